@@ -1,0 +1,145 @@
+#include "batch/batch.h"
+
+#include <fmt/format.h>
+
+#include <atomic>
+#include <chrono>
+#include <thread>
+
+#include "audio/denormals.h"
+#include "audio/error.h"
+
+namespace drevan {
+
+namespace fs = std::filesystem;
+using Clock = std::chrono::steady_clock;
+
+std::vector<BatchJob> batch_jobs(const Reel& reel, std::span<const int> clip_ids) {
+  std::vector<BatchJob> jobs;
+  for (const int id : clip_ids) {
+    const Clip* clip = reel.find(id);
+    if (!clip) continue;
+    BatchJob job{clip->name, reel.groups[static_cast<size_t>(clip->group)].name, reel.name,
+                 clip_sound(reel, *clip), !clip->room_tone, full_chain(reel, *clip), {}};
+    const Source& source = reel.sources[static_cast<size_t>(clip->source)];
+    if (check_source(source, false) == SourceState::missing)
+      job.problem = fmt::format("{}: its source {} is missing; find it again on the Bench.",
+                                clip->name, source.path.string());
+    jobs.push_back(std::move(job));
+  }
+  return jobs;
+}
+
+double time_left(double share_done, double seconds_so_far) {
+  if (share_done < 0.01 || seconds_so_far < 0.3) return -1;
+  return seconds_so_far * (1 - share_done) / share_done;
+}
+
+namespace {
+
+bool needs_room_tone(const Chain& chain) {
+  return std::ranges::any_of(chain.steps,
+                             [](const ChainStep& s) { return s.type->hears == Hears::room_tone; });
+}
+
+class Batch {
+ public:
+  Batch(std::span<const BatchJob> jobs, const BatchOptions& options, FindingStore& store,
+        const CancelToken& cancel, const BatchUpdate& update)
+      : jobs_(jobs), options_(options), store_(store), cancel_(cancel), update_(update),
+        results_(jobs.size()) {
+    const auto names = output_names(jobs, options);
+    for (size_t i = 0; i < jobs.size(); ++i) results_[i].output = names[i];
+    std::error_code error;
+    fs::create_directories(options.folder, error);
+    if (error || !fs::is_directory(options.folder))
+      throw Error(Error::Kind::output,
+                  fmt::format("The folder {} cannot be made; choose one that you may write to.",
+                              options.folder.string()));
+  }
+
+  std::vector<JobResult> run() {
+    const unsigned cores = std::max(1U, std::thread::hardware_concurrency());
+    const auto count = std::min<size_t>(
+        jobs_.size(), options_.workers > 0 ? static_cast<size_t>(options_.workers) : cores);
+    {
+      std::vector<std::jthread> workers;
+      for (size_t w = 0; w < count; ++w) workers.emplace_back([this] { work(); });
+    }
+    return std::move(results_);
+  }
+
+ private:
+  void work() {
+    const FlushDenormals flush;
+    for (size_t i = 0; (i = next_++) < jobs_.size();) one(i);
+  }
+
+  void tell(size_t i) {
+    const std::lock_guard lock(mutex_);
+    if (update_) update_(i, results_[i]);
+  }
+
+  void one(size_t i) {
+    JobResult& r = results_[i];
+    const BatchJob& job = jobs_[i];
+    try {
+      cancel_.check();
+      r.state = JobState::running;
+      tell(i);
+      if (!job.problem.empty()) throw Error(Error::Kind::input, job.problem);
+      render(i, job, r);
+      r.state = JobState::done;
+      r.progress = 1;
+    } catch (const Cancelled&) {
+      r.state = JobState::cancelled;
+    } catch (const Error& e) {
+      r.state = JobState::failed;
+      r.problem = e.what();
+    } catch (const std::exception& e) {
+      // Out of memory and the like: the others may still fit.
+      r.state = JobState::failed;
+      r.problem = fmt::format("{}: {}.", job.clip, e.what());
+    }
+    tell(i);
+  }
+
+  void render(size_t i, const BatchJob& job, JobResult& r) {
+    RenderRequest request{job.sound, job.chain, r.output, options_.container, options_.samples};
+    if (needs_room_tone(job.chain)) {
+      if (!request.sound.room_tone && job.find_room_tone) {
+        request.sound.room_tone = find_room_tone(request.sound, cancel_);
+        r.room_tone_found = request.sound.room_tone.has_value();
+      }
+      r.room_tone = request.sound.room_tone;
+    }
+    auto told = Clock::now();
+    r.render = render_clip(request, store_, cancel_, [&](double p) {
+      r.progress = p;
+      if (Clock::now() - told < std::chrono::milliseconds(50)) return;
+      told = Clock::now();
+      tell(i);
+    });
+  }
+
+  std::span<const BatchJob> jobs_;
+  const BatchOptions& options_;
+  FindingStore& store_;
+  const CancelToken& cancel_;
+  const BatchUpdate& update_;
+  std::vector<JobResult> results_;
+  std::atomic<size_t> next_{0};
+  std::mutex mutex_;
+};
+
+}  // namespace
+
+std::vector<JobResult> run_batch(std::span<const BatchJob> jobs, const BatchOptions& options,
+                                 FindingStore& store, const CancelToken& cancel,
+                                 const BatchUpdate& update) {
+  if (options.container == Container::flac && options.samples == SampleType::float32)
+    throw Error(Error::Kind::call, "FLAC cannot hold 32-bit float; choose 16 or 24 bits, or WAV.");
+  return Batch(jobs, options, store, cancel, update).run();
+}
+
+}  // namespace drevan

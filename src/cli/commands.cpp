@@ -1,0 +1,136 @@
+#include "cli/commands.h"
+
+#include <fmt/format.h>
+
+#include <cmath>
+#include <cstdio>
+#include <nlohmann/json.hpp>
+
+#include "audio/error.h"
+#include "audio/time_text.h"
+#include "batch/report.h"
+#include "engine/measure_file.h"
+#include "reel/chain.h"
+#include "steps/catalogue.h"
+
+namespace drevan::cli {
+
+using nlohmann::ordered_json;
+
+namespace {
+
+std::string text(const std::optional<double>& v, std::string_view unit) {
+  return v ? fmt::format("{:.1f} {}", *v, unit) : "none";
+}
+
+ordered_json to_json(const Parameter& p) {
+  ordered_json out{{"id", p.id}, {"label", p.label}, {"help", p.help}};
+  if (p.scale == Scale::choice) {
+    out["choices"] = ordered_json::array();
+    for (const auto& c : p.choices) out["choices"].push_back({{"id", c.id}, {"label", c.label}});
+    out["standard"] = p.choices[static_cast<size_t>(p.standard)].id;
+    return out;
+  }
+  out["unit"] = p.unit;
+  out["least"] = p.least;
+  out["most"] = p.most;
+  out["standard"] = p.standard;
+  if (p.off_at) out["off_at"] = *p.off_at;
+  return out;
+}
+
+ordered_json to_json(const StepType& t) {
+  ordered_json out{{"step", t.id}, {"label", t.label}, {"summary", t.summary},
+                   {"family", family_label(t.family)}, {"settings", ordered_json::array()},
+                   {"starting_points", ordered_json::array()}};
+  for (const auto& p : t.parameters) out["settings"].push_back(to_json(p));
+  for (const auto& s : t.starting_points) {
+    // Through the chain's own writer, so that lists show as recipes hold them.
+    const Chain one{{{&t, settings_of(t, s), true}}};
+    out["starting_points"].push_back({{"name", s.name}, {"note", s.note},
+                                      {"settings", drevan::to_json(one)[0]["settings"]}});
+  }
+  return out;
+}
+
+void print(const StepType& t) {
+  fmt::print("{}  ({}, {}) {}\n", t.id, t.label, family_label(t.family), t.summary);
+  for (const auto& p : t.parameters) {
+    std::string range;
+    if (p.scale == Scale::choice)
+      for (const auto& c : p.choices) range += (range.empty() ? "" : " | ") + std::string(c.id);
+    else
+      range = value_text(p, p.least) + " to " + value_text(p, p.most);
+    const auto standard = p.scale == Scale::choice
+                              ? std::string(p.choices[static_cast<size_t>(p.standard)].id)
+                              : value_text(p, p.standard);
+    fmt::print("    {:<16} {:<34} standard {}\n", p.id, range, standard);
+  }
+  for (const auto& s : t.starting_points) fmt::print("    starting point: {} ({})\n", s.name, s.note);
+}
+
+}  // namespace
+
+int measure(const std::vector<std::filesystem::path>& inputs, bool json) {
+  auto out = ordered_json::array();
+  bool failed = false;
+  const CancelToken never;
+  for (const auto& file : inputs) {
+    try {
+      const FileLevels m = measure_file(file, never);
+      for (const auto& w : m.info.warnings) fmt::print(stderr, "{}\n", w);
+      if (!json) {
+        fmt::print("{}: peak {}, true peak {}, loudness {}, range {}, noise floor {}, {}, "
+                   "{} ch, {:.0f} Hz, {} clipped\n",
+                   file.string(), text(m.levels.sample_peak_dbfs, "dBFS"),
+                   text(m.levels.true_peak_dbtp, "dBTP"), text(m.levels.loudness_lufs, "LUFS"),
+                   text(m.levels.loudness_range_lu, "LU"), text(m.levels.noise_floor_dbfs, "dBFS"),
+                   length_text(m.info.seconds()), m.info.channels, m.info.rate,
+                   m.levels.clipped_samples);
+        continue;
+      }
+      ordered_json one{{"file", file.string()}};
+      one.update(drevan::to_json(m.levels));
+      one["duration_s"] = std::round(m.info.seconds() * 1e6) / 1e6;
+      one["channels"] = m.info.channels;
+      one["rate_hz"] = m.info.rate;
+      out.push_back(std::move(one));
+    } catch (const Error& e) {
+      fmt::print(stderr, "{}\n", e.what());
+      failed = true;
+    }
+  }
+  if (json) fmt::print("{}\n", out.dump(2));
+  return failed ? some_failed : ok;
+}
+
+int list_steps(bool json) {
+  auto out = ordered_json::array();
+  for (const StepType* t : catalogue()) {
+    if (json)
+      out.push_back(to_json(*t));
+    else
+      print(*t);
+  }
+  if (json) fmt::print("{}\n", out.dump(2));
+  return ok;
+}
+
+int check_recipes(const std::vector<std::filesystem::path>& files) {
+  int result = ok;
+  for (const auto& file : files) {
+    try {
+      const Recipe recipe = load_recipe(file);
+      std::string steps;
+      for (const auto& s : recipe.chain.steps)
+        steps += (steps.empty() ? "" : ", ") + std::string(s.type->label) + (s.on ? "" : " (off)");
+      fmt::print("{}: good. \"{}\": {}\n", file.string(), recipe.name, steps);
+    } catch (const Error& e) {
+      fmt::print(stderr, "{}\n", e.what());
+      result = std::max<int>(result, e.kind() == Error::Kind::input ? some_failed : wrong_call);
+    }
+  }
+  return result;
+}
+
+}  // namespace drevan::cli

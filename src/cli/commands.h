@@ -1,0 +1,33 @@
+// What drevan-cli does; see design section 5 for the fixed forms.
+#pragma once
+
+#include <filesystem>
+#include <string>
+#include <vector>
+
+#include "batch/batch.h"
+
+namespace drevan::cli {
+
+/// Exit codes.
+enum Exit : int { ok = 0, misses_target = 1, wrong_call = 2, some_failed = 3 };
+
+struct RenderCall {
+  std::filesystem::path recipe, reel;
+  std::string room_tone = "auto";
+  std::filesystem::path out = "rendered";
+  std::string name = "{clip}";
+  std::string format = "wav";
+  std::string bits = "24";
+  double rate = 0;  ///< 0: 48000, or the reel's
+  int jobs = 0;
+  std::filesystem::path report;
+  std::vector<std::filesystem::path> inputs;
+};
+
+int render(const RenderCall& call);
+int measure(const std::vector<std::filesystem::path>& inputs, bool json);
+int list_steps(bool json);
+int check_recipes(const std::vector<std::filesystem::path>& files);
+
+}  // namespace drevan::cli

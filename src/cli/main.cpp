@@ -1,0 +1,62 @@
+// drevan-cli: renders, measures and checks without a screen.
+#include <fmt/format.h>
+
+#include <CLI/CLI.hpp>
+#include <cstdio>
+
+#include "audio/error.h"
+#include "cli/commands.h"
+
+int main(int argc, char** argv) {
+  using namespace drevan;
+  CLI::App app{"Cleans and shapes sound for picture, without a screen."};
+  app.name("drevan-cli");
+  app.require_subcommand(1);
+  app.set_version_flag("--version", "drevan-cli 0.1.0");
+
+  cli::RenderCall r;
+  auto* render = app.add_subcommand("render", "Render files through a recipe, or a reel's clips");
+  auto* recipe = render->add_option("--recipe", r.recipe, "The chain, a .recipe file");
+  auto* reel = render->add_option("--reel", r.reel, "A .reel file, all of its clips")->excludes(recipe);
+  render->add_option("--room-tone", r.room_tone,
+                     "START-END in seconds, auto (the quietest stretch without speech) or none");
+  render->add_option("--out", r.out, "Output folder, made when it is not there");
+  render->add_option("--name", r.name, "File name: {clip} {group} {reel} {number}");
+  render->add_option("--format", r.format, "wav or flac")->check(CLI::IsMember({"wav", "flac"}));
+  render->add_option("--bits", r.bits, "16, 24 or 32f")->check(CLI::IsMember({"16", "24", "32f"}));
+  render->add_option("--rate", r.rate, "Working and output rate in Hz, 48000 or the reel's")
+      ->check(CLI::Range(8000.0, 384000.0));
+  render->add_option("--jobs", r.jobs, "Clips at a time, one per core")->check(CLI::Range(1, 1024));
+  render->add_option("--report", r.report, "Write what was done to FILE.json or FILE.csv");
+  render->add_option("INPUT", r.inputs, "Sound or video files")->excludes(reel);
+
+  std::vector<std::filesystem::path> inputs;
+  bool json = false;
+  auto* measure = app.add_subcommand("measure", "Peak, loudness and noise floor of files");
+  measure->add_flag("--json", json, "As JSON");
+  measure->add_option("INPUT", inputs, "Sound or video files")->required();
+
+  auto* steps = app.add_subcommand("steps", "Every step with its settings and starting points");
+  steps->add_flag("--json", json, "As JSON");
+
+  auto* recipes = app.add_subcommand("recipe", "Work with recipe files");
+  recipes->require_subcommand(1);
+  auto* check = recipes->add_subcommand("check", "Say whether recipes can be used");
+  check->add_option("FILE", inputs, ".recipe files")->required();
+
+  try {
+    app.parse(argc, argv);
+  } catch (const CLI::ParseError& e) {
+    return app.exit(e) == 0 ? cli::ok : cli::wrong_call;
+  }
+  try {
+    if (*render) return cli::render(r);
+    if (*measure) return cli::measure(inputs, json);
+    if (*steps) return cli::list_steps(json);
+    if (*check) return cli::check_recipes(inputs);
+  } catch (const Error& e) {
+    fmt::print(stderr, "{}\n", e.what());
+    return e.kind() == Error::Kind::call ? cli::wrong_call : cli::some_failed;
+  }
+  return cli::wrong_call;
+}

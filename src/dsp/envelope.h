@@ -1,0 +1,48 @@
+// Level detectors for dynamics.
+#pragma once
+
+#include <cmath>
+
+namespace drevan {
+
+/// Coefficient of a one-pole that covers 1 - 1/e of a step in `ms` (0: at once).
+inline double one_pole(double ms, double rate) {
+  return ms <= 0 ? 0.0 : std::exp(-1000.0 / (ms * rate));
+}
+
+/// Smooths a gain reduction in dB (>= 0) after D. Giannoulis, M. Massberg, J. D. Reiss, "Digital
+/// Dynamic Range Compressor Design", JAES 60(6), 2012: the smooth decoupled peak detector, eq. 17.
+/// Release acts on the maximum with the input, attack on the result. Real-time safe.
+class DecoupledDetector {
+ public:
+  void set(double attack_ms, double release_ms, double rate) noexcept {
+    attack_ = one_pole(attack_ms, rate);
+    release_ = one_pole(release_ms, rate);
+  }
+  void reset() noexcept { peak_ = value_ = 0; }
+  double process(double in) noexcept {
+    const double fallen = release_ * peak_ + (1 - release_) * in;
+    peak_ = in > fallen ? in : fallen;
+    value_ = attack_ * value_ + (1 - attack_) * peak_;
+    return value_;
+  }
+
+ private:
+  double attack_ = 0, release_ = 0, peak_ = 0, value_ = 0;
+};
+
+/// Running mean square over a one-pole window. Real-time safe.
+class MeanSquare {
+ public:
+  void set(double ms, double rate) noexcept { k_ = one_pole(ms, rate); }
+  void reset() noexcept { value_ = 0; }
+  double process(double x) noexcept {
+    value_ = k_ * value_ + (1 - k_) * x * x;
+    return value_;
+  }
+
+ private:
+  double k_ = 0, value_ = 0;
+};
+
+}  // namespace drevan

@@ -1,0 +1,101 @@
+#include "engine/level_path.h"
+
+#include "measure/spectrum.h"
+
+namespace drevan {
+
+std::optional<Levels> LevelStore::get(std::uint64_t key) const {
+  const std::lock_guard lock(mutex_);
+  const auto at = levels_.find(key);
+  return at == levels_.end() ? std::nullopt : std::optional(at->second);
+}
+
+void LevelStore::put(std::uint64_t key, const Levels& levels) {
+  const std::lock_guard lock(mutex_);
+  if (levels_.size() > 20000) levels_.clear();
+  levels_[key] = levels;
+}
+
+namespace {
+
+// Sums for the gain g that makes |g * before - after| least: <before, after> / <before, before>.
+class Likeness {
+ public:
+  explicit Likeness(const ClipSound& sound) : before_(sound), buffer_(before_.channels(), 4096) {}
+  void hear(const AudioBlock& after) {
+    for (int done = 0; done < after.frames();) {
+      const int want = std::min(after.frames() - done, 4096);
+      const int n = before_.read(buffer_.block(0, want));
+      if (n == 0) return;
+      for (int c = 0; c < after.channels(); ++c) {
+        const auto a = after.channel(c).subspan(static_cast<size_t>(done));
+        const auto b = buffer_.channel(c);
+        float cross = 0, own = 0;
+        for (size_t i = 0; i < static_cast<size_t>(n); ++i) cross += a[i] * b[i], own += b[i] * b[i];
+        cross_ += static_cast<double>(cross);
+        own_ += static_cast<double>(own);
+      }
+      done += n;
+    }
+  }
+  double gain() const { return own_ > 1e-12 ? cross_ / own_ : 1.0; }
+
+ private:
+  ClipReader before_;
+  AudioBuffer buffer_;
+  double cross_ = 0, own_ = 0;
+};
+
+}  // namespace
+
+LevelPath measure_level_path(const ClipSound& sound, const Chain& chain,
+                             const LevelPathOptions& options) {
+  LevelPath path;
+  path.keys = stage_keys(sound, chain);
+  const size_t last = chain.steps.size();
+  const ClipReader probe(sound);
+  const auto format = probe.format(4096);
+
+  // Stages measured before need no second look; the ones whose spectra are wanted do.
+  size_t first = 0;
+  while (first < last && options.levels->get(path.keys[first])) ++first;
+  if (options.focus) first = std::min(first, *options.focus);
+
+  std::vector<std::optional<LevelMeter>> meters(last + 1);
+  for (size_t s = first; s <= last; ++s)
+    if (!options.levels->get(path.keys[s])) meters[s].emplace(format, Detail::quick);
+  SpectrumMeter in(format), out(format);
+  auto after = std::make_shared<PeakPyramid>();
+  Likeness likeness(sound);
+
+  ProcessOptions process;
+  process.store = options.store;
+  process.cache = options.cache;
+  process.cancel = options.cancel;
+  process.progress = options.progress;
+  process.first_tap = first;
+  process.tap = [&](size_t stage, const AudioBlock& b) {
+    if (meters[stage]) meters[stage]->hear(b);
+    if (options.focus && stage == *options.focus) in.hear(b);
+    if (options.focus && stage == *options.focus + 1) out.hear(b);
+  };
+  path.findings = process_clip(sound, chain, process, [&](const AudioBlock& b) {
+    after->hear(b);
+    likeness.hear(b);
+  });
+  after->finish();
+  for (size_t s = 0; s <= last; ++s)
+    if (meters[s]) options.levels->put(path.keys[s], meters[s]->levels());
+  for (size_t s = 0; s <= last; ++s) {
+    path.stages.push_back(options.levels->get(path.keys[s]).value_or(Levels{}));
+    if (s > 0 && path.first_over == 0 && path.stages[s].sample_peak_dbfs.value_or(-1) > 0)
+      path.first_over = s;
+  }
+  path.after = std::move(after);
+  path.like_gain = likeness.gain();
+  path.spectrum_in = in.power();
+  path.spectrum_out = out.power();
+  return path;
+}
+
+}  // namespace drevan

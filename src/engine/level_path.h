@@ -1,0 +1,51 @@
+// What each step of a chain does to peak, loudness and noise floor.
+#pragma once
+
+#include <optional>
+#include <vector>
+
+#include "engine/process.h"
+#include "measure/levels.h"
+#include "media/peaks.h"
+
+namespace drevan {
+
+/// Everything the Bench shows of a clip and its chain. Stage 0 is the clip as recorded, stage i
+/// what leaves the i-th step that is on.
+struct LevelPath {
+  std::vector<std::uint64_t> keys;   ///< of the stages, see stage_keys()
+  std::vector<Levels> stages;
+  std::vector<Findings> findings;    ///< of the steps that are on
+  std::shared_ptr<const PeakPyramid> after;  ///< waveform of the last stage
+  double like_gain = 1;  ///< the gain by which before is most like after (least squares)
+  size_t first_over = 0; ///< the first stage that passes 0 dBFS; 0: none does
+  std::vector<float> spectrum_in, spectrum_out;  ///< around `focus`, see SpectrumMeter
+};
+
+/// Measured stages by key, so that only what changed is measured again. Thread-safe.
+class LevelStore {
+ public:
+  std::optional<Levels> get(std::uint64_t key) const;
+  void put(std::uint64_t key, const Levels& levels);
+
+ private:
+  mutable std::mutex mutex_;
+  std::map<std::uint64_t, Levels> levels_;
+};
+
+struct LevelPathOptions {
+  FindingStore* store = nullptr;        ///< required
+  LevelStore* levels = nullptr;         ///< required
+  StageCache* cache = nullptr;          ///< optional
+  const CancelToken* cancel = nullptr;  ///< required
+  Progress progress;
+  /// Index among the steps that are on whose spectra before and after are wanted.
+  std::optional<size_t> focus;
+};
+
+/// Measures every stage of a clip. Under half a second for a change late in the chain of a
+/// one-minute clip. Throws as process_clip() does.
+LevelPath measure_level_path(const ClipSound& sound, const Chain& chain,
+                             const LevelPathOptions& options);
+
+}  // namespace drevan

@@ -1,0 +1,344 @@
+#include "engine/player.h"
+
+#include <chrono>
+#include <cmath>
+
+#include "audio/decibel.h"
+#include "audio/denormals.h"
+#include "audio/error.h"
+
+namespace drevan {
+
+Player::Player(std::unique_ptr<AudioDevice> device, double rate)
+    : rate_(rate), device_(std::move(device)) {
+  before_gain_.prepare(rate, 5, 0);
+  after_gain_.prepare(rate, 5, 0);
+  thread_ = std::jthread([this](const std::stop_token& stop) { work(stop); });
+}
+
+Player::~Player() {
+  thread_.request_stop();
+  wake_.notify_all();
+  thread_.join();
+  device_->stop();
+}
+
+// --- interface side: leave a wish, wake the worker ---
+
+void Player::load(PlayPlan plan) {
+  const std::lock_guard lock(mutex_);
+  if (wish_.plan && identity(wish_.plan->sound) != identity(plan.sound)) {
+    wish_.playing = false;
+    wish_.seek = 0;
+    wish_.loop.reset();
+  }
+  wish_.plan = std::make_shared<const PlayPlan>(std::move(plan));
+  wake_.notify_all();
+}
+
+void Player::unload() {
+  const std::lock_guard lock(mutex_);
+  wish_.plan.reset();
+  wish_.playing = false;
+  wish_.seek = 0;
+  wake_.notify_all();
+}
+
+void Player::play() {
+  if (!started_) {
+    try {
+      device_->start(*this);
+      started_ = true;
+    } catch (const Error& e) {
+      const std::lock_guard lock(mutex_);
+      error_ = e.what();
+      return;
+    }
+  }
+  const std::lock_guard lock(mutex_);
+  if (!wish_.plan) return;
+  wish_.playing = true;
+  playing_ = true;
+  wake_.notify_all();
+}
+
+void Player::pause() {
+  const std::lock_guard lock(mutex_);
+  wish_.playing = false;
+  wake_.notify_all();
+}
+
+void Player::seek(Samples position) {
+  const std::lock_guard lock(mutex_);
+  wish_.seek = position;
+  if (!playing_) position_ = position;
+  wake_.notify_all();
+}
+
+void Player::set_loop(std::optional<FrameRange> loop) {
+  const std::lock_guard lock(mutex_);
+  wish_.loop = loop;
+}
+
+void Player::set_listen(Listen listen) {
+  const std::lock_guard lock(mutex_);
+  wish_.listen = listen;
+}
+
+Listen Player::listen() const {
+  const std::lock_guard lock(mutex_);
+  return wish_.listen;
+}
+
+void Player::set_matched(bool matched) {
+  const std::lock_guard lock(mutex_);
+  wish_.matched = matched;
+}
+
+void Player::set_focus(int step) {
+  const std::lock_guard lock(mutex_);
+  wish_.focus = step;
+}
+
+std::array<float, 2> Player::take_peaks() {
+  return {peaks_[0].exchange(0.0F), peaks_[1].exchange(0.0F)};
+}
+
+int Player::readings(std::span<float> out) const {
+  const int n = std::min(reading_count_.load(), static_cast<int>(out.size()));
+  for (int i = 0; i < n; ++i)
+    out[static_cast<size_t>(i)] = readings_[static_cast<size_t>(i)].load(std::memory_order_relaxed);
+  return n;
+}
+
+std::string Player::take_error() {
+  const std::lock_guard lock(mutex_);
+  return std::exchange(error_, {});
+}
+
+// --- run-ahead side ---
+
+// Copies the newest wish; false when there is nothing to do but wait.
+bool Player::take_wish(const std::stop_token& stop) {
+  std::unique_lock lock(mutex_);
+  const auto busy = [&] {
+    return (wish_.playing && wish_.plan) || run_ != nullptr || wish_.seek.has_value();
+  };
+  if (!busy()) wake_.wait(lock, stop, busy);
+  if (stop.stop_requested()) return false;
+  const auto seek = std::exchange(wish_.seek, std::nullopt);
+  now_ = wish_;
+  now_.seek = seek;
+  return true;
+}
+
+// Brings the running chain to the wished plan.
+void Player::apply_plan() {
+  if (!run_) {
+    run_ = std::make_unique<PlayRun>(now_.plan);
+    started_at_ = now_.seek.value_or(position_.load());
+    now_.seek.reset();
+    if (now_.loop && !now_.loop->empty() &&
+        (started_at_ < now_.loop->begin || started_at_ >= now_.loop->end))
+      started_at_ = now_.loop->begin;
+    if (started_at_ >= run_->end()) started_at_ = 0;
+    run_->seek(started_at_);
+    fade_in_ = true;
+    aim();
+    before_gain_.jump(before_gain_.goal());
+    after_gain_.jump(after_gain_.goal());
+    return;
+  }
+  if (run_->update(now_.plan)) return;
+  // Another order of steps: the new chain takes over in one crossfaded packet.
+  auto fresh = std::make_unique<PlayRun>(now_.plan);
+  fresh->seek(run_->position());
+  old_run_ = std::exchange(run_, std::move(fresh));
+}
+
+void Player::stop_playing() {
+  run_.reset();
+  old_run_.reset();
+  expecting_ = false;
+  const std::lock_guard lock(mutex_);
+  wish_.playing = false;
+}
+
+void Player::work(const std::stop_token& stop) {
+  const FlushDenormals flush;
+  while (!stop.stop_requested()) {
+    if (!take_wish(stop)) break;
+    PlayPacket* packet = ring_.back();
+    if (!packet) {
+      std::this_thread::sleep_for(std::chrono::milliseconds(2));
+      continue;
+    }
+    try {
+      if (!now_.playing && !run_) {  // a seek while paused: the next play() starts there
+        if (now_.seek) position_ = *now_.seek;
+        continue;
+      }
+      if (now_.plan && now_.playing) apply_plan();
+      // Seeking, pausing and another clip all end the present sound with a short fade.
+      fade_out_ = !now_.playing || now_.seek.has_value();
+      make_packet(*packet);
+      const auto seek = now_.seek;
+      const bool ended = !now_.loop && run_->position() >= run_->end();
+      packet->last = !now_.playing || ended;
+      // Stopped by hand the playhead stays; at the end it goes back to where playing began.
+      packet->resume_at = seek ? *seek : !now_.playing ? run_->position() : started_at_;
+      const bool last = packet->last;
+      ring_.push();
+      expecting_ = !last;
+      if (last) {
+        stop_playing();
+        continue;
+      }
+      if (seek) {
+        started_at_ = *seek;
+        run_->seek(*seek);
+        fade_in_ = true;
+      }
+    } catch (const Error& e) {
+      stop_playing();
+      playing_ = false;
+      const std::lock_guard lock(mutex_);
+      error_ = e.what();
+    }
+  }
+}
+
+// Sets the goals of the two gains by what is listened to.
+void Player::aim() noexcept {
+  const PlayPlan& plan = *now_.plan;
+  const double match = now_.matched ? plan.match_db : 0;
+  // Matching must not make either side clip: both are lowered together.
+  const double loudest = std::max(plan.before_peak_db + match, plan.after_peak_db);
+  const double common = now_.matched ? from_db(std::min(0.0, -loudest)) : 1;
+  switch (now_.listen) {
+    case Listen::before:
+      before_gain_.set(common * from_db(match));
+      after_gain_.set(0);
+      break;
+    case Listen::after:
+      before_gain_.set(0);
+      after_gain_.set(common);
+      break;
+    case Listen::removed:
+      before_gain_.set(common * (now_.matched ? plan.like_gain : 1));
+      after_gain_.set(-common);
+      break;
+  }
+}
+
+// One packet of `run`, mixed down to stereo.
+void Player::mix(PlayRun& run, std::span<float> stereo) {
+  constexpr auto n = static_cast<size_t>(PlayPacket::frames);
+  if (before_.channels() != run.channels()) {
+    before_ = AudioBuffer(run.channels(), PlayPacket::frames);
+    after_ = AudioBuffer(run.channels(), PlayPacket::frames);
+  }
+  run.next(before_.block(), after_.block(), now_.focus);
+  std::ranges::fill(stereo, 0.0F);
+  const int channels = run.channels();
+  for (int c = 0; c < channels; ++c) {
+    // ITU-R BS.775 downmix: centre and surrounds 3 dB down, no low-frequency channel.
+    float left = c == 0 || channels == 1 ? 1.0F : 0.0F;
+    float right = c == 1 || channels == 1 ? 1.0F : 0.0F;
+    if (channels > 2 && c == 2) left = right = 0.7071F;
+    if (channels > 2 && c >= 4) (c % 2 == 0 ? left : right) = 0.7071F;
+    const auto b = before_.channel(c);
+    const auto a = after_.channel(c);
+    Smoothed gb = before_gain_, ga = after_gain_;
+    for (size_t i = 0; i < n; ++i) {
+      const float x = static_cast<float>(gb.next()) * b[i] + static_cast<float>(ga.next()) * a[i];
+      stereo[2 * i] += left * x;
+      stereo[2 * i + 1] += right * x;
+    }
+  }
+}
+
+void Player::make_packet(PlayPacket& packet) {
+  constexpr auto n = static_cast<size_t>(PlayPacket::frames);
+  if (now_.plan) aim();
+  packet.position = run_->position();
+  packet.last = false;
+  mix(*run_, packet.sound);
+  if (old_run_) {
+    std::array<float, 2 * n> old{};
+    mix(*old_run_, old);
+    for (size_t i = 0; i < 2 * n; ++i) {
+      const float w = static_cast<float>(i / 2) / static_cast<float>(n);
+      packet.sound[i] = w * packet.sound[i] + (1 - w) * old[i];
+    }
+    old_run_.reset();
+  }
+  for (size_t i = 0; i < n; ++i) before_gain_.next(), after_gain_.next();
+  focus_in_.write(run_->focus_in());
+  focus_out_.write(run_->focus_out());
+
+  // A loop ends on the sample: what lies beyond is silenced, faded over its last 3 ms.
+  const bool wraps = now_.loop && !now_.loop->empty() && run_->position() >= now_.loop->end &&
+                     packet.position < now_.loop->end;
+  const auto fade = static_cast<size_t>(rate_ * 0.003);
+  if (fade_in_)
+    for (size_t i = 0; i < std::min(fade, n); ++i)
+      for (size_t c = 0; c < 2; ++c)
+        packet.sound[2 * i + c] *= static_cast<float>(i) / static_cast<float>(fade);
+  fade_in_ = false;
+  const size_t keep = wraps ? static_cast<size_t>(now_.loop->end - packet.position) : n;
+  if (fade_out_ || wraps)
+    for (size_t i = 0; i < n; ++i)
+      for (size_t c = 0; c < 2; ++c)
+        packet.sound[2 * i + c] *=
+            i >= keep ? 0.0F
+                      : std::min(1.0F, static_cast<float>(keep - i) / static_cast<float>(fade));
+  if (wraps && !fade_out_) {
+    run_->seek(now_.loop->begin);
+    fade_in_ = true;
+  }
+  packet.peak = {};
+  for (size_t i = 0; i < 2 * n; ++i)
+    packet.peak[i % 2] = std::max(packet.peak[i % 2], std::abs(packet.sound[i]));
+  const Processor* focused = run_->processor(now_.focus);
+  packet.reading_count = focused ? focused->readings(packet.readings) : 0;
+}
+
+// --- device side ---
+
+void Player::pull(float* interleaved, int frames) noexcept {
+  int done = 0;
+  while (done < frames) {
+    const PlayPacket* packet = ring_.front();
+    if (!packet) {
+      if (expecting_.load(std::memory_order_relaxed)) underruns_.fetch_add(1);
+      std::fill(interleaved + size_t{2} * static_cast<size_t>(done),
+                interleaved + size_t{2} * static_cast<size_t>(frames), 0.0F);
+      return;
+    }
+    if (taken_ == 0) {
+      for (size_t c = 0; c < 2; ++c)
+        if (packet->peak[c] > peaks_[c].load(std::memory_order_relaxed)) peaks_[c] = packet->peak[c];
+      if (packet->peak[0] > 1.0F || packet->peak[1] > 1.0F) over_ = true;
+      for (int i = 0; i < packet->reading_count; ++i)
+        readings_[static_cast<size_t>(i)].store(packet->readings[static_cast<size_t>(i)],
+                                                std::memory_order_relaxed);
+      reading_count_ = packet->reading_count;
+    }
+    const int n = std::min(frames - done, PlayPacket::frames - taken_);
+    std::copy_n(packet->sound.data() + size_t{2} * static_cast<size_t>(taken_), size_t{2} * static_cast<size_t>(n),
+                interleaved + size_t{2} * static_cast<size_t>(done));
+    taken_ += n;
+    done += n;
+    position_.store(packet->position + taken_, std::memory_order_relaxed);
+    if (taken_ < PlayPacket::frames) continue;
+    if (packet->last) {
+      position_.store(packet->resume_at, std::memory_order_relaxed);
+      playing_ = false;
+    }
+    taken_ = 0;
+    ring_.pop();
+  }
+}
+
+}  // namespace drevan

@@ -1,0 +1,119 @@
+// Plays a clip before, after, or what its chain removes.
+#pragma once
+
+#include <condition_variable>
+#include <memory>
+#include <mutex>
+#include <optional>
+#include <string>
+#include <thread>
+
+#include "dsp/smoothed.h"
+#include "engine/play_ring.h"
+#include "engine/play_run.h"
+#include "media/device.h"
+
+namespace drevan {
+
+enum class Listen { before, after, removed };
+
+/// Runs the chain ahead of the sound card on its own thread into a lock-free ring; the device's
+/// thread only copies. A new setting is heard within 100 ms. Public functions are for one thread
+/// (the interface's) and return at once.
+class Player final : public SoundSource {
+ public:
+  explicit Player(std::unique_ptr<AudioDevice> device, double rate);
+  ~Player() override;
+  Player(const Player&) = delete;
+  Player& operator=(const Player&) = delete;
+
+  /// What is played from now on. While playing, changed settings glide, a changed chain is
+  /// crossfaded; another sound stops playing first.
+  void load(PlayPlan plan);
+  /// Stops and forgets the clip.
+  void unload();
+
+  void play();
+  void pause();
+  /// Frame of the clip; while playing it goes on from there.
+  void seek(Samples position);
+  /// Plays this range round and round; empty: to the end.
+  void set_loop(std::optional<FrameRange> loop);
+  void set_listen(Listen listen);
+  Listen listen() const;
+  /// Whether before is brought to the loudness of after (and removed leaves out plain gain).
+  void set_matched(bool matched);
+  /// The step (among those on) whose readings and spectra are shown; -1: none.
+  void set_focus(int step);
+
+  bool playing() const { return playing_.load(); }
+  Samples position() const { return position_.load(); }
+  /// Largest samples left and right since the last call.
+  std::array<float, 2> take_peaks();
+  /// Whether a sample passed full scale since clear_over().
+  bool over() const { return over_.load(); }
+  void clear_over() { over_.store(false); }
+  /// The focused step's latest readings; returns how many.
+  int readings(std::span<float> out) const;
+  ScopeRing& focus_in() { return focus_in_; }
+  ScopeRing& focus_out() { return focus_out_; }
+  /// Times the device found nothing to play while playing.
+  long underruns() const { return underruns_.load(); }
+  /// The last failure while playing, once; empty: none.
+  std::string take_error();
+
+  AudioDevice& device() { return *device_; }
+  void pull(float* interleaved, int frames) noexcept override;
+
+ private:
+  struct Wish {
+    std::shared_ptr<const PlayPlan> plan;
+    bool playing = false;
+    std::optional<Samples> seek;
+    std::optional<FrameRange> loop;
+    Listen listen = Listen::after;
+    bool matched = true;
+    int focus = -1;
+  };
+  void work(const std::stop_token& stop);
+  bool take_wish(const std::stop_token& stop);
+  void apply_plan();
+  void make_packet(PlayPacket& packet);
+  void mix(PlayRun& run, std::span<float> stereo);
+  void aim() noexcept;
+  void stop_playing();
+
+  // Interface side.
+  mutable std::mutex mutex_;
+  std::condition_variable_any wake_;
+  Wish wish_;
+  std::string error_;
+
+  // Run-ahead side.
+  Wish now_;
+  std::unique_ptr<PlayRun> run_, old_run_;
+  AudioBuffer before_, after_;
+  Smoothed before_gain_, after_gain_;
+  bool fade_in_ = false, fade_out_ = false;
+  Samples started_at_ = 0;
+
+  // Shared.
+  PlayRing ring_;
+  ScopeRing focus_in_, focus_out_;
+  std::atomic<bool> playing_{false}, over_{false}, expecting_{false};
+  std::atomic<Samples> position_{0};
+  std::array<std::atomic<float>, 2> peaks_{};
+  std::array<std::atomic<float>, max_readings> readings_{};
+  std::atomic<int> reading_count_{0};
+  std::atomic<long> underruns_{0};
+
+  // Device side.
+  int taken_ = 0;  // frames of the ring's front already played
+
+  double rate_;
+  std::unique_ptr<AudioDevice> device_;
+  bool started_ = false;
+  std::jthread thread_;
+};
+
+}  // namespace drevan

@@ -1,0 +1,255 @@
+#include "engine/process.h"
+
+#include <cmath>
+
+#include "audio/hash.h"
+#include "engine/spill.h"
+
+namespace drevan {
+
+std::optional<Findings> FindingStore::get(std::uint64_t key) const {
+  const std::lock_guard lock(mutex_);
+  const auto at = found_.find(key);
+  return at == found_.end() ? std::nullopt : std::optional(at->second);
+}
+
+void FindingStore::put(std::uint64_t key, Findings findings) {
+  const std::lock_guard lock(mutex_);
+  // A long evening of knob-turning must not fill the memory; all of it can be found again.
+  if (found_.size() > 20000) found_.clear();
+  found_[key] = std::move(findings);
+}
+
+std::shared_ptr<const AudioBuffer> StageCache::get(std::uint64_t key) {
+  const std::lock_guard lock(mutex_);
+  const auto at = entries_.find(key);
+  if (at == entries_.end()) return nullptr;
+  at->second.used = ++clock_;
+  return at->second.sound;
+}
+
+void StageCache::put(std::uint64_t key, std::shared_ptr<const AudioBuffer> sound) {
+  const auto size = [](const AudioBuffer& b) {
+    return static_cast<size_t>(b.frames()) * static_cast<size_t>(b.channels()) * sizeof(float);
+  };
+  const std::lock_guard lock(mutex_);
+  if (entries_.contains(key)) return;
+  bytes_ += size(*sound);
+  entries_[key] = {std::move(sound), ++clock_};
+  while (bytes_ > budget_ && entries_.size() > 1) {
+    const auto oldest = std::ranges::min_element(
+        entries_, {}, [](const auto& e) { return e.second.used; });
+    bytes_ -= size(*oldest->second.sound);
+    entries_.erase(oldest);
+  }
+}
+
+namespace {
+
+void add_room_tone(Hasher& h, const ClipSound& sound) {
+  h.add(sound.room_tone.has_value());
+  if (sound.room_tone) h.add(sound.room_tone->begin).add(sound.room_tone->end);
+}
+
+std::uint64_t finding_key(std::uint64_t input, const ChainStep& step, const ClipSound& sound) {
+  Hasher h;
+  h.add(input).add(step.type->id);
+  for (size_t p = 0; p < step.settings.values.size(); ++p)
+    if (step.type->parameters[p].learned_from) h.add(step.settings[p]);
+  if (step.type->hears == Hears::room_tone) add_room_tone(h, sound);
+  return h.value();
+}
+
+// One run over a clip and its chain. It goes in parts: up to a step that must hear the whole clip
+// first, then from there on. Sound between parts is put aside, so every step works once.
+class Pass {
+ public:
+  Pass(const ClipSound& sound, const Chain& chain, const ProcessOptions& options)
+      : sound_(sound), chain_(chain), options_(options), reader_(sound),
+        format_(reader_.format(4096)), keys_(stage_keys(sound, chain)),
+        findings_(chain.steps.size()), next_tap_(options.first_tap) {
+    const auto bytes = static_cast<size_t>(reader_.frames()) *
+                       static_cast<size_t>(format_.channels) * sizeof(float);
+    caching_ = options.cache && bytes <= options.cache->budget() / 12;
+  }
+
+  std::vector<Findings> run(const BlockSink& sink) {
+    look_up();
+    parts_left_ = 1 + static_cast<double>(std::ranges::count(known_, false));
+    size_t from = start_stage();
+    for (size_t i = from; i < chain_.steps.size(); ++i) {
+      if (known_[i]) continue;
+      if (chain_.steps[i].type->hears == Hears::room_tone)
+        learn_room(from, i);
+      else if (learn_whole(from, i))
+        from = i;
+      options_.store->put(finding_key(keys_[i], chain_.steps[i], sound_), findings_[i]);
+      known_[i] = true;
+      parts_done_ += 1;
+    }
+    part(from, chain_.steps.size(), sink);
+    return findings_;
+  }
+
+ private:
+  void look_up() {
+    for (size_t i = 0; i < chain_.steps.size(); ++i) {
+      const auto& step = chain_.steps[i];
+      known_.push_back(step.type->hears == Hears::nothing);
+      if (known_[i]) continue;
+      if (auto found = options_.store->get(finding_key(keys_[i], step, sound_))) {
+        findings_[i] = std::move(*found);
+        known_[i] = true;
+      }
+    }
+  }
+
+  // The latest stage in the cache that comes before the first tap and the first unknown finding.
+  size_t start_stage() {
+    if (!caching_) return 0;
+    size_t limit = std::min(options_.first_tap, chain_.steps.size());
+    for (size_t i = 0; i < limit; ++i)
+      if (!known_[i]) limit = i;
+    for (size_t s = limit; s > 0; --s)
+      if ((cached_ = options_.cache->get(keys_[s]))) return s;
+    return 0;
+  }
+
+  // The sound at the stage where the next part starts.
+  BlockSource source() {
+    at_ = 0;
+    if (cached_) return [this](const AudioBlock& b) { return tell(read_cached(b)); };
+    if (spill_) {
+      spill_->rewind();
+      return [this](const AudioBlock& b) { return tell(spill_->read(b)); };
+    }
+    reader_.seek(0);
+    return [this](const AudioBlock& b) { return tell(reader_.read(b)); };
+  }
+
+  int read_cached(const AudioBlock& b) const {
+    const auto n = static_cast<int>(std::min<Samples>(b.frames(), cached_->frames() - at_));
+    for (int c = 0; c < b.channels(); ++c)
+      std::copy_n(cached_->channel(c).data() + at_, n, b.channel(c).data());
+    return n;
+  }
+
+  int tell(int n) {
+    options_.cancel->check();
+    at_ += n;
+    if (options_.progress) {
+      const double length = std::max(1.0, static_cast<double>(reader_.frames()));
+      options_.progress(
+          std::min(1.0, (parts_done_ + static_cast<double>(at_) / length) / parts_left_));
+    }
+    return n;
+  }
+
+  ChainRun make_run(size_t from, size_t to) {
+    return {std::span(chain_.steps).subspan(from, to - from),
+            std::span<const Findings>(findings_).subspan(from, to - from), format_};
+  }
+
+  // Runs just as far as the room tone reaches; puts nothing aside.
+  void learn_room(size_t from, size_t i) {
+    if (!sound_.room_tone) return;
+    const double clip_s = static_cast<double>(reader_.frames()) / sound_.rate;
+    require_room_tone(*sound_.room_tone, clip_s, sound_.file.filename().string());
+    Samples skip = std::llround(sound_.room_tone->begin * sound_.rate);
+    Samples left = std::llround(sound_.room_tone->end * sound_.rate) - skip;
+    const auto learner = chain_.steps[i].type->learn(chain_.steps[i].settings, format_);
+    ChainRun run = make_run(from, i);
+    const auto input = source();
+    stream([&](const AudioBlock& b) { return left > 0 ? input(b) : 0; }, run, format_,
+           [&](const AudioBlock& b) {
+             const auto drop = static_cast<int>(std::min<Samples>(skip, b.frames()));
+             const auto n = static_cast<int>(std::min<Samples>(left, b.frames() - drop));
+             skip -= drop;
+             left -= n;
+             if (n > 0) learner->hear(b.part(drop, n));
+           });
+    findings_[i] = learner->findings();
+  }
+
+  // Lets step i hear all that reaches it. True: its input is at hand and the next part may start
+  // there; false: the temporary disk is full, so the next part starts where this one did.
+  bool learn_whole(size_t from, size_t i) {
+    const auto learner = chain_.steps[i].type->learn(chain_.steps[i].settings, format_);
+    auto aside = i > from ? std::make_unique<Spill>(format_.channels) : nullptr;
+    part(from, i, [&](const AudioBlock& b) {
+      learner->hear(b);
+      if (aside && !aside->write(b)) aside.reset();
+    });
+    findings_[i] = learner->findings();
+    if (!aside) return i == from;
+    cached_.reset();
+    spill_ = std::move(aside);
+    return true;
+  }
+
+  // Streams the stages from..to; tells taps and cache of those not yet heard.
+  void part(size_t from, size_t to, const BlockSink& sink) {
+    ChainRun run = make_run(from, to);
+    std::vector<std::vector<std::vector<float>>> kept(caching_ ? to - from + 1 : 0);
+    StageTap tap;
+    if (options_.tap || caching_)
+      tap = [&](size_t stage, const AudioBlock& b) {
+        if (caching_ && stage > 0) keep(kept[stage], b);
+        if (options_.tap && from + stage >= next_tap_) options_.tap(from + stage, b);
+      };
+    stream(source(), run, format_, sink ? sink : [](const AudioBlock&) {}, tap);
+    next_tap_ = std::max(next_tap_, to + 1);
+    for (size_t stage = 1; stage < kept.size(); ++stage) store(keys_[from + stage], kept[stage]);
+  }
+
+  static void keep(std::vector<std::vector<float>>& to, const AudioBlock& b) {
+    to.resize(static_cast<size_t>(b.channels()));
+    for (size_t c = 0; c < to.size(); ++c) {
+      const auto in = b.channel(static_cast<int>(c));
+      to[c].insert(to[c].end(), in.begin(), in.end());
+    }
+  }
+  void store(std::uint64_t key, const std::vector<std::vector<float>>& kept) {
+    if (kept.empty()) return;
+    auto sound = std::make_shared<AudioBuffer>(format_.channels, static_cast<Samples>(kept[0].size()));
+    for (int c = 0; c < format_.channels; ++c)
+      std::ranges::copy(kept[static_cast<size_t>(c)], sound->channel(c).begin());
+    options_.cache->put(key, std::move(sound));
+  }
+
+  const ClipSound& sound_;
+  const Chain& chain_;
+  const ProcessOptions& options_;
+  ClipReader reader_;
+  StreamFormat format_;
+  std::vector<std::uint64_t> keys_;
+  std::vector<Findings> findings_;
+  std::vector<bool> known_;
+  size_t next_tap_;
+  std::shared_ptr<const AudioBuffer> cached_;  // the sound where the next part starts: from the
+  std::unique_ptr<Spill> spill_;               // cache, put aside, or (neither) the source
+  bool caching_ = false;
+  double parts_done_ = 0, parts_left_ = 1;
+  Samples at_ = 0;
+};
+
+}  // namespace
+
+std::vector<std::uint64_t> stage_keys(const ClipSound& sound, const Chain& chain) {
+  std::vector<std::uint64_t> keys{identity(sound)};
+  for (const auto& step : chain.steps) {
+    Hasher h;
+    h.add(keys.back()).add(step.type->id);
+    for (const double v : step.settings.values) h.add(v);
+    if (step.type->hears == Hears::room_tone) add_room_tone(h, sound);
+    keys.push_back(h.value());
+  }
+  return keys;
+}
+
+std::vector<Findings> process_clip(const ClipSound& sound, const Chain& chain,
+                                   const ProcessOptions& options, const BlockSink& sink) {
+  return Pass(sound, chain, options).run(sink);
+}
+
+}  // namespace drevan

@@ -1,0 +1,71 @@
+// A clip through its chain: the one path for screen, command line and batch.
+#pragma once
+
+#include <cstdint>
+#include <map>
+#include <memory>
+#include <mutex>
+#include <optional>
+#include <vector>
+
+#include "audio/progress.h"
+#include "engine/chain_run.h"
+#include "engine/clip_sound.h"
+
+namespace drevan {
+
+/// Findings by the hash of all they depend on: the sound, its room tone and every step before.
+/// Thread-safe.
+class FindingStore {
+ public:
+  std::optional<Findings> get(std::uint64_t key) const;
+  void put(std::uint64_t key, Findings findings);
+
+ private:
+  mutable std::mutex mutex_;
+  std::map<std::uint64_t, Findings> found_;
+};
+
+/// Sound of stages in memory, so that turning a knob late in a chain does not run the early steps
+/// again. Keeps the most recent within a budget. Thread-safe.
+class StageCache {
+ public:
+  explicit StageCache(size_t budget_bytes = size_t{384} << 20) : budget_(budget_bytes) {}
+  std::shared_ptr<const AudioBuffer> get(std::uint64_t key);
+  void put(std::uint64_t key, std::shared_ptr<const AudioBuffer> sound);
+  size_t budget() const { return budget_; }
+
+ private:
+  struct Entry {
+    std::shared_ptr<const AudioBuffer> sound;
+    std::uint64_t used = 0;
+  };
+  size_t budget_, bytes_ = 0;
+  std::uint64_t clock_ = 0;
+  std::map<std::uint64_t, Entry> entries_;
+  std::mutex mutex_;
+};
+
+/// Keys of the stages of a chain: [0] the clip's sound, [i] what leaves step i - 1. Two stages with
+/// one key sound the same, bit for bit. `chain` holds only steps that are on.
+std::vector<std::uint64_t> stage_keys(const ClipSound& sound, const Chain& chain);
+
+/// What one run of process() should do besides making sound.
+struct ProcessOptions {
+  FindingStore* store = nullptr;   ///< required
+  StageCache* cache = nullptr;     ///< optional
+  StageTap tap;                    ///< optional: hears stages, each whole, in order of time
+  size_t first_tap = 0;            ///< stages before this one need not be heard
+  const CancelToken* cancel = nullptr;  ///< required
+  Progress progress;
+};
+
+/// Learns what the chain's steps must know (from the store where it is known) and streams the clip
+/// through the chain into `sink`, which may be empty. Steps that learn from a room tone the sound
+/// does not have find nothing and do nothing. Returns each step's findings. Memory does not grow
+/// with the clip's length, but for what `cache` may hold. Deterministic: same sound, same settings,
+/// same bits. Throws Error(input), Error(call) for an impossible room tone, Cancelled.
+std::vector<Findings> process_clip(const ClipSound& sound, const Chain& chain,
+                                   const ProcessOptions& options, const BlockSink& sink);
+
+}  // namespace drevan

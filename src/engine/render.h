@@ -1,0 +1,33 @@
+// One clip into one file.
+#pragma once
+
+#include <filesystem>
+#include <string>
+#include <vector>
+
+#include "engine/process.h"
+#include "measure/levels.h"
+#include "media/writer.h"
+
+namespace drevan {
+
+struct RenderRequest {
+  ClipSound sound;
+  Chain chain;                  ///< only steps that are on
+  std::filesystem::path output; ///< with extension; its folder must exist
+  Container container = Container::wav;
+  SampleType samples = SampleType::int24;
+};
+
+struct RenderResult {
+  Levels before, after;
+  Samples clipped = 0;  ///< samples beyond full scale that an integer format had to clip
+  std::vector<std::string> warnings;  ///< whole sentences
+};
+
+/// Renders atomically: the output appears whole or not at all. The sound rings on past the clip's
+/// end until it has fallen below -90 dBFS. Throws Error, Cancelled.
+RenderResult render_clip(const RenderRequest& request, FindingStore& store,
+                         const CancelToken& cancel, const Progress& progress = {});
+
+}  // namespace drevan

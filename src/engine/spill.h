@@ -1,0 +1,40 @@
+// Sound put aside between two passes: in memory while small, in a nameless temporary file beyond.
+#pragma once
+
+#include <cstdio>
+#include <memory>
+#include <vector>
+
+#include "audio/buffer.h"
+
+namespace drevan {
+
+/// Written once from the front, then read from the front as often as wanted.
+class Spill {
+ public:
+  /// `memory_limit`: bytes kept in memory before a file is used.
+  explicit Spill(int channels, size_t memory_limit = size_t{48} << 20);
+
+  /// false when the temporary disk is full: the spill is then useless and must be dropped; who
+  /// uses it computes again instead.
+  bool write(const AudioBlock& block);
+  Samples frames() const { return frames_; }
+  void rewind();
+  /// Frames read, 0 at the end.
+  int read(const AudioBlock& block);
+
+ private:
+  struct Close {
+    void operator()(std::FILE* f) const { std::fclose(f); }
+  };
+  bool to_file();
+
+  int channels_;
+  size_t limit_;
+  std::vector<float> memory_;  // interleaved
+  std::vector<float> scratch_;
+  std::unique_ptr<std::FILE, Close> file_;
+  Samples frames_ = 0, at_ = 0;
+};
+
+}  // namespace drevan

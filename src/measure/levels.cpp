@@ -1,0 +1,123 @@
+#include "measure/levels.h"
+
+#include <ebur128.h>
+
+#include <cmath>
+#include <vector>
+
+#include "audio/decibel.h"
+#include "measure/noise_floor.h"
+
+namespace drevan {
+
+namespace {
+constexpr float clip_level = 32767.0F / 32768.0F;
+
+struct EburDeleter {
+  void operator()(ebur128_state* s) const { ebur128_destroy(&s); }
+};
+
+std::optional<double> finite(double value) {
+  // libebur128 gives -HUGE_VAL where the gate let nothing through.
+  if (!std::isfinite(value) || value <= silence_db) return std::nullopt;
+  return value;
+}
+}  // namespace
+
+struct LevelMeter::Impl {
+  Impl(StreamFormat f, Detail d) : format(f), detail(d), floor(f) {
+    int mode = EBUR128_MODE_I;
+    if (d == Detail::full) mode |= EBUR128_MODE_S | EBUR128_MODE_LRA | EBUR128_MODE_TRUE_PEAK;
+    ebur.reset(ebur128_init(static_cast<unsigned>(f.channels),
+                            static_cast<unsigned long>(std::lround(f.rate)), mode));
+    if (ebur && f.channels == 1) ebur128_set_channel(ebur.get(), 0, EBUR128_LEFT);
+    interleaved.resize(static_cast<size_t>(f.channels) * static_cast<size_t>(tenth()));
+  }
+  int tenth() const { return static_cast<int>(std::lround(format.rate * 0.1)); }
+
+  void add(const AudioBlock& block) {
+    const auto channels = static_cast<size_t>(block.channels());
+    for (size_t c = 0; c < channels; ++c) {
+      const auto in = block.channel(static_cast<int>(c));
+      for (size_t i = 0; i < in.size(); ++i) interleaved[i * channels + c] = in[i];
+    }
+    ebur128_add_frames_float(ebur.get(), interleaved.data(), static_cast<size_t>(block.frames()));
+    until_tenth += block.frames();
+    if (until_tenth < tenth()) return;
+    until_tenth = 0;
+    double s = 0;
+    if (detail == Detail::full && ebur128_loudness_shortterm(ebur.get(), &s) == EBUR128_SUCCESS)
+      short_max = std::max(short_max, s);
+  }
+
+  StreamFormat format;
+  Detail detail;
+  std::unique_ptr<ebur128_state, EburDeleter> ebur;
+  NoiseFloorMeter floor;
+  std::vector<float> interleaved;
+  int until_tenth = 0;
+  double short_max = silence_db;
+  float peak = 0;
+  double sum_squares = 0;
+  Samples clipped = 0;
+  Samples frames = 0;
+};
+
+LevelMeter::LevelMeter(StreamFormat format, Detail detail)
+    : impl_(std::make_unique<Impl>(format, detail)) {}
+LevelMeter::~LevelMeter() = default;
+LevelMeter::LevelMeter(LevelMeter&&) noexcept = default;
+LevelMeter& LevelMeter::operator=(LevelMeter&&) noexcept = default;
+
+void LevelMeter::hear(const AudioBlock& block) {
+  Impl& m = *impl_;
+  for (int c = 0; c < block.channels(); ++c) {
+    float peak = 0;
+    float sum = 0;
+    const auto in = block.channel(c);
+    for (const float x : in) peak = std::max(peak, std::abs(x));
+    for (const float x : in) sum += x * x;
+    m.sum_squares += static_cast<double>(sum);
+    if (peak >= clip_level)
+      m.clipped += std::ranges::count_if(in, [](float x) { return std::abs(x) >= clip_level; });
+    m.peak = std::max(m.peak, peak);
+  }
+  m.frames += block.frames();
+  m.floor.hear(block);
+  // Steps of a tenth of a second, so that the short-term loudness is read on EBU's grid.
+  for (int done = 0; m.ebur && done < block.frames();) {
+    const int n = std::min(m.tenth() - m.until_tenth, block.frames() - done);
+    m.add(block.part(done, n));
+    done += n;
+  }
+}
+
+Levels LevelMeter::levels() const {
+  const Impl& m = *impl_;
+  Levels out;
+  out.frames = m.frames;
+  out.clipped_samples = m.clipped;
+  if (m.peak > 0) out.sample_peak_dbfs = to_db(static_cast<double>(m.peak));
+  if (m.sum_squares > 0)
+    out.rms_dbfs =
+        power_to_db(m.sum_squares / (static_cast<double>(m.frames) * m.format.channels));
+  out.noise_floor_dbfs = m.floor.floor_dbfs();
+  if (!m.ebur || m.frames == 0) return out;
+  double value = 0;
+  if (ebur128_loudness_global(m.ebur.get(), &value) == EBUR128_SUCCESS)
+    out.loudness_lufs = finite(value);
+  if (m.detail == Detail::quick) return out;
+  if (ebur128_loudness_range(m.ebur.get(), &value) == EBUR128_SUCCESS && out.loudness_lufs)
+    out.loudness_range_lu = value;
+  out.short_term_max_lufs = finite(m.short_max);
+  double true_peak = 0;
+  for (int c = 0; c < m.format.channels; ++c)
+    if (ebur128_true_peak(m.ebur.get(), static_cast<unsigned>(c), &value) == EBUR128_SUCCESS)
+      true_peak = std::max(true_peak, value);
+  if (true_peak > 0) out.true_peak_dbtp = to_db(true_peak);
+  return out;
+}
+
+FrameRange LevelMeter::quietest() const { return impl_->floor.where(); }
+
+}  // namespace drevan

@@ -1,0 +1,48 @@
+// Peak, loudness and noise floor of a sound, as a stream.
+#pragma once
+
+#include <memory>
+#include <optional>
+
+#include "audio/buffer.h"
+
+namespace drevan {
+
+/// What was measured. Values that a sound does not have (the loudness of silence) are empty.
+struct Levels {
+  std::optional<double> sample_peak_dbfs;    ///< largest sample, dB re full scale
+  std::optional<double> true_peak_dbtp;      ///< between the samples, ITU-R BS.1770; Detail::full
+  std::optional<double> loudness_lufs;       ///< integrated, EBU R 128, gated
+  std::optional<double> short_term_max_lufs; ///< largest 3 s loudness; Detail::full
+  std::optional<double> loudness_range_lu;   ///< EBU Tech 3342; Detail::full
+  std::optional<double> noise_floor_dbfs;    ///< see NoiseFloorMeter
+  std::optional<double> rms_dbfs;            ///< mean square over all samples and channels
+  Samples clipped_samples = 0;               ///< samples at or above 32767/32768 of full scale
+  Samples frames = 0;
+};
+
+enum class Detail {
+  quick,  ///< sample peak, loudness, noise floor, RMS: for the level path
+  full,   ///< everything
+};
+
+/// Hears blocks, then tells. Loudness and true peak by libebur128 (its own 4x oversampling).
+/// Not for the real-time thread (libebur128 keeps growing lists).
+class LevelMeter {
+ public:
+  LevelMeter(StreamFormat format, Detail detail);
+  ~LevelMeter();
+  LevelMeter(LevelMeter&&) noexcept;
+  LevelMeter& operator=(LevelMeter&&) noexcept;
+
+  void hear(const AudioBlock& block);
+  Levels levels() const;
+  /// Where the noise floor was found, in frames.
+  FrameRange quietest() const;
+
+ private:
+  struct Impl;
+  std::unique_ptr<Impl> impl_;
+};
+
+}  // namespace drevan

@@ -1,0 +1,115 @@
+#include "media/device.h"
+
+#include <RtAudio.h>
+#include <fmt/format.h>
+
+#include <chrono>
+#include <cmath>
+#include <cstdlib>
+#include <string_view>
+
+#include "audio/error.h"
+
+namespace drevan {
+
+SimulatedDevice::SimulatedDevice(double rate) : rate_(rate) {}
+SimulatedDevice::~SimulatedDevice() { SimulatedDevice::stop(); }
+
+void SimulatedDevice::start(SoundSource& source) {
+  stop();
+  thread_ = std::jthread([this, &source](const std::stop_token& token) { run(token, source); });
+}
+
+void SimulatedDevice::stop() {
+  thread_.request_stop();
+  if (thread_.joinable()) thread_.join();
+}
+
+void SimulatedDevice::run(const std::stop_token& stop, SoundSource& source) {
+  const auto frames = static_cast<int>(std::lround(rate_ / 100));
+  std::vector<float> block(static_cast<size_t>(frames) * 2);
+  const size_t most = static_cast<size_t>(rate_) * 2 * 600;
+  auto due = std::chrono::steady_clock::now();
+  while (!stop.stop_requested()) {
+    source.pull(block.data(), frames);
+    {
+      const std::lock_guard lock(mutex_);
+      if (played_.size() + block.size() > most)
+        played_.erase(played_.begin(), played_.begin() + static_cast<std::ptrdiff_t>(most / 2));
+      played_.insert(played_.end(), block.begin(), block.end());
+    }
+    due += std::chrono::milliseconds(10);
+    std::this_thread::sleep_until(due);
+  }
+}
+
+std::vector<float> SimulatedDevice::played() const {
+  const std::lock_guard lock(mutex_);
+  return played_;
+}
+
+void SimulatedDevice::forget() {
+  const std::lock_guard lock(mutex_);
+  played_.clear();
+}
+
+namespace {
+
+class RtDevice final : public AudioDevice {
+ public:
+  explicit RtDevice(double rate) : rate_(rate) {
+    rt_.showWarnings(false);
+    if (rt_.getDeviceCount() == 0) throw Error(Error::Kind::device, "No sound device was found.");
+    name_ = rt_.getDeviceInfo(rt_.getDefaultOutputDevice()).name;
+  }
+  ~RtDevice() override { RtDevice::stop(); }
+  std::string name() const override { return name_; }
+
+  void start(SoundSource& source) override {
+    stop();
+    RtAudio::StreamParameters out;
+    out.deviceId = rt_.getDefaultOutputDevice();
+    out.nChannels = 2;
+    unsigned frames = 256;
+    RtAudio::StreamOptions options;
+    options.flags = RTAUDIO_SCHEDULE_REALTIME;
+    options.numberOfBuffers = 2;
+    options.streamName = "Drevan";
+    try {
+      rt_.openStream(&out, nullptr, RTAUDIO_FLOAT32, static_cast<unsigned>(std::lround(rate_)),
+                     &frames, &RtDevice::callback, &source, &options);
+      rt_.startStream();
+    } catch (const RtAudioError& e) {
+      throw Error(Error::Kind::device,
+                  fmt::format("The sound device {} does not start: {}", name_, e.getMessage()));
+    }
+  }
+  void stop() override {
+    if (rt_.isStreamOpen()) rt_.closeStream();
+  }
+
+ private:
+  static int callback(void* out, void*, unsigned frames, double, RtAudioStreamStatus, void* source) {
+    static_cast<SoundSource*>(source)->pull(static_cast<float*>(out), static_cast<int>(frames));
+    return 0;
+  }
+
+  RtAudio rt_;
+  double rate_;
+  std::string name_;
+};
+
+}  // namespace
+
+std::unique_ptr<AudioDevice> open_device(double rate) {
+  const char* wish = std::getenv("DREVAN_AUDIO");
+  if (wish && std::string_view(wish) == "simulated") return std::make_unique<SimulatedDevice>(rate);
+  try {
+    return std::make_unique<RtDevice>(rate);
+  } catch (const Error&) {
+  } catch (const RtAudioError&) {
+  }
+  return std::make_unique<SimulatedDevice>(rate);
+}
+
+}  // namespace drevan

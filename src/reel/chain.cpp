@@ -1,0 +1,176 @@
+#include "reel/chain.h"
+
+#include <fmt/format.h>
+
+#include <charconv>
+#include <cmath>
+
+#include "audio/error.h"
+#include "reel/json_file.h"
+#include "steps/catalogue.h"
+
+namespace drevan {
+
+namespace {
+
+constexpr int newest_recipe = 1;
+
+Error wrong(const std::string& where, const std::string& what) {
+  return {Error::Kind::call, fmt::format("{}: {}", where, what)};
+}
+
+std::optional<int> as_int(std::string_view text) {
+  int n = 0;
+  const auto [end, error] = std::from_chars(text.data(), text.data() + text.size(), n);
+  if (error != std::errc{} || end != text.data() + text.size()) return std::nullopt;
+  return n;
+}
+
+// Files hold what people write: 24 for the choice "24", "off" for an end that means off.
+nlohmann::ordered_json value_to_json(const Parameter& p, double value) {
+  if (p.scale == Scale::choice) {
+    const auto id = p.choices.at(static_cast<size_t>(std::lround(value))).id;
+    if (const auto n = as_int(id)) return *n;
+    return std::string(id);
+  }
+  if (p.off_at && value == *p.off_at) return "off";
+  if (value == std::floor(value) && std::abs(value) < 1e9) return static_cast<std::int64_t>(value);
+  return value;
+}
+
+std::string allowed(const Parameter& p) {
+  if (p.scale != Scale::choice) {
+    const auto unit = p.unit.empty() ? "" : " " + std::string(p.unit);
+    return fmt::format("allowed is {} to {}{}{}", p.least, p.most, unit,
+                       p.off_at ? " or \"off\"" : "");
+  }
+  std::string list;
+  for (const auto& c : p.choices)
+    list += (list.empty() ? "" : ", ") + (as_int(c.id) ? std::string(c.id) : fmt::format("\"{}\"", c.id));
+  return "allowed are " + list;
+}
+
+double value_from_json(const Parameter& p, const nlohmann::json& json, const std::string& where) {
+  const auto bad = [&] {
+    return wrong(where, fmt::format("\"{}\" is {}, {}.", p.id, json.dump(), allowed(p)));
+  };
+  if (p.scale == Scale::choice) {
+    std::string id;
+    if (json.is_string()) id = json.get<std::string>();
+    if (json.is_number_integer()) id = fmt::format("{}", json.get<long long>());
+    for (size_t i = 0; i < p.choices.size(); ++i)
+      if (p.choices[i].id == id) return static_cast<double>(i);
+    throw bad();
+  }
+  if (p.off_at && json.is_string() && json.get<std::string>() == "off") return *p.off_at;
+  if (!json.is_number() || !in_range(p, json.get<double>())) throw bad();
+  return json.get<double>();
+}
+
+std::string known_ids(const StepType& type) {
+  std::string list;
+  for (const auto& p : type.parameters) list += (list.empty() ? "" : ", ") + std::string(p.id);
+  return list;
+}
+
+ChainStep step_from_json(const nlohmann::json& json, const std::string& where) {
+  if (!json.is_object() || !json.contains("step") || !json.at("step").is_string())
+    throw wrong(where, "a step must look like { \"step\": \"gain\", \"settings\": { ... } }.");
+  const auto id = json.at("step").get<std::string>();
+  const StepType* type = find_step(id);
+  if (!type) {
+    std::string ids;
+    for (const auto* t : catalogue()) ids += (ids.empty() ? "" : ", ") + std::string(t->id);
+    throw wrong(where, fmt::format("there is no step \"{}\"; there are {}.", id, ids));
+  }
+  const std::string here = fmt::format("{} ({})", where, id);
+  ChainStep step{type, standard_settings(*type), true};
+  for (const auto& [key, value] : json.items()) {
+    if (key == "step") continue;
+    if (key == "on") {
+      step.on = member(json, "on", true, here);
+    } else if (key == "settings" && value.is_object()) {
+      for (const auto& [name, v] : value.items()) {
+        const int i = parameter_index(*type, name);
+        if (i < 0)
+          throw wrong(here, fmt::format("there is no setting \"{}\"; there are {}.", name,
+                                        known_ids(*type)));
+        step.settings.values[static_cast<size_t>(i)] =
+            value_from_json(type->parameters[static_cast<size_t>(i)], v, here);
+      }
+    } else {
+      throw wrong(here, fmt::format("\"{}\" does not belong here; a step has \"step\", \"settings\" "
+                                    "and \"on\".",
+                                    key));
+    }
+  }
+  return step;
+}
+
+}  // namespace
+
+ChainStep make_step(std::string_view id) {
+  const StepType* type = find_step(id);
+  if (!type) throw Error(Error::Kind::call, fmt::format("There is no step \"{}\".", id));
+  return {type, standard_settings(*type), true};
+}
+
+Chain active_steps(std::initializer_list<const Chain*> chains) {
+  Chain out;
+  for (const Chain* chain : chains)
+    for (const auto& step : chain->steps)
+      if (step.on) out.steps.push_back(step);
+  return out;
+}
+
+nlohmann::ordered_json to_json(const Chain& chain) {
+  auto out = nlohmann::ordered_json::array();
+  for (const auto& step : chain.steps) {
+    nlohmann::ordered_json settings = nlohmann::ordered_json::object();
+    for (size_t i = 0; i < step.settings.values.size(); ++i) {
+      const Parameter& p = step.type->parameters[i];
+      if (step.settings[i] != p.standard)
+        settings[std::string(p.id)] = value_to_json(p, step.settings[i]);
+    }
+    nlohmann::ordered_json one{{"step", std::string(step.type->id)}, {"settings", settings}};
+    if (!step.on) one["on"] = false;
+    out.push_back(std::move(one));
+  }
+  return out;
+}
+
+Chain chain_from_json(const nlohmann::json& json, const std::string& where) {
+  if (!json.is_array()) throw wrong(where, "\"steps\" must be a list of steps.");
+  Chain chain;
+  for (size_t i = 0; i < json.size(); ++i)
+    chain.steps.push_back(step_from_json(json[i], fmt::format("{}, step {}", where, i + 1)));
+  return chain;
+}
+
+nlohmann::ordered_json to_json(const Recipe& recipe) {
+  nlohmann::ordered_json out{{"drevan_recipe", newest_recipe}, {"name", recipe.name}};
+  if (!recipe.note.empty()) out["note"] = recipe.note;
+  out["steps"] = to_json(recipe.chain);
+  return out;
+}
+
+Recipe recipe_from_text(const std::string& text, const std::string& where) {
+  const auto json = parse_json(text, where);
+  check_version(json, "drevan_recipe", newest_recipe, where);
+  for (const auto& [key, value] : json.items())
+    if (key != "drevan_recipe" && key != "name" && key != "note" && key != "steps")
+      throw wrong(where, fmt::format("\"{}\" does not belong in a recipe.", key));
+  if (!json.contains("steps")) throw wrong(where, "\"steps\" is missing.");
+  return {member<std::string>(json, "name", "", where), member<std::string>(json, "note", "", where),
+          chain_from_json(json.at("steps"), where)};
+}
+
+Recipe load_recipe(const std::filesystem::path& file) {
+  return recipe_from_text(read_text(file), file.string());
+}
+
+void save_recipe(const Recipe& recipe, const std::filesystem::path& file) {
+  write_text(file, to_json(recipe).dump(2) + "\n");
+}
+
+}  // namespace drevan

@@ -1,0 +1,53 @@
+// Chains and recipes: steps in order, and their JSON.
+#pragma once
+
+#include <filesystem>
+#include <nlohmann/json.hpp>
+#include <string>
+#include <vector>
+
+#include "steps/step.h"
+
+namespace drevan {
+
+/// One step in a chain. `type` points into the catalogue and is never null.
+struct ChainStep {
+  const StepType* type = nullptr;
+  Settings settings;
+  bool on = true;
+  friend bool operator==(const ChainStep&, const ChainStep&) = default;
+};
+
+/// Sound flows from the first step to the last.
+struct Chain {
+  std::vector<ChainStep> steps;
+  friend bool operator==(const Chain&, const Chain&) = default;
+};
+
+/// A chain under a name, one file.
+struct Recipe {
+  std::string name, note;
+  Chain chain;
+};
+
+/// A step with its standard settings; `id` must be in the catalogue.
+ChainStep make_step(std::string_view id);
+
+/// The steps that are on, of several chains one after the other.
+Chain active_steps(std::initializer_list<const Chain*> chains);
+
+// Reading throws Error(call) that names `where` (mostly the file), the place in it and what is
+// allowed: an unknown step, an unknown setting, a value out of range. Nothing is half-loaded.
+
+nlohmann::ordered_json to_json(const Chain& chain);
+Chain chain_from_json(const nlohmann::json& json, const std::string& where);
+
+nlohmann::ordered_json to_json(const Recipe& recipe);
+Recipe recipe_from_text(const std::string& text, const std::string& where);
+
+/// Throws Error(input) when the file cannot be read, Error(call) when what it holds is wrong.
+Recipe load_recipe(const std::filesystem::path& file);
+/// Atomic. Throws Error(output).
+void save_recipe(const Recipe& recipe, const std::filesystem::path& file);
+
+}  // namespace drevan

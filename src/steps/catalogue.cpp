@@ -1,0 +1,73 @@
+#include "steps/catalogue.h"
+
+#include <algorithm>
+#include <bit>
+
+#define DREVAN_STEP(name) const StepType& name();
+namespace drevan {
+#include "steps/step_list.inc"
+}
+#undef DREVAN_STEP
+
+namespace drevan {
+
+std::span<const StepType* const> catalogue() {
+  static const std::vector<const StepType*> all = [] {
+    std::vector<const StepType*> steps{
+#define DREVAN_STEP(name) &name(),
+#include "steps/step_list.inc"
+#undef DREVAN_STEP
+    };
+    std::ranges::sort(steps, [](const StepType* a, const StepType* b) {
+      return a->family != b->family ? a->family < b->family : a->label < b->label;
+    });
+    return steps;
+  }();
+  return all;
+}
+
+const StepType* find_step(std::string_view id) {
+  const auto all = catalogue();
+  const auto at = std::ranges::find(all, id, [](const StepType* t) { return t->id; });
+  return at == all.end() ? nullptr : *at;
+}
+
+void guard(const AudioBlock& block) noexcept {
+  for (int c = 0; c < block.channels(); ++c) {
+    for (float& x : block.channel(c)) {
+      // An all-ones exponent is NaN or infinity; bits, because compilers may reason about floats.
+      const bool finite = (std::bit_cast<std::uint32_t>(x) & 0x7f800000U) != 0x7f800000U;
+      const float v = finite ? x : 0.0F;
+      x = std::min(std::max(v, -1000.0F), 1000.0F);
+    }
+  }
+}
+
+namespace {
+
+class Guarded final : public Processor {
+ public:
+  explicit Guarded(std::unique_ptr<Processor> inner) : inner_(std::move(inner)) {}
+  void process(const AudioBlock& block) noexcept override {
+    guard(block);
+    inner_->process(block);
+  }
+  Samples latency() const noexcept override { return inner_->latency(); }
+  Samples tail() const noexcept override { return inner_->tail(); }
+  void reset() noexcept override { inner_->reset(); }
+  void set(int parameter, double value) noexcept override { inner_->set(parameter, value); }
+  void set_findings(const Findings& f) noexcept override { inner_->set_findings(f); }
+  int readings(std::span<float> out) const noexcept override { return inner_->readings(out); }
+
+ private:
+  std::unique_ptr<Processor> inner_;
+};
+
+}  // namespace
+
+std::unique_ptr<Processor> make_processor(const StepType& type, const Settings& settings,
+                                          const Findings& findings, StreamFormat format) {
+  return std::make_unique<Guarded>(type.make(settings, findings, format));
+}
+
+}  // namespace drevan

@@ -1,0 +1,24 @@
+// Every step there is.
+#pragma once
+
+#include <span>
+
+#include "steps/step.h"
+
+namespace drevan {
+
+/// All steps, in the order of the trade: clean, tone, level, ...; within a family by label.
+std::span<const StepType* const> catalogue();
+
+/// The step called `id`, or nullptr.
+const StepType* find_step(std::string_view id);
+
+/// Makes a step's processor with a guard before it: samples that are not finite, or beyond
+/// +60 dBFS, are taken out, so that no step ever holds or passes on a NaN.
+std::unique_ptr<Processor> make_processor(const StepType& type, const Settings& settings,
+                                          const Findings& findings, StreamFormat format);
+
+/// The guard itself: NaN and infinity become 0, the rest is kept within +-1000.
+void guard(const AudioBlock& block) noexcept;
+
+}  // namespace drevan

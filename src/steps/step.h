@@ -1,0 +1,150 @@
+// What a step is, and a step at work. A new step is one file NAME_step.cpp in this folder that
+// defines `const StepType& NAME_step()`; see docs/adding-a-step.md.
+#pragma once
+
+#include <memory>
+#include <optional>
+#include <span>
+#include <string>
+#include <string_view>
+#include <vector>
+
+#include "audio/buffer.h"
+
+namespace drevan {
+
+enum class Scale { linear, logarithmic, choice };
+
+/// One entry of a list parameter. `id` goes into files, `label` onto the screen.
+struct Choice {
+  std::string_view id, label;
+};
+
+/// One setting of a step.
+struct Parameter {
+  std::string_view id;     ///< lower case, unit at the end: "threshold_db"
+  std::string_view label;  ///< "Threshold"
+  std::string_view unit{};   ///< "dB", "Hz", "ms", "%", ": 1" or ""
+  double least = 0, most = 1, standard = 0;
+  Scale scale = Scale::linear;
+  std::string_view help{};        ///< one sentence for the tooltip
+  std::vector<Choice> choices{};  ///< Scale::choice: the value is an index into these
+  std::optional<double> off_at{}; ///< this end of the range means "off"
+  bool learned_from = false;    ///< the step's finding depends on it
+  int page = 0;                 ///< 0: always shown; n: belongs to handle n of the picture
+};
+
+/// A list parameter: `standard` is an index into `choices`.
+Parameter choice_parameter(std::string_view id, std::string_view label, std::vector<Choice> choices,
+                           int standard, std::string_view help);
+
+/// A step's parameter values, in the order of StepType::parameters.
+struct Settings {
+  std::vector<double> values;
+  double operator[](size_t i) const { return values[i]; }
+  friend bool operator==(const Settings&, const Settings&) = default;
+};
+
+/// Settings under a name, for a real case. What is left out has its standard value.
+struct NamedSettings {
+  std::string_view name, note;
+  std::vector<std::pair<std::string_view, double>> values;
+};
+
+/// What a step measured before it can run; the meaning is the step's own. Empty: nothing found.
+struct Findings {
+  std::vector<float> values;
+  bool empty() const { return values.empty(); }
+  friend bool operator==(const Findings&, const Findings&) = default;
+};
+
+/// Hears sound as it is at a step's input, then tells what it found.
+class Learner {
+ public:
+  virtual ~Learner() = default;
+  virtual void hear(const AudioBlock& block) = 0;
+  virtual Findings findings() const = 0;
+};
+
+/// A step at work on one stream. All but the destructor is real-time safe: no allocation, no lock,
+/// no exception. One thread at a time.
+class Processor {
+ public:
+  virtual ~Processor() = default;
+  /// In place; 0 to the format's max_block frames. The result does not depend on block size.
+  virtual void process(const AudioBlock& block) noexcept = 0;
+  /// Frames by which the output is late; constant. The engine takes them out again.
+  virtual Samples latency() const noexcept { return 0; }
+  /// Frames after the last input in which the output may still be above -80 dB of it.
+  virtual Samples tail() const noexcept { return 0; }
+  /// As new, keeping the settings.
+  virtual void reset() noexcept = 0;
+  /// A new value while running, in range; heard smoothly, without a click.
+  virtual void set(int parameter, double value) noexcept = 0;
+  /// A new finding while running, of the size the learner gives; heard smoothly.
+  virtual void set_findings(const Findings&) noexcept {}
+  /// Live readings for the picture, as StepType::picture says; returns how many were written.
+  virtual int readings(std::span<float>) const noexcept { return 0; }
+};
+
+/// The most values readings() gives.
+inline constexpr int max_readings = 64;
+
+enum class Family { clean, tone, level, voice, motion, colour, space, line };
+
+/// What a step must hear before it can run.
+enum class Hears { nothing, whole_clip, room_tone };
+
+/// What the step editor draws.
+enum class Picture {
+  levels,     ///< level before and after
+  response,   ///< gain over frequency, over the spectrum; needs response_db
+  transfer,   ///< level out over level in; needs transfer_db; readings: level in dB, reduction dB
+  reduction,  ///< room tone and what is taken per band; readings: 64 gains in dB, see band_hz()
+};
+
+/// A point of the picture that can be held: which parameters its place sets (-1: none).
+struct Handle {
+  int x = -1, y = -1, width = -1;
+  int page = 0;
+};
+
+/// What a step is: everything the catalogue, recipes, command line and editor need to know.
+struct StepType {
+  std::string_view id;       ///< "noise-reduction": goes into files, never changes
+  std::string_view label;    ///< "Noise reduction"
+  std::string_view summary;  ///< "takes the room's noise out"
+  Family family = Family::level;
+  std::vector<Parameter> parameters;
+  std::vector<NamedSettings> starting_points{};
+  Hears hears = Hears::nothing;
+  std::unique_ptr<Learner> (*learn)(const Settings&, StreamFormat) = nullptr;
+  /// `findings` may be empty: the step then does the harmless thing (mostly: nothing).
+  std::unique_ptr<Processor> (*make)(const Settings&, const Findings&, StreamFormat) = nullptr;
+  std::string (*brief)(const Settings&) = nullptr;  ///< "3.0 : 1", under the level path's column
+  Picture picture = Picture::levels;
+  double (*response_db)(const Settings&, double hz, double rate) = nullptr;
+  double (*transfer_db)(const Settings&, double in_db) = nullptr;
+  std::vector<Handle> handles{};
+};
+
+/// Centre frequency of band `i` of the 64 that Picture::reduction readings use: 50 Hz to 20 kHz,
+/// evenly spaced in pitch.
+double band_hz(int i);
+
+// --- values ---
+
+Settings standard_settings(const StepType& type);
+Settings settings_of(const StepType& type, const NamedSettings& named);
+/// Index of the parameter called `id`, or -1.
+int parameter_index(const StepType& type, std::string_view id);
+/// Whether `value` is in range (for a list: a whole number within it). NaN is not.
+bool in_range(const Parameter& p, double value);
+/// As the screen shows it: "-15.0 dB", "3.0 : 1", "off", "True peak".
+std::string value_text(const Parameter& p, double value);
+/// 0 to 1 along the parameter's scale, and back (clamped).
+double to_fraction(const Parameter& p, double value);
+double from_fraction(const Parameter& p, double fraction);
+std::string_view family_label(Family family);
+
+}  // namespace drevan
