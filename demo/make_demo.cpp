@@ -49,7 +49,13 @@ void ines() {
   const std::string g = "Ines dialogue";
   auto v = speak("slt", "The lamp is turning again.|I counted nine beams since the last ship.|"
                         "Nobody answers from the mainland.", 0.9, 1.05);
-  keep("lamp-room-04", g, {take(in_room(v, 0.35, 0.25), -17, hiss(30, 3), -52)});
+  // A hissy recorder on a table that passes on the tower's rumble.
+  Sound noise = hiss(30, 3);
+  power_to(noise, 0);
+  Sound low = rumble(30, 4);
+  power_to(low, -3);
+  mix(noise, low, 0, 1);
+  keep("lamp-room-04", g, {take(in_room(v, 0.35, 0.25), -17, noise, -50.5)});
   v = speak("slt", "One hundred and ninety steps.|My grandmother walked them with a bucket of oil.|"
                    "I walk them with a radio that hums.", 0.8, 1.1);
   keep("stairs-02", g, {take(in_room(v, 0.8, 0.4), -10, mains_hum(30, 5), -43)});

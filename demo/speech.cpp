@@ -39,7 +39,7 @@ Sound speak(const std::string& voice, const std::string& text, double pause_s, d
   std::string one;
   // People do not pause by the clock, nor speak at one level.
   const std::array<double, 5> stretch{1.0, 1.5, 0.7, 1.2, 0.85};
-  const std::array<double, 7> level{0, -3.5, -1, -6, -2, -4.5, 0.5};
+  const std::array<double, 7> level{-8.5, -10, 0, -9, -7, -3.5, -10};
   for (size_t i = 0; std::getline(parts, one, '|'); ++i) {
     Sound s = sentence(voice, one, pace);
     peak_to(s, -6 + level[i % level.size()]);
