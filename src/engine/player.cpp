@@ -30,7 +30,6 @@ void Player::load(PlayPlan plan) {
   if (wish_.plan && identity(wish_.plan->sound) != identity(plan.sound)) {
     wish_.playing = false;
     wish_.seek = 0;
-    wish_.loop.reset();
   }
   wish_.plan = std::make_shared<const PlayPlan>(std::move(plan));
   wake_.notify_all();

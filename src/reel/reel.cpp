@@ -19,20 +19,20 @@ Clip* Reel::find(int clip_id) {
   return const_cast<Clip*>(static_cast<const Reel*>(this)->find(clip_id));
 }
 
-const Chain& chain_of(const Reel& reel, const Clip& clip, Scope scope) {
-  switch (scope) {
-    case Scope::clip: return clip.chain;
-    case Scope::group: return reel.groups.at(static_cast<size_t>(clip.group)).chain;
-    case Scope::reel: break;
+const Chain& chain_of(const Reel& reel, const Clip& clip, ChainOwner owner) {
+  switch (owner) {
+    case ChainOwner::clip: return clip.chain;
+    case ChainOwner::group: return reel.groups.at(static_cast<size_t>(clip.group)).chain;
+    case ChainOwner::reel: break;
   }
   return reel.chain;
 }
-Chain& chain_of(Reel& reel, Clip& clip, Scope scope) {
-  return const_cast<Chain&>(chain_of(std::as_const(reel), std::as_const(clip), scope));
+Chain& chain_of(Reel& reel, Clip& clip, ChainOwner owner) {
+  return const_cast<Chain&>(chain_of(std::as_const(reel), std::as_const(clip), owner));
 }
 
 Chain full_chain(const Reel& reel, const Clip& clip) {
-  return active_steps({&clip.chain, &chain_of(reel, clip, Scope::group), &reel.chain});
+  return active_steps({&clip.chain, &chain_of(reel, clip, ChainOwner::group), &reel.chain});
 }
 
 Source examine_source(const fs::path& file) {

@@ -64,10 +64,10 @@ struct Reel {
 };
 
 /// The three chains a clip's sound flows through, in this order.
-enum class Scope { clip, group, reel };
+enum class ChainOwner { clip, group, reel };
 
-Chain& chain_of(Reel& reel, Clip& clip, Scope scope);
-const Chain& chain_of(const Reel& reel, const Clip& clip, Scope scope);
+Chain& chain_of(Reel& reel, Clip& clip, ChainOwner owner);
+const Chain& chain_of(const Reel& reel, const Clip& clip, ChainOwner owner);
 
 /// All steps that are on: the clip's, its group's, the reel's.
 Chain full_chain(const Reel& reel, const Clip& clip);

@@ -1,0 +1,182 @@
+#include "batch/batch_model.h"
+
+#include <QPainter>
+
+#include "batch/report.h"
+#include "theme/theme.h"
+#include "widgets/words.h"
+
+namespace drevan::desktop {
+
+BatchModel::BatchModel(Workspace& workspace, QObject* parent) : QAbstractTableModel(parent), workspace_(workspace) {}
+
+std::vector<int> BatchModel::ticked() const {
+  std::vector<int> out;
+  for (const int id : ids_)
+    if (!unticked_.contains(id)) out.push_back(id);
+  return out;
+}
+
+void BatchModel::set_all_ticked(bool on) {
+  unticked_.clear();
+  if (!on) unticked_.insert(ids_.begin(), ids_.end());
+  if (!ids_.empty()) Q_EMIT dataChanged(index(0, 0), index(rowCount() - 1, 0));
+}
+
+void BatchModel::refresh(const QString& pattern, const QString& extension) {
+  beginResetModel();
+  pattern_ = pattern;
+  extension_ = extension;
+  ids_.clear();
+  for (const auto& c : workspace_.reel().clips) ids_.push_back(c.id);
+  endResetModel();
+}
+
+void BatchModel::begin(const std::vector<int>& clip_ids) {
+  running_ = clip_ids;
+  results_.assign(clip_ids.size(), {});
+  if (!ids_.empty()) Q_EMIT dataChanged(index(0, 0), index(rowCount() - 1, columns - 1));
+}
+
+void BatchModel::update(size_t job, const JobResult& now) {
+  if (job >= results_.size()) return;
+  results_[job] = now;
+  const auto at = std::ranges::find(ids_, running_[job]);
+  if (at == ids_.end()) return;
+  const int row = static_cast<int>(at - ids_.begin());
+  Q_EMIT dataChanged(index(row, 0), index(row, columns - 1));
+}
+
+double BatchModel::share_done() const {
+  if (results_.empty()) return 0;
+  double sum = 0;
+  for (const auto& r : results_)
+    sum += r.state == JobState::waiting ? 0 : r.state == JobState::running ? r.progress : 1;
+  return sum / static_cast<double>(results_.size());
+}
+
+const JobResult* BatchModel::result_of(int row) const {
+  const auto at = std::ranges::find(running_, ids_[static_cast<size_t>(row)]);
+  return at == running_.end() ? nullptr : &results_[static_cast<size_t>(at - running_.begin())];
+}
+
+QString BatchModel::text(int row, int column) const {
+  const Clip* c = workspace_.reel().find(ids_[static_cast<size_t>(row)]);
+  if (!c) return {};
+  const JobResult* r = result_of(row);
+  switch (column) {
+    case clip: return QString::fromStdString(c->name);
+    case group: return QString::fromStdString(workspace_.reel().groups[static_cast<size_t>(c->group)].name);
+    case chain: {
+      const auto n = full_chain(workspace_.reel(), *c).steps.size();
+      return n == 0 ? tr("no steps") : counted(static_cast<qsizetype>(n), tr("step"));
+    }
+    case output: {
+      if (r && !r->output.empty()) return QString::fromStdString(r->output.filename().string());
+      BatchOptions o;
+      o.pattern = pattern_.toStdString();
+      const BatchJob job{c->name, text(row, group).toStdString(), workspace_.reel().name, {}, false, {}, {}};
+      try {
+        return QString::fromStdString(output_names(std::span(&job, 1), o)[0].stem().string()) + extension_;
+      } catch (const Error&) {
+        return tr("unknown word in the name");
+      }
+    }
+    case result: {
+      if (workspace_.missing(*c)) return tr("source missing");
+      if (!r) return {};
+      if (r->state == JobState::failed) return QString::fromStdString(r->problem);
+      if (r->state == JobState::done && !r->render.warnings.empty())
+        return tr("done, %1").arg(QString::fromStdString(r->render.warnings.front()));
+      const auto label = state_label(r->state);
+      return QString::fromUtf8(label.data(), static_cast<int>(label.size()));
+    }
+    default: return {};
+  }
+}
+
+QVariant BatchModel::data(const QModelIndex& index, int role) const {
+  const int row = index.row(), column = index.column();
+  if (row >= rowCount()) return {};
+  if (role == Qt::DisplayRole || role == Qt::ToolTipRole) return text(row, column);
+  if (role == Qt::CheckStateRole && column == clip)
+    return unticked_.contains(ids_[static_cast<size_t>(row)]) ? Qt::Unchecked : Qt::Checked;
+  const JobResult* r = result_of(row);
+  if (role == levels_role && r && r->state == JobState::done && (column == before || column == after)) {
+    const Levels& l = column == before ? r->render.before : r->render.after;
+    return QVariant::fromValue(LevelBar{l.sample_peak_dbfs.value_or(-200), l.loudness_lufs.value_or(-200),
+                                        l.noise_floor_dbfs.value_or(-200)});
+  }
+  if (role == progress_role && column == result && r && r->state == JobState::running) return r->progress;
+  if (role == failed_role && column == result)
+    return (r && r->state == JobState::failed) ||
+           workspace_.missing(*workspace_.reel().find(ids_[static_cast<size_t>(row)]));
+  return {};
+}
+
+bool BatchModel::setData(const QModelIndex& index, const QVariant& value, int role) {
+  if (role != Qt::CheckStateRole || index.column() != clip) return false;
+  const int id = ids_[static_cast<size_t>(index.row())];
+  if (value.toInt() == Qt::Checked)
+    unticked_.erase(id);
+  else
+    unticked_.insert(id);
+  Q_EMIT dataChanged(index, index);
+  return true;
+}
+
+QVariant BatchModel::headerData(int section, Qt::Orientation o, int role) const {
+  if (o != Qt::Horizontal || role != Qt::DisplayRole) return {};
+  const QString names[] = {tr("Clip"), tr("Group"), tr("Chain"), tr("Before"), tr("After"), tr("File"), tr("Result")};
+  return names[section];
+}
+
+Qt::ItemFlags BatchModel::flags(const QModelIndex& index) const {
+  auto f = Qt::ItemIsEnabled | Qt::ItemIsSelectable;
+  if (index.column() == clip) f |= Qt::ItemIsUserCheckable;
+  return f;
+}
+
+void BatchDelegate::paint(QPainter* p, const QStyleOptionViewItem& option, const QModelIndex& index) const {
+  const Theme& t = theme();
+  const bool is_level = index.column() == BatchModel::before || index.column() == BatchModel::after;
+  const QVariant progress = index.data(BatchModel::progress_role);
+  QStyleOptionViewItem o = option;
+  o.state &= ~QStyle::State_HasFocus;
+  if (index.data(BatchModel::failed_role).toBool()) o.palette.setColor(QPalette::Text, t.over);
+  if (!is_level && !progress.isValid()) {
+    QStyledItemDelegate::paint(p, o, index);
+    return;
+  }
+  p->save();
+  p->setRenderHint(QPainter::Antialiasing);
+  if (option.state & QStyle::State_Selected) p->fillRect(option.rect, t.raised);
+  const QRectF r = QRectF(option.rect).adjusted(8, 0, -8, 0);
+  p->setPen(Qt::NoPen);
+  if (progress.isValid()) {
+    const QRectF bar(r.left(), r.center().y() - 4, r.width(), 8);
+    p->setBrush(t.window);
+    p->drawRoundedRect(bar, 4, 4);
+    p->setBrush(t.attention);
+    p->drawRoundedRect(QRectF(bar.left(), bar.top(), std::max(8.0, bar.width() * progress.toDouble()), 8), 4, 4);
+  } else if (const QVariant v = index.data(BatchModel::levels_role); v.isValid()) {
+    // From noise floor to peak, the loudness marked; the peak in figures.
+    const auto level = v.value<LevelBar>();
+    const QColor color = index.column() == BatchModel::before ? t.before : level.peak > 0 ? t.over : t.after;
+    const double width = r.width() - 44;
+    const auto x = [&](double db) { return r.left() + width * std::clamp((db + 78) / 78, 0.0, 1.0); };
+    const double y = r.center().y();
+    p->setBrush(t.window);
+    p->drawRoundedRect(QRectF(r.left(), y - 5, width, 10), 2, 2);
+    p->setBrush(faded(color, 0.5));
+    p->drawRect(QRectF(x(level.floor), y - 5, x(level.peak) - x(level.floor), 10));
+    p->setBrush(color);
+    p->drawRect(QRectF(x(level.loudness) - 2, y - 7, 4, 14));
+    p->setPen(level.peak > 0 ? t.over : t.quiet);
+    p->drawText(QRectF(r.right() - 40, r.top(), 40, r.height()), Qt::AlignVCenter | Qt::AlignRight,
+                QString::number(level.peak, 'f', 1));
+  }
+  p->restore();
+}
+
+}  // namespace drevan::desktop

@@ -1,0 +1,58 @@
+// The Bench: one clip on its way through its chain.
+#pragma once
+
+#include <QWidget>
+
+#include "bench/foot.h"
+#include "bench/level_path.h"
+#include "bench/scope.h"
+#include "bench/shelf.h"
+#include "bench/step_editor.h"
+
+class QLabel;
+class QScrollBar;
+class QTimer;
+class QToolButton;
+
+namespace drevan::desktop {
+
+class Bench : public QWidget {
+  Q_OBJECT
+
+ public:
+  explicit Bench(Workspace& workspace, QWidget* parent = nullptr);
+
+  Shelf& shelf() { return *shelf_; }
+  Scope& scope() { return *scope_; }
+  LevelPathView& level_path() { return *path_; }
+  StepEditor& editor() { return *editor_; }
+  Foot& foot() { return *foot_; }
+  QToolButton& mark_button() { return *mark_; }
+
+ public Q_SLOTS:
+  /// Marks the selection as room tone, or switches to marking by mouse when there is none.
+  void mark_room_tone();
+
+ Q_SIGNALS:
+  void context_wanted(const QPoint& global);
+
+ private:
+  void show_clip();
+  void show_view();
+  void apply_loop();
+  void live();
+
+  Workspace& workspace_;
+  Shelf* shelf_;
+  Scope* scope_;
+  LevelPathView* path_;
+  StepEditor* editor_;
+  Foot* foot_;
+  QLabel *name_, *facts_;
+  QToolButton *mark_, *find_, *clear_;
+  QScrollBar* scroll_;
+  QTimer* timer_;
+  bool was_playing_ = false;
+};
+
+}  // namespace drevan::desktop

@@ -1,0 +1,430 @@
+#include "bench/level_path.h"
+
+#include <QContextMenuEvent>
+#include <QHelpEvent>
+#include <QMenu>
+#include <QMouseEvent>
+#include <QPainter>
+#include <QToolTip>
+#include <cmath>
+
+#include "steps/catalogue.h"
+#include "theme/theme.h"
+
+namespace drevan::desktop {
+
+namespace {
+
+constexpr double axis_width = 34;
+constexpr double add_width = 76;
+constexpr double least_width = 78;
+constexpr double most_width = 140;
+constexpr double lowest_db = -78;
+constexpr double highest_db = 6;
+
+QString text(std::string_view s) { return QString::fromUtf8(s.data(), static_cast<int>(s.size())); }
+
+QString level_text(const std::optional<double>& db, const QString& unit) {
+  return db ? QString::number(*db, 'f', 1) + " " + unit : QString("-");
+}
+
+}  // namespace
+
+LevelPathView::LevelPathView(Workspace& workspace, QWidget* parent)
+    : QWidget(parent), workspace_(workspace) {
+  setFocusPolicy(Qt::StrongFocus);
+  setMouseTracking(true);
+  setAccessibleName(tr("Level path"));
+  const auto refresh = [this] {
+    updateGeometry();
+    update();
+  };
+  connect(&workspace_, &Workspace::reel_changed, this, refresh);
+  connect(&workspace_, &Workspace::clip_changed, this, refresh);
+  connect(&workspace_, &Workspace::step_changed, this, refresh);
+  connect(&workspace_, &Workspace::levels_changed, this, refresh);
+}
+
+QSize LevelPathView::minimumSizeHint() const {
+  int steps = 1;
+  if (const Clip* c = workspace_.clip())
+    for (const auto owner : {ChainOwner::clip, ChainOwner::group, ChainOwner::reel})
+      steps += static_cast<int>(chain_of(workspace_.reel(), *c, owner).steps.size());
+  return {static_cast<int>(axis_width + steps * least_width + 3 * add_width), 180};
+}
+
+std::vector<LevelPathView::Column> LevelPathView::columns() const {
+  std::vector<Column> all;
+  const Clip* clip = workspace_.clip();
+  if (!clip) return all;
+  all.push_back({Kind::source, {}, nullptr, 0, 0, 0});
+  int stage = 0;
+  for (const auto owner : {ChainOwner::clip, ChainOwner::group, ChainOwner::reel}) {
+    const auto& steps = chain_of(workspace_.reel(), *clip, owner).steps;
+    for (int i = 0; i < static_cast<int>(steps.size()); ++i) {
+      const auto& s = steps[static_cast<size_t>(i)];
+      if (s.on) ++stage;
+      all.push_back({Kind::step, {owner, i}, &s, stage, 0, 0});
+    }
+    all.push_back({Kind::add, {owner, static_cast<int>(steps.size())}, nullptr, stage, 0, 0});
+  }
+  const double wide = static_cast<double>(all.size() - 3);
+  const double each = std::clamp((width() - axis_width - 3 * add_width) / wide, least_width, most_width);
+  double x = axis_width;
+  for (auto& c : all) {
+    c.x = x;
+    c.width = c.kind == Kind::add ? add_width : each;
+    x += c.width;
+  }
+  return all;
+}
+
+QRectF LevelPathView::plot_rect() const { return {axis_width, 10, width() - axis_width, height() - 64.0}; }
+QRectF LevelPathView::column_rect(const Column& c) const { return {c.x + 2, 3, c.width - 4, height() - 6.0}; }
+double LevelPathView::y_of(double db) const {
+  const QRectF r = plot_rect();
+  return r.top() + (highest_db - std::clamp(db, lowest_db, highest_db)) / (highest_db - lowest_db) * r.height();
+}
+
+QRectF LevelPathView::step_rect(StepPlace place) const {
+  for (const auto& c : columns())
+    if (c.kind == Kind::step && c.place == place) return column_rect(c);
+  return {};
+}
+
+QRectF LevelPathView::switch_rect(StepPlace place) const {
+  const QRectF r = step_rect(place);
+  return r.isEmpty() ? r : QRectF(r.right() - 20, r.top() + 2, 18, 18);
+}
+
+QRectF LevelPathView::add_rect(ChainOwner owner) const {
+  for (const auto& c : columns())
+    if (c.kind == Kind::add && c.place.owner == owner)
+      return {c.x + c.width / 2 - 13, plot_rect().center().y() - 13, 26, 26};
+  return {};
+}
+
+const LevelPathView::Column* LevelPathView::at(const std::vector<Column>& all, double x) const {
+  for (const auto& c : all)
+    if (x >= c.x && x < c.x + c.width) return &c;
+  return nullptr;
+}
+
+std::optional<StepPlace> LevelPathView::gap_at(const std::vector<Column>& all, double x, double* gap_x) const {
+  std::optional<StepPlace> best;
+  double distance = 1e9;
+  for (const auto& c : all) {
+    if (c.kind == Kind::source || std::abs(c.x - x) >= distance) continue;
+    distance = std::abs(c.x - x);
+    best = c.place;
+    *gap_x = c.x;
+  }
+  return best;
+}
+
+void LevelPathView::draw_axis(QPainter& p) const {
+  const Theme& t = theme();
+  p.setFont(small_font());
+  for (int db = 0; db >= -72; db -= 12) {
+    const double y = y_of(db);
+    p.setPen(QPen(faded(t.line, db == 0 ? 1 : 0.55), 1, db == 0 ? Qt::DashLine : Qt::SolidLine));
+    p.drawLine(QPointF(axis_width, y), QPointF(width(), y));
+    p.setPen(t.quiet);
+    p.drawText(QRectF(0, y - 8, axis_width - 7, 16), Qt::AlignRight | Qt::AlignVCenter, QString::number(db));
+  }
+}
+
+void LevelPathView::draw_sections(QPainter& p, const std::vector<Column>& all) const {
+  const Theme& t = theme();
+  const Clip* clip = workspace_.clip();
+  for (const auto& c : all) {
+    if (c.kind != Kind::add) continue;
+    const QRectF plus = add_rect(c.place.owner);
+    const bool hover = plus.contains(pointer_);
+    p.setPen(QPen(hover ? t.attention : t.quiet, 1.5));
+    p.setBrush(hover ? t.raised : t.panel);
+    p.drawEllipse(plus);
+    p.drawLine(plus.center() - QPointF(5, 0), plus.center() + QPointF(5, 0));
+    p.drawLine(plus.center() - QPointF(0, 5), plus.center() + QPointF(0, 5));
+    p.setFont(small_font());
+    p.setPen(t.quiet);
+    QString label = tr("this clip");
+    if (c.place.owner == ChainOwner::group)
+      label = tr("all of\n%1").arg(QString::fromStdString(
+          workspace_.reel().groups[static_cast<size_t>(clip->group)].name));
+    if (c.place.owner == ChainOwner::reel) label = tr("whole\nreel");
+    p.drawText(QRectF(c.x + 2, height() - 48.0, c.width - 4, 44), Qt::AlignHCenter | Qt::AlignTop | Qt::TextWordWrap,
+               label);
+    if (c.place.owner != ChainOwner::reel) {
+      p.setPen(QPen(t.quiet, 1, Qt::DotLine));
+      p.drawLine(QPointF(c.x + c.width, 8), QPointF(c.x + c.width, height() - 8.0));
+    }
+  }
+}
+
+void LevelPathView::draw_links(QPainter& p, const std::vector<Column>& all) const {
+  const auto* levels = workspace_.levels();
+  if (!levels) return;
+  const Theme& t = theme();
+  const Column* from = nullptr;
+  for (const auto& c : all) {
+    if (c.kind == Kind::add || c.stage >= static_cast<int>(levels->stages.size())) continue;
+    if (from) {
+      const Levels& a = levels->stages[static_cast<size_t>(from->stage)];
+      const Levels& b = levels->stages[static_cast<size_t>(c.stage)];
+      const auto link = [&](const std::optional<double>& l, const std::optional<double>& r, const QColor& color) {
+        if (!l || !r) return;
+        p.setPen(QPen(faded(color, 0.7), 1));
+        p.drawLine(QPointF(from->x + from->width / 2 + 12, y_of(*l)), QPointF(c.x + c.width / 2 - 12, y_of(*r)));
+      };
+      link(a.sample_peak_dbfs, b.sample_peak_dbfs, t.text);
+      link(a.loudness_lufs, b.loudness_lufs, t.after);
+      link(a.noise_floor_dbfs, b.noise_floor_dbfs, t.removed);
+    }
+    from = &c;
+  }
+}
+
+void LevelPathView::draw_bar(QPainter& p, const Column& c) const {
+  const auto* levels = workspace_.levels();
+  if (!levels || c.stage >= static_cast<int>(levels->stages.size())) return;
+  const bool off = c.step && !c.step->on;
+  const Theme& t = theme();
+  const Levels& l = levels->stages[static_cast<size_t>(c.stage)];
+  const double x = c.x + c.width / 2;
+  const double opacity = off ? 0.25 : 1;
+  const bool over = l.sample_peak_dbfs.value_or(-1) > 0 && !off;
+  const QColor color = c.kind == Kind::source ? t.before : over ? t.over : t.after;
+  if (l.sample_peak_dbfs) {
+    const double top = y_of(*l.sample_peak_dbfs);
+    const double bottom = y_of(l.noise_floor_dbfs.value_or(lowest_db));
+    if (over) {
+      p.setPen(Qt::NoPen);
+      for (int ring = 4; ring > 0; --ring) {
+        p.setBrush(faded(t.over, 0.1));
+        p.drawRoundedRect(QRectF(x - 10 - ring * 4, top - ring * 4, 20 + ring * 8, bottom - top + ring * 8), 8, 8);
+      }
+    }
+    p.setPen(Qt::NoPen);
+    p.setBrush(faded(color, 0.42 * opacity));
+    p.drawRect(QRectF(x - 10, top, 20, bottom - top));
+    p.setBrush(faded(over ? t.over : t.text, opacity));
+    p.drawRect(QRectF(x - 14, top - 1.5, 28, 3));
+  }
+  if (l.loudness_lufs) {
+    p.setBrush(faded(color, opacity));
+    p.drawRect(QRectF(x - 10, y_of(*l.loudness_lufs) - 2.5, 20, 5));
+  }
+  if (l.noise_floor_dbfs) {
+    p.setBrush(faded(t.removed, opacity));
+    p.drawRect(QRectF(x - 14, y_of(*l.noise_floor_dbfs) - 1, 28, 2));
+  }
+}
+
+void LevelPathView::draw_column(QPainter& p, const Column& c) const {
+  const Theme& t = theme();
+  const QRectF r = column_rect(c);
+  const bool selected = c.kind == Kind::step && workspace_.selected() == c.place;
+  if (selected || (c.kind == Kind::step && r.contains(pointer_))) {
+    p.setPen(selected ? QPen(t.attention, hasFocus() ? 2 : 1) : QPen(Qt::NoPen));
+    p.setBrush(faded(t.raised, selected ? 0.75 : 0.5));
+    p.drawRoundedRect(r, 6, 6);
+  }
+  draw_bar(p, c);
+  const QRectF label(c.x, height() - 48.0, c.width, 20);
+  const bool off = c.step && !c.step->on;
+  p.setFont(selected ? bold_font() : font());
+  p.setPen(off ? t.quiet : t.text);
+  const QString name = c.step ? text(c.step->type->label) : tr("Clip");
+  p.drawText(label, Qt::AlignCenter, p.fontMetrics().elidedText(name, Qt::ElideRight, static_cast<int>(c.width - 4)));
+  p.setFont(small_font());
+  p.setPen(t.quiet);
+  QString brief = tr("as recorded");
+  if (c.step) brief = off ? tr("off") : QString::fromStdString(c.step->type->brief(c.step->settings));
+  const auto* levels = workspace_.levels();
+  if (levels && !off && c.stage < static_cast<int>(levels->stages.size())) {
+    const double peak = levels->stages[static_cast<size_t>(c.stage)].sample_peak_dbfs.value_or(-1);
+    if (peak > 0) {
+      p.setPen(t.over);
+      brief = tr("%1 dB over").arg(peak, 0, 'f', 1);
+    }
+  }
+  p.drawText(label.translated(0, 18), Qt::AlignCenter, p.fontMetrics().elidedText(brief, Qt::ElideRight, static_cast<int>(c.width - 2)));
+  if (c.kind != Kind::step || !(selected || off || r.contains(pointer_))) return;
+  // The switch: a filled dot is on, a ring is off.
+  const QRectF dot = QRectF(r.right() - 20, r.top() + 2, 18, 18).adjusted(4, 4, -4, -4);
+  p.setPen(QPen(off ? t.quiet : t.after, 1.5));
+  p.setBrush(off ? QBrush(Qt::NoBrush) : QBrush(t.after));
+  p.drawEllipse(dot);
+}
+
+void LevelPathView::paintEvent(QPaintEvent*) {
+  QPainter p(this);
+  p.setRenderHint(QPainter::Antialiasing);
+  const Theme& t = theme();
+  p.setPen(Qt::NoPen);
+  p.setBrush(t.panel);
+  p.drawRoundedRect(QRectF(rect()), 6, 6);
+  const auto all = columns();
+  draw_axis(p);
+  if (all.empty()) return;
+  draw_links(p, all);
+  draw_sections(p, all);
+  for (const auto& c : all)
+    if (c.kind != Kind::add) draw_column(p, c);
+  double gap_x = 0;
+  if (const auto gap = gap_at(all, pointer_.x(), &gap_x); gap && pointer_.x() >= 0) {
+    const bool near = std::abs(gap_x - pointer_.x()) < 10 && plot_rect().contains(pointer_);
+    if (dragging_) {
+      p.setPen(QPen(t.attention, 3));
+      p.drawLine(QPointF(gap_x, 8), QPointF(gap_x, height() - 8.0));
+    } else if (near && !pressed_) {
+      const QPointF c(gap_x, plot_rect().center().y());
+      p.setPen(QPen(t.attention, 1.5));
+      p.setBrush(t.raised);
+      p.drawEllipse(c, 9, 9);
+      p.drawLine(c - QPointF(4, 0), c + QPointF(4, 0));
+      p.drawLine(c - QPointF(0, 4), c + QPointF(0, 4));
+    }
+  }
+}
+
+void LevelPathView::ask_step(ChainOwner owner, int index, const QPoint& global) {
+  auto* menu = new QMenu(this);
+  menu->setObjectName("add_step_menu");
+  menu->setAttribute(Qt::WA_DeleteOnClose);
+  std::optional<Family> family;
+  for (const StepType* type : catalogue()) {
+    if (family != type->family) menu->addSection(text(family_label(type->family)));
+    family = type->family;
+    QAction* a = menu->addAction(text(type->label));
+    a->setObjectName(text(type->id));
+    a->setToolTip(text(type->summary));
+    connect(a, &QAction::triggered, this, [this, owner, index, type] { workspace_.add_step(owner, index, *type); });
+  }
+  menu->setToolTipsVisible(true);
+  menu->popup(global);
+}
+
+void LevelPathView::mousePressEvent(QMouseEvent* e) {
+  const auto all = columns();
+  const Column* c = at(all, e->position().x());
+  if (!c || e->button() != Qt::LeftButton) return;
+  if (c->kind == Kind::add && add_rect(c->place.owner).contains(e->position()))
+    return ask_step(c->place.owner, c->place.index, e->globalPosition().toPoint());
+  double gap_x = 0;
+  const auto gap = gap_at(all, e->position().x(), &gap_x);
+  const QPointF plus(gap_x, plot_rect().center().y());
+  if (gap && QLineF(plus, e->position()).length() < 10)
+    return ask_step(gap->owner, gap->index, e->globalPosition().toPoint());
+  if (c->kind != Kind::step) return;
+  if (switch_rect(c->place).contains(e->position())) return workspace_.switch_step(c->place, !c->step->on);
+  pressed_ = c->place;
+  pressed_at_ = e->position();
+  workspace_.select_step(c->place);
+}
+
+void LevelPathView::mouseMoveEvent(QMouseEvent* e) {
+  pointer_ = e->position();
+  if (pressed_ && std::abs(pointer_.x() - pressed_at_.x()) > 8) dragging_ = true;
+  if (dragging_) setCursor(Qt::ClosedHandCursor);
+  update();
+}
+
+void LevelPathView::mouseReleaseEvent(QMouseEvent* e) {
+  const auto from = std::exchange(pressed_, std::nullopt);
+  const bool dragged = std::exchange(dragging_, false);
+  unsetCursor();
+  if (from && dragged) {
+    double gap_x = 0;
+    if (const auto to = gap_at(columns(), e->position().x(), &gap_x)) workspace_.move_step(*from, *to);
+  }
+  update();
+}
+
+void LevelPathView::leaveEvent(QEvent*) {
+  pointer_ = {-1, -1};
+  update();
+}
+
+void LevelPathView::contextMenuEvent(QContextMenuEvent* e) {
+  const auto all = columns();
+  const Column* c = at(all, e->pos().x());
+  if (!c || c->kind != Kind::step) return;
+  const StepPlace place = c->place;
+  const bool on = c->step->on;
+  workspace_.select_step(place);
+  QMenu menu(this);
+  menu.addAction(on ? tr("Switch off") : tr("Switch on"), [&] { workspace_.switch_step(place, !on); });
+  menu.addAction(tr("Remove"), [&] { workspace_.remove_step(place); });
+  menu.exec(e->globalPos());
+}
+
+void LevelPathView::move_selected(int by) {
+  const auto place = workspace_.selected();
+  if (!place) return;
+  StepPlace to = *place;
+  to.index += by > 0 ? 2 : -1;
+  const auto count = static_cast<int>(chain_of(workspace_.reel(), *workspace_.clip(), to.owner).steps.size());
+  if (to.index >= 0 && to.index <= count) workspace_.move_step(*place, to);
+}
+
+void LevelPathView::keyPressEvent(QKeyEvent* e) {
+  std::vector<StepPlace> places;
+  for (const auto& c : columns())
+    if (c.kind == Kind::step) places.push_back(c.place);
+  const auto selected = workspace_.selected();
+  const auto at = selected ? std::ranges::find(places, *selected) : places.end();
+  const auto go = [&](int by) {
+    if (places.empty()) return;
+    const auto i = at == places.end() ? 0 : std::clamp(static_cast<int>(at - places.begin()) + by, 0, static_cast<int>(places.size()) - 1);
+    workspace_.select_step(places[static_cast<size_t>(i)]);
+  };
+  const bool move = e->modifiers() & Qt::ControlModifier;
+  switch (e->key()) {
+    case Qt::Key_Left: move ? move_selected(-1) : go(-1); break;
+    case Qt::Key_Right: move ? move_selected(1) : go(1); break;
+    case Qt::Key_Delete:
+    case Qt::Key_Backspace:
+      if (selected) workspace_.remove_step(*selected);
+      break;
+    case Qt::Key_O:
+      if (selected && workspace_.step(*selected)) workspace_.switch_step(*selected, !workspace_.step(*selected)->on);
+      break;
+    case Qt::Key_Insert:
+    case Qt::Key_Plus: {
+      const ChainOwner owner = selected ? selected->owner : ChainOwner::clip;
+      const QRectF r = add_rect(owner);
+      ask_step(owner, selected ? selected->index + 1 : 0, mapToGlobal(r.center().toPoint()));
+      break;
+    }
+    default: QWidget::keyPressEvent(e);
+  }
+}
+
+bool LevelPathView::event(QEvent* e) {
+  if (e->type() != QEvent::ToolTip) return QWidget::event(e);
+  const auto* help = static_cast<QHelpEvent*>(e);
+  const auto all = columns();
+  const Column* c = at(all, help->pos().x());
+  const auto* levels = workspace_.levels();
+  if (!c) return true;
+  QString tip;
+  if (c->kind == Kind::add) {
+    tip = c->place.owner == ChainOwner::clip    ? tr("Add a step for this clip")
+          : c->place.owner == ChainOwner::group ? tr("Add a step for every clip of this group")
+                                           : tr("Add a step for every clip of the reel");
+  } else if (levels && c->stage < static_cast<int>(levels->stages.size())) {
+    const Levels& l = levels->stages[static_cast<size_t>(c->stage)];
+    tip = QString("<b>%1</b><br>%2").arg(c->step ? text(c->step->type->label) : tr("As recorded"),
+                                          tr("Peak %1, loudness %2, noise floor %3")
+                                              .arg(level_text(l.sample_peak_dbfs, "dBFS"),
+                                                   level_text(l.loudness_lufs, "LUFS"),
+                                                   level_text(l.noise_floor_dbfs, "dBFS")));
+    if (c->step) tip += "<br>" + tr("Drag to move, the dot switches it on and off, Delete removes it.");
+  }
+  QToolTip::showText(help->globalPos(), tip, this);
+  return true;
+}
+
+}  // namespace drevan::desktop

@@ -1,0 +1,117 @@
+// The four kinds of picture.
+#pragma once
+
+#include "bench/picture.h"
+#include "measure/spectrum.h"
+
+namespace drevan::desktop {
+
+/// Gain over frequency, over the clip's spectrum before and after; bands are held by their dots,
+/// the wheel over a dot sets its width, a double click resets it.
+class ResponsePicture final : public StepPicture {
+ public:
+  ResponsePicture(Workspace& workspace, StepPlace place, QWidget* parent);
+  void refresh() override;
+  void live(std::span<const float> readings, std::span<const float> in,
+            std::span<const float> out) override;
+  /// Where handle `i` is drawn; for tests.
+  QPointF handle_at(size_t i) const;
+
+ protected:
+  void paintEvent(QPaintEvent*) override;
+  void mousePressEvent(QMouseEvent* e) override;
+  void mouseMoveEvent(QMouseEvent* e) override;
+  void mouseReleaseEvent(QMouseEvent* e) override;
+  void mouseDoubleClickEvent(QMouseEvent* e) override;
+  void wheelEvent(QWheelEvent* e) override;
+
+ private:
+  double x_of(double hz) const;
+  double hz_at(double x) const;
+  double y_of(double db) const;
+  double span_db() const;
+  int handle_near(QPointF point) const;
+  void draw_grid(QPainter& p) const;
+  void draw_spectrum(QPainter& p, std::span<const float> power, const QColor& color, bool fill) const;
+  void draw_curve(QPainter& p) const;
+
+  SpectrumMeter live_in_, live_out_;
+  std::vector<float> shown_in_, shown_out_;
+  int held_ = -1;
+};
+
+/// Level out over level in, with the live point and the gain reduction beside it.
+class TransferPicture final : public StepPicture {
+ public:
+  TransferPicture(Workspace& workspace, StepPlace place, QWidget* parent);
+  void live(std::span<const float> readings, std::span<const float> in,
+            std::span<const float> out) override;
+  /// Where the threshold's line crosses the plot's middle; for tests.
+  QPointF threshold_at() const;
+
+ protected:
+  void paintEvent(QPaintEvent*) override;
+  void mousePressEvent(QMouseEvent* e) override;
+  void mouseMoveEvent(QMouseEvent* e) override;
+  void mouseReleaseEvent(QMouseEvent*) override;
+  QRectF plot_rect() const override;
+
+ private:
+  double x_of(double db) const;
+  double y_of(double db) const;
+  int parameter(const char* id) const;
+
+  double level_db_ = -200, reduction_db_ = 0;
+  bool is_live_ = false;
+  int held_ = -1;  // parameter
+};
+
+/// The room tone as it was learned, the clip over it, and what is taken at this moment.
+class ReductionPicture final : public StepPicture {
+ public:
+  ReductionPicture(Workspace& workspace, StepPlace place, QWidget* parent);
+  void refresh() override;
+  void live(std::span<const float> readings, std::span<const float> in,
+            std::span<const float> out) override;
+  QPointF depth_at() const;
+
+ protected:
+  void paintEvent(QPaintEvent*) override;
+  void mousePressEvent(QMouseEvent* e) override;
+  void mouseMoveEvent(QMouseEvent* e) override;
+  void mouseReleaseEvent(QMouseEvent*) override;
+
+ private:
+  double x_of(double hz) const;
+  double depth_y(double depth_db) const;
+  void draw_spectrum(QPainter& p, std::span<const float> power, const QColor& color, bool fill) const;
+
+  std::vector<float> gains_db_;
+  bool held_ = false;
+};
+
+/// Peak, loudness and noise floor before and after; the goal or gain can be dragged.
+class LevelsPicture final : public StepPicture {
+ public:
+  LevelsPicture(Workspace& workspace, StepPlace place, QWidget* parent);
+  QPointF goal_at() const;
+
+ protected:
+  void paintEvent(QPaintEvent*) override;
+  void mousePressEvent(QMouseEvent* e) override;
+  void mouseMoveEvent(QMouseEvent* e) override;
+  void mouseReleaseEvent(QMouseEvent*) override;
+
+ private:
+  double y_of(double db) const;
+  double db_at(double y) const;
+  /// The parameter that is held, and where its line lies in dB.
+  int held_parameter() const;
+  double goal_db() const;
+  void draw_stage(QPainter& p, double x, const Levels& levels, const QColor& color, const QString& name) const;
+
+  bool held_ = false;
+  double held_offset_ = 0;
+};
+
+}  // namespace drevan::desktop

@@ -1,0 +1,189 @@
+#include "bench/shelf.h"
+
+#include <QContextMenuEvent>
+#include <QMouseEvent>
+#include <QPainter>
+#include <QScrollBar>
+
+#include "theme/theme.h"
+
+namespace drevan::desktop {
+
+namespace {
+constexpr double heading_height = 34;
+constexpr double clip_height = 46;
+}  // namespace
+
+Shelf::Shelf(Workspace& workspace, QWidget* parent) : QAbstractScrollArea(parent), workspace_(workspace) {
+  setFocusPolicy(Qt::StrongFocus);
+  setFrameShape(QFrame::NoFrame);
+  setHorizontalScrollBarPolicy(Qt::ScrollBarAlwaysOff);
+  setAccessibleName(tr("Shelf"));
+  setToolTip(tr("Every clip with its loudness after the chain, LUFS. Ctrl and Shift with a click mark several."));
+  connect(&workspace_, &Workspace::reel_changed, this, &Shelf::refresh);
+  connect(&workspace_, &Workspace::clip_changed, this, &Shelf::refresh);
+  connect(&workspace_, &Workspace::peaks_changed, viewport(), qOverload<>(&QWidget::update));
+  connect(&workspace_, &Workspace::loudness_changed, viewport(), qOverload<>(&QWidget::update));
+  verticalScrollBar()->setSingleStep(24);
+}
+
+std::vector<Shelf::Row> Shelf::rows() const {
+  std::vector<Row> out;
+  double y = 4;
+  const Reel& reel = workspace_.reel();
+  for (int g = 0; g < static_cast<int>(reel.groups.size()); ++g) {
+    out.push_back({g, 0, y, heading_height});
+    y += heading_height;
+    for (const auto& c : reel.clips) {
+      if (c.group != g) continue;
+      out.push_back({-1, c.id, y, clip_height});
+      y += clip_height;
+    }
+  }
+  return out;
+}
+
+void Shelf::refresh() {
+  std::erase_if(marked_, [&](int id) { return !workspace_.reel().find(id); });
+  const auto all = rows();
+  const double total = all.empty() ? 0 : all.back().y + all.back().height + 8;
+  verticalScrollBar()->setRange(0, std::max(0, static_cast<int>(total) - viewport()->height()));
+  verticalScrollBar()->setPageStep(viewport()->height());
+  viewport()->update();
+}
+
+void Shelf::resizeEvent(QResizeEvent*) { refresh(); }
+
+std::vector<int> Shelf::marked() const {
+  if (marked_.empty()) return workspace_.clip() ? std::vector{workspace_.clip_id()} : std::vector<int>{};
+  return {marked_.begin(), marked_.end()};
+}
+
+QRectF Shelf::clip_rect(int clip_id) const {
+  for (const auto& r : rows())
+    if (r.clip == clip_id)
+      return {6, r.y - verticalScrollBar()->value() + 1, viewport()->width() - 12.0, r.height - 2};
+  return {};
+}
+
+int Shelf::clip_at(double y) const {
+  for (const auto& r : rows())
+    if (r.clip != 0 && y + verticalScrollBar()->value() >= r.y && y + verticalScrollBar()->value() < r.y + r.height)
+      return r.clip;
+  return 0;
+}
+
+void Shelf::draw_clip(QPainter& p, const Row& row, const Clip& clip) const {
+  const Theme& t = theme();
+  const QRectF r = clip_rect(clip.id);
+  const bool selected = clip.id == workspace_.clip_id();
+  if (selected || marked_.contains(clip.id)) {
+    p.setPen(Qt::NoPen);
+    p.setBrush(t.raised);
+    p.drawRoundedRect(r, 5, 5);
+    p.setBrush(selected ? t.attention : t.quiet);
+    p.drawRoundedRect(QRectF(r.left(), r.top(), 4, r.height()), 2, 2);
+  }
+  const bool missing = workspace_.missing(clip);
+  p.setFont(font());
+  p.setPen(missing ? t.over : t.text);
+  const QRectF line = r.adjusted(14, 3, -10, 0);
+  p.drawText(QRectF(line.left(), line.top(), line.width() - 48, 18), Qt::AlignVCenter,
+             p.fontMetrics().elidedText(QString::fromStdString(clip.name), Qt::ElideRight, static_cast<int>(line.width() - 52)));
+  p.setPen(missing ? t.over : selected ? t.text : t.quiet);
+  const auto loudness = workspace_.clip_loudness(clip.id);
+  p.drawText(QRectF(line.left(), line.top(), line.width(), 18), Qt::AlignVCenter | Qt::AlignRight,
+             missing ? tr("missing") : loudness ? QString::number(*loudness, 'f', 1) : QString("..."));
+  const auto peaks = workspace_.source_peaks(clip);
+  if (!peaks) return;
+  const QRectF wave(line.left(), r.top() + 23, line.width(), 18);
+  const auto& source = workspace_.reel().sources[static_cast<size_t>(clip.source)];
+  const double scale = workspace_.reel().rate / source.rate;
+  const double begin = static_cast<double>(clip.begin) * scale, length = static_cast<double>(clip.frames) * scale;
+  // Small waveforms are drawn to their own peak: they show where words are, the number how loud.
+  const PeakPair whole = peaks->range(static_cast<Samples>(begin), static_cast<Samples>(begin + length));
+  const double peak = std::max(0.001, static_cast<double>(std::max(whole.high, -whole.low)));
+  QPolygonF upper, lower;
+  for (double x = 0; x < wave.width(); x += 1) {
+    const auto from = static_cast<Samples>(begin + length * x / wave.width());
+    const auto to = static_cast<Samples>(begin + length * (x + 1) / wave.width());
+    const PeakPair pair = peaks->range(from, std::max(to, from + 1));
+    upper << QPointF(wave.left() + x, wave.center().y() - static_cast<double>(pair.high) / peak * wave.height() / 2);
+    lower << QPointF(wave.left() + x, wave.center().y() - static_cast<double>(pair.low) / peak * wave.height() / 2);
+  }
+  for (auto it = lower.rbegin(); it != lower.rend(); ++it) upper << *it;
+  p.setPen(QPen(faded(t.quiet, 0.7), 0.6));
+  p.setBrush(faded(t.quiet, 0.55));
+  p.drawPolygon(upper);
+  Q_UNUSED(row);
+}
+
+void Shelf::paintEvent(QPaintEvent*) {
+  QPainter p(viewport());
+  p.setRenderHint(QPainter::Antialiasing);
+  const Theme& t = theme();
+  p.fillRect(viewport()->rect(), t.panel);
+  const double top = verticalScrollBar()->value();
+  for (const auto& row : rows()) {
+    if (row.y + row.height < top || row.y > top + viewport()->height()) continue;
+    if (row.clip != 0) {
+      draw_clip(p, row, *workspace_.reel().find(row.clip));
+      continue;
+    }
+    const auto& group = workspace_.reel().groups[static_cast<size_t>(row.group)];
+    const auto count = std::ranges::count(workspace_.reel().clips, row.group, &Clip::group);
+    const QRectF r(16, row.y - top + 8, viewport()->width() - 32.0, 22);
+    p.setFont(bold_font());
+    p.setPen(t.quiet);
+    p.drawText(r, Qt::AlignVCenter, QString::fromStdString(group.name));
+    p.setFont(font());
+    p.drawText(r, Qt::AlignVCenter | Qt::AlignRight, QString::number(count));
+  }
+}
+
+void Shelf::mousePressEvent(QMouseEvent* e) {
+  const int id = clip_at(e->position().y());
+  if (id == 0) return;
+  if (e->button() == Qt::RightButton && marked_.contains(id)) return;
+  if (e->modifiers() & Qt::ControlModifier) {
+    if (marked_.empty()) marked_.insert(workspace_.clip_id());
+    if (!marked_.erase(id)) marked_.insert(id);
+    viewport()->update();
+    return;
+  }
+  if (e->modifiers() & Qt::ShiftModifier) {
+    bool within = false;
+    for (const auto& r : rows()) {
+      const bool end = r.clip == id || r.clip == workspace_.clip_id();
+      if (r.clip != 0 && (within || end)) marked_.insert(r.clip);
+      if (end && id != workspace_.clip_id()) within = !within;
+    }
+    viewport()->update();
+    return;
+  }
+  marked_.clear();
+  workspace_.select_clip(id);
+  viewport()->update();
+}
+
+void Shelf::contextMenuEvent(QContextMenuEvent* e) { Q_EMIT context_wanted(e->globalPos()); }
+
+void Shelf::keyPressEvent(QKeyEvent* e) {
+  std::vector<int> ids;
+  for (const auto& r : rows())
+    if (r.clip != 0) ids.push_back(r.clip);
+  const auto at = std::ranges::find(ids, workspace_.clip_id());
+  const auto select = [&](int id) {
+    marked_.clear();
+    workspace_.select_clip(id);
+    const QRectF r = clip_rect(id);
+    if (r.top() < 0 || r.bottom() > viewport()->height())
+      verticalScrollBar()->setValue(verticalScrollBar()->value() + static_cast<int>(r.center().y()) - viewport()->height() / 2);
+  };
+  if (e->key() == Qt::Key_Down && at != ids.end() && at + 1 != ids.end()) return select(*(at + 1));
+  if (e->key() == Qt::Key_Up && at != ids.end() && at != ids.begin()) return select(*(at - 1));
+  if (e->key() == Qt::Key_Delete) return workspace_.remove_clips(marked());
+  QAbstractScrollArea::keyPressEvent(e);
+}
+
+}  // namespace drevan::desktop

@@ -1,0 +1,47 @@
+// All clips by group, each with a small waveform and its loudness after the chain.
+#pragma once
+
+#include <QAbstractScrollArea>
+#include <set>
+
+#include "workspace.h"
+
+namespace drevan::desktop {
+
+class Shelf : public QAbstractScrollArea {
+  Q_OBJECT
+
+ public:
+  explicit Shelf(Workspace& workspace, QWidget* parent = nullptr);
+
+  /// The clips that are marked (Ctrl or Shift and click); the selected one when none are.
+  std::vector<int> marked() const;
+  QRectF clip_rect(int clip_id) const;
+  QSize sizeHint() const override { return {250, 400}; }
+
+ Q_SIGNALS:
+  void context_wanted(const QPoint& global);
+
+ protected:
+  void paintEvent(QPaintEvent*) override;
+  void mousePressEvent(QMouseEvent* e) override;
+  void keyPressEvent(QKeyEvent* e) override;
+  void resizeEvent(QResizeEvent*) override;
+  void contextMenuEvent(QContextMenuEvent* e) override;
+
+ private:
+  struct Row {
+    int group = -1;  // a heading
+    int clip = 0;    // or a clip's id
+    double y = 0, height = 0;
+  };
+  std::vector<Row> rows() const;
+  void refresh();
+  void draw_clip(QPainter& p, const Row& row, const Clip& clip) const;
+  int clip_at(double y) const;
+
+  Workspace& workspace_;
+  std::set<int> marked_;
+};
+
+}  // namespace drevan::desktop

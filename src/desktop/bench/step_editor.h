@@ -1,0 +1,55 @@
+// The selected step: its picture on the left, its settings as sliders on the right, both always
+// showing the same.
+#pragma once
+
+#include <QWidget>
+#include <vector>
+
+#include "bench/picture.h"
+#include "widgets/value_slider.h"
+
+class QCheckBox;
+class QGridLayout;
+class QLabel;
+class QToolButton;
+
+namespace drevan::desktop {
+
+class StepEditor : public QWidget {
+  Q_OBJECT
+
+ public:
+  explicit StepEditor(Workspace& workspace, QWidget* parent = nullptr);
+
+  StepPicture* picture() const { return picture_; }
+  /// The slider of a parameter, nullptr when it is not shown.
+  ValueSlider* slider(std::string_view parameter_id) const;
+  /// Uses one of the step's starting points, or (below 0) the standard settings.
+  void use_starting_point(int index);
+  void live();
+
+ protected:
+  void paintEvent(QPaintEvent*) override;
+
+ private:
+  void rebuild();
+  void refresh();
+  void show_page(int page);
+  void set(int parameter, double value);
+  void fill_menu();
+
+  Workspace& workspace_;
+  std::optional<StepPlace> place_;
+  const StepType* type_ = nullptr;
+  int clip_ = 0;
+  StepPicture* picture_ = nullptr;
+  std::vector<ValueSlider*> sliders_;
+  QWidget* body_ = nullptr;
+  QGridLayout* grid_ = nullptr;
+  QLabel *title_ = nullptr, *summary_ = nullptr, *page_label_ = nullptr;
+  QCheckBox* on_ = nullptr;
+  QToolButton *points_ = nullptr, *remove_ = nullptr;
+  std::vector<float> scope_in_, scope_out_;
+};
+
+}  // namespace drevan::desktop

@@ -1,0 +1,178 @@
+#include "main_window.h"
+
+#include <QApplication>
+#include <QCloseEvent>
+#include <QHBoxLayout>
+#include <QLabel>
+#include <QMenuBar>
+#include <QMessageBox>
+#include <QMimeData>
+#include <QSettings>
+#include <QShortcut>
+#include <QSplitter>
+#include <QStackedWidget>
+#include <QTimer>
+#include <QToolButton>
+
+#include "theme/theme.h"
+
+namespace drevan::desktop {
+
+MainWindow::MainWindow() {
+  setWindowTitle("Drevan");
+  setAcceptDrops(true);
+  auto* all = new QWidget(this);
+  auto* box = new QVBoxLayout(all);
+  box->setContentsMargins(0, 0, 0, 0);
+  box->setSpacing(0);
+  box->addWidget(make_top());
+  stack_ = new QStackedWidget(all);
+  bench_ = new Bench(workspace_, stack_);
+  batch_ = new BatchPage(workspace_, stack_);
+  stack_->addWidget(bench_);
+  stack_->addWidget(batch_);
+  box->addWidget(stack_, 1);
+  setCentralWidget(all);
+  make_menus();
+
+  message_timer_ = new QTimer(this);
+  message_timer_->setSingleShot(true);
+  connect(message_timer_, &QTimer::timeout, message_, &QLabel::clear);
+  connect(&workspace_, &Workspace::message, this, &MainWindow::tell);
+  connect(&workspace_, &Workspace::reel_changed, this, &MainWindow::refresh);
+
+  QSettings settings;
+  resize(1280, 800);
+  restoreGeometry(settings.value("window/geometry").toByteArray());
+  for (auto* splitter : findChildren<QSplitter*>())
+    splitter->restoreState(settings.value("window/" + splitter->objectName()).toByteArray());
+  workspace_.new_reel();
+  show_place(0);
+}
+
+QWidget* MainWindow::make_top() {
+  auto* top = new QWidget(this);
+  top->setFixedHeight(44);
+  auto* row = new QHBoxLayout(top);
+  row->setContentsMargins(16, 0, 16, 0);
+  auto* left = new QWidget(top);
+  auto* left_row = new QHBoxLayout(left);
+  left_row->setContentsMargins(0, 0, 0, 0);
+  auto* mark = new QLabel("drevan", left);
+  QFont f = heading_font();
+  f.setPixelSize(19);
+  mark->setFont(f);
+  mark->setStyleSheet("color: " + theme().attention.name());
+  menus_ = new QMenuBar(left);
+  menus_->setSizePolicy(QSizePolicy::Maximum, QSizePolicy::Fixed);
+  left_row->addWidget(mark);
+  left_row->addSpacing(10);
+  left_row->addWidget(menus_, 0, Qt::AlignVCenter);
+  left_row->addStretch();
+
+  auto* middle = new QWidget(top);
+  auto* middle_row = new QHBoxLayout(middle);
+  middle_row->setContentsMargins(0, 0, 0, 0);
+  const QString names[] = {tr("Bench"), tr("Batch")};
+  const QString tips[] = {tr("One clip through its chain (F1)"), tr("Many clips into files (F2)")};
+  for (int i = 0; i < 2; ++i) {
+    auto* b = new QToolButton(middle);
+    b->setObjectName("place");
+    b->setText(names[i]);
+    b->setToolTip(tips[i]);
+    b->setCheckable(true);
+    connect(b, &QToolButton::clicked, this, [this, i] { show_place(i); });
+    middle_row->addWidget(b);
+    places_.push_back(b);
+  }
+  auto* right = new QWidget(top);
+  auto* right_row = new QHBoxLayout(right);
+  right_row->setContentsMargins(0, 0, 0, 0);
+  message_ = new QLabel(right);
+  message_->setMinimumWidth(10);
+  message_->setSizePolicy(QSizePolicy::Ignored, QSizePolicy::Preferred);
+  message_->setAlignment(Qt::AlignRight | Qt::AlignVCenter);
+  reel_name_ = new QLabel(right);
+  reel_name_->setFont(bold_font());
+  saved_ = new QLabel(right);
+  saved_->setObjectName("quiet");
+  right_row->addWidget(message_, 1);
+  right_row->addSpacing(12);
+  right_row->addWidget(reel_name_);
+  right_row->addSpacing(4);
+  right_row->addWidget(saved_);
+  row->addWidget(left, 10);
+  row->addWidget(middle);
+  row->addWidget(right, 10);
+  return top;
+}
+
+void MainWindow::show_place(int place) {
+  stack_->setCurrentIndex(place);
+  for (size_t i = 0; i < places_.size(); ++i) places_[i]->setChecked(static_cast<int>(i) == place);
+}
+
+void MainWindow::refresh() {
+  const History& h = workspace_.history();
+  reel_name_->setText(QString::fromStdString(workspace_.reel().name));
+  saved_->setText(workspace_.file().empty() ? (workspace_.reel().clips.empty() ? QString() : tr("not saved"))
+                  : h.changed()             ? tr("changed")
+                                            : tr("saved"));
+  setWindowTitle(QString("%1 - Drevan").arg(QString::fromStdString(workspace_.reel().name)));
+  undo_->setEnabled(h.can_undo());
+  undo_->setText(h.can_undo() ? tr("Undo %1").arg(QString::fromStdString(h.undo_label())) : tr("Undo"));
+  redo_->setEnabled(h.can_redo());
+  redo_->setText(h.can_redo() ? tr("Redo %1").arg(QString::fromStdString(h.redo_label())) : tr("Redo"));
+}
+
+void MainWindow::tell(const QString& text, bool failure) {
+  message_->setStyleSheet("color: " + (failure ? theme().attention : theme().quiet).name());
+  message_->setText(message_->fontMetrics().elidedText(text, Qt::ElideRight, std::max(200, message_->width())));
+  message_->setToolTip(text);
+  message_timer_->start(failure ? 30000 : 6000);
+  // What went wrong must not be missed because it is long.
+  if (failure && message_->text() != text && isVisible()) {
+    auto* box = new QMessageBox(QMessageBox::Warning, "Drevan", text, QMessageBox::Ok, this);
+    box->setAttribute(Qt::WA_DeleteOnClose);
+    box->open();
+  }
+}
+
+void MainWindow::open_files(const QStringList& files) {
+  QStringList sounds;
+  for (const auto& f : files) {
+    if (f.endsWith(".reel")) {
+      if (may_leave()) workspace_.open(f.toStdString());
+    } else if (f.endsWith(".recipe")) {
+      workspace_.apply_recipe(f.toStdString());
+    } else {
+      sounds << f;
+    }
+  }
+  if (!sounds.isEmpty()) workspace_.add_files(sounds);
+}
+
+void MainWindow::dragEnterEvent(QDragEnterEvent* e) {
+  if (e->mimeData()->hasUrls()) e->acceptProposedAction();
+}
+
+void MainWindow::dropEvent(QDropEvent* e) {
+  QStringList files;
+  for (const auto& url : e->mimeData()->urls())
+    if (url.isLocalFile()) files << url.toLocalFile();
+  e->acceptProposedAction();
+  open_files(files);
+}
+
+void MainWindow::closeEvent(QCloseEvent* e) {
+  if (!may_leave()) return e->ignore();
+  QSettings settings;
+  settings.setValue("window/geometry", saveGeometry());
+  for (auto* splitter : findChildren<QSplitter*>())
+    if (!splitter->objectName().isEmpty())
+      settings.setValue("window/" + splitter->objectName(), splitter->saveState());
+  workspace_.player().pause();
+  e->accept();
+}
+
+}  // namespace drevan::desktop

@@ -1,0 +1,67 @@
+// The window: places, menus, keys, and the line that tells.
+#pragma once
+
+#include <QMainWindow>
+
+#include "batch/batch_page.h"
+#include "bench/bench.h"
+#include "workspace.h"
+
+class QLabel;
+class QMenuBar;
+class QStackedWidget;
+class QToolButton;
+
+namespace drevan::desktop {
+
+class MainWindow : public QMainWindow {
+  Q_OBJECT
+
+ public:
+  MainWindow();
+
+  Workspace& workspace() { return workspace_; }
+  Bench& bench() { return *bench_; }
+  BatchPage& batch() { return *batch_; }
+  /// 0: Bench, 1: Batch.
+  void show_place(int place);
+  /// Opens a reel or adds sound files, as the command line and a drop ask.
+  void open_files(const QStringList& files);
+
+ protected:
+  void closeEvent(QCloseEvent* e) override;
+  void dragEnterEvent(QDragEnterEvent* e) override;
+  void dropEvent(QDropEvent* e) override;
+
+ private:
+  QWidget* make_top();
+  void make_menus();
+  void make_reel_menu();
+  void make_edit_menu();
+  void make_clip_menu();
+  void make_listen_menu();
+  void make_look_menu();
+  QAction* add(QMenu* menu, const QString& text, const QKeySequence& key, std::function<void()> run);
+  void refresh();
+  void tell(const QString& text, bool failure);
+  bool save();
+  bool save_as();
+  /// Whether the reel may be left: saved, or given up on purpose.
+  bool may_leave();
+  void open_dialog();
+  void add_dialog();
+  void copy_chain_dialog();
+  void find_source_dialog();
+
+  Workspace workspace_;
+  QMenuBar* menus_ = nullptr;
+  QLabel *reel_name_ = nullptr, *saved_ = nullptr, *message_ = nullptr;
+  std::vector<QToolButton*> places_;
+  QStackedWidget* stack_ = nullptr;
+  Bench* bench_ = nullptr;
+  BatchPage* batch_ = nullptr;
+  QAction *undo_ = nullptr, *redo_ = nullptr;
+  QTimer* message_timer_ = nullptr;
+};
+
+}  // namespace drevan::desktop

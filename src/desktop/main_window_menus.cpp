@@ -1,0 +1,215 @@
+// The window's menus and what their entries ask for.
+#include <QActionGroup>
+#include <QApplication>
+#include <QDialog>
+#include <QDialogButtonBox>
+#include <QFileDialog>
+#include <QInputDialog>
+#include <QLabel>
+#include <QListWidget>
+#include <QMenuBar>
+#include <QMessageBox>
+#include <QSettings>
+#include <QVBoxLayout>
+
+#include "main_window.h"
+#include "theme/theme.h"
+
+namespace drevan::desktop {
+
+namespace {
+QString last_folder() { return QSettings().value("folder").toString(); }
+QString remember(const QString& file) {
+  if (!file.isEmpty()) QSettings().setValue("folder", QFileInfo(file).absolutePath());
+  return file;
+}
+}  // namespace
+
+QAction* MainWindow::add(QMenu* menu, const QString& text, const QKeySequence& key, std::function<void()> run) {
+  QAction* a = menu->addAction(text);
+  a->setShortcut(key);
+  connect(a, &QAction::triggered, this, [run = std::move(run)] { run(); });
+  // Menus in the strip do not belong to the window; the keys must.
+  addAction(a);
+  return a;
+}
+
+void MainWindow::make_menus() {
+  make_reel_menu();
+  make_edit_menu();
+  make_clip_menu();
+  make_listen_menu();
+  make_look_menu();
+}
+
+void MainWindow::make_reel_menu() {
+  QMenu* m = menus_->addMenu(tr("&Reel"));
+  add(m, tr("New"), QKeySequence::New, [this] {
+    if (may_leave()) workspace_.new_reel();
+  });
+  add(m, tr("Open ..."), QKeySequence::Open, [this] { open_dialog(); });
+  add(m, tr("Add files ..."), QKeySequence("Ctrl+I"), [this] { add_dialog(); });
+  m->addSeparator();
+  add(m, tr("Save"), QKeySequence::Save, [this] { save(); });
+  add(m, tr("Save as ..."), QKeySequence("Ctrl+Shift+S"), [this] { save_as(); });
+  m->addSeparator();
+  add(m, tr("Render the batch"), QKeySequence("Ctrl+Return"), [this] {
+    show_place(1);
+    batch_->render();
+  });
+  m->addSeparator();
+  add(m, tr("Quit"), QKeySequence::Quit, [this] { close(); });
+}
+
+void MainWindow::make_edit_menu() {
+  QMenu* m = menus_->addMenu(tr("&Edit"));
+  undo_ = add(m, tr("Undo"), QKeySequence::Undo, [this] { workspace_.undo(); });
+  redo_ = add(m, tr("Redo"), QKeySequence("Ctrl+Shift+Z"), [this] { workspace_.redo(); });
+}
+
+void MainWindow::make_clip_menu() {
+  QMenu* m = menus_->addMenu(tr("&Clip"));
+  add(m, tr("Mark room tone"), QKeySequence("R"), [this] { bench_->mark_room_tone(); });
+  add(m, tr("Find room tone"), QKeySequence("Shift+R"), [this] { workspace_.find_room_tone(); });
+  m->addSeparator();
+  add(m, tr("Use a recipe ..."), QKeySequence("Ctrl+R"), [this] {
+    const auto file = remember(QFileDialog::getOpenFileName(this, tr("Use a recipe"), last_folder(), tr("Recipes (*.recipe)")));
+    if (!file.isEmpty()) workspace_.apply_recipe(file.toStdString());
+  });
+  add(m, tr("Save the chain as a recipe ..."), {}, [this] {
+    auto file = remember(QFileDialog::getSaveFileName(this, tr("Save as a recipe"), last_folder() + "/voice.recipe", tr("Recipes (*.recipe)")));
+    if (file.isEmpty()) return;
+    if (!file.endsWith(".recipe")) file += ".recipe";
+    workspace_.save_recipe(file.toStdString());
+  });
+  add(m, tr("Copy the chain to clips ..."), QKeySequence("Ctrl+Shift+C"), [this] { copy_chain_dialog(); });
+  m->addSeparator();
+  add(m, tr("Rename ..."), {}, [this] {
+    const Clip* c = workspace_.clip();
+    if (!c) return;
+    bool ok = false;
+    const auto name = QInputDialog::getText(this, tr("Rename clip"), tr("Name"), QLineEdit::Normal, QString::fromStdString(c->name), &ok);
+    if (ok) workspace_.rename_clip(c->id, name);
+  });
+  add(m, tr("Find the source ..."), {}, [this] { find_source_dialog(); });
+  add(m, tr("Remove from the reel"), {}, [this] { workspace_.remove_clips(bench_->shelf().marked()); });
+  connect(bench_, &Bench::context_wanted, this, [m](const QPoint& at) { m->popup(at); });
+}
+
+void MainWindow::make_listen_menu() {
+  QMenu* m = menus_->addMenu(tr("&Listen"));
+  add(m, tr("Play or pause"), QKeySequence(Qt::Key_Space), [this] { bench_->foot().toggle_play(); });
+  add(m, tr("Loop"), QKeySequence("L"), [this] { bench_->findChild<QToolButton*>("loop")->toggle(); });
+  add(m, tr("To the start"), QKeySequence("Ctrl+Home"), [this] { workspace_.player().seek(0); });
+  m->addSeparator();
+  add(m, tr("Before"), QKeySequence("1"), [this] { bench_->foot().listen(Listen::before); });
+  add(m, tr("After"), QKeySequence("2"), [this] { bench_->foot().listen(Listen::after); });
+  add(m, tr("Removed"), QKeySequence("3"), [this] { bench_->foot().listen(Listen::removed); });
+}
+
+void MainWindow::make_look_menu() {
+  QMenu* m = menus_->addMenu(tr("L&ook"));
+  add(m, tr("Bench"), QKeySequence("F1"), [this] { show_place(0); });
+  add(m, tr("Batch"), QKeySequence("F2"), [this] { show_place(1); });
+  m->addSeparator();
+  add(m, tr("Zoom in"), QKeySequence("Ctrl++"), [this] {
+    auto& s = bench_->scope();
+    s.zoom(1.5, s.view_begin() + s.view_length() / 2);
+  });
+  add(m, tr("Zoom out"), QKeySequence("Ctrl+-"), [this] {
+    auto& s = bench_->scope();
+    s.zoom(1 / 1.5, s.view_begin() + s.view_length() / 2);
+  });
+  add(m, tr("Whole clip"), QKeySequence("Ctrl+0"), [this] { bench_->scope().show_all(); });
+  m->addSeparator();
+  auto* group = new QActionGroup(this);
+  for (const auto& [name, label] : {std::pair{QString("timber"), tr("Dark, timber")}, std::pair{QString("birch"), tr("Light, birch")}}) {
+    QAction* a = add(m, label, {}, [this, name] {
+      QSettings().setValue("theme", name);
+      tell(tr("The new colours are there when Drevan starts again."), false);
+    });
+    a->setCheckable(true);
+    a->setChecked(theme().name == name);
+    group->addAction(a);
+  }
+}
+
+bool MainWindow::save() {
+  return workspace_.file().empty() ? save_as() : workspace_.save(workspace_.file());
+}
+
+bool MainWindow::save_as() {
+  const auto start = workspace_.file().empty() ? last_folder() + "/" + QString::fromStdString(workspace_.reel().name) + ".reel"
+                                               : QString::fromStdString(workspace_.file().string());
+  auto file = remember(QFileDialog::getSaveFileName(this, tr("Save the reel"), start, tr("Reels (*.reel)")));
+  if (file.isEmpty()) return false;
+  if (!file.endsWith(".reel")) file += ".reel";
+  return workspace_.save(file.toStdString());
+}
+
+bool MainWindow::may_leave() {
+  if (!workspace_.history().changed() || (workspace_.file().empty() && workspace_.reel().clips.empty())) return true;
+  const auto answer = QMessageBox::question(this, tr("Save the reel?"),
+                                            tr("\"%1\" has changes that are not saved.").arg(QString::fromStdString(workspace_.reel().name)),
+                                            QMessageBox::Save | QMessageBox::Discard | QMessageBox::Cancel, QMessageBox::Save);
+  if (answer == QMessageBox::Save) return save();
+  return answer == QMessageBox::Discard;
+}
+
+void MainWindow::open_dialog() {
+  const auto file = remember(QFileDialog::getOpenFileName(this, tr("Open a reel"), last_folder(), tr("Reels (*.reel)")));
+  if (!file.isEmpty()) open_files({file});
+}
+
+void MainWindow::add_dialog() {
+  const auto files = QFileDialog::getOpenFileNames(
+      this, tr("Add sound or video files"), last_folder(),
+      tr("Sound and video (*.wav *.flac *.ogg *.opus *.mp3 *.aif *.aiff *.rf64 *.w64 *.m4a *.aac *.mp4 *.mov *.mkv *.webm *.avi *.mxf);;All files (*)"));
+  if (files.isEmpty()) return;
+  remember(files.first());
+  workspace_.add_files(files);
+}
+
+void MainWindow::copy_chain_dialog() {
+  const Clip* from = workspace_.clip();
+  if (!from) return;
+  QDialog dialog(this);
+  dialog.setWindowTitle(tr("Copy the chain"));
+  dialog.resize(360, 460);
+  auto* box = new QVBoxLayout(&dialog);
+  box->addWidget(new QLabel(tr("The chain of %1 goes to the ticked clips; their own is replaced (undo brings it back).")
+                                .arg(QString::fromStdString(from->name)), &dialog));
+  static_cast<QLabel*>(box->itemAt(0)->widget())->setWordWrap(true);
+  auto* list = new QListWidget(&dialog);
+  const auto marked = bench_->shelf().marked();
+  for (const auto& c : workspace_.reel().clips) {
+    if (c.id == from->id) continue;
+    auto* item = new QListWidgetItem(QString::fromStdString(c.name), list);
+    item->setData(Qt::UserRole, c.id);
+    // The marked clips, or those of the same group, are what people mean.
+    const bool meant = marked.size() > 1 ? std::ranges::find(marked, c.id) != marked.end() : c.group == from->group;
+    item->setCheckState(meant ? Qt::Checked : Qt::Unchecked);
+  }
+  box->addWidget(list);
+  auto* buttons = new QDialogButtonBox(QDialogButtonBox::Cancel, &dialog);
+  buttons->addButton(tr("Copy"), QDialogButtonBox::AcceptRole);
+  connect(buttons, &QDialogButtonBox::accepted, &dialog, &QDialog::accept);
+  connect(buttons, &QDialogButtonBox::rejected, &dialog, &QDialog::reject);
+  box->addWidget(buttons);
+  if (dialog.exec() != QDialog::Accepted) return;
+  std::vector<int> to;
+  for (int i = 0; i < list->count(); ++i)
+    if (list->item(i)->checkState() == Qt::Checked) to.push_back(list->item(i)->data(Qt::UserRole).toInt());
+  if (!to.empty()) workspace_.copy_chain_to(to);
+}
+
+void MainWindow::find_source_dialog() {
+  const Clip* c = workspace_.clip();
+  if (!c) return;
+  const auto& source = workspace_.reel().sources[static_cast<size_t>(c->source)];
+  const auto file = remember(QFileDialog::getOpenFileName(
+      this, tr("Where is %1 now?").arg(QString::fromStdString(source.path.filename().string())), last_folder()));
+  if (!file.isEmpty()) workspace_.relink(c->id, file.toStdString());
+}
+
+}  // namespace drevan::desktop

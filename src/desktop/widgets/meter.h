@@ -1,0 +1,41 @@
+// Output level, left and right, with peak hold and an over lamp that stays lit until cleared.
+#pragma once
+
+#include <QElapsedTimer>
+#include <QWidget>
+#include <array>
+
+namespace drevan::desktop {
+
+class Meter : public QWidget {
+  Q_OBJECT
+
+ public:
+  explicit Meter(QWidget* parent = nullptr);
+
+  /// Largest samples since the last call; `over`: the lamp. Call some 30 times a second.
+  void show_peaks(std::array<float, 2> peaks, bool over);
+  bool lamp() const { return over_; }
+  /// Highest peak since the last clear(), dBFS.
+  double held_db() const { return hold_db_; }
+  QSize sizeHint() const override { return {330, 30}; }
+  QSize minimumSizeHint() const override { return {240, 26}; }
+
+ public Q_SLOTS:
+  void clear();
+
+ Q_SIGNALS:
+  void cleared();
+
+ protected:
+  void paintEvent(QPaintEvent*) override;
+  void mousePressEvent(QMouseEvent*) override { clear(); }
+
+ private:
+  std::array<double, 2> shown_db_{-90, -90};
+  double hold_db_ = -90;
+  bool over_ = false;
+  QElapsedTimer since_;
+};
+
+}  // namespace drevan::desktop
