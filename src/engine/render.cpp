@@ -93,7 +93,7 @@ RenderResult render_clip(const RenderRequest& request, FindingStore& store,
   AudioWriter writer(request.output,
                      {request.container, request.samples, format.rate, format.channels}, frames,
                      marks);
-  LevelMeter before(format, Detail::full), after(format, Detail::full);
+  LevelMeter before(format, Detail::quick), after(format, Detail::full);
   Output output(writer, after, frames, format.channels);
   ProcessOptions options;
   options.store = &store;

@@ -20,7 +20,8 @@ struct RenderRequest {
 };
 
 struct RenderResult {
-  Levels before, after;
+  Levels before;  ///< Detail::quick
+  Levels after;   ///< Detail::full
   Samples clipped = 0;  ///< samples beyond full scale that an integer format had to clip
   std::vector<std::string> warnings;  ///< whole sentences
 };

@@ -22,16 +22,64 @@ std::optional<double> finite(double value) {
   if (!std::isfinite(value) || value <= silence_db) return std::nullopt;
   return value;
 }
+
+// Blocks that cannot hold the true peak are not oversampled, which most of speech is: between
+// samples a signal rises to at most `bound` times its largest sample (the sum of the magnitudes of
+// libebur128's interpolator is below 2.5). A block after a gap is led in by the samples before it;
+// those belong to a skipped block, so the jump at their start cannot pass for a peak either.
+class TruePeakMeter {
+ public:
+  explicit TruePeakMeter(StreamFormat f) : channels_(static_cast<size_t>(f.channels)) {
+    state_.reset(ebur128_init(static_cast<unsigned>(f.channels),
+                              static_cast<unsigned long>(std::lround(f.rate)),
+                              EBUR128_MODE_TRUE_PEAK));
+    before_.assign(lead * channels_, 0.0F);
+  }
+
+  // Interleaved frames whose largest sample is `block_peak`.
+  void hear(std::span<const float> frames, double block_peak) {
+    const bool skip = !state_ || block_peak * bound < peak_;
+    if (!skip) {
+      if (gap_) ebur128_add_frames_float(state_.get(), before_.data(), lead);
+      ebur128_add_frames_float(state_.get(), frames.data(), frames.size() / channels_);
+      for (size_t c = 0; c < channels_; ++c) {
+        double value = 0;
+        if (ebur128_prev_true_peak(state_.get(), static_cast<unsigned>(c), &value) == EBUR128_SUCCESS)
+          peak_ = std::max(peak_, value);
+      }
+    }
+    gap_ = skip;
+    if (frames.size() >= before_.size()) {
+      std::ranges::copy(frames.last(before_.size()), before_.begin());
+    } else {
+      std::copy(before_.begin() + static_cast<std::ptrdiff_t>(frames.size()), before_.end(),
+                before_.begin());
+      std::ranges::copy(frames, before_.end() - static_cast<std::ptrdiff_t>(frames.size()));
+    }
+  }
+  double peak() const { return peak_; }
+
+ private:
+  static constexpr double bound = 3;
+  static constexpr size_t lead = 64;  // frames; the interpolator reaches back 12
+
+  size_t channels_;
+  std::unique_ptr<ebur128_state, EburDeleter> state_;
+  std::vector<float> before_;
+  double peak_ = 0;
+  bool gap_ = false;
+};
 }  // namespace
 
 struct LevelMeter::Impl {
   Impl(StreamFormat f, Detail d) : format(f), detail(d), floor(f) {
     int mode = EBUR128_MODE_I;
-    if (d == Detail::full) mode |= EBUR128_MODE_S | EBUR128_MODE_LRA | EBUR128_MODE_TRUE_PEAK;
+    if (d == Detail::full) mode |= EBUR128_MODE_S | EBUR128_MODE_LRA;
     ebur.reset(ebur128_init(static_cast<unsigned>(f.channels),
                             static_cast<unsigned long>(std::lround(f.rate)), mode));
     if (ebur && f.channels == 1) ebur128_set_channel(ebur.get(), 0, EBUR128_LEFT);
     interleaved.resize(static_cast<size_t>(f.channels) * static_cast<size_t>(tenth()));
+    if (d == Detail::full) true_peak.emplace(f);
   }
   int tenth() const { return static_cast<int>(std::lround(format.rate * 0.1)); }
 
@@ -42,6 +90,13 @@ struct LevelMeter::Impl {
       for (size_t i = 0; i < in.size(); ++i) interleaved[i * channels + c] = in[i];
     }
     ebur128_add_frames_float(ebur.get(), interleaved.data(), static_cast<size_t>(block.frames()));
+    if (true_peak) {
+      float block_peak = 0;
+      for (int c = 0; c < block.channels(); ++c)
+        for (const float x : block.channel(c)) block_peak = std::max(block_peak, std::abs(x));
+      true_peak->hear(std::span(interleaved).first(channels * static_cast<size_t>(block.frames())),
+                      static_cast<double>(block_peak));
+    }
     until_tenth += block.frames();
     if (until_tenth < tenth()) return;
     until_tenth = 0;
@@ -53,6 +108,7 @@ struct LevelMeter::Impl {
   StreamFormat format;
   Detail detail;
   std::unique_ptr<ebur128_state, EburDeleter> ebur;
+  std::optional<TruePeakMeter> true_peak;
   NoiseFloorMeter floor;
   std::vector<float> interleaved;
   int until_tenth = 0;
@@ -110,11 +166,7 @@ Levels LevelMeter::levels() const {
   if (ebur128_loudness_range(m.ebur.get(), &value) == EBUR128_SUCCESS && out.loudness_lufs)
     out.loudness_range_lu = value;
   out.short_term_max_lufs = finite(m.short_max);
-  double true_peak = 0;
-  for (int c = 0; c < m.format.channels; ++c)
-    if (ebur128_true_peak(m.ebur.get(), static_cast<unsigned>(c), &value) == EBUR128_SUCCESS)
-      true_peak = std::max(true_peak, value);
-  if (true_peak > 0) out.true_peak_dbtp = to_db(true_peak);
+  if (m.true_peak->peak() > 0) out.true_peak_dbtp = to_db(m.true_peak->peak());
   return out;
 }
 

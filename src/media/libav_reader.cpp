@@ -3,6 +3,7 @@
 #include <fmt/format.h>
 
 #include <cmath>
+#include <map>
 
 #include "audio/error.h"
 #include "media/interleave.h"
@@ -58,6 +59,7 @@ class LibavReader final : public AudioReader {
   const MediaInfo& info() const override { return info_; }
 
   void seek(Samples frame) override {
+    if (frame > 0 && !indexed_ && coarse_clock()) build_index();
     // Back up half a second, then decode up to the sample: seeks land on packets, not samples.
     const double seconds = std::max(0.0, static_cast<double>(frame) / info_.rate - 0.5);
     const AVRational base = format_->streams[stream_]->time_base;
@@ -90,6 +92,40 @@ class LibavReader final : public AudioReader {
   }
 
  private:
+  // Some containers count time in whole milliseconds, which is not to the sample.
+  bool coarse_clock() const {
+    return av_q2d(format_->streams[stream_]->time_base) * info_.rate > 1.5;
+  }
+
+  // Counts the samples of every packet once, without decoding, so that a time stamp leads to an
+  // exact place.
+  void build_index() {
+    indexed_ = true;
+    AVCodecParameters* p = format_->streams[stream_]->codecpar;
+    av_seek_frame(format_.get(), stream_, start_, AVSEEK_FLAG_BACKWARD);
+    Samples at = -p->initial_padding;
+    while (av_read_frame(format_.get(), packet_.get()) >= 0) {
+      if (packet_->stream_index == stream_) {
+        const int n = av_get_audio_frame_duration2(p, packet_->size);
+        if (n <= 0) {  // a codec that does not tell: its time stamps must do
+          places_.clear();
+          av_packet_unref(packet_.get());
+          return;
+        }
+        places_.emplace(packet_->pts, at);
+        at += n;
+      }
+      av_packet_unref(packet_.get());
+    }
+  }
+
+  Samples place_of(std::int64_t pts) const {
+    if (const auto known = places_.find(pts); known != places_.end())
+      return std::max<Samples>(0, known->second);
+    return std::llround(static_cast<double>(pts - start_) *
+                        av_q2d(format_->streams[stream_]->time_base) * info_.rate);
+  }
+
   // Decodes one more frame into ready_; false at the end.
   bool decode() {
     while (!drained_) {
@@ -132,9 +168,7 @@ class LibavReader final : public AudioReader {
     ready_.resize(static_cast<size_t>(std::max(0, converted)) * channels);
     const auto pts = frame_->best_effort_timestamp;
     const auto count = static_cast<Samples>(ready_.size() / channels);
-    if (position_ < 0 && pts != AV_NOPTS_VALUE)
-      position_ = std::llround(static_cast<double>(pts - start_) *
-                               av_q2d(format_->streams[stream_]->time_base) * info_.rate);
+    if (position_ < 0 && pts != AV_NOPTS_VALUE) position_ = place_of(pts);
     if (position_ < 0) position_ = 0;
     if (goal_ > position_)
       taken_ = static_cast<size_t>(std::min(goal_ - position_, count)) * channels;
@@ -155,6 +189,8 @@ class LibavReader final : public AudioReader {
   Samples position_ = -1;  // of the frame after ready_; below 0: not known yet
   Samples goal_ = 0;       // samples before this one are dropped
   bool drained_ = false;
+  bool indexed_ = false;
+  std::map<std::int64_t, Samples> places_;  // first sample of the packet with a time stamp
 };
 
 }  // namespace

@@ -82,7 +82,7 @@ AudioBuffer words(double amplitude, double seconds, double rate) {
     const double in_word = std::fmod(t, 0.55);
     if (in_word > 0.3) continue;
     double s = 0;
-    for (int h = 1; h <= 20; ++h)
+    for (int h = 2; h <= 9; ++h)
       s += std::sin(2 * std::numbers::pi * 140 * h * t) / (1 + std::abs(h - 5));
     x[i] = static_cast<float>(amplitude / 3 * s * std::sin(std::numbers::pi * in_word / 0.3));
   }

@@ -1,0 +1,214 @@
+#include <gtest/gtest.h>
+
+#include <fstream>
+
+#include "audio/error.h"
+#include "reel/history.h"
+#include "reel/json_file.h"
+#include "reel/reel.h"
+#include "support/sounds.h"
+
+namespace drevan {
+namespace {
+
+using test::TempFolder;
+namespace fs = std::filesystem;
+
+std::string error_of(const std::string& recipe) {
+  try {
+    recipe_from_text(recipe, "five.recipe");
+  } catch (const Error& e) {
+    EXPECT_EQ(e.kind(), Error::Kind::call);
+    return e.what();
+  }
+  return "";
+}
+
+TEST(Recipe, TheDesignsExampleIsRead) {
+  const auto r = recipe_from_text(R"({ "drevan_recipe": 1, "name": "Voice, five steps", "note": "raw voiceover to -3 dB peak",
+    "steps": [
+      { "step": "normalise", "settings": { "measure": "sample_peak", "target_db": -3 } },
+      { "step": "noise-reduction", "settings": { "depth_db": 12 } },
+      { "step": "cut", "settings": { "low_hz": 80, "low_slope_db": 24 } },
+      { "step": "compressor", "settings": { "threshold_db": -15, "ratio": 3, "attack_ms": 5, "release_ms": 120 } },
+      { "step": "normalise", "settings": { "measure": "sample_peak", "target_db": -3 }, "on": true } ] })", "x");
+  ASSERT_EQ(r.chain.steps.size(), 5U);
+  EXPECT_EQ(r.chain.steps[2].type->brief(r.chain.steps[2].settings), "below 80 Hz");
+  EXPECT_EQ(r.chain.steps[3].settings[static_cast<size_t>(parameter_index(*r.chain.steps[3].type, "release_ms"))], 120);
+}
+
+TEST(Recipe, ErrorsNameFilePlaceAndRange) {
+  const auto step = [](const std::string& s) { return R"({"drevan_recipe":1,"name":"x","steps":[{"step":"gain"},)" + s + "]}"; };
+  auto e = error_of(step(R"({"step":"warble"})"));
+  EXPECT_NE(e.find("five.recipe, step 2"), std::string::npos) << e;
+  EXPECT_NE(e.find("\"warble\""), std::string::npos) << e;
+  EXPECT_NE(e.find("compressor"), std::string::npos) << e;
+  e = error_of(step(R"({"step":"compressor","settings":{"threshhold_db":-12}})"));
+  EXPECT_NE(e.find("threshhold_db"), std::string::npos) << e;
+  EXPECT_NE(e.find("threshold_db"), std::string::npos) << e;
+  e = error_of(step(R"({"step":"compressor","settings":{"threshold_db":12}})"));
+  EXPECT_NE(e.find("step 2 (compressor): \"threshold_db\" is 12, allowed is -60 to 0 dB"), std::string::npos) << e;
+  e = error_of(step(R"({"step":"normalise","settings":{"measure":"volume"}})"));
+  EXPECT_NE(e.find("\"true_peak\""), std::string::npos) << e;
+  e = error_of(step(R"({"step":"cut","settings":{"low_slope_db":18}})"));
+  EXPECT_NE(e.find("12, 24, 36, 48"), std::string::npos) << e;
+  e = error_of(step(R"({"step":"gain","settings":{"gain_db":"loud"}})"));
+  EXPECT_NE(e.find("\"loud\""), std::string::npos) << e;
+  e = error_of(step(R"({"step":"gain","settings":{"gain_db":null}})"));
+  EXPECT_NE(e.find("gain_db"), std::string::npos) << e;
+  e = error_of(step(R"({"step":"gain","volume":3})"));
+  EXPECT_NE(e.find("volume"), std::string::npos) << e;
+  EXPECT_NE(error_of(R"({"name":"x","steps":[]})").find("drevan_recipe"), std::string::npos);
+  EXPECT_NE(error_of(R"({"drevan_recipe":99,"steps":[]})").find("version 99"), std::string::npos);
+  EXPECT_NE(error_of(R"([1,2])").find("drevan_recipe"), std::string::npos);
+}
+
+TEST(Recipe, JsonCutInHalfNamesTheLine) {
+  const std::string whole = to_json(Recipe{"x", "", Chain{{make_step("gain"), make_step("cut")}}}).dump(2);
+  for (size_t length = 1; length + 1 < whole.size(); length += 7) {
+    const auto e = error_of(whole.substr(0, length));
+    EXPECT_NE(e.find("five.recipe, line"), std::string::npos) << length << ": " << e;
+  }
+}
+
+Reel sample(const TempFolder& t) {
+  Reel reel;
+  reel.name = "Test";
+  for (const char* name : {"a", "b"}) {
+    AudioBuffer x = test::noise(0.1, 2, 3);
+    test::write_wav(t / (std::string(name) + ".wav"), x);
+    add_clip(reel, examine_source(t / (std::string(name) + ".wav")), "Group");
+  }
+  reel.clips[0].room_tone = SecondsRange{0.25, 1.5};
+  reel.clips[0].chain.steps = {make_step("normalise"), make_step("cut")};
+  reel.clips[0].chain.steps[1].on = false;
+  reel.groups[0].chain.steps = {make_step("compressor")};
+  return reel;
+}
+
+TEST(ReelFile, RoundTrips) {
+  const TempFolder t;
+  const Reel reel = sample(t);
+  save_reel(reel, t / "x.reel");
+  EXPECT_EQ(load_reel(t / "x.reel"), reel);
+}
+
+TEST(ReelFile, MovedFolderIsFoundAgain) {
+  const TempFolder t;
+  fs::create_directories(t / "one");
+  Reel reel;
+  AudioBuffer x = test::noise(0.1, 1, 3);
+  test::write_wav(t / "one" / "a.wav", x);
+  add_clip(reel, examine_source(t / "one" / "a.wav"), "G");
+  save_reel(reel, t / "one" / "x.reel");
+  fs::rename(t / "one", t / "two");
+  const Reel moved = load_reel(t / "two" / "x.reel");
+  EXPECT_EQ(check_source(moved.sources[0], true), SourceState::fine);
+}
+
+TEST(ReelFile, MissingSourceOpensAndCanBeFoundAgain) {
+  const TempFolder t;
+  Reel reel = sample(t);
+  save_reel(reel, t / "x.reel");
+  fs::create_directories(t / "elsewhere");
+  fs::rename(t / "a.wav", t / "elsewhere" / "a.wav");
+  fs::rename(t / "b.wav", t / "elsewhere" / "b.wav");
+  Reel opened = load_reel(t / "x.reel");
+  ASSERT_EQ(opened.clips.size(), 2U);
+  EXPECT_EQ(check_source(opened.sources[0], false), SourceState::missing);
+  // Finding one finds its neighbour.
+  EXPECT_EQ(relink(opened, 0, t / "elsewhere" / "a.wav"), 2);
+  EXPECT_EQ(check_source(opened.sources[1], true), SourceState::fine);
+  EXPECT_EQ(opened.clips[0].room_tone, reel.clips[0].room_tone);
+}
+
+TEST(ReelFile, ChangedSourceIsNoticed) {
+  const TempFolder t;
+  const Reel reel = sample(t);
+  AudioBuffer other = test::noise(0.1, 2, 77);
+  test::write_wav(t / "a.wav", other);
+  EXPECT_EQ(check_source(reel.sources[0], true), SourceState::changed);
+  EXPECT_EQ(check_source(reel.sources[1], true), SourceState::fine);
+}
+
+TEST(ReelFile, WrongValuesAreRefusedWhole) {
+  const TempFolder t;
+  const auto text = reel_to_text(sample(t), t.path());
+  const std::pair<std::string, std::string> changes[] = {
+      {"\"source\": 0", "\"source\": 7"}, {"\"group\": 0", "\"group\": -1"},   {"\"frames\": 96000", "\"frames\": -5"},
+      {"\"id\": 2", "\"id\": 1"},         {"\"rate_hz\": 48000", "\"rate_hz\": 1"}, {"\"step\": \"cut\"", "\"step\": \"cutt\""},
+      {"\"name\": \"a\"", "\"name\": 3"}};
+  for (const auto& [from, to] : changes) {
+    auto bad = text;
+    const auto at = bad.find(from);
+    ASSERT_NE(at, std::string::npos) << from;
+    bad.replace(at, from.size(), to);
+    EXPECT_THROW(reel_from_text(bad, t.path(), "x.reel"), Error) << to;
+  }
+  EXPECT_THROW(reel_from_text(text.substr(0, text.size() / 2), t.path(), "x.reel"), Error);
+}
+
+TEST(ReelFile, FailedSaveKeepsTheOldFile) {
+  const TempFolder t;
+  std::ofstream(t / "x.reel") << "old";
+  // A folder in the way of the temporary file's folder: the place cannot be written.
+  EXPECT_THROW(write_text(t / "nowhere" / "x.reel", "new"), Error);
+  EXPECT_EQ(read_text(t / "x.reel"), "old");
+  EXPECT_EQ(std::distance(fs::directory_iterator(t.path()), {}), 1);
+}
+
+TEST(ReelEdits, RemovingClipsTakesUnusedGroupsAndSources) {
+  const TempFolder t;
+  Reel reel = sample(t);
+  const int ids[] = {1};
+  remove_clips(reel, ids);
+  EXPECT_EQ(reel.sources.size(), 1U);
+  EXPECT_EQ(reel.clips[0].source, 0);
+  EXPECT_EQ(reel.groups.size(), 1U);
+  const int rest[] = {2};
+  remove_clips(reel, rest);
+  EXPECT_TRUE(reel.sources.empty() && reel.groups.empty() && reel.clips.empty());
+}
+
+TEST(ReelEdits, ChainsFlowClipGroupReel) {
+  const TempFolder t;
+  Reel reel = sample(t);
+  reel.chain.steps = {make_step("gain")};
+  const auto all = full_chain(reel, reel.clips[0]);
+  ASSERT_EQ(all.steps.size(), 3U);  // the cut is off
+  EXPECT_EQ(all.steps[0].type->id, "normalise");
+  EXPECT_EQ(all.steps[1].type->id, "compressor");
+  EXPECT_EQ(all.steps[2].type->id, "gain");
+}
+
+TEST(History, UndoesAndMergesDrags) {
+  History h;
+  const auto named = [](const char* name) {
+    Reel r;
+    r.name = name;
+    return r;
+  };
+  h.edit(named("a"), "A");
+  h.edit(named("b"), "Drag", "k");
+  h.edit(named("c"), "Drag", "k");
+  h.end_merge();
+  h.edit(named("d"), "Drag", "k");
+  EXPECT_EQ(h.undo_label(), "Drag");
+  h.undo();
+  EXPECT_EQ(h.now().name, "c");
+  h.undo();
+  EXPECT_EQ(h.now().name, "a");
+  h.redo();
+  EXPECT_EQ(h.now().name, "c");
+  h.edit(named("e"), "E");
+  EXPECT_FALSE(h.can_redo());
+  h.mark_saved();
+  EXPECT_FALSE(h.changed());
+  h.undo();
+  EXPECT_TRUE(h.changed());
+  h.edit(h.now(), "nothing");
+  EXPECT_TRUE(h.can_redo());
+}
+
+}  // namespace
+}  // namespace drevan

@@ -1,0 +1,265 @@
+// The promises of design section 7, checked over every step there is. A new step is covered on the
+// day it is added.
+#include <gtest/gtest.h>
+
+#include <cmath>
+#include <limits>
+#include <random>
+#include <set>
+
+#include "audio/denormals.h"
+#include "reel/chain.h"
+#include "steps/catalogue.h"
+#include "support/sounds.h"
+
+namespace drevan {
+namespace {
+
+struct Case {
+  const StepType* type;
+  double rate;
+  int channels;
+};
+
+std::vector<Case> cases() {
+  std::vector<Case> out;
+  for (const StepType* t : catalogue())
+    for (const double rate : {44100.0, 48000.0, 96000.0})
+      for (const int channels : {1, 2}) out.push_back({t, rate, channels});
+  return out;
+}
+
+std::string name_of(const testing::TestParamInfo<Case>& info) {
+  std::string id(info.param.type->id);
+  std::ranges::replace(id, '-', '_');
+  return id + "_" + std::to_string(static_cast<int>(info.param.rate)) + (info.param.channels == 1 ? "_mono" : "_stereo");
+}
+
+class EveryStep : public testing::TestWithParam<Case> {
+ protected:
+  const StepType& type() const { return *GetParam().type; }
+  StreamFormat format() const { return {GetParam().rate, GetParam().channels, 4096}; }
+
+  AudioBuffer programme(double seconds = 1.0) const {
+    AudioBuffer x = test::noise(0.002, seconds, 3, format().rate, format().channels);
+    const AudioBuffer voice = test::words(0.5, seconds, format().rate);
+    for (int c = 0; c < x.channels(); ++c)
+      for (size_t i = 0; i < x.channel(c).size(); ++i) x.channel(c)[i] += voice.channel(0)[i];
+    return x;
+  }
+  Findings learn(const Settings& s) const {
+    if (type().hears == Hears::nothing) return {};
+    const auto learner = type().learn(s, format());
+    AudioBuffer heard = type().hears == Hears::room_tone
+                            ? test::noise(0.002, 1.0, 9, format().rate, format().channels)
+                            : programme();
+    for (Samples at = 0; at < heard.frames(); at += 4096)
+      learner->hear(heard.block(at, static_cast<int>(std::min<Samples>(4096, heard.frames() - at))));
+    return learner->findings();
+  }
+  std::unique_ptr<Processor> make(const Settings& s) const { return make_processor(type(), s, learn(s), format()); }
+  Settings standard() const { return standard_settings(type()); }
+  // Settings with which a step does something, for steps that do nothing as they come.
+  Settings busy() const { return settings_of(type(), type().starting_points.front()); }
+
+  static void run(Processor& p, AudioBuffer& x, int block = 4096) {
+    const FlushDenormals flush;
+    for (Samples at = 0; at < x.frames(); at += block)
+      p.process(x.block(at, static_cast<int>(std::min<Samples>(block, x.frames() - at))));
+  }
+  static bool finite(const AudioBuffer& x) {
+    for (int c = 0; c < x.channels(); ++c)
+      for (const float v : x.channel(c))
+        if (!std::isfinite(v)) return false;
+    return true;
+  }
+};
+
+TEST_P(EveryStep, SilenceStaysSilence) {
+  AudioBuffer x = test::silence(0.5, format().rate, format().channels);
+  run(*make(busy()), x);
+  for (int c = 0; c < x.channels(); ++c)
+    for (const float v : x.channel(c)) ASSERT_EQ(v, 0.0F);
+}
+
+TEST_P(EveryStep, NotANumberNeverLeaves) {
+  const auto p = make(busy());
+  AudioBuffer x = programme();
+  const float bad[] = {std::numeric_limits<float>::quiet_NaN(), std::numeric_limits<float>::infinity(),
+                       -std::numeric_limits<float>::infinity(), std::numeric_limits<float>::max()};
+  for (int c = 0; c < x.channels(); ++c)
+    for (size_t i = 0; i < 40; ++i) x.channel(c)[1000 + 97 * i] = bad[i % 4];
+  run(*p, x);
+  EXPECT_TRUE(finite(x));
+  // Nor does it linger inside: afterwards sound comes through again.
+  AudioBuffer after = programme();
+  run(*p, after);
+  EXPECT_TRUE(finite(after));
+}
+
+TEST_P(EveryStep, BlockSizeDoesNotChangeTheResult) {
+  const Settings s = busy();
+  AudioBuffer whole = programme();
+  run(*make(s), whole);
+  for (const int block : {1, 64, 477, 1024}) {
+    AudioBuffer parts = programme();
+    run(*make(s), parts, block);
+    for (int c = 0; c < whole.channels(); ++c)
+      for (size_t i = 0; i < whole.channel(c).size(); ++i)
+        ASSERT_EQ(parts.channel(c)[i], whole.channel(c)[i]) << "block " << block << ", sample " << i;
+  }
+}
+
+TEST_P(EveryStep, ResetMakesItNewAgain) {
+  const auto p = make(busy());
+  AudioBuffer once = programme(), twice = programme();
+  run(*p, once);
+  p->reset();
+  run(*p, twice);
+  for (int c = 0; c < once.channels(); ++c)
+    for (size_t i = 0; i < once.channel(c).size(); ++i) ASSERT_EQ(once.channel(c)[i], twice.channel(c)[i]) << i;
+}
+
+// The latency a step reports is the one it has: output and input match best at that shift.
+TEST_P(EveryStep, LatencyIsExact) {
+  const auto p = make(standard());
+  AudioBuffer x = test::noise(0.25, 0.6, 21, format().rate, format().channels);
+  const AudioBuffer in = x;
+  run(*p, x);
+  const auto late = static_cast<long>(p->latency());
+  const auto alike = [&](long shift) {
+    double sum = 0;
+    for (long i = 9000; i + 9000 < in.frames(); ++i)
+      sum += static_cast<double>(in.channel(0)[static_cast<size_t>(i)]) *
+             static_cast<double>(x.channel(0)[static_cast<size_t>(i + shift)]);
+    return sum;
+  };
+  const double at = alike(late);
+  EXPECT_GT(at, 0);
+  for (long off = 1; off <= 4; ++off) {
+    EXPECT_GT(at, alike(late + off));
+    if (late >= off) {
+      EXPECT_GT(at, alike(late - off));
+    }
+  }
+}
+
+TEST_P(EveryStep, TailIsLongEnough) {
+  const auto p = make(busy());
+  AudioBuffer x = programme(0.4);
+  run(*p, x);
+  const auto rest = p->latency() + p->tail();
+  AudioBuffer after(format().channels, rest + 4096);
+  run(*p, after);
+  for (int c = 0; c < after.channels(); ++c)
+    for (size_t i = static_cast<size_t>(rest); i < after.channel(c).size(); ++i)
+      ASSERT_LT(std::abs(after.channel(c)[i]), 1e-4F) << i - static_cast<size_t>(rest);
+}
+
+TEST_P(EveryStep, EveryParameterAtBothEndsStaysFinite) {
+  const auto& parameters = type().parameters;
+  for (size_t i = 0; i < parameters.size(); ++i)
+    for (const double v : {parameters[i].least, parameters[i].most}) {
+      Settings s = busy();
+      s.values[i] = v;
+      AudioBuffer x = programme(0.2);
+      run(*make(s), x);
+      ASSERT_TRUE(finite(x)) << parameters[i].id << " = " << v;
+    }
+  for (const bool most : {false, true}) {
+    Settings s = standard();
+    for (size_t i = 0; i < parameters.size(); ++i) s.values[i] = most ? parameters[i].most : parameters[i].least;
+    AudioBuffer x = programme(0.3);
+    run(*make(s), x);
+    EXPECT_TRUE(finite(x)) << (most ? "all at most" : "all at least");
+  }
+}
+
+// Turning any parameter while a tone plays makes no click. A jump of gain spreads over the whole
+// spectrum; a glide does not: the energy far above the tone stays low.
+TEST_P(EveryStep, TurningAParameterDoesNotClick) {
+  const double rate = format().rate;
+  const auto& parameters = type().parameters;
+  for (size_t i = 0; i < parameters.size(); ++i) {
+    const Settings from = busy();
+    const auto p = make(from);
+    AudioBuffer x = test::sine(200, 0.05, 0.6, rate, format().channels);
+    run(*p, x);
+    p->set(static_cast<int>(i), from_fraction(parameters[i], to_fraction(parameters[i], from[i]) < 0.5 ? 0.85 : 0.15));
+    AudioBuffer y = test::sine(200, 0.05, 0.6, rate, format().channels);
+    run(*p, y, 256);
+    const auto join = [&](const AudioBuffer& a, long k) { return static_cast<double>(a.channel(0)[static_cast<size_t>(k)]); };
+    // The largest second difference over the join: for a sine w^2 A; a click is far larger.
+    double worst = std::abs(join(y, 0) - join(x, x.frames() - 1));
+    double level = 1e-4;
+    for (long k = 1; k < y.frames(); ++k) {
+      worst = std::max(worst, std::abs(join(y, k) - join(y, k - 1)));
+      level = std::max(level, std::abs(join(y, k)));
+    }
+    EXPECT_LT(worst, 0.12 * level) << parameters[i].id;
+    EXPECT_TRUE(finite(y)) << parameters[i].id;
+  }
+}
+
+TEST_P(EveryStep, WithoutFindingsItDoesNoHarm) {
+  if (type().hears == Hears::nothing) return;
+  const auto p = make_processor(type(), busy(), {}, format());
+  AudioBuffer x = programme();
+  const AudioBuffer in = x;
+  run(*p, x);
+  const auto late = static_cast<size_t>(p->latency());
+  for (size_t i = 8192; i + late < in.channel(0).size(); ++i)
+    ASSERT_NEAR(x.channel(0)[i + late], in.channel(0)[i], 2e-6F) << i;
+}
+
+INSTANTIATE_TEST_SUITE_P(Catalogue, EveryStep, testing::ValuesIn(cases()), name_of);
+
+TEST(Catalogue, DescriptionsAreWhole) {
+  std::set<std::string_view> seen;
+  for (const StepType* t : catalogue()) {
+    EXPECT_TRUE(seen.insert(t->id).second) << t->id;
+    EXPECT_FALSE(t->label.empty());
+    EXPECT_FALSE(t->summary.empty());
+    EXPECT_GE(t->starting_points.size(), 3U) << t->id;
+    EXPECT_EQ(t->hears == Hears::nothing, t->learn == nullptr) << t->id;
+    ASSERT_NE(t->brief, nullptr);
+    EXPECT_FALSE(t->brief(standard_settings(*t)).empty());
+    if (t->picture == Picture::response) EXPECT_NE(t->response_db, nullptr);
+    if (t->picture == Picture::transfer) EXPECT_NE(t->transfer_db, nullptr);
+    for (const auto& p : t->parameters) {
+      EXPECT_TRUE(in_range(p, p.standard)) << t->id << " " << p.id;
+      EXPECT_LT(p.least, p.most) << p.id;
+      EXPECT_FALSE(p.help.empty()) << p.id;
+      EXPECT_FALSE(value_text(p, p.standard).empty());
+      for (const double f : {0.0, 0.3, 1.0})
+        if (p.scale != Scale::choice) EXPECT_NEAR(to_fraction(p, from_fraction(p, f)), f, 1e-9) << p.id;
+      const std::pair<std::string_view, std::string_view> units[] = {{"dB", "_db"}, {"Hz", "_hz"}, {"ms", "_ms"}, {"%", "_pct"}};
+      for (const auto& [unit, ending] : units)
+        if (p.unit == unit) EXPECT_TRUE(p.id.ends_with(ending)) << p.id;
+    }
+    for (const auto& point : t->starting_points)
+      for (const auto& [id, value] : point.values) {
+        const int i = parameter_index(*t, id);
+        ASSERT_GE(i, 0) << point.name << " " << id;
+        EXPECT_TRUE(in_range(t->parameters[static_cast<size_t>(i)], value)) << point.name << " " << id;
+      }
+  }
+  EXPECT_GE(seen.size(), 6U);
+}
+
+TEST(Catalogue, EverySettingSurvivesARecipe) {
+  for (const StepType* t : catalogue()) {
+    Chain chain{{{t, standard_settings(*t), true}}};
+    for (const auto& point : t->starting_points) chain.steps.push_back({t, settings_of(*t, point), false});
+    for (size_t i = 0; i < t->parameters.size(); ++i)
+      for (const double v : {t->parameters[i].least, t->parameters[i].most}) {
+        chain.steps.push_back({t, standard_settings(*t), true});
+        chain.steps.back().settings.values[i] = v;
+      }
+    const auto text = to_json(Recipe{"all", "", chain}).dump();
+    EXPECT_EQ(recipe_from_text(text, "test").chain, chain) << t->id;
+  }
+}
+
+}  // namespace
+}  // namespace drevan
