@@ -137,7 +137,7 @@ void NoiseGain::presence() noexcept {
   for (size_t k = 0; k < n; ++k) {
     const float likely = frame * ramp(near_[k], ramp_inverse_low, ramp_inverse_span) *
                          ramp(far_[k], ramp_inverse_low, ramp_inverse_span);
-    const float absent = std::min(1.0F - likely, 0.95F);
+    const float absent = std::min(1.0F - likely, 0.99F);
     const float odds =
         absent / (1.0F - absent) * (1.0F + prior_[k]) * fast_exp2(-1.44269504F * v_[k]);
     presence_[k] = 1.0F / (1.0F + odds);

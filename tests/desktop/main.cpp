@@ -1,1 +1,21 @@
-int main() {}
+// The desktop tests share one application, as Qt wants it.
+#include <gtest/gtest.h>
+
+#include <QApplication>
+#include <QTemporaryDir>
+
+#include "theme/theme.h"
+
+int main(int argc, char** argv) {
+  // Settings and caches of the tests stay out of the user's; sound goes to the simulated device.
+  const QTemporaryDir home;
+  qputenv("XDG_CONFIG_HOME", home.path().toUtf8());
+  qputenv("XDG_CACHE_HOME", home.path().toUtf8());
+  qputenv("DREVAN_AUDIO", "simulated");
+  testing::InitGoogleTest(&argc, argv);
+  QApplication app(argc, argv);
+  app.setApplicationName("drevan-tests");
+  app.setOrganizationName("drevan-tests");
+  drevan::desktop::apply_theme(app, "timber");
+  return RUN_ALL_TESTS();
+}

@@ -1,0 +1,47 @@
+// Every step alone: seconds of mono sound at 48 kHz per second of computing, by Google Benchmark.
+#include <benchmark/benchmark.h>
+
+#include "audio/denormals.h"
+#include "engine/chain_run.h"
+#include "steps/catalogue.h"
+#include "support/sounds.h"
+
+namespace {
+
+using namespace drevan;
+
+void run_step(benchmark::State& state, const StepType* type) {
+  const StreamFormat format{48000, 1, 4096};
+  // Settings that make the step work: its first starting point.
+  const Settings settings = type->starting_points.empty() ? standard_settings(*type) : settings_of(*type, type->starting_points[0]);
+  AudioBuffer sound = test::words(0.3, 4);
+  test::add(sound, test::noise(0.003, 4, 3), 0);
+  Findings found;
+  if (type->learn) {
+    const auto learner = type->learn(settings, format);
+    for (Samples at = 0; at + 4096 <= 48000; at += 4096) learner->hear(sound.block(at, 4096));
+    found = learner->findings();
+  }
+  const auto processor = make_processor(*type, settings, found, format);
+  const FlushDenormals flush;
+  AudioBuffer block(1, 4096);
+  Samples at = 0;
+  for (auto _ : state) {
+    block.block().copy_from(sound.block(at, 4096));
+    processor->process(block.block());
+    at = at + 8192 <= sound.frames() ? at + 4096 : 0;
+    benchmark::DoNotOptimize(block.channel(0).data());
+  }
+  state.counters["x_real_time"] =
+      benchmark::Counter(static_cast<double>(state.iterations()) * 4096 / 48000, benchmark::Counter::kIsRate);
+}
+
+}  // namespace
+
+int main(int argc, char** argv) {
+  for (const auto* type : drevan::catalogue())
+    benchmark::RegisterBenchmark(std::string(type->id).c_str(), run_step, type);
+  benchmark::Initialize(&argc, argv);
+  benchmark::RunSpecifiedBenchmarks();
+  benchmark::Shutdown();
+}

@@ -1,0 +1,89 @@
+// A hand on the real window: mouse and keys as a user's, ears on the simulated device.
+#pragma once
+
+#include <gtest/gtest.h>
+
+#include <QMenu>
+#include <QTest>
+#include <QTimer>
+#include <functional>
+
+#include "main_window.h"
+#include "support/sounds.h"
+
+namespace drevan::desktop {
+
+class Driver {
+ public:
+  Driver() {
+    window.resize(1280, 800);
+    window.show();
+    EXPECT_TRUE(QTest::qWaitForWindowExposed(&window));
+  }
+
+  Workspace& work() { return window.workspace(); }
+  Bench& bench() { return window.bench(); }
+  SimulatedDevice& device() { return dynamic_cast<SimulatedDevice&>(work().player().device()); }
+
+  bool wait_for(const std::function<bool()>& done, int ms = 20000) { return QTest::qWaitFor(done, ms); }
+  /// Until the level path shows the chain as it is.
+  bool settle() {
+    QTest::qWait(30);
+    return wait_for([&] { return !work().measuring() && work().levels_fresh(); });
+  }
+  bool open_demo() {
+    return work().open(DREVAN_SOURCE_DIR "/demo/skerry-light.reel") && settle();
+  }
+  int clip_named(const std::string& name) {
+    for (const auto& c : work().reel().clips)
+      if (c.name == name) return c.id;
+    return 0;
+  }
+  void click(QWidget* w, QPointF at, Qt::KeyboardModifiers keys = {}) { QTest::mouseClick(w, Qt::LeftButton, keys, at.toPoint()); }
+  void click_clip(const std::string& name) {
+    Shelf& shelf = bench().shelf();
+    click(shelf.viewport(), shelf.clip_rect(clip_named(name)).center());
+  }
+  void drag(QWidget* w, QPointF from, QPointF to) {
+    QTest::mousePress(w, Qt::LeftButton, {}, from.toPoint());
+    for (int i = 1; i <= 6; ++i) {
+      const QPointF at = from + (to - from) * i / 6;
+      // Through the event system, buttons held: QTest's mouseMove knows no buttons.
+      QMouseEvent move(QEvent::MouseMove, at, w->mapToGlobal(at), Qt::NoButton, Qt::LeftButton, {});
+      QApplication::sendEvent(w, &move);
+      QTest::qWait(5);
+    }
+    QTest::mouseRelease(w, Qt::LeftButton, {}, to.toPoint());
+  }
+  /// The plus at the end of the clip's chain, then the entry of the list that opens.
+  bool add_step(const char* id) {
+    LevelPathView& path = bench().level_path();
+    click(&path, path.add_rect(ChainOwner::clip).center());
+    auto* menu = path.findChild<QMenu*>("add_step_menu");
+    if (!menu || !wait_for([&] { return menu->isVisible(); }, 2000)) return false;
+    auto* action = menu->findChild<QAction*>(id);
+    if (!action) return false;
+    QTest::mouseClick(menu, Qt::LeftButton, {}, menu->actionGeometry(action).center());
+    QTest::qWait(20);
+    // Without a window manager nobody gives the keys back when a menu closes.
+    window.activateWindow();
+    return QTest::qWaitForWindowActive(&window) && settle();
+  }
+  const std::vector<ChainStep>& steps() { return work().clip()->chain.steps; }
+  double setting(size_t step, const char* id) {
+    const ChainStep& s = steps().at(step);
+    return s.settings[static_cast<size_t>(parameter_index(*s.type, id))];
+  }
+  /// Left channel of the last `ms` that were played.
+  std::vector<float> heard(int ms) {
+    const auto all = device().played();
+    std::vector<float> left;
+    const size_t n = std::min(all.size() / 2, static_cast<size_t>(48 * ms));
+    for (size_t i = all.size() / 2 - n; i < all.size() / 2; ++i) left.push_back(all[2 * i]);
+    return left;
+  }
+
+  MainWindow window;
+};
+
+}  // namespace drevan::desktop

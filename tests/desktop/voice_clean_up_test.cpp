@@ -1,0 +1,173 @@
+// The whole job as a person does it: open, mark room tone, build the chain, listen, undo, render.
+#include <gtest/gtest.h>
+
+#include <QTemporaryDir>
+
+#include "bench/pictures.h"
+#include "desktop/driver.h"
+#include "reel/json_file.h"
+
+namespace drevan::desktop {
+namespace {
+
+// What was heard against a rendering of the same place: correlation and level.
+struct Match {
+  double correlation, level_db;
+};
+
+Match best_match(const std::vector<float>& heard, const AudioBuffer& sound) {
+  // Decimated search first would be quicker; half a second against a few seconds is quick enough.
+  Match best{-1, 0};
+  const auto x = sound.channel(0);
+  double own = 0;
+  for (const float v : heard) own += static_cast<double>(v * v);
+  std::vector<double> power(x.size() + 1);
+  for (size_t i = 0; i < x.size(); ++i) power[i + 1] = power[i] + static_cast<double>(x[i] * x[i]);
+  for (size_t at = 0; at + heard.size() < x.size(); ++at) {
+    float cross = 0;
+    for (size_t i = 0; i < heard.size(); ++i) cross += heard[i] * x[at + i];
+    const double there = power[at + heard.size()] - power[at];
+    const double c = static_cast<double>(cross) / std::sqrt(std::max(own * there, 1e-30));
+    if (c > best.correlation) best = {c, 10 * std::log10(own / std::max(there, 1e-30))};
+  }
+  return best;
+}
+
+AudioBuffer part_of(const AudioBuffer& x, double from_s, double to_s) {
+  AudioBuffer out(1, static_cast<Samples>((to_s - from_s) * 48000));
+  std::copy_n(x.channel(0).begin() + static_cast<long>(from_s * 48000), out.frames(), out.channel(0).begin());
+  return out;
+}
+
+TEST(VoiceCleanUp, FromTheDemoToTheBatch) {
+  Driver d;
+  ASSERT_TRUE(d.open_demo());
+  d.click_clip("stairs-02");
+  ASSERT_EQ(d.work().clip()->name, "stairs-02");
+  ASSERT_TRUE(d.settle());
+  ASSERT_TRUE(d.steps().empty());
+
+  // Room tone by mouse: the button, then a drag over the first second.
+  Scope& scope = d.bench().scope();
+  d.click(&d.bench().mark_button(), QPointF(10, 10));
+  ASSERT_TRUE(scope.marking());
+  const double y = scope.height() / 2.0;
+  d.drag(&scope, {scope.x_of(0.2), y}, {scope.x_of(1.1), y});
+  ASSERT_TRUE(d.work().clip()->room_tone);
+  EXPECT_NEAR(d.work().clip()->room_tone->begin, 0.2, 0.05);
+  EXPECT_NEAR(d.work().clip()->room_tone->end, 1.1, 0.05);
+  EXPECT_FALSE(scope.marking());
+
+  // The five steps through the plus of the level path.
+  for (const char* id : {"normalise", "noise-reduction", "cut", "compressor", "normalise"}) ASSERT_TRUE(d.add_step(id)) << id;
+  ASSERT_EQ(d.steps().size(), 5U);
+  const LevelPath* levels = d.work().levels();
+  ASSERT_EQ(levels->stages.size(), 6U);
+  EXPECT_NEAR(*levels->stages[5].sample_peak_dbfs, -3, 0.05);
+  EXPECT_LT(*levels->stages[2].noise_floor_dbfs, *levels->stages[1].noise_floor_dbfs - 8);
+
+  // The compressor's threshold, dragged in its picture; the slider follows.
+  LevelPathView& path = d.bench().level_path();
+  d.click(&path, path.step_rect({ChainOwner::clip, 3}).center() + QPointF(0, 60));
+  auto* picture = dynamic_cast<TransferPicture*>(d.bench().editor().picture());
+  ASSERT_NE(picture, nullptr);
+  const double before = d.setting(3, "threshold_db");
+  const QPointF from = picture->threshold_at();
+  d.drag(picture, from, from - QPointF(60, 0));
+  const double dragged = d.setting(3, "threshold_db");
+  EXPECT_LT(dragged, before - 4);
+  EXPECT_EQ(d.bench().editor().slider("threshold_db")->value(), dragged);
+  ASSERT_TRUE(d.settle());
+  EXPECT_NEAR(*d.work().levels()->stages[5].sample_peak_dbfs, -3, 0.05);  // the last step followed
+
+  // Listen: before, after and removed while playing; what was heard is what a render gives.
+  const QTemporaryDir temp;
+  const auto clip = *d.work().clip();
+  const CancelToken never;
+  FindingStore store;
+  const std::filesystem::path file = temp.filePath("after.wav").toStdString();
+  render_clip({clip_sound(d.work().reel(), clip), full_chain(d.work().reel(), clip), file, Container::wav, SampleType::float32}, store, never);
+  const AudioBuffer after = test::read_all(file);
+  const AudioBuffer source = test::read_all(d.work().reel().sources[static_cast<size_t>(clip.source)].path);
+  d.click(&scope, {scope.x_of(1.5), y});
+  QTest::keyClick(&d.window, Qt::Key_Space);
+  QTest::qWait(900);
+  ASSERT_TRUE(d.work().player().playing());
+  const auto heard_after = d.heard(400);
+  QTest::keyClick(&d.window, Qt::Key_1);
+  QTest::qWait(900);
+  const auto heard_before = d.heard(400);
+  QTest::keyClick(&d.window, Qt::Key_3);
+  QTest::qWait(900);
+  const auto heard_removed = d.heard(400);
+  EXPECT_EQ(d.bench().foot().compare().current(), 2);
+  QTest::keyClick(&d.window, Qt::Key_2);
+  QTest::keyClick(&d.window, Qt::Key_Space);
+  ASSERT_TRUE(d.wait_for([&] { return !d.work().player().playing(); }, 2000));
+
+  const Match a = best_match(heard_after, part_of(after, 1.4, 5));
+  EXPECT_GT(a.correlation, 0.9999);
+  const Match b = best_match(heard_before, part_of(source, 1.4, 6));
+  EXPECT_GT(b.correlation, 0.9999);
+  // Level matched: the source is heard at the loudness of the result, both lowered alike if need be.
+  const double match = *d.work().levels()->stages[5].loudness_lufs - *d.work().levels()->stages[0].loudness_lufs;
+  EXPECT_NEAR(b.level_db - a.level_db, match, 0.1);
+  // Removed is neither of the two.
+  EXPECT_LT(best_match(heard_removed, part_of(after, 1.4, 7)).correlation, 0.99);
+  EXPECT_GT(test::rms(heard_removed), 1e-5);
+  EXPECT_EQ(d.work().player().underruns(), 0);
+
+  // Undo twice: the drag, then the fifth step.
+  QTest::keyClick(&d.window, Qt::Key_Z, Qt::ControlModifier);
+  EXPECT_EQ(d.setting(3, "threshold_db"), before);
+  EXPECT_EQ(d.bench().editor().slider("threshold_db")->value(), before);
+  QTest::keyClick(&d.window, Qt::Key_Z, Qt::ControlModifier);
+  EXPECT_EQ(d.steps().size(), 4U);
+  QTest::keyClick(&d.window, Qt::Key_Z, Qt::ControlModifier | Qt::ShiftModifier);
+  QTest::keyClick(&d.window, Qt::Key_Z, Qt::ControlModifier | Qt::ShiftModifier);
+  EXPECT_EQ(d.steps().size(), 5U);
+  EXPECT_EQ(d.setting(3, "threshold_db"), dragged);
+
+  // The batch: every clip, and the same bits as the command line makes from the saved reel.
+  QTest::keyClick(&d.window, Qt::Key_F2);
+  const QString window_out = temp.filePath("window");
+  d.window.batch().set_folder(window_out);
+  QTest::keyClick(&d.window, Qt::Key_Return, Qt::ControlModifier);
+  ASSERT_TRUE(d.window.batch().rendering());
+  ASSERT_TRUE(d.wait_for([&] { return !d.window.batch().rendering(); }, 90000));
+  const auto& results = d.window.batch().results();
+  ASSERT_EQ(results.size(), d.work().reel().clips.size());
+  for (const auto& r : results) EXPECT_EQ(r.state, JobState::done) << r.problem;
+  ASSERT_TRUE(d.work().save(temp.filePath("copy.reel").toStdString()));
+  const std::string cli_out = temp.filePath("cli").toStdString();
+  const auto ran = test::run(std::string(DREVAN_CLI) + " render --reel " + temp.filePath("copy.reel").toStdString() + " --out " + cli_out);
+  ASSERT_EQ(ran.code, 0) << ran.out;
+  for (const auto& r : results) {
+    const auto ours = test::bytes(r.output);
+    EXPECT_FALSE(ours.empty());
+    EXPECT_TRUE(ours == test::bytes(std::filesystem::path(cli_out) / r.output.filename())) << r.output;
+  }
+}
+
+TEST(VoiceCleanUp, ARecipeRendersToTheSameBitsByWindowAndByCommandLine) {
+  Driver d;
+  const QTemporaryDir temp;
+  const std::string source = DREVAN_SOURCE_DIR "/demo/stairs-03.flac";
+  d.window.open_files({QString::fromStdString(source)});
+  ASSERT_TRUE(d.wait_for([&] { return d.work().clip() != nullptr; }));
+  d.window.open_files({DREVAN_SOURCE_DIR "/demo/five.recipe"});
+  ASSERT_EQ(d.steps().size(), 5U);
+  ASSERT_TRUE(d.settle());
+  d.window.batch().set_folder(temp.filePath("window"));
+  d.window.batch().render();
+  ASSERT_TRUE(d.wait_for([&] { return !d.window.batch().rendering(); }, 60000));
+  const auto ran = test::run(std::string(DREVAN_CLI) + " render --recipe " DREVAN_SOURCE_DIR "/demo/five.recipe --out " +
+                             temp.filePath("cli").toStdString() + " " + source);
+  ASSERT_EQ(ran.code, 0) << ran.out;
+  const auto a = test::bytes(temp.filePath("window/stairs-03.wav").toStdString());
+  EXPECT_GT(a.size(), 1000U);
+  EXPECT_TRUE(a == test::bytes(temp.filePath("cli/stairs-03.wav").toStdString()));
+}
+
+}  // namespace
+}  // namespace drevan::desktop
