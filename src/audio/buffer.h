@@ -95,6 +95,13 @@ class AudioBuffer {
     return {p.data(), channels_, count};
   }
   AudioBlock block() { return block(0, static_cast<int>(frames_)); }
+  /// Keeps only the first `frames` frames, no more than there are.
+  void shorten(Samples frames) {
+    for (int c = 1; c < channels_; ++c)
+      std::copy_n(data_.begin() + c * frames_, frames, data_.begin() + c * frames);
+    frames_ = frames;
+    data_.resize(static_cast<size_t>(channels_) * static_cast<size_t>(frames));
+  }
 
  private:
   std::vector<float> data_;

@@ -29,12 +29,11 @@ class Biquad {
  public:
   void set(const BiquadCoefficients& c) noexcept { c_ = c; }
   void reset() noexcept { s1_ = s2_ = 0; }
-  float process(float in) noexcept {
-    const double x = in;
+  double process(double x) noexcept {
     const double y = c_.b0 * x + s1_;
     s1_ = c_.b1 * x - c_.a1 * y + s2_;
     s2_ = c_.b2 * x - c_.a2 * y;
-    return static_cast<float>(y);
+    return y;
   }
 
  private:

@@ -44,9 +44,24 @@ void FilterBank::begin_fade() noexcept {
 }
 
 float FilterBank::run(const Set& set, std::array<Biquad, 8>& lane, float x) noexcept {
+  double y = static_cast<double>(x);
   for (int k = 0; k < set.count; ++k)
-    x = lane[static_cast<size_t>(set.used[static_cast<size_t>(k)])].process(x);
-  return x;
+    y = lane[static_cast<size_t>(set.used[static_cast<size_t>(k)])].process(y);
+  return static_cast<float>(y);
+}
+
+// The sections' number known to the compiler: their states stay in registers, and the sections of
+// neighbouring samples run side by side.
+template <int count>
+void FilterBank::run_block(const Set& set, std::array<Biquad, 8>& lane, std::span<float> x) noexcept {
+  std::array<Biquad, count> now;
+  for (size_t k = 0; k < count; ++k) now[k] = lane[static_cast<size_t>(set.used[k])];
+  for (float& v : x) {
+    double y = static_cast<double>(v);
+    for (Biquad& b : now) y = b.process(y);
+    v = static_cast<float>(y);
+  }
+  for (size_t k = 0; k < count; ++k) lane[static_cast<size_t>(set.used[k])] = now[k];
 }
 
 void FilterBank::process(const AudioBlock& block) noexcept {
@@ -63,9 +78,20 @@ void FilterBank::process(const AudioBlock& block) noexcept {
     if (--fade_left_ == 0 && has_waiting_) begin_fade();
   }
   if (now_.count == 0) return;
-  for (int c = 0; c < block.channels(); ++c)
-    for (float& x : block.channel(c).subspan(static_cast<size_t>(i)))
-      x = run(now_, now_.lanes[static_cast<size_t>(c)], x);
+  for (int c = 0; c < block.channels(); ++c) {
+    auto& lane = now_.lanes[static_cast<size_t>(c)];
+    const auto x = block.channel(c).subspan(static_cast<size_t>(i));
+    switch (now_.count) {
+      case 1: run_block<1>(now_, lane, x); break;
+      case 2: run_block<2>(now_, lane, x); break;
+      case 3: run_block<3>(now_, lane, x); break;
+      case 4: run_block<4>(now_, lane, x); break;
+      case 5: run_block<5>(now_, lane, x); break;
+      case 6: run_block<6>(now_, lane, x); break;
+      case 7: run_block<7>(now_, lane, x); break;
+      default: run_block<8>(now_, lane, x); break;
+    }
+  }
 }
 
 void FilterBank::reset() noexcept {

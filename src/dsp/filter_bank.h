@@ -36,6 +36,8 @@ class FilterBank {
   };
   static void load(Set& set, const FilterSlots& slots) noexcept;
   static float run(const Set& set, std::array<Biquad, 8>& lane, float x) noexcept;
+  template <int count>
+  static void run_block(const Set& set, std::array<Biquad, 8>& lane, std::span<float> x) noexcept;
   void begin_fade() noexcept;
 
   Set now_, old_;

@@ -34,8 +34,7 @@ class NoiseGain {
   void gains(std::span<const float> power, std::span<float> gain) noexcept;
 
  private:
-  void prior_snr(std::span<const float> power) noexcept;
-  void presence() noexcept;
+  float frame_presence() noexcept;
 
   int bins_;
   int local_, wide_;       // half widths of the frequency smoothing, bins
@@ -43,11 +42,11 @@ class NoiseGain {
   float floor_log2_ = 0;
   float frame_mean_ = 0, frame_peak_ = 0;
   FloatVector inverse_noise_;
-  FloatVector posterior_, prior_, clean_, mean_, lsa_log2_, presence_, near_, far_, v_;
+  FloatVector posterior_, prior_, clean_, mean_, lsa_log2_, absent_, near_, far_;
   std::vector<double> running_;
 };
 
-/// log2 of the gain's exponential part, 0.5 E1(v) / ln 2, from a table; v > 0.
+/// log2 of the gain's exponential part, 0.5 E1(v) / ln 2, within 6e-4; v > 0.
 float half_expint_log2(float v) noexcept;
 
 }  // namespace drevan

@@ -1,5 +1,6 @@
 #include "engine/level_path.h"
 
+#include "dsp/sums.h"
 #include "measure/spectrum.h"
 
 namespace drevan {
@@ -28,12 +29,9 @@ class Likeness {
       const int n = before_.read(buffer_.block(0, want));
       if (n == 0) return;
       for (int c = 0; c < after.channels(); ++c) {
-        const auto a = after.channel(c).subspan(static_cast<size_t>(done));
-        const auto b = buffer_.channel(c);
-        float cross = 0, own = 0;
-        for (size_t i = 0; i < static_cast<size_t>(n); ++i) cross += a[i] * b[i], own += b[i] * b[i];
-        cross_ += static_cast<double>(cross);
-        own_ += static_cast<double>(own);
+        const auto b = buffer_.channel(c).first(static_cast<size_t>(n));
+        cross_ += sum_of_products(after.channel(c).subspan(static_cast<size_t>(done)), b);
+        own_ += sum_of_squares(b);
       }
       done += n;
     }

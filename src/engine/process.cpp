@@ -190,7 +190,7 @@ class Pass {
   // Streams the stages from..to; tells taps and cache of those not yet heard.
   void part(size_t from, size_t to, const BlockSink& sink) {
     ChainRun run = make_run(from, to);
-    std::vector<std::vector<std::vector<float>>> kept(caching_ ? to - from + 1 : 0);
+    std::vector<Kept> kept(caching_ ? to - from + 1 : 0);
     StageTap tap;
     if (options_.tap || caching_)
       tap = [&](size_t stage, const AudioBlock& b) {
@@ -202,19 +202,27 @@ class Pass {
     for (size_t stage = 1; stage < kept.size(); ++stage) store(keys_[from + stage], kept[stage]);
   }
 
-  static void keep(std::vector<std::vector<float>>& to, const AudioBlock& b) {
-    to.resize(static_cast<size_t>(b.channels()));
-    for (size_t c = 0; c < to.size(); ++c) {
-      const auto in = b.channel(static_cast<int>(c));
-      to[c].insert(to[c].end(), in.begin(), in.end());
-    }
+  // A stage's sound as it comes; room for the clip is made at once, for the ringing as needed.
+  struct Kept {
+    std::shared_ptr<AudioBuffer> sound;
+    Samples filled = 0;
+  };
+  void keep(Kept& to, const AudioBlock& b) const {
+    if (!to.sound) to.sound = std::make_shared<AudioBuffer>(format_.channels, reader_.frames());
+    if (to.filled + b.frames() > to.sound->frames()) grow(to, to.filled + b.frames());
+    to.sound->block(to.filled, b.frames()).copy_from(b);
+    to.filled += b.frames();
   }
-  void store(std::uint64_t key, const std::vector<std::vector<float>>& kept) {
-    if (kept.empty()) return;
-    auto sound = std::make_shared<AudioBuffer>(format_.channels, static_cast<Samples>(kept[0].size()));
+  void grow(Kept& kept, Samples frames) const {
+    auto wider = std::make_shared<AudioBuffer>(format_.channels, frames + frames / 8);
     for (int c = 0; c < format_.channels; ++c)
-      std::ranges::copy(kept[static_cast<size_t>(c)], sound->channel(c).begin());
-    options_.cache->put(key, std::move(sound));
+      std::copy_n(kept.sound->channel(c).begin(), kept.filled, wider->channel(c).begin());
+    kept.sound = std::move(wider);
+  }
+  void store(std::uint64_t key, Kept& kept) const {
+    if (!kept.sound) return;
+    if (kept.sound->frames() != kept.filled) kept.sound->shorten(kept.filled);
+    options_.cache->put(key, std::move(kept.sound));
   }
 
   const ClipSound& sound_;

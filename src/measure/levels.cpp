@@ -6,6 +6,7 @@
 #include <vector>
 
 #include "audio/decibel.h"
+#include "dsp/sums.h"
 #include "measure/noise_floor.h"
 
 namespace drevan {
@@ -93,7 +94,7 @@ struct LevelMeter::Impl {
     if (true_peak) {
       float block_peak = 0;
       for (int c = 0; c < block.channels(); ++c)
-        for (const float x : block.channel(c)) block_peak = std::max(block_peak, std::abs(x));
+        block_peak = std::max(block_peak, largest_magnitude(block.channel(c)));
       true_peak->hear(std::span(interleaved).first(channels * static_cast<size_t>(block.frames())),
                       static_cast<double>(block_peak));
     }
@@ -128,12 +129,9 @@ LevelMeter& LevelMeter::operator=(LevelMeter&&) noexcept = default;
 void LevelMeter::hear(const AudioBlock& block) {
   Impl& m = *impl_;
   for (int c = 0; c < block.channels(); ++c) {
-    float peak = 0;
-    float sum = 0;
     const auto in = block.channel(c);
-    for (const float x : in) peak = std::max(peak, std::abs(x));
-    for (const float x : in) sum += x * x;
-    m.sum_squares += static_cast<double>(sum);
+    const float peak = largest_magnitude(in);
+    m.sum_squares += sum_of_squares(in);
     if (peak >= clip_level)
       m.clipped += std::ranges::count_if(in, [](float x) { return std::abs(x) >= clip_level; });
     m.peak = std::max(m.peak, peak);

@@ -4,6 +4,7 @@
 #include <numeric>
 
 #include "audio/decibel.h"
+#include "dsp/sums.h"
 
 namespace drevan {
 
@@ -19,11 +20,8 @@ void NoiseFloorMeter::hear(const AudioBlock& block) noexcept {
   for (int done = 0; done < block.frames();) {
     const int n = std::min(block_frames_ - filled_, block.frames() - done);
     for (int c = 0; c < block.channels(); ++c) {
-      // Partial sums in float are exact enough within 50 ms and quick; the rest is double.
-      float sum = 0;
-      for (const float x : block.channel(c).subspan(static_cast<size_t>(done), static_cast<size_t>(n)))
-        sum += x * x;
-      sum_ += static_cast<double>(sum);
+      sum_ += sum_of_squares(
+          block.channel(c).subspan(static_cast<size_t>(done), static_cast<size_t>(n)));
     }
     filled_ += n;
     done += n;

@@ -3,6 +3,8 @@
 #include <algorithm>
 #include <cmath>
 
+#include "dsp/sums.h"
+
 namespace drevan {
 
 namespace {
@@ -26,8 +28,8 @@ void RoomToneFinder::hear(const AudioBlock& block) {
   for (int done = 0; done < block.frames();) {
     const int n = std::min(frame_ - filled_, block.frames() - done);
     for (int c = 0; c < block.channels(); ++c)
-      for (const float x : block.channel(c).subspan(static_cast<size_t>(done), static_cast<size_t>(n)))
-        sum_ += static_cast<double>(x * x);
+      sum_ += sum_of_squares(
+          block.channel(c).subspan(static_cast<size_t>(done), static_cast<size_t>(n)));
     filled_ += n;
     done += n;
     if (filled_ < frame_) break;

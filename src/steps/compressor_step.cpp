@@ -21,12 +21,13 @@ constexpr double rms_window_ms = 10;
 
 // Reduction in dB (>= 0) at level `x` dB: Giannoulis, Massberg and Reiss, "Digital Dynamic Range
 // Compressor Design", JAES 60(6), 2012, eq. 4: straight, quadratic within the knee, straight.
+// Written without a branch: `bent` runs through the knee, what lies beyond it is straight.
 template <class T>
 T reduction(T x, T threshold, T slope, T knee) noexcept {
-  const T over = x - threshold;
-  if (2 * over <= -knee) return 0;
-  if (2 * over < knee) return slope * (over + knee / 2) * (over + knee / 2) / (2 * knee);
-  return slope * over;
+  const T over = x - threshold + knee / 2;
+  const T bent = std::min(std::max(over, T(0)), knee);
+  const T inverse = T(0.5) / std::max(knee, T(1e-6));
+  return slope * (bent * bent * inverse + std::max(over - knee, T(0)));
 }
 
 class Compressor final : public Processor {
@@ -99,10 +100,15 @@ class Compressor final : public Processor {
     if (n > 0) level_ = static_cast<double>(gain[n - 1]);
     const bool still = !threshold_.moving() && !slope_.moving() && !knee_.moving() &&
                        !make_up_.moving() && !mix_.moving();
-    double t = threshold_.value(), s = slope_.value(), k = knee_.value();
+    if (still) {
+      reduce_still(gain, n);
+    } else {
+      for (size_t i = 0; i < n; ++i)
+        gain[i] = reduction(gain[i], static_cast<float>(threshold_.next()),
+                            static_cast<float>(slope_.next()), static_cast<float>(knee_.next()));
+    }
     for (size_t i = 0; i < n; ++i) {
-      if (!still) t = threshold_.next(), s = slope_.next(), k = knee_.next();
-      reduced_ = smoother_.process(reduction(static_cast<double>(gain[i]), t, s, k));
+      reduced_ = smoother_.process(static_cast<double>(gain[i]));
       gain[i] = static_cast<float>(-reduced_);
     }
     for (size_t i = 0; i < n; ++i) {
@@ -118,6 +124,14 @@ class Compressor final : public Processor {
       const auto x = block.channel(c);
       for (size_t i = 0; i < n; ++i) x[i] *= gain[i];
     }
+  }
+
+  // No branch in it, so that it runs several samples at a time.
+  void reduce_still(Lane& level, size_t n) const noexcept {
+    const auto t = static_cast<float>(threshold_.value());
+    const auto s = static_cast<float>(slope_.value());
+    const auto k = static_cast<float>(knee_.value());
+    for (size_t i = 0; i < n; ++i) level[i] = reduction(level[i], t, s, k);
   }
 
   Settings settings_;

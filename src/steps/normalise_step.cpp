@@ -4,6 +4,7 @@
 #include <limits>
 
 #include "dsp/gain.h"
+#include "dsp/sums.h"
 #include "measure/levels.h"
 #include "steps/step.h"
 
@@ -25,20 +26,28 @@ double gain_for(double target, const Findings& found) {
 
 class Measurer final : public Learner {
  public:
-  Measurer(int what, StreamFormat format)
-      : what_(what), meter_(format, what == true_peak ? Detail::full : Detail::quick) {}
-  void hear(const AudioBlock& block) override { meter_.hear(block); }
+  Measurer(int what, StreamFormat format) : what_(what) {
+    // The sample peak needs no meter.
+    if (what != sample_peak)
+      meter_.emplace(format, what == true_peak ? Detail::full : Detail::quick);
+  }
+  void hear(const AudioBlock& block) override {
+    if (meter_) return meter_->hear(block);
+    for (int c = 0; c < block.channels(); ++c)
+      peak_ = std::max(peak_, largest_magnitude(block.channel(c)));
+  }
   Findings findings() const override {
-    const Levels l = meter_.levels();
-    const auto value = what_ == sample_peak  ? l.sample_peak_dbfs
-                       : what_ == true_peak  ? l.true_peak_dbtp
-                                             : l.loudness_lufs;
+    std::optional<double> value;
+    if (what_ == sample_peak && peak_ > 0) value = to_db(static_cast<double>(peak_));
+    if (what_ == true_peak) value = meter_->levels().true_peak_dbtp;
+    if (what_ == loudness) value = meter_->levels().loudness_lufs;
     return value ? Findings{{static_cast<float>(*value)}} : Findings{};
   }
 
  private:
   int what_;
-  LevelMeter meter_;
+  float peak_ = 0;
+  std::optional<LevelMeter> meter_;
 };
 
 class Normalise final : public Processor {

@@ -2,6 +2,7 @@
 #include <gtest/gtest.h>
 
 #include <QLineEdit>
+#include <QFontInfo>
 #include <QMimeData>
 #include <QTemporaryDir>
 #include <fstream>
@@ -246,6 +247,11 @@ TEST(WindowTest, AReelWithAMissingSourceOpensAndIsMended) {
   EXPECT_FALSE(d.work().missing(*d.work().clip()));
   EXPECT_TRUE(d.settle());
   for (auto* box : d.window.findChildren<QMessageBox*>()) box->close();
+}
+
+TEST(WindowTest, TheTypefaceAndTheMarksAreThere) {
+  EXPECT_EQ(QFontInfo(QApplication::font()).family(), "Lato");
+  EXPECT_TRUE(QFile::exists(":/marks/check.png"));
 }
 
 TEST(WindowTest, EverythingThatCanBeReachedHasANameOrText) {

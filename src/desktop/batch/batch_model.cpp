@@ -151,7 +151,7 @@ void BatchDelegate::paint(QPainter* p, const QStyleOptionViewItem& option, const
   p->save();
   p->setRenderHint(QPainter::Antialiasing);
   if (option.state & QStyle::State_Selected) p->fillRect(option.rect, t.raised);
-  const QRectF r = QRectF(option.rect).adjusted(8, 0, -8, 0);
+  const QRectF r = QRectF(option.rect).adjusted(3, 0, -12, 0);
   p->setPen(Qt::NoPen);
   if (progress.isValid()) {
     const QRectF bar(r.left(), r.center().y() - 4, r.width(), 8);

@@ -19,7 +19,7 @@ Foot::Foot(Workspace& workspace, QWidget* parent) : QWidget(parent), workspace_(
   play_ = new QToolButton(this);
   play_->setText(tr("Play"));
   play_->setObjectName("play");
-  play_->setFixedWidth(58);
+  play_->setFixedWidth(70);
   play_->setFont(bold_font());
   play_->setToolTip(tr("Play or pause (Space)"));
   loop_ = new QToolButton(this);

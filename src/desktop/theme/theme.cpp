@@ -3,6 +3,9 @@
 #include <QFontDatabase>
 #include <QPalette>
 
+// Resources of a static library are linked in only when somebody asks for them by name.
+static void take_resources() { Q_INIT_RESOURCE(theme); }
+
 namespace drevan::desktop {
 
 namespace {
@@ -73,7 +76,7 @@ QString style_sheet(const Theme& t) {
     QScrollBar::add-line, QScrollBar::sub-line, QScrollBar::add-page, QScrollBar::sub-page {
               width: 0; height: 0; background: none; }
     QHeaderView::section { background: @window; color: @quiet; border: none;
-              border-bottom: 1px solid @line; padding: 6px 8px; }
+              border-bottom: 1px solid @line; padding: 6px 3px; }
     QTableView { background: @panel; border: none; gridline-color: transparent;
               selection-background-color: @raised; selection-color: @text; outline: none; }
     QScrollArea, QAbstractScrollArea { border: none; }
@@ -121,6 +124,7 @@ QFont heading_font() {
 }
 
 void apply_theme(QApplication& app, const QString& name) {
+  take_resources();
   static const bool fonts = QFontDatabase::addApplicationFont(":/fonts/Lato-Regular.ttf") >= 0 &&
                             QFontDatabase::addApplicationFont(":/fonts/Lato-Bold.ttf") >= 0;
   Q_UNUSED(fonts);

@@ -1,0 +1,11 @@
+// One function compiled for several instruction sets, the best chosen when the program starts.
+#pragma once
+
+// Element by element the results are the same bits on every set: contraction is off and sums are
+// not reordered. Sanitizers run before the choice could be made, so they get the plain one.
+#if defined(__x86_64__) && defined(__GNUC__) && !defined(__clang__) && \
+    !defined(__SANITIZE_ADDRESS__) && !defined(__SANITIZE_THREAD__)
+#define DREVAN_CLONES __attribute__((target_clones("avx2", "default")))
+#else
+#define DREVAN_CLONES
+#endif

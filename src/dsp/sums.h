@@ -1,0 +1,18 @@
+// Sums and extremes of samples, several at a time.
+#pragma once
+
+#include <span>
+
+namespace drevan {
+
+/// Sum of x^2. Summed in float over 64 samples, in double beyond: exact to about 1e-6. The order
+/// of the sum is fixed: same bits on every machine.
+double sum_of_squares(std::span<const float> x) noexcept;
+
+/// Sum of a * b over the shorter of the two; as sum_of_squares().
+double sum_of_products(std::span<const float> a, std::span<const float> b) noexcept;
+
+/// Largest magnitude; 0 for no samples. NaN is passed over.
+float largest_magnitude(std::span<const float> x) noexcept;
+
+}  // namespace drevan
