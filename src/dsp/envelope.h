@@ -26,6 +26,7 @@ class DecoupledDetector {
     value_ = attack_ * value_ + (1 - attack_) * peak_;
     return value_;
   }
+  double value() const noexcept { return value_; }
 
  private:
   double attack_ = 0, release_ = 0, peak_ = 0, value_ = 0;

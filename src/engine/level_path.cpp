@@ -1,6 +1,8 @@
 #include "engine/level_path.h"
 
+#include "audio/error.h"
 #include "dsp/sums.h"
+#include "engine/side_listener.h"
 #include "measure/spectrum.h"
 
 namespace drevan {
@@ -23,7 +25,17 @@ namespace {
 class Likeness {
  public:
   explicit Likeness(const ClipSound& sound) : before_(sound), buffer_(before_.channels(), 4096) {}
-  void hear(const AudioBlock& after) {
+  // On another thread: a source that cannot be read on leaves the sums as they are.
+  void hear(const AudioBlock& after) noexcept {
+    try {
+      compare(after);
+    } catch (const Error&) {
+    }
+  }
+  double gain() const { return own_ > 1e-12 ? cross_ / own_ : 1.0; }
+
+ private:
+  void compare(const AudioBlock& after) {
     for (int done = 0; done < after.frames();) {
       const int want = std::min(after.frames() - done, 4096);
       const int n = before_.read(buffer_.block(0, want));
@@ -36,9 +48,6 @@ class Likeness {
       done += n;
     }
   }
-  double gain() const { return own_ > 1e-12 ? cross_ / own_ : 1.0; }
-
- private:
   ClipReader before_;
   AudioBuffer buffer_;
   double cross_ = 0, own_ = 0;
@@ -66,21 +75,28 @@ LevelPath measure_level_path(const ClipSound& sound, const Chain& chain,
   auto after = std::make_shared<PeakPyramid>();
   Likeness likeness(sound);
 
+  // The last line hears what the chain gives in the end.
+  const size_t result = last + 1;
+  SideListener side(format, [&](size_t line, const AudioBlock& b) {
+    if (line == result) {
+      after->hear(b);
+      likeness.hear(b);
+      return;
+    }
+    if (meters[line]) meters[line]->hear(b);
+    if (options.focus && line == *options.focus) in.hear(b);
+    if (options.focus && line == *options.focus + 1) out.hear(b);
+  });
   ProcessOptions process;
   process.store = options.store;
   process.cache = options.cache;
   process.cancel = options.cancel;
   process.progress = options.progress;
   process.first_tap = first;
-  process.tap = [&](size_t stage, const AudioBlock& b) {
-    if (meters[stage]) meters[stage]->hear(b);
-    if (options.focus && stage == *options.focus) in.hear(b);
-    if (options.focus && stage == *options.focus + 1) out.hear(b);
-  };
-  path.findings = process_clip(sound, chain, process, [&](const AudioBlock& b) {
-    after->hear(b);
-    likeness.hear(b);
-  });
+  process.tap = [&](size_t stage, const AudioBlock& b) { side.tell(stage, b); };
+  path.findings = process_clip(sound, chain, process,
+                               [&](const AudioBlock& b) { side.tell(result, b); });
+  side.finish();
   after->finish();
   for (size_t s = 0; s <= last; ++s)
     if (meters[s]) options.levels->put(path.keys[s], meters[s]->levels());

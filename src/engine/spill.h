@@ -31,7 +31,10 @@ class Spill {
 
   int channels_;
   size_t limit_;
-  std::vector<float> memory_;  // interleaved
+  // Interleaved, in pieces that are never moved or zeroed.
+  static constexpr size_t piece = size_t{1} << 18;
+  std::vector<std::unique_ptr<float[]>> memory_;
+  size_t kept_ = 0;  // samples in memory_
   std::vector<float> scratch_;
   std::unique_ptr<std::FILE, Close> file_;
   Samples frames_ = 0, at_ = 0;

@@ -2,7 +2,9 @@
 
 #include <ebur128.h>
 
+#include <array>
 #include <cmath>
+#include <numeric>
 #include <vector>
 
 #include "audio/decibel.h"
@@ -101,9 +103,19 @@ struct LevelMeter::Impl {
     until_tenth += block.frames();
     if (until_tenth < tenth()) return;
     until_tenth = 0;
-    double s = 0;
-    if (detail == Detail::full && ebur128_loudness_shortterm(ebur.get(), &s) == EBUR128_SUCCESS)
-      short_max = std::max(short_max, s);
+    if (detail == Detail::full) short_term();
+  }
+  // The mean power of the last thirty tenths: libebur128's own function would sum three seconds of
+  // samples every tenth.
+  void short_term() {
+    double loudness = 0;
+    if (ebur128_loudness_window(ebur.get(), 100, &loudness) != EBUR128_SUCCESS) return;
+    tenths[tenth_count++ % tenths.size()] =
+        std::isfinite(loudness) ? std::pow(10.0, loudness / 10) : 0.0;
+    if (tenth_count < tenths.size()) return;
+    const double mean = std::accumulate(tenths.begin(), tenths.end(), 0.0) /
+                        static_cast<double>(tenths.size());
+    short_max = std::max(short_max, power_to_db(mean));
   }
 
   StreamFormat format;
@@ -113,6 +125,8 @@ struct LevelMeter::Impl {
   NoiseFloorMeter floor;
   std::vector<float> interleaved;
   int until_tenth = 0;
+  std::array<double, 30> tenths{};  // powers, in the unit of loudness
+  size_t tenth_count = 0;
   double short_max = silence_db;
   float peak = 0;
   double sum_squares = 0;

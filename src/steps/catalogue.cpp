@@ -3,6 +3,8 @@
 #include <algorithm>
 #include <bit>
 
+#include "dsp/clones.h"
+
 #define DREVAN_STEP(name) const StepType& name();
 namespace drevan {
 #include "steps/step_list.inc"
@@ -32,15 +34,22 @@ const StepType* find_step(std::string_view id) {
   return at == all.end() ? nullptr : *at;
 }
 
-void guard(const AudioBlock& block) noexcept {
-  for (int c = 0; c < block.channels(); ++c) {
-    for (float& x : block.channel(c)) {
-      // An all-ones exponent is NaN or infinity; bits, because compilers may reason about floats.
-      const bool finite = (std::bit_cast<std::uint32_t>(x) & 0x7f800000U) != 0x7f800000U;
-      const float v = finite ? x : 0.0F;
-      x = std::min(std::max(v, -1000.0F), 1000.0F);
-    }
+namespace {
+
+DREVAN_CLONES void guard_samples(float* __restrict x, size_t n) noexcept {
+  for (size_t i = 0; i < n; ++i) {
+    // An all-ones exponent is NaN or infinity; bits, because compilers may reason about floats.
+    const auto bits = std::bit_cast<std::uint32_t>(x[i]);
+    const std::uint32_t kept = (bits & 0x7f800000U) != 0x7f800000U ? bits : 0U;
+    x[i] = std::min(std::max(std::bit_cast<float>(kept), -1000.0F), 1000.0F);
   }
+}
+
+}  // namespace
+
+void guard(const AudioBlock& block) noexcept {
+  for (int c = 0; c < block.channels(); ++c)
+    guard_samples(block.channel(c).data(), block.channel(c).size());
 }
 
 namespace {

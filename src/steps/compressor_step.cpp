@@ -5,6 +5,7 @@
 #include <cmath>
 
 #include "audio/decibel.h"
+#include "dsp/clones.h"
 #include "dsp/envelope.h"
 #include "dsp/fast_math.h"
 #include "dsp/gain.h"
@@ -28,6 +29,20 @@ T reduction(T x, T threshold, T slope, T knee) noexcept {
   const T bent = std::min(std::max(over, T(0)), knee);
   const T inverse = T(0.5) / std::max(knee, T(1e-6));
   return slope * (bent * bent * inverse + std::max(over - knee, T(0)));
+}
+
+// Level in dB from amplitude (scale 6.02) or power (3.01).
+DREVAN_CLONES void to_level(float* __restrict x, size_t n, float scale) noexcept {
+  for (size_t i = 0; i < n; ++i) x[i] = scale * fast_log2(std::max(x[i], 1e-20F));
+}
+// No branch in it, so that it runs several samples at a time.
+DREVAN_CLONES void to_reduction(float* __restrict level, size_t n, float threshold, float slope,
+                                float knee) noexcept {
+  for (size_t i = 0; i < n; ++i) level[i] = reduction(level[i], threshold, slope, knee);
+}
+DREVAN_CLONES void to_gain(float* __restrict reduced, size_t n, float make_up_db, float mix) noexcept {
+  for (size_t i = 0; i < n; ++i)
+    reduced[i] = 1.0F + mix * (fast_exp2((make_up_db - reduced[i]) * 0.166096405F) - 1.0F);
 }
 
 class Compressor final : public Processor {
@@ -72,7 +87,7 @@ class Compressor final : public Processor {
   }
 
  private:
-  static constexpr int chunk = 64;
+  static constexpr int chunk = 256;
   using Lane = std::array<float, chunk>;
 
   double slope() const { return 1 - 1 / settings_[ratio]; }
@@ -89,8 +104,7 @@ class Compressor final : public Processor {
     if (squared)
       for (size_t i = 0; i < n; ++i)
         level[i] = static_cast<float>(square_.process(static_cast<double>(level[i])));
-    const float scale = squared ? 3.01029996F : 6.02059991F;
-    for (size_t i = 0; i < n; ++i) level[i] = scale * fast_log2(std::max(level[i], 1e-20F));
+    to_level(level.data(), n, squared ? 3.01029996F : 6.02059991F);
   }
 
   void compress(const AudioBlock& block) noexcept {
@@ -101,37 +115,30 @@ class Compressor final : public Processor {
     const bool still = !threshold_.moving() && !slope_.moving() && !knee_.moving() &&
                        !make_up_.moving() && !mix_.moving();
     if (still) {
-      reduce_still(gain, n);
+      to_reduction(gain.data(), n, static_cast<float>(threshold_.value()),
+                   static_cast<float>(slope_.value()), static_cast<float>(knee_.value()));
+      smooth(gain, n);
+      to_gain(gain.data(), n, static_cast<float>(make_up_.value()), static_cast<float>(mix_.value()));
     } else {
       for (size_t i = 0; i < n; ++i)
         gain[i] = reduction(gain[i], static_cast<float>(threshold_.next()),
                             static_cast<float>(slope_.next()), static_cast<float>(knee_.next()));
+      smooth(gain, n);
+      for (size_t i = 0; i < n; ++i)
+        to_gain(&gain[i], 1, static_cast<float>(make_up_.next()), static_cast<float>(mix_.next()));
     }
-    for (size_t i = 0; i < n; ++i) {
-      reduced_ = smoother_.process(static_cast<double>(gain[i]));
-      gain[i] = static_cast<float>(-reduced_);
-    }
-    for (size_t i = 0; i < n; ++i) {
-      const auto up = static_cast<float>(still ? make_up_.value() : make_up_.next());
-      gain[i] = (gain[i] + up) * 0.166096405F;
-    }
-    for (size_t i = 0; i < n; ++i) gain[i] = fast_exp2(gain[i]);
-    for (size_t i = 0; i < n; ++i) {
-      const auto wet = static_cast<float>(still ? mix_.value() : mix_.next());
-      gain[i] = 1.0F + wet * (gain[i] - 1.0F);
-    }
+    if (n > 0) reduced_ = static_cast<double>(smoother_.value());
     for (int c = 0; c < block.channels(); ++c) {
       const auto x = block.channel(c);
       for (size_t i = 0; i < n; ++i) x[i] *= gain[i];
     }
   }
 
-  // No branch in it, so that it runs several samples at a time.
-  void reduce_still(Lane& level, size_t n) const noexcept {
-    const auto t = static_cast<float>(threshold_.value());
-    const auto s = static_cast<float>(slope_.value());
-    const auto k = static_cast<float>(knee_.value());
-    for (size_t i = 0; i < n; ++i) level[i] = reduction(level[i], t, s, k);
+  void smooth(Lane& reduced, size_t n) noexcept {
+    DecoupledDetector d = smoother_;  // in registers
+    for (size_t i = 0; i < n; ++i)
+      reduced[i] = static_cast<float>(d.process(static_cast<double>(reduced[i])));
+    smoother_ = d;
   }
 
   Settings settings_;

@@ -3,8 +3,7 @@
 #include <algorithm>
 #include <cmath>
 
-#include "audio/decibel.h"
-#include "dsp/noise_gain.h"
+#include "dsp/noise_reducer.h"
 #include "dsp/stft.h"
 #include "steps/step.h"
 
@@ -20,16 +19,18 @@ int window_size(double rate) {
 }
 constexpr int overlap = 4;
 
-// The finding is the room tone's mean power per bin, channel after channel, each bins() long.
+// The finding is the room tone's profile, channel after channel: mean power per bin, then spread
+// per band.
 class RoomTone final : public Learner {
  public:
   explicit RoomTone(StreamFormat format) : scratch_(1, format.max_block) {
     const int size = window_size(format.rate);
-    for (int c = 0; c < format.channels; ++c) stfts_.emplace_back(size, overlap);
-    skip_ = overlap - 1;
-    bins_ = stfts_[0].bins();
-    sums_.assign(static_cast<size_t>(format.channels * bins_), 0.0);
-    frames_.assign(stfts_.size(), 0);
+    for (int c = 0; c < format.channels; ++c) {
+      stfts_.emplace_back(size, overlap);
+      profilers_.emplace_back(size / 2 + 1, format.rate / size);
+    }
+    power_.resize(static_cast<size_t>(size / 2 + 1));
+    heard_.assign(stfts_.size(), 0);
   }
 
   void hear(const AudioBlock& block) override {
@@ -37,43 +38,30 @@ class RoomTone final : public Learner {
       const auto copy = scratch_.channel(0).first(static_cast<size_t>(block.frames()));
       std::ranges::copy(block.channel(static_cast<int>(c)), copy.begin());
       stfts_[c].process(copy, [&](std::span<std::complex<float>> bins) {
-        if (frames_[c]++ < skip_) return;  // the first windows reach back before the range
-        double* sum = sums_.data() + c * static_cast<size_t>(bins_);
-        for (size_t k = 0; k < bins.size(); ++k) sum[k] += static_cast<double>(std::norm(bins[k]));
+        if (++heard_[c] < overlap) return;  // the first windows reach back before the range
+        for (size_t k = 0; k < bins.size(); ++k) power_[k] = std::norm(bins[k]);
+        profilers_[c].hear(power_);
       });
     }
   }
 
   Findings findings() const override {
-    const long windows = frames_[0] - skip_;
-    if (windows < 1) return {};
     Findings out;
-    out.values.resize(sums_.size());
-    double total = 0;
-    for (size_t c = 0; c < stfts_.size(); ++c) smooth(c, static_cast<double>(windows), out);
-    for (const double s : sums_) total += s;
-    return total > 0 ? out : Findings{};
+    for (const auto& profiler : profilers_) {
+      const NoiseProfile profile = profiler.profile();
+      if (profile.power.empty()) return {};
+      out.values.insert(out.values.end(), profile.power.begin(), profile.power.end());
+      out.values.insert(out.values.end(), profile.spread.begin(), profile.spread.end());
+    }
+    return out;
   }
 
  private:
-  // Three bins together steady a short room tone without widening a hum's lines much.
-  void smooth(size_t channel, double windows, Findings& out) const {
-    const auto n = static_cast<size_t>(bins_);
-    const double* sum = sums_.data() + channel * n;
-    for (size_t k = 0; k < n; ++k) {
-      const double left = sum[k == 0 ? 0 : k - 1];
-      const double right = sum[k + 1 == n ? k : k + 1];
-      out.values[channel * n + k] =
-          static_cast<float>((0.25 * left + 0.5 * sum[k] + 0.25 * right) / windows);
-    }
-  }
-
   AudioBuffer scratch_;
   std::vector<Stft> stfts_;
-  long skip_ = 0;
-  int bins_ = 0;
-  std::vector<double> sums_;
-  std::vector<long> frames_;
+  std::vector<NoiseProfiler> profilers_;
+  FloatVector power_;
+  std::vector<int> heard_;
 };
 
 class NoiseReduction final : public Processor {
@@ -83,25 +71,25 @@ class NoiseReduction final : public Processor {
     const int size = window_size(format.rate);
     for (int c = 0; c < format.channels; ++c) {
       stfts_.emplace_back(size, overlap);
-      estimators_.emplace_back(NoiseGain::Setup{
+      reducers_.emplace_back(NoiseReducer::Setup{
           .bins = size / 2 + 1, .bin_hz = bin_hz_, .hop_s = size / overlap / format.rate});
     }
-    power_.resize(static_cast<size_t>(size / 2 + 1));
-    gain_.assign(static_cast<size_t>(size / 2 + 1), 1.0F);
-    noise_.resize(power_.size() * stfts_.size());
+    profile_size_ = static_cast<size_t>(size / 2 + 1) + reducers_[0].bands();
+    noise_.resize(profile_size_ * reducers_.size());
     take(found);
   }
 
   void process(const AudioBlock& block) noexcept override {
     for (size_t c = 0; c < stfts_.size(); ++c)
       stfts_[c].process(block.channel(static_cast<int>(c)),
-                        [&](std::span<std::complex<float>> bins) { reduce(c, bins); });
+                        [&](std::span<std::complex<float>> bins) { reducers_[c].process(bins); });
   }
-  Samples latency() const noexcept override { return stfts_[0].latency(); }
+  Samples latency() const noexcept override {
+    return stfts_[0].latency() + NoiseReducer::delay() * stfts_[0].hop();
+  }
   void reset() noexcept override {
     for (auto& s : stfts_) s.reset();
-    for (auto& e : estimators_) e.reset();
-    std::ranges::fill(gain_, 1.0F);
+    for (auto& r : reducers_) r.reset();
   }
   void set(int parameter, double value) noexcept override {
     // A gain per window, overlapped four times, is smooth by itself.
@@ -112,16 +100,15 @@ class NoiseReduction final : public Processor {
 
   int readings(std::span<float> out) const noexcept override {
     const auto n = std::min<size_t>(out.size(), max_readings);
+    const auto gains = reducers_[0].gains();
     for (size_t i = 0; i < n; ++i) {
       const auto k = static_cast<size_t>(std::lround(band_hz(static_cast<int>(i)) / bin_hz_));
-      out[i] = k < gain_.size() ? 6.0206F * fast_db(gain_[k]) : 0.0F;
+      out[i] = k < gains.size() ? 20.0F * std::log10(std::max(gains[k], 1e-6F)) : 0.0F;
     }
     return static_cast<int>(n);
   }
 
  private:
-  static float fast_db(float gain) noexcept { return std::log2(std::max(gain, 1e-6F)); }
-
   void take(const Findings& found) noexcept {
     learned_ = found.values.size() == noise_.size();
     if (learned_) std::ranges::copy(found.values, noise_.begin());
@@ -129,28 +116,23 @@ class NoiseReduction final : public Processor {
   }
   void apply() noexcept {
     const auto lift = static_cast<float>(std::pow(10.0, settings_[lift_db] / 10));
-    for (size_t c = 0; c < estimators_.size(); ++c) {
-      estimators_[c].set_floor_db(-settings_[depth_db]);
-      if (!learned_) continue;
-      for (size_t k = 0; k < power_.size(); ++k) power_[k] = noise_[c * power_.size() + k] * lift;
-      estimators_[c].set_noise(power_);
+    const size_t bins = profile_size_ - reducers_[0].bands();
+    for (size_t c = 0; c < reducers_.size(); ++c) {
+      reducers_[c].set_floor_db(-settings_[depth_db]);
+      const auto profile = std::span<const float>(noise_).subspan(c * profile_size_, profile_size_);
+      if (learned_)
+        reducers_[c].set_noise(profile.first(bins), profile.subspan(bins), lift);
+      else
+        reducers_[c].clear_noise();
     }
-  }
-  void reduce(size_t c, std::span<std::complex<float>> bins) noexcept {
-    if (!learned_) return;
-    for (size_t k = 0; k < bins.size(); ++k) {
-      const float re = bins[k].real(), im = bins[k].imag();
-      power_[k] = re * re + im * im;
-    }
-    estimators_[c].gains(power_, gain_);
-    for (size_t k = 0; k < bins.size(); ++k) bins[k] *= gain_[k];
   }
 
   Settings settings_;
   double bin_hz_;
   std::vector<Stft> stfts_;
-  std::vector<NoiseGain> estimators_;
-  FloatVector power_, gain_, noise_;
+  std::vector<NoiseReducer> reducers_;
+  size_t profile_size_ = 0;
+  FloatVector noise_;
   bool learned_ = false;
 };
 
@@ -160,6 +142,11 @@ std::unique_ptr<Learner> learn(const Settings&, StreamFormat format) {
 
 std::unique_ptr<Processor> make(const Settings& s, const Findings& found, StreamFormat format) {
   return std::make_unique<NoiseReduction>(s, found, format);
+}
+
+std::span<const float> learned_power(const Findings& found, StreamFormat format) {
+  const auto bins = static_cast<size_t>(window_size(format.rate) / 2 + 1);
+  return std::span(found.values).first(std::min(bins, found.values.size()));
 }
 
 std::string brief(const Settings& s) { return fmt::format("{:.0f} dB", s[depth_db]); }
@@ -198,6 +185,7 @@ const StepType& noise_reduction_step() {
       .make = make,
       .brief = brief,
       .picture = Picture::reduction,
+      .learned_power = learned_power,
   };
   return type;
 }

@@ -100,7 +100,8 @@ enum class Picture {
   levels,     ///< level before and after
   response,   ///< gain over frequency, over the spectrum; needs response_db
   transfer,   ///< level out over level in; needs transfer_db; readings: level in dB, reduction dB
-  reduction,  ///< room tone and what is taken per band; readings: 64 gains in dB, see band_hz()
+  reduction,  ///< room tone and what is taken per band; needs learned_power; readings: 64 gains in
+              ///< dB, see band_hz()
 };
 
 /// A point of the picture that can be held: which parameters its place sets (-1: none).
@@ -125,6 +126,8 @@ struct StepType {
   Picture picture = Picture::levels;
   double (*response_db)(const Settings&, double hz, double rate) = nullptr;
   double (*transfer_db)(const Settings&, double in_db) = nullptr;
+  /// The learned mean power per bin of the first channel, within the finding.
+  std::span<const float> (*learned_power)(const Findings&, StreamFormat) = nullptr;
   std::vector<Handle> handles{};
 };
 

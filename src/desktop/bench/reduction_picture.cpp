@@ -91,11 +91,10 @@ void ReductionPicture::paintEvent(QPaintEvent*) {
                      !levels->findings[static_cast<size_t>(active)].empty();
   if (levels && !levels->spectrum_in.empty()) draw_spectrum(p, levels->spectrum_in, t.before, false);
   if (known) {
-    const auto& values = levels->findings[static_cast<size_t>(active)].values;
-    // Channels lie one after the other; the first stands for all.
     const auto& source = workspace_.reel().sources[static_cast<size_t>(workspace_.clip()->source)];
-    const size_t bins = values.size() / static_cast<size_t>(source.channels);
-    draw_spectrum(p, std::span(values).first(bins), t.removed, true);
+    const auto power = step()->type->learned_power(levels->findings[static_cast<size_t>(active)],
+                                                   {workspace_.reel().rate, source.channels});
+    if (power.size() > 1) draw_spectrum(p, power, t.removed, true);
   }
   for (size_t i = 0; i < gains_db_.size(); ++i) {
     const double x = x_of(band_hz(static_cast<int>(i)));

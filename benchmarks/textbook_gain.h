@@ -1,12 +1,11 @@
-// How much of each frequency is noise: the estimator behind noise reduction. It sees power spectra
-// and gives gains; transforms and overlap-add are the step's business, so that it can be replaced.
+// The plain textbook estimator that noise reduction is measured against.
 #pragma once
 
 #include <span>
 
 #include "dsp/fft.h"
 
-namespace drevan {
+namespace drevan::bench {
 
 /// Log-spectral amplitude estimator of one channel: Y. Ephraim and D. Malah, "Speech enhancement
 /// using a minimum mean-square error log-spectral amplitude estimator", IEEE Trans. ASSP 33(2),
@@ -14,14 +13,14 @@ namespace drevan {
 /// I. Cohen and B. Berdugo, "Speech enhancement for non-stationary noise environments", Signal
 /// Processing 81, 2001. Where no speech is present all bins get the same gain, the floor: the room
 /// stays a room, only quieter, and does not warble.
-class NoiseGain {
+class TextbookGain {
  public:
   struct Setup {
     int bins = 1025;         ///< size / 2 + 1
     double bin_hz = 23.4375; ///< rate / size
     double hop_s = 0.0107;   ///< seconds from one spectrum to the next
   };
-  explicit NoiseGain(const Setup& setup);
+  explicit TextbookGain(const Setup& setup);
 
   /// Mean noise power per bin, same scale as the spectra. Real-time safe.
   void set_noise(std::span<const float> power) noexcept;
@@ -46,7 +45,4 @@ class NoiseGain {
   std::vector<double> running_;
 };
 
-/// log2 of the gain's exponential part, 0.5 E1(v) / ln 2, within 6e-4; v > 0.
-float half_expint_log2(float v) noexcept;
-
-}  // namespace drevan
+}  // namespace drevan::bench

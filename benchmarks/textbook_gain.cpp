@@ -1,26 +1,17 @@
-#include "dsp/noise_gain.h"
+#include "textbook_gain.h"
 
 #include <algorithm>
 #include <cmath>
 
 #include "dsp/clones.h"
 #include "dsp/fast_math.h"
+#include "dsp/lsa_gain.h"
 
-namespace drevan {
+namespace drevan::bench {
 
 namespace {
 
 constexpr float least_prior = 0.00316F;  // -25 dB, against musical noise (Cappe 1994)
-constexpr float minus_log2_e = -1.44269504F;
-
-// 0.5 E1(v) / ln 2 for v > 0 from e = exp(-v), by E1(v) = e ln(1 + c(v) / v): c runs from
-// exp(-Euler's constant) at 0 to 1 and is fitted by a ratio of polynomials. Error below 6e-4 (0.004
-// dB), checked against std::expint.
-inline float half_expint(float v, float e) noexcept {
-  const float c = (0.561459484F + v * (164.05009F + v * (2279.09845F + v * 2771.75072F))) /
-                  (1.0F + v * (285.699934F + v * (3307.48146F + v * 2771.75072F)));
-  return 0.5F * e * fast_log2(1.0F + c / v);
-}
 
 // Everything of one spectrum that a bin needs of itself alone.
 struct BinState {
@@ -46,7 +37,7 @@ DREVAN_CLONES void prior_kernel(BinState s, size_t n, float alpha, float beta) n
     s.posterior[k] = kept;
     s.prior[k] = prior;
     s.absent[k] = e;
-    s.lsa_log2[k] = std::min(fast_log2(ratio) + half_expint(v, e), 0.0F);
+    s.lsa_log2[k] = std::min(fast_log2(ratio) + lsa_exponent_log2(v, e), 0.0F);
     s.mean[k] = beta * s.mean[k] + (1.0F - beta) * prior;
   }
 }
@@ -112,9 +103,7 @@ DREVAN_CLONES void gain_kernel(GainState s, size_t n, float frame, float floor_l
 
 }  // namespace
 
-float half_expint_log2(float v) noexcept { return half_expint(v, fast_exp2(minus_log2_e * v)); }
-
-NoiseGain::NoiseGain(const Setup& setup)
+TextbookGain::TextbookGain(const Setup& setup)
     : bins_(setup.bins),
       local_(std::max(1, static_cast<int>(std::lround(30 / setup.bin_hz)))),
       wide_(std::max(4, static_cast<int>(std::lround(350 / setup.bin_hz)))) {
@@ -129,18 +118,18 @@ NoiseGain::NoiseGain(const Setup& setup)
   reset();
 }
 
-void NoiseGain::set_noise(std::span<const float> power) noexcept {
+void TextbookGain::set_noise(std::span<const float> power) noexcept {
   for (size_t k = 0; k < inverse_noise_.size(); ++k)
     inverse_noise_[k] = 1.0F / std::max(power[k], 1e-20F);
 }
 
-void NoiseGain::reset() noexcept {
+void TextbookGain::reset() noexcept {
   std::ranges::fill(clean_, 0.0F);
   std::ranges::fill(mean_, 0.0F);
   frame_mean_ = frame_peak_ = 0;
 }
 
-float NoiseGain::frame_presence() noexcept {
+float TextbookGain::frame_presence() noexcept {
   // Presence in the frame as a whole: at once when the mean SNR rises, slowly away.
   const auto all = static_cast<float>(running_.back() / bins_);
   float frame = 0;
@@ -156,7 +145,7 @@ float NoiseGain::frame_presence() noexcept {
   return frame;
 }
 
-void NoiseGain::gains(std::span<const float> power, std::span<float> gain) noexcept {
+void TextbookGain::gains(std::span<const float> power, std::span<float> gain) noexcept {
   const auto n = static_cast<size_t>(bins_);
   prior_kernel({power.data(), inverse_noise_.data(), clean_.data(), posterior_.data(),
                 prior_.data(), lsa_log2_.data(), absent_.data(), mean_.data()},
@@ -169,4 +158,4 @@ void NoiseGain::gains(std::span<const float> power, std::span<float> gain) noexc
               n, frame_presence(), floor_log2_);
 }
 
-}  // namespace drevan
+}  // namespace drevan::bench

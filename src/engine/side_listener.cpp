@@ -1,0 +1,87 @@
+#include "engine/side_listener.h"
+
+#include <array>
+#include <condition_variable>
+#include <mutex>
+#include <thread>
+
+#include "audio/denormals.h"
+
+namespace drevan {
+
+// One thread with the blocks it has yet to hear.
+class SideListener::Ear {
+ public:
+  Ear(StreamFormat format, std::shared_ptr<const Hear> hear) : hear_(std::move(hear)) {
+    for (auto& s : slots_) s.sound = AudioBuffer(format.channels, format.max_block);
+    thread_ = std::jthread([this](const std::stop_token& stop) { work(stop); });
+  }
+  ~Ear() {
+    thread_.request_stop();
+    changed_.notify_all();
+  }
+
+  void tell(size_t line, const AudioBlock& block) {
+    std::unique_lock lock(mutex_);
+    changed_.wait(lock, [&] { return told_ - heard_ < slots_.size(); });
+    Slot& slot = slots_[told_ % slots_.size()];
+    lock.unlock();  // the slot is ours until it is told
+    slot.line = line;
+    slot.frames = block.frames();
+    slot.sound.block(0, block.frames()).copy_from(block);
+    lock.lock();
+    ++told_;
+    changed_.notify_all();
+  }
+  void finish() {
+    std::unique_lock lock(mutex_);
+    changed_.wait(lock, [&] { return told_ == heard_; });
+  }
+
+ private:
+  struct Slot {
+    AudioBuffer sound;
+    size_t line = 0;
+    int frames = 0;
+  };
+
+  void work(const std::stop_token& stop) {
+    const FlushDenormals flush;
+    std::unique_lock lock(mutex_);
+    while (changed_.wait(lock, stop, [&] { return told_ > heard_; })) {
+      Slot& slot = slots_[heard_ % slots_.size()];
+      lock.unlock();
+      (*hear_)(slot.line, slot.sound.block(0, slot.frames));
+      lock.lock();
+      ++heard_;
+      changed_.notify_all();
+      if (stop.stop_requested()) return;
+    }
+  }
+
+  std::shared_ptr<const Hear> hear_;
+  std::array<Slot, 32> slots_;
+  std::mutex mutex_;
+  std::condition_variable_any changed_;
+  size_t told_ = 0, heard_ = 0;
+  std::jthread thread_;
+};
+
+SideListener::SideListener(StreamFormat format, Hear hear)
+    : hear_(std::make_shared<const Hear>(std::move(hear))) {
+  const int count = std::clamp(static_cast<int>(std::thread::hardware_concurrency()) - 1, 1, 4);
+  for (int i = 0; i < count; ++i) ears_.push_back(std::make_unique<Ear>(format, hear_));
+}
+
+SideListener::~SideListener() = default;
+
+void SideListener::tell(size_t line, const AudioBlock& block) {
+  if (ears_.size() == 1 && line % 3 == 2) return (*hear_)(line, block);
+  ears_[line % ears_.size()]->tell(line, block);
+}
+
+void SideListener::finish() {
+  for (const auto& ear : ears_) ear->finish();
+}
+
+}  // namespace drevan
