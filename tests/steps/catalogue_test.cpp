@@ -40,7 +40,7 @@ class EveryStep : public testing::TestWithParam<Case> {
   const StepType& type() const { return *GetParam().type; }
   StreamFormat format() const { return {GetParam().rate, GetParam().channels, 4096}; }
 
-  AudioBuffer programme(double seconds = 1.0) const {
+  AudioBuffer programme(double seconds = 1.2) const {
     AudioBuffer x = test::noise(0.002, seconds, 3, format().rate, format().channels);
     const AudioBuffer voice = test::words(0.5, seconds, format().rate);
     for (int c = 0; c < x.channels(); ++c)
@@ -163,14 +163,14 @@ TEST_P(EveryStep, EveryParameterAtBothEndsStaysFinite) {
     for (const double v : {parameters[i].least, parameters[i].most}) {
       Settings s = busy();
       s.values[i] = v;
-      AudioBuffer x = programme(0.2);
+      AudioBuffer x = programme(0.7);
       run(*make(s), x);
       ASSERT_TRUE(finite(x)) << parameters[i].id << " = " << v;
     }
   for (const bool most : {false, true}) {
     Settings s = standard();
     for (size_t i = 0; i < parameters.size(); ++i) s.values[i] = most ? parameters[i].most : parameters[i].least;
-    AudioBuffer x = programme(0.3);
+    AudioBuffer x = programme(0.8);
     run(*make(s), x);
     EXPECT_TRUE(finite(x)) << (most ? "all at most" : "all at least");
   }
@@ -184,10 +184,10 @@ TEST_P(EveryStep, TurningAParameterDoesNotClick) {
   for (size_t i = 0; i < parameters.size(); ++i) {
     const Settings from = busy();
     const auto p = make(from);
-    AudioBuffer x = test::sine(200, 0.05, 0.6, rate, format().channels);
+    AudioBuffer x = test::sine(200, 0.05, 1.2, rate, format().channels);
     run(*p, x);
     p->set(static_cast<int>(i), from_fraction(parameters[i], to_fraction(parameters[i], from[i]) < 0.5 ? 0.85 : 0.15));
-    AudioBuffer y = test::sine(200, 0.05, 0.6, rate, format().channels);
+    AudioBuffer y = test::sine(200, 0.05, 1.2, rate, format().channels);
     run(*p, y, 256);
     const auto join = [&](const AudioBuffer& a, long k) { return static_cast<double>(a.channel(0)[static_cast<size_t>(k)]); };
     // The largest second difference over the join: for a sine w^2 A; a click is far larger.
