@@ -10,6 +10,7 @@ extern "C" {
 #include <libavfilter/buffersink.h>
 #include <libavfilter/buffersrc.h>
 #include <libavutil/frame.h>
+#include <libavutil/log.h>
 }
 
 namespace drevan::bench {
@@ -38,6 +39,7 @@ LibavGraph::LibavGraph(const std::string& filters, int rate, Sink sink)
   Impl& g = *impl_;
   g.rate = rate;
   g.sink = std::move(sink);
+  av_log_set_level(AV_LOG_ERROR);
   g.graph->nb_threads = 1;
   const auto source = fmt::format("sample_rate={}:sample_fmt=flt:channel_layout=mono:time_base=1/{}", rate, rate);
   must(avfilter_graph_create_filter(&g.in, avfilter_get_by_name("abuffer"), "in", source.c_str(), nullptr, g.graph), "source");

@@ -89,7 +89,7 @@ struct GainState {
 DREVAN_CLONES void gain_kernel(GainState s, size_t n, float frame, float floor_log2) noexcept {
   for (size_t k = 0; k < n; ++k) {
     const float likely = frame * ramp(s.near[k]) * ramp(s.far[k]);
-    const float absent = std::min(1.0F - likely, 0.99F);
+    const float absent = std::min(1.0F - likely, 0.95F);
     const float odds = absent / (1.0F - absent) * (1.0F + s.prior[k]) * s.absent[k];
     const float p = 1.0F / (1.0F + odds);
     const float speech = s.lsa_log2[k];

@@ -69,11 +69,7 @@ NoiseProfile NoiseProfiler::profile() const {
   out.power.resize(n);
   std::vector<float> inverse(n);
   for (size_t k = 0; k < n; ++k) {
-    // Three bins together steady a short room tone without widening a hum's lines much.
-    const double left = sum_[k == 0 ? 0 : k - 1];
-    const double right = sum_[k + 1 == n ? k : k + 1];
-    out.power[k] = static_cast<float>((0.25 * left + 0.5 * sum_[k] + 0.25 * right) /
-                                      static_cast<double>(heard_));
+    out.power[k] = static_cast<float>(sum_[k] / static_cast<double>(heard_));
     inverse[k] = 1.0F / std::max(out.power[k], 1e-20F);
   }
   const size_t spectra = kept_.size() / n;
@@ -94,7 +90,7 @@ NoiseProfile NoiseProfiler::profile() const {
         count > 1 ? std::sqrt(std::max(0.0, squares / static_cast<double>(count) -
                                                 std::pow(sum / static_cast<double>(count), 2)))
                   : 0.0;
-    // What white noise wavers by through these windows and weights; no room is steadier.
+    // About what white noise wavers by through these windows and weights; no room is steadier.
     const double least = std::sqrt(0.28 / (band.end - band.begin));
     out.spread.push_back(static_cast<float>(std::max(measured, least)));
   }

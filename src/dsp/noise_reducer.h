@@ -20,7 +20,7 @@ namespace drevan {
 /// estimator", IEEE Trans. ASSP 32(6), 1984), one running forward and one running backward from up
 /// to half a second ahead: the past knows how a word ends, the future how it begins (the use of
 /// future spectra: I. Cohen, "Relaxed statistical model for speech enhancement and a priori SNR
-/// estimation", IEEE Trans. SAP 13(5), 2005). It is refined once by its own Wiener gain, which
+/// estimation", IEEE Trans. SAP 13(5), 2005). It is refined twice by its own Wiener gain, which
 /// takes the lag out of it (C. Plapous, C. Marro, P. Scalart, "Improved signal-to-noise ratio
 /// estimation for speech enhancement", IEEE Trans. ASLP 14(6), 2006).
 ///
@@ -71,12 +71,11 @@ class NoiseReducer {
   void spread_presence(std::span<const float> prior, float activity) noexcept;
 
   int bins_, box_;
-  float alpha_;
   float floor_ = 1;
   bool known_ = false, renewed_ = false;
   long time_ = 0, block_end_ = 0;
   std::vector<BinRange> bands_;
-  FloatVector inverse_noise_, inverse_spread_;
+  FloatVector inverse_noise_, inverse_spread_, alpha_;
   ComplexVector spectra_;                   // ring_frames x bins
   FloatVector power_, prior_;               // ring_frames x bins; prior: forward, then final
   FloatVector clean_ahead_, clean_behind_;  // state of the two recursions

@@ -12,13 +12,17 @@
 
 namespace drevan {
 
-/// Overlap-add analysis and synthesis of one channel with a square-root Hann window on both sides,
-/// so that an unchanged spectrum gives back the input, latency() samples later (error below
-/// -120 dB). process() is real-time safe and gives the same result for any block size.
+/// The window on both sides of an Stft. `hann` parts loud from quiet neighbours in frequency better
+/// (side lobes at -31 dB against -23 dB) and needs overlap 4.
+enum class Taper { square_root_hann, hann };
+
+/// Overlap-add analysis and synthesis of one channel with the same window on both sides, so that an
+/// unchanged spectrum gives back the input, latency() samples later (error below -120 dB).
+/// process() is real-time safe and gives the same result for any block size.
 class Stft {
  public:
   /// `size`: window and transform length in samples, even. `overlap`: 2 or 4 windows at a time.
-  Stft(int size, int overlap)
+  Stft(int size, int overlap, Taper taper = Taper::square_root_hann)
       : fft_(size),
         hop_(size / overlap),
         window_(hann_window(size)),
@@ -26,9 +30,12 @@ class Stft {
         sum_(static_cast<size_t>(size)),
         time_(static_cast<size_t>(size)),
         bins_(static_cast<size_t>(size / 2 + 1)) {
-    for (float& w : window_) w = std::sqrt(w);
-    // Hann sums to overlap / 2; the inverse transform scales by size.
-    scale_ = 2.0F / (static_cast<float>(overlap) * static_cast<float>(size));
+    if (taper == Taper::square_root_hann)
+      for (float& w : window_) w = std::sqrt(w);
+    // Both windows together sum to overlap / 2 (Hann) or, squared again, to overlap * 3 / 8; the
+    // inverse transform scales by size.
+    scale_ = (taper == Taper::hann ? 8.0F / 3.0F : 2.0F) /
+             (static_cast<float>(overlap) * static_cast<float>(size));
   }
 
   int size() const { return fft_.size(); }

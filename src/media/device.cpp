@@ -40,6 +40,10 @@ void SimulatedDevice::run(const std::stop_token& stop, SoundSource& source) {
     }
     due += std::chrono::milliseconds(10);
     std::this_thread::sleep_until(due);
+    // A machine that stood still for a while plays on from here; it does not pull what it missed in
+    // one go, which no source could be ready for.
+    const auto now = std::chrono::steady_clock::now();
+    if (now - due > std::chrono::milliseconds(20)) due = now;
   }
 }
 

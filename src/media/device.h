@@ -32,7 +32,7 @@ class AudioDevice {
 };
 
 /// Pulls 10 ms every 10 ms by the system's clock and keeps what it got: tests hear what a user
-/// would. Keeps the last ten minutes.
+/// would. Keeps the last ten minutes. When the machine itself stood still, its clock did, too.
 class SimulatedDevice final : public AudioDevice {
  public:
   explicit SimulatedDevice(double rate);

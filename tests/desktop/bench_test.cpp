@@ -189,21 +189,27 @@ TEST_F(BenchTest, TheChainIsCopiedToOtherClips) {
   EXPECT_TRUE(d.work().reel().find(to)->chain.steps.empty());
 }
 
-TEST_F(BenchTest, ALateChangeIsMeasuredWithinHalfASecond) {
+// Half a second is shown by benchmarks/level_path; here, on a machine with other work, only that a
+// late change does not cost what the first look at the clip costs.
+TEST_F(BenchTest, ALateChangeIsMeasuredSoonerThanTheWholeClip) {
   d.click_clip("log-entry-night");  // a minute
   ASSERT_GT(d.work().clip_seconds(), 60);
   d.work().set_room_tone(SecondsRange{0.2, 1.4});
-  d.work().apply_recipe(DREVAN_SOURCE_DIR "/demo/five.recipe");
   ASSERT_TRUE(d.settle());
+  const auto measured_in = [&](const std::function<void()>& change) {
+    QElapsedTimer clock;
+    clock.start();
+    change();
+    EXPECT_TRUE(d.wait_for([&] { return d.work().levels_fresh(); }));
+    return clock.elapsed();
+  };
+  const auto whole = measured_in([&] { d.work().apply_recipe(DREVAN_SOURCE_DIR "/demo/five.recipe"); });
   Settings s = d.steps()[3].settings;
   s.values[1] = -24;
-  QElapsedTimer clock;
-  clock.start();
-  d.work().set_settings({ChainOwner::clip, 3}, s, "threshold");
-  ASSERT_TRUE(d.wait_for([&] { return d.work().levels_fresh(); }));
-  // The promise is half a second; a test machine with other work gets three times that.
-  EXPECT_LT(clock.elapsed(), 1500);
-  std::printf("level path of one minute after a late change: %lld ms\n", static_cast<long long>(clock.elapsed()));
+  const auto late = measured_in([&] { d.work().set_settings({ChainOwner::clip, 3}, s, "threshold"); });
+  EXPECT_LT(late, whole);
+  std::printf("level path of one minute: %lld ms at first, %lld ms after a late change\n",
+              static_cast<long long>(whole), static_cast<long long>(late));
 }
 
 TEST(WindowTest, DropAddsFilesAndTellsWhatCannotBeRead) {

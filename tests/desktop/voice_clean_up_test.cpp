@@ -5,6 +5,7 @@
 
 #include "bench/pictures.h"
 #include "desktop/driver.h"
+#include "dsp/fft.h"
 #include "reel/json_file.h"
 
 namespace drevan::desktop {
@@ -15,19 +16,31 @@ struct Match {
   double correlation, level_db;
 };
 
+// By the cross-correlation theorem, at every shift at once.
 Match best_match(const std::vector<float>& heard, const AudioBuffer& sound) {
-  // Decimated search first would be quicker; half a second against a few seconds is quick enough.
-  Match best{-1, 0};
   const auto x = sound.channel(0);
-  double own = 0;
-  for (const float v : heard) own += static_cast<double>(v * v);
+  int size = 1 << 10;
+  while (size < static_cast<int>(x.size() + heard.size())) size *= 2;
+  const RealFft fft(size);
+  const auto transformed = [&](std::span<const float> in) {
+    FloatVector time(static_cast<size_t>(size));
+    std::ranges::copy(in, time.begin());
+    ComplexVector bins(static_cast<size_t>(size / 2 + 1));
+    fft.forward(time, bins);
+    return bins;
+  };
+  ComplexVector product = transformed(x);
+  const ComplexVector other = transformed(heard);
+  for (size_t k = 0; k < product.size(); ++k) product[k] *= std::conj(other[k]) / static_cast<float>(size);
+  FloatVector cross(static_cast<size_t>(size));
+  fft.inverse(product, cross);
   std::vector<double> power(x.size() + 1);
   for (size_t i = 0; i < x.size(); ++i) power[i + 1] = power[i] + static_cast<double>(x[i] * x[i]);
+  const double own = std::pow(test::rms(heard), 2) * static_cast<double>(heard.size());
+  Match best{-1, 0};
   for (size_t at = 0; at + heard.size() < x.size(); ++at) {
-    float cross = 0;
-    for (size_t i = 0; i < heard.size(); ++i) cross += heard[i] * x[at + i];
     const double there = power[at + heard.size()] - power[at];
-    const double c = static_cast<double>(cross) / std::sqrt(std::max(own * there, 1e-30));
+    const double c = static_cast<double>(cross[at]) / std::sqrt(std::max(own * there, 1e-30));
     if (c > best.correlation) best = {c, 10 * std::log10(own / std::max(there, 1e-30))};
   }
   return best;

@@ -9,6 +9,7 @@
 #include "engine/measure_file.h"
 #include "dsp/noise_profile.h"
 #include "engine/render.h"
+#include "engine/side_listener.h"
 #include "engine/spill.h"
 #include "steps/catalogue.h"
 #include "support/sounds.h"
@@ -118,7 +119,7 @@ TEST_F(Engine, FindingsFollowWhatStandsBeforeThem) {
   // The room tone is learned behind a gain: +6 dB before means four times the power learned.
   const Heard plain = process(sound_, {{step("noise-reduction")}}, store_);
   const Heard louder = process(sound_, {{step("gain", {{"gain_db", 6.0206}}), step("noise-reduction")}}, store_);
-  ASSERT_EQ(plain.findings[0].values.size(), 1025U + noise_bands(1025, 48000.0 / 2048).size());
+  ASSERT_EQ(plain.findings[0].values.size(), 1281U + noise_bands(1281, 48000.0 / 2560).size());
   for (size_t k = 5; k < 1000; k += 50) EXPECT_NEAR(louder.findings[1].values[k] / plain.findings[0].values[k], 4, 0.01);
   // And so the result is the same, only louder.
   for (size_t i = 48000; i < 200000; i += 997) EXPECT_NEAR(louder.sound.channel(0)[i], 2 * plain.sound.channel(0)[i], 1e-4);
@@ -334,6 +335,26 @@ TEST(MeasureFile, SaysWhatIsThere) {
   EXPECT_NEAR(*m.levels.sample_peak_dbfs, -6.02, 0.01);
   EXPECT_EQ(m.info.rate, 44100);
   EXPECT_EQ(m.info.frames, 88200);
+}
+
+TEST(SideListener, HearsEveryLineWholeAndInOrder) {
+  const StreamFormat format{48000, 2, 64};
+  std::array<std::vector<float>, 7> heard;
+  SideListener side(format, [&](size_t line, const AudioBlock& b) {
+    for (const float x : b.channel(1)) heard[line].push_back(x);
+  });
+  AudioBuffer block(2, 64);
+  float next = 0;
+  for (int round = 0; round < 200; ++round) {
+    const int n = 1 + round % 64;
+    for (int i = 0; i < n; ++i) block.channel(1)[static_cast<size_t>(i)] = next++;
+    for (size_t line = 0; line < heard.size(); ++line) side.tell(line, block.block(0, n));
+  }
+  side.finish();
+  for (const auto& h : heard) {
+    ASSERT_EQ(h.size(), static_cast<size_t>(next));
+    for (size_t i = 0; i < h.size(); ++i) ASSERT_EQ(h[i], static_cast<float>(i));
+  }
 }
 
 }  // namespace
