@@ -12,6 +12,10 @@ int main(int argc, char** argv) {
   qputenv("XDG_CONFIG_HOME", home.path().toUtf8());
   qputenv("XDG_CACHE_HOME", home.path().toUtf8());
   qputenv("DREVAN_AUDIO", "simulated");
+  // Listing the tests, as the build does, needs no screen.
+  if (qEnvironmentVariableIsEmpty("QT_QPA_PLATFORM") && qEnvironmentVariableIsEmpty("DISPLAY") &&
+      qEnvironmentVariableIsEmpty("WAYLAND_DISPLAY"))
+    qputenv("QT_QPA_PLATFORM", "offscreen");
   testing::InitGoogleTest(&argc, argv);
   QApplication app(argc, argv);
   app.setApplicationName("drevan-tests");
