@@ -32,6 +32,26 @@ class DecoupledDetector {
   double attack_ = 0, release_ = 0, peak_ = 0, value_ = 0;
 };
 
+/// One pole that follows up in one time and down in another; the branching detector of the same
+/// paper, eq. 16: a short peak leaves it almost where it was. Real-time safe.
+class BranchingDetector {
+ public:
+  void set(double attack_ms, double release_ms, double rate) noexcept {
+    attack_ = one_pole(attack_ms, rate);
+    release_ = one_pole(release_ms, rate);
+  }
+  void reset(double value = 0) noexcept { value_ = value; }
+  double process(double in) noexcept {
+    const double k = in > value_ ? attack_ : release_;
+    value_ = k * value_ + (1 - k) * in;
+    return value_;
+  }
+  double value() const noexcept { return value_; }
+
+ private:
+  double attack_ = 0, release_ = 0, value_ = 0;
+};
+
 /// Running mean square over a one-pole window. Real-time safe.
 class MeanSquare {
  public:

@@ -91,7 +91,7 @@ TEST_F(BenchTest, EveryStepHasAPictureThatCanBeHeldAndSlidersThatFollow) {
       to = from + QPointF(40, 25);
     } else if (auto* t = dynamic_cast<TransferPicture*>(picture)) {
       from = t->threshold_at();
-      to = from - QPointF(30, 0);
+      to = from + QPointF(-30, 25);
     } else if (auto* n = dynamic_cast<ReductionPicture*>(picture)) {
       from = n->depth_at();
       to = from + QPointF(0, 20);

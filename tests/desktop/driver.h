@@ -19,6 +19,7 @@ class Driver {
     window.resize(1280, 800);
     window.show();
     EXPECT_TRUE(QTest::qWaitForWindowExposed(&window));
+    take_keys();
   }
 
   Workspace& work() { return window.workspace(); }
@@ -65,9 +66,12 @@ class Driver {
     if (!action) return false;
     QTest::mouseClick(menu, Qt::LeftButton, {}, menu->actionGeometry(action).center());
     QTest::qWait(20);
-    // Without a window manager nobody gives the keys back when a menu closes.
+    return take_keys() && settle();
+  }
+  /// Without a window manager nobody gives a new window the keys, or gives them back when a menu closes.
+  bool take_keys() {
     window.activateWindow();
-    return QTest::qWaitForWindowActive(&window) && settle();
+    return QTest::qWaitForWindowActive(&window);
   }
   const std::vector<ChainStep>& steps() { return work().clip()->chain.steps; }
   double setting(size_t step, const char* id) {

@@ -46,7 +46,7 @@ class TransferPicture final : public StepPicture {
   TransferPicture(Workspace& workspace, StepPlace place, QWidget* parent);
   void live(std::span<const float> readings, std::span<const float> in,
             std::span<const float> out) override;
-  /// Where the threshold's line crosses the plot's middle; for tests.
+  /// Where the threshold's or ceiling's line crosses the plot's middle; for tests.
   QPointF threshold_at() const;
 
  protected:
@@ -60,6 +60,12 @@ class TransferPicture final : public StepPicture {
   double x_of(double db) const;
   double y_of(double db) const;
   int parameter(const char* id) const;
+  /// The setting called `id`, 0 when the step has none.
+  double setting(const char* id) const;
+  bool has_ceiling() const;
+  bool bends_below() const;
+  int line_parameter() const;
+  int parameter_at(QPointF at) const;
 
   double level_db_ = -200, reduction_db_ = 0;
   bool is_live_ = false;

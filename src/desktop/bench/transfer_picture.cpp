@@ -14,8 +14,9 @@ constexpr double lowest = -60;
 TransferPicture::TransferPicture(Workspace& workspace, StepPlace place, QWidget* parent)
     : StepPicture(workspace, place, parent) {
   setAccessibleName(tr("Transfer curve"));
-  setToolTip(tr("<p>Level out over level in, dB. Drag the dashed line to set the threshold, drag the "
-                "curve above it to set the ratio. The dot is the level now, the bar what is taken.</p>"));
+  setToolTip(tr("<p>Level out over level in, dB. Drag the dashed line to set the threshold or the "
+                "ceiling, drag the curve where it bends to set how much. The dot is the level now, the "
+                "bar what is taken.</p>"));
 }
 
 int TransferPicture::parameter(const char* id) const { return parameter_index(*step()->type, id); }
@@ -30,8 +31,25 @@ double TransferPicture::y_of(double db) const {
   return r.bottom() - r.height() * (std::clamp(db, lowest, 6.0) - lowest) / (6 - lowest);
 }
 
+double TransferPicture::setting(const char* id) const {
+  const int i = parameter(id);
+  return i < 0 ? 0 : step()->settings[static_cast<size_t>(i)];
+}
+
+// The line across the picture: a threshold stands, a ceiling lies.
+bool TransferPicture::has_ceiling() const { return parameter("ceiling_db") >= 0; }
+int TransferPicture::line_parameter() const { return parameter(has_ceiling() ? "ceiling_db" : "threshold_db"); }
+
+// Whether the curve leaves the straight line below its threshold: an expander.
+bool TransferPicture::bends_below() const {
+  const double at = setting("threshold_db") - 1;
+  return !has_ceiling() && step()->type->transfer_db(step()->settings, at) < at - 0.1 && parameter("range_db") >= 0;
+}
+
 QPointF TransferPicture::threshold_at() const {
-  return {x_of(step()->settings[static_cast<size_t>(parameter("threshold_db"))]), plot_rect().center().y()};
+  const double db = step()->settings[static_cast<size_t>(line_parameter())];
+  if (has_ceiling()) return {plot_rect().center().x(), y_of(db)};
+  return {x_of(db), plot_rect().center().y()};
 }
 
 void TransferPicture::live(std::span<const float> readings, std::span<const float>, std::span<const float>) {
@@ -64,9 +82,12 @@ void TransferPicture::paintEvent(QPaintEvent*) {
   p.setPen(QPen(s->on ? t.after : t.quiet, 2.2));
   p.drawPolyline(curve);
   p.setClipping(false);
-  const double x = threshold_at().x();
-  p.setPen(QPen(t.attention, held_ == parameter("threshold_db") ? 2 : 1, Qt::DashLine));
-  p.drawLine(QPointF(x, r.top()), QPointF(x, r.bottom()));
+  const QPointF line = threshold_at();
+  p.setPen(QPen(t.attention, held_ == line_parameter() ? 2 : 1, Qt::DashLine));
+  if (has_ceiling())
+    p.drawLine(QPointF(r.left(), line.y()), QPointF(r.right(), line.y()));
+  else
+    p.drawLine(QPointF(line.x(), r.top()), QPointF(line.x(), r.bottom()));
   if (is_live_ && level_db_ > lowest) {
     p.setPen(QPen(t.window, 1));
     p.setBrush(t.text);
@@ -85,32 +106,42 @@ void TransferPicture::paintEvent(QPaintEvent*) {
              QString::number(reduction_db_ > 0.05 ? -reduction_db_ : 0.0, 'f', 1));
 }
 
+// Near the line: the line. On the side where the curve bends: how much. Elsewhere the line, too.
+int TransferPicture::parameter_at(QPointF at) const {
+  const QPointF line = threshold_at();
+  if (has_ceiling()) return at.y() > line.y() + 9 ? parameter("drive_db") : line_parameter();
+  const bool bent = bends_below() ? at.x() < line.x() - 9 : at.x() > line.x() + 9;
+  return bent && parameter("ratio") >= 0 ? parameter("ratio") : line_parameter();
+}
+
 void TransferPicture::mousePressEvent(QMouseEvent* e) {
-  const double x = threshold_at().x();
-  // Near the line: the threshold; right of it: the curve above it.
-  held_ = e->position().x() < x + 9 ? parameter("threshold_db") : parameter("ratio");
+  held_ = parameter_at(e->position());
   mouseMoveEvent(e);
 }
 
 void TransferPicture::mouseMoveEvent(QMouseEvent* e) {
   const QRectF r = plot_rect();
   if (held_ < 0) {
-    setCursor(e->position().x() > threshold_at().x() + 9 ? Qt::SizeVerCursor : Qt::SizeHorCursor);
+    const bool line = parameter_at(e->position()) == line_parameter();
+    setCursor(line && !has_ceiling() ? Qt::SizeHorCursor : Qt::SizeVerCursor);
     return;
   }
   const auto& p = step()->type->parameters[static_cast<size_t>(held_)];
   const double in = lowest + (e->position().x() - r.left()) / r.width() * -lowest;
-  if (held_ == parameter("threshold_db")) {
-    Q_EMIT changed(held_, std::clamp(std::round(in * 2) / 2, p.least, p.most));
-    return;
+  const double out = lowest + (r.bottom() - e->position().y()) / r.height() * (6 - lowest);
+  double value = 0;
+  if (held_ == line_parameter()) {
+    value = std::round((has_ceiling() ? out : in) * 2) / 2;
+  } else if (held_ == parameter("drive_db")) {
+    value = std::round((out - in) * 2) / 2;
+  } else {
+    // The ratio whose line from the threshold passes through the pointer.
+    const double threshold = setting("threshold_db");
+    const double from = threshold + setting("make_up_db");
+    const double rise = (in - threshold) / std::copysign(std::max(std::abs(out - from), 1e-3), in - threshold);
+    value = std::round((bends_below() ? 1 / std::max(rise, 1e-3) : rise) * 10) / 10;
   }
-  // The ratio whose line from the threshold passes through the pointer.
-  const auto& s = step()->settings;
-  const double threshold = s[static_cast<size_t>(parameter("threshold_db"))];
-  const double make_up = parameter("make_up_db") >= 0 ? s[static_cast<size_t>(parameter("make_up_db"))] : 0;
-  const double out = lowest + (r.bottom() - e->position().y()) / r.height() * (6 - lowest) - make_up;
-  const double rise = std::max(out - threshold, 1e-3);
-  Q_EMIT changed(held_, std::clamp(std::round((in - threshold) / rise * 10) / 10, p.least, p.most));
+  Q_EMIT changed(held_, std::clamp(value, p.least, p.most));
 }
 
 void TransferPicture::mouseReleaseEvent(QMouseEvent*) {
