@@ -43,7 +43,7 @@ void FilterBank::begin_fade() noexcept {
   fade_left_ = fade_frames_;
 }
 
-float FilterBank::run(const Set& set, std::array<Biquad, 8>& lane, float x) noexcept {
+float FilterBank::run(const Set& set, Lane& lane, float x) noexcept {
   double y = static_cast<double>(x);
   for (int k = 0; k < set.count; ++k)
     y = lane[static_cast<size_t>(set.used[static_cast<size_t>(k)])].process(y);
@@ -53,7 +53,7 @@ float FilterBank::run(const Set& set, std::array<Biquad, 8>& lane, float x) noex
 // The sections' number known to the compiler: their states stay in registers, and the sections of
 // neighbouring samples run side by side.
 template <int count>
-void FilterBank::run_block(const Set& set, std::array<Biquad, 8>& lane, std::span<float> x) noexcept {
+void FilterBank::run_block(const Set& set, Lane& lane, std::span<float> x) noexcept {
   std::array<Biquad, count> now;
   for (size_t k = 0; k < count; ++k) now[k] = lane[static_cast<size_t>(set.used[k])];
   for (float& v : x) {
@@ -89,7 +89,11 @@ void FilterBank::process(const AudioBlock& block) noexcept {
       case 5: run_block<5>(now_, lane, x); break;
       case 6: run_block<6>(now_, lane, x); break;
       case 7: run_block<7>(now_, lane, x); break;
-      default: run_block<8>(now_, lane, x); break;
+      case 8: run_block<8>(now_, lane, x); break;
+      case 9: run_block<9>(now_, lane, x); break;
+      case 10: run_block<10>(now_, lane, x); break;
+      case 11: run_block<11>(now_, lane, x); break;
+      default: run_block<12>(now_, lane, x); break;
     }
   }
 }

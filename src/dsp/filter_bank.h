@@ -11,9 +11,12 @@
 
 namespace drevan {
 
-/// Up to eight sections in fixed places; an empty place passes all. A section keeps its place, and
+/// Sections a bank can hold.
+inline constexpr size_t most_sections = 12;
+
+/// Sections in fixed places; an empty place passes all. A section keeps its place, and
 /// with it its state, while its neighbours come and go.
-using FilterSlots = std::array<std::optional<BiquadCoefficients>, 8>;
+using FilterSlots = std::array<std::optional<BiquadCoefficients>, most_sections>;
 
 class FilterBank {
  public:
@@ -29,15 +32,16 @@ class FilterBank {
   Samples tail() const noexcept;
 
  private:
+  using Lane = std::array<Biquad, most_sections>;
   struct Set {
-    std::array<int, 8> used{};  // the filled places
+    std::array<int, most_sections> used{};  // the filled places
     int count = 0;
-    std::vector<std::array<Biquad, 8>> lanes;  // one per channel
+    std::vector<Lane> lanes;  // one per channel
   };
   static void load(Set& set, const FilterSlots& slots) noexcept;
-  static float run(const Set& set, std::array<Biquad, 8>& lane, float x) noexcept;
+  static float run(const Set& set, Lane& lane, float x) noexcept;
   template <int count>
-  static void run_block(const Set& set, std::array<Biquad, 8>& lane, std::span<float> x) noexcept;
+  static void run_block(const Set& set, Lane& lane, std::span<float> x) noexcept;
   void begin_fade() noexcept;
 
   Set now_, old_;

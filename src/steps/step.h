@@ -102,12 +102,14 @@ enum class Picture {
   transfer,   ///< level out over level in; needs transfer_db; readings: level in dB, reduction dB
   reduction,  ///< room tone and what is taken per band; needs learned_power; readings: 64 gains in
               ///< dB, see band_hz()
+  course,     ///< a level over time against a line; readings: level, reduction and line in dB
 };
 
 /// A point of the picture that can be held: which parameters its place sets (-1: none).
 struct Handle {
   int x = -1, y = -1, width = -1;
   int page = 0;
+  double hz = 0;  ///< where it stands when no parameter moves it sideways
 };
 
 /// What a step is: everything the catalogue, recipes, command line and editor need to know.

@@ -95,6 +95,9 @@ TEST_F(BenchTest, EveryStepHasAPictureThatCanBeHeldAndSlidersThatFollow) {
     } else if (auto* n = dynamic_cast<ReductionPicture*>(picture)) {
       from = n->depth_at();
       to = from + QPointF(0, 20);
+    } else if (auto* c = dynamic_cast<CoursePicture*>(picture)) {
+      from = c->line_at();
+      to = from + QPointF(0, 20);
     } else if (auto* l = dynamic_cast<LevelsPicture*>(picture)) {
       from = l->goal_at();
       to = from + QPointF(0, 30);

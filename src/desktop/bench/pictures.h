@@ -1,4 +1,4 @@
-// The four kinds of picture.
+// The kinds of picture.
 #pragma once
 
 #include "bench/picture.h"
@@ -31,6 +31,7 @@ class ResponsePicture final : public StepPicture {
   double y_of(double db) const;
   double span_db() const;
   int handle_near(QPointF point) const;
+  void move_sideways(int parameter, double x);
   void draw_grid(QPainter& p) const;
   void draw_spectrum(QPainter& p, std::span<const float> power, const QColor& color, bool fill) const;
   void draw_curve(QPainter& p) const;
@@ -118,6 +119,32 @@ class LevelsPicture final : public StepPicture {
 
   bool held_ = false;
   double held_offset_ = 0;
+};
+
+/// What a step hears over time, against its line, and what it takes.
+class CoursePicture final : public StepPicture {
+ public:
+  CoursePicture(Workspace& workspace, StepPlace place, QWidget* parent);
+  void live(std::span<const float> readings, std::span<const float> in,
+            std::span<const float> out) override;
+  /// Where the line crosses the plot's middle; for tests.
+  QPointF line_at() const;
+
+ protected:
+  void paintEvent(QPaintEvent*) override;
+  void mousePressEvent(QMouseEvent* e) override;
+  void mouseMoveEvent(QMouseEvent* e) override;
+  void mouseReleaseEvent(QMouseEvent*) override;
+
+ private:
+  struct Moment {
+    double level, reduction;
+  };
+  int line_parameter() const;
+  double y_of(double db) const;
+
+  std::vector<Moment> past_;
+  bool held_ = false;
 };
 
 }  // namespace drevan::desktop

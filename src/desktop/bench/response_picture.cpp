@@ -89,7 +89,7 @@ double ResponsePicture::y_of(double db) const {
 QPointF ResponsePicture::handle_at(size_t i) const {
   const ChainStep* s = step();
   const Handle& h = s->type->handles[i];
-  const double hz = s->settings[static_cast<size_t>(h.x)];
+  const double hz = h.x < 0 ? h.hz : s->settings[static_cast<size_t>(h.x)];
   const double x = x_of(hz);
   if (h.y >= 0) return {x, y_of(s->settings[static_cast<size_t>(h.y)])};
   const auto& p = s->type->parameters[static_cast<size_t>(h.x)];
@@ -207,19 +207,23 @@ void ResponsePicture::mouseMoveEvent(QMouseEvent* e) {
     return;
   }
   const Handle& h = step()->type->handles[static_cast<size_t>(held_)];
-  const auto& px = step()->type->parameters[static_cast<size_t>(h.x)];
-  const QRectF r = plot_rect();
-  double hz = hz_at(e->position().x());
-  // Pulled out of the picture on its own side, a cut is off.
-  if (px.off_at) {
-    if (*px.off_at == px.least && e->position().x() <= r.left()) hz = *px.off_at;
-    if (*px.off_at == px.most && e->position().x() >= r.right()) hz = *px.off_at;
-  }
-  Q_EMIT changed(h.x, std::clamp(hz, px.least, px.most));
+  if (h.x >= 0) move_sideways(h.x, e->position().x());
   if (h.y < 0) return;
   const auto& py = step()->type->parameters[static_cast<size_t>(h.y)];
   const double db = (y_of(0) - e->position().y()) / (y_of(0) - y_of(1));
   Q_EMIT changed(h.y, std::clamp(std::abs(db) < 0.35 ? 0.0 : std::round(db * 10) / 10, py.least, py.most));
+}
+
+void ResponsePicture::move_sideways(int parameter, double x) {
+  const auto& p = step()->type->parameters[static_cast<size_t>(parameter)];
+  const QRectF r = plot_rect();
+  double hz = hz_at(x);
+  // Pulled out of the picture on its own side, a cut is off.
+  if (p.off_at) {
+    if (*p.off_at == p.least && x <= r.left()) hz = *p.off_at;
+    if (*p.off_at == p.most && x >= r.right()) hz = *p.off_at;
+  }
+  Q_EMIT changed(parameter, std::clamp(hz, p.least, p.most));
 }
 
 void ResponsePicture::mouseReleaseEvent(QMouseEvent*) {
