@@ -89,6 +89,8 @@ class Batch {
       tell(i);
       if (!job.problem.empty()) throw Error(Error::Kind::input, job.problem);
       render(i, job, r);
+      if (options_.target)
+        for (const Miss& miss : misses(*options_.target, r.render.after)) r.missed.push_back(miss_text(miss));
       r.state = JobState::done;
       r.progress = 1;
     } catch (const Cancelled&) {

@@ -6,6 +6,7 @@
 #include <string>
 #include <vector>
 
+#include "batch/target.h"
 #include "engine/render.h"
 
 namespace drevan {
@@ -30,6 +31,7 @@ struct BatchOptions {
   Container container = Container::wav;
   SampleType samples = SampleType::int24;
   int workers = 0;  ///< 0: one per core
+  std::optional<Target> target;  ///< what every clip is judged by
 };
 
 enum class JobState { waiting, running, done, failed, cancelled };
@@ -41,6 +43,7 @@ struct JobResult {
   RenderResult render;  ///< when done
   std::optional<SecondsRange> room_tone;  ///< the one used, when a step needs one
   bool room_tone_found = false;           ///< it was found, not marked
+  std::vector<std::string> missed;  ///< what of the target a done clip misses, "peak -1.2 dBFS, wanted ..."
   std::string problem;  ///< when failed: a whole sentence
 };
 

@@ -30,9 +30,11 @@ std::string quoted(const std::string& s) {
 }
 
 std::string remarks(const JobResult& r) {
-  std::string out = r.problem;
-  for (const auto& w : r.render.warnings) out += (out.empty() ? "" : " ") + w;
-  return out;
+  std::vector<std::string> all;
+  if (!r.problem.empty()) all.push_back(r.problem);
+  for (const auto& m : r.missed) all.push_back(fmt::format("Misses the target: {}.", m));
+  all.insert(all.end(), r.render.warnings.begin(), r.render.warnings.end());
+  return fmt::format("{}", fmt::join(all, " "));
 }
 
 }  // namespace
@@ -72,6 +74,7 @@ ordered_json report_json(std::span<const BatchJob> jobs, std::span<const JobResu
       one["before"] = to_json(r.render.before);
       one["after"] = to_json(r.render.after);
     }
+    if (!r.missed.empty()) one["missed"] = r.missed;
     if (!r.problem.empty()) one["problem"] = r.problem;
     if (!r.render.warnings.empty()) one["warnings"] = r.render.warnings;
     out["clips"].push_back(std::move(one));

@@ -9,6 +9,7 @@
 #include "audio/error.h"
 #include "audio/time_text.h"
 #include "batch/report.h"
+#include "batch/target.h"
 #include "engine/measure_file.h"
 #include "reel/chain.h"
 #include "steps/catalogue.h"
@@ -102,6 +103,26 @@ int measure(const std::vector<std::filesystem::path>& inputs, bool json) {
   }
   if (json) fmt::print("{}\n", out.dump(2));
   return failed ? some_failed : ok;
+}
+
+int check(const std::string& target_name, const std::vector<std::filesystem::path>& inputs) {
+  const Target target = find_target(target_name);
+  const CancelToken never;
+  int result = ok;
+  for (const auto& file : inputs) {
+    try {
+      const FileLevels m = measure_file(file, never);
+      for (const auto& w : m.info.warnings) fmt::print(stderr, "{}\n", w);
+      const auto missed = misses(target, m.levels);
+      fmt::print("{}: {} {}\n", file.string(), missed.empty() ? "meets" : "misses", target.label);
+      for (const Miss& miss : missed) fmt::print("    {}\n", miss_text(miss));
+      if (!missed.empty()) result = std::max<int>(result, misses_target);
+    } catch (const Error& e) {
+      fmt::print(stderr, "{}\n", e.what());
+      result = some_failed;
+    }
+  }
+  return result;
 }
 
 int list_steps(bool json) {

@@ -22,11 +22,13 @@ struct RenderCall {
   double rate = 0;  ///< 0: 48000, or the reel's
   int jobs = 0;
   std::filesystem::path report;
+  std::string target;
   std::vector<std::filesystem::path> inputs;
 };
 
 int render(const RenderCall& call);
 int measure(const std::vector<std::filesystem::path>& inputs, bool json);
+int check(const std::string& target, const std::vector<std::filesystem::path>& inputs);
 int list_steps(bool json);
 int check_recipes(const std::vector<std::filesystem::path>& files);
 

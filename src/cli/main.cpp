@@ -28,6 +28,7 @@ int main(int argc, char** argv) {
       ->check(CLI::Range(8000.0, 384000.0));
   render->add_option("--jobs", r.jobs, "Clips at a time, one per core")->check(CLI::Range(1, 1024));
   render->add_option("--report", r.report, "Write what was done to FILE.json or FILE.csv");
+  render->add_option("--target", r.target, "Judge every result: podcast, broadcast-r128, ... or a .target file");
   render->add_option("INPUT", r.inputs, "Sound or video files")->excludes(reel);
 
   std::vector<std::filesystem::path> inputs;
@@ -35,6 +36,12 @@ int main(int argc, char** argv) {
   auto* measure = app.add_subcommand("measure", "Peak, loudness and noise floor of files");
   measure->add_flag("--json", json, "As JSON");
   measure->add_option("INPUT", inputs, "Sound or video files")->required();
+
+  std::string target;
+  auto* judge = app.add_subcommand("check", "Say whether files meet a target");
+  judge->add_option("--target", target, "podcast, podcast-mono, broadcast-r128, broadcast-a85, audiobook, cinema-dialogue, "
+                    "peak-3, or a .target file")->required();
+  judge->add_option("INPUT", inputs, "Sound or video files")->required();
 
   auto* steps = app.add_subcommand("steps", "Every step with its settings and starting points");
   steps->add_flag("--json", json, "As JSON");
@@ -52,6 +59,7 @@ int main(int argc, char** argv) {
   try {
     if (*render) return cli::render(r);
     if (*measure) return cli::measure(inputs, json);
+    if (*judge) return cli::check(target, inputs);
     if (*steps) return cli::list_steps(json);
     if (*check) return cli::check_recipes(inputs);
   } catch (const Error& e) {

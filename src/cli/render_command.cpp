@@ -120,6 +120,7 @@ void print(const BatchJob& job, const JobResult& r) {
   fmt::print("{} -> {}: peak {} dBFS, loudness {} LUFS, noise floor {} dBFS{}\n", job.clip,
              r.output.string(), level(r.render.after.sample_peak_dbfs),
              level(r.render.after.loudness_lufs), level(r.render.after.noise_floor_dbfs), room);
+  for (const auto& m : r.missed) fmt::print("    misses the target: {}\n", m);
 }
 
 }  // namespace
@@ -133,6 +134,7 @@ int render(const RenderCall& call) {
                     : call.bits == "24" ? SampleType::int24
                                         : SampleType::float32;
   options.workers = call.jobs;
+  if (!call.target.empty()) options.target = find_target(call.target);
   const auto extension = call.report.extension();
   if (!call.report.empty() && extension != ".json" && extension != ".csv")
     throw wrong(fmt::format("--report {}: name it FILE.json or FILE.csv.", call.report.string()));
@@ -144,13 +146,14 @@ int render(const RenderCall& call) {
   ProgressLine line(jobs);
   const auto results = run_batch(jobs, options, store, interrupted,
                                  [&](size_t i, const JobResult& r) { line.update(i, r); });
-  bool failed = false;
+  bool failed = false, missed = false;
   for (size_t i = 0; i < jobs.size(); ++i) {
     print(jobs[i], results[i]);
     failed = failed || results[i].state != JobState::done;
+    missed = missed || !results[i].missed.empty();
   }
   if (!call.report.empty()) save_report(call.report, jobs, results);
-  return failed ? some_failed : ok;
+  return failed ? some_failed : missed ? misses_target : ok;
 }
 
 }  // namespace drevan::cli

@@ -182,5 +182,24 @@ TEST(Cli, AReelWithAMissingSourceRendersTheRest) {
   EXPECT_TRUE(fs::exists(t / "out" / "b.wav"));
 }
 
+TEST(Cli, CheckAndRenderJudgeByATarget) {
+  const test::TempFolder temp;
+  AudioBuffer tone = test::sine(1000, 0.5, 3);
+  test::write_wav(temp / "tone.wav", tone);
+  std::ofstream(temp / "gain.recipe") << R"({"drevan_recipe":1,"steps":[{"step":"normalise","settings":{"target_db":-3}}]})";
+  const std::string wav = (temp / "tone.wav").string(), out = " --out " + (temp / "out").string() + " ";
+  EXPECT_EQ(call("check --target peak-3 " + wav).code, 1);
+  const auto render = call("render --recipe " + (temp / "gain.recipe").string() + " --target peak-3" + out + wav);
+  EXPECT_EQ(render.code, 0) << render.out;
+  EXPECT_EQ(call("check --target peak-3 " + (temp / "out/tone.wav").string()).code, 0);
+  const auto loud = call("render --recipe " + (temp / "gain.recipe").string() + " --target podcast --report " + (temp / "r.json").string() + out + wav);
+  EXPECT_EQ(loud.code, 1) << loud.out;
+  EXPECT_NE(loud.out.find("misses the target: loudness"), std::string::npos) << loud.out;
+  const auto report = nlohmann::json::parse(std::ifstream(temp / "r.json"));
+  EXPECT_EQ(report["clips"][0]["missed"].size(), 1U);
+  EXPECT_EQ(call("check --target nonsense " + wav).code, 2);
+  EXPECT_EQ(call("check --target peak-3 " + wav + " /nowhere.wav").code, 3);
+}
+
 }  // namespace
 }  // namespace drevan

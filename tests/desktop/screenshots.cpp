@@ -118,6 +118,18 @@ int main(int argc, char** argv) {
   shots.settle();
   shots.take("bench-gain-over");
   while (w.history().can_undo()) w.undo();
+
+  // The other editors, at work on the voice.
+  for (const char* id : {"de-ess", "gate", "limiter", "octave-bands"}) {
+    w.add_step(ChainOwner::clip, 4, *find_step(id));
+    shots.settle();
+    window.bench().editor().use_starting_point(0);
+    shots.settle();
+    shots.play(1.6, 3000);
+    shots.take(QString("bench-") + id);
+    shots.stop();
+    while (w.history().can_undo()) w.undo();
+  }
   window.bench().mark_room_tone();
   window.bench().mark_room_tone();
 

@@ -33,7 +33,7 @@ void StepPicture::set_page(int page) {
   Q_EMIT page_chosen(page);
 }
 
-QRectF StepPicture::plot_rect() const { return QRectF(rect()).adjusted(30, 4, -4, -18); }
+QRectF StepPicture::plot_rect() const { return QRectF(rect()).adjusted(30, 8, -4, -18); }
 
 void StepPicture::draw_ground(QPainter& p) const {
   p.setRenderHint(QPainter::Antialiasing);
