@@ -10,6 +10,7 @@
 #include "audio/time_text.h"
 #include "batch/report.h"
 #include "batch/target.h"
+#include "engine/advice.h"
 #include "engine/measure_file.h"
 #include "reel/chain.h"
 #include "steps/catalogue.h"
@@ -117,6 +118,39 @@ int check(const std::string& target_name, const std::vector<std::filesystem::pat
       fmt::print("{}: {} {}\n", file.string(), missed.empty() ? "meets" : "misses", target.label);
       for (const Miss& miss : missed) fmt::print("    {}\n", miss_text(miss));
       if (!missed.empty()) result = std::max<int>(result, misses_target);
+    } catch (const Error& e) {
+      fmt::print(stderr, "{}\n", e.what());
+      result = some_failed;
+    }
+  }
+  return result;
+}
+
+int advise(const std::filesystem::path& recipe_file, const std::vector<std::filesystem::path>& inputs) {
+  const Recipe recipe = load_recipe(recipe_file);
+  const auto print_all = [](const std::string& of, const std::vector<Advice>& all) {
+    if (all.empty()) fmt::print("{}: nothing to say\n", of);
+    for (const Advice& a : all) fmt::print("{}: {} {}.\n", of, a.reason, a.action);
+  };
+  if (inputs.empty()) {
+    print_all(recipe_file.string(), drevan::advise(recipe.chain));
+    return ok;
+  }
+  int result = ok;
+  const CancelToken never;
+  FindingStore store;
+  LevelStore levels;
+  LevelPathOptions options;
+  options.store = &store;
+  options.levels = &levels;
+  options.cancel = &never;
+  const Chain active = active_steps({&recipe.chain});
+  for (const auto& file : inputs) {
+    try {
+      ClipSound sound{file, 0, -1, 48000, {}};
+      sound.room_tone = find_room_tone(sound, never);
+      const LevelPath path = measure_level_path(sound, active, options);
+      print_all(file.string(), drevan::advise(recipe.chain, &path));
     } catch (const Error& e) {
       fmt::print(stderr, "{}\n", e.what());
       result = some_failed;

@@ -29,6 +29,7 @@ struct RenderCall {
 int render(const RenderCall& call);
 int measure(const std::vector<std::filesystem::path>& inputs, bool json);
 int check(const std::string& target, const std::vector<std::filesystem::path>& inputs);
+int advise(const std::filesystem::path& recipe, const std::vector<std::filesystem::path>& inputs);
 int list_steps(bool json);
 int check_recipes(const std::vector<std::filesystem::path>& files);
 

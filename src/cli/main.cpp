@@ -43,6 +43,11 @@ int main(int argc, char** argv) {
                     "peak-3, or a .target file")->required();
   judge->add_option("INPUT", inputs, "Sound or video files")->required();
 
+  std::filesystem::path chain;
+  auto* advice = app.add_subcommand("advise", "Say what a recipe does wrong, in itself or to files");
+  advice->add_option("--recipe", chain, "The chain, a .recipe file")->required();
+  advice->add_option("INPUT", inputs, "Sound or video files; none: the recipe alone");
+
   auto* steps = app.add_subcommand("steps", "Every step with its settings and starting points");
   steps->add_flag("--json", json, "As JSON");
 
@@ -59,6 +64,7 @@ int main(int argc, char** argv) {
   try {
     if (*render) return cli::render(r);
     if (*measure) return cli::measure(inputs, json);
+    if (*advice) return cli::advise(chain, inputs);
     if (*judge) return cli::check(target, inputs);
     if (*steps) return cli::list_steps(json);
     if (*check) return cli::check_recipes(inputs);

@@ -295,6 +295,11 @@ void Workspace::copy_chain_to(const std::vector<int>& ids) {
   Q_EMIT message(tr("Chain copied to %1").arg(counted(std::ssize(ids), tr("clip"))), false);
 }
 
+void Workspace::set_chain(const Chain& chain, const QString& label) {
+  edit(changed([&](Reel&, Clip& c) { c.chain = chain; }), label);
+  Q_EMIT step_changed();
+}
+
 void Workspace::apply_recipe(const fs::path& file) {
   try {
     const Recipe recipe = load_recipe(file);

@@ -59,6 +59,8 @@ class Workspace : public QObject {
   void set_room_tone(std::optional<SecondsRange> range);
   void find_room_tone();
   void copy_chain_to(const std::vector<int>& ids);
+  /// The selected clip's own chain becomes `chain`.
+  void set_chain(const Chain& chain, const QString& label);
   void apply_recipe(const std::filesystem::path& file);
   void save_recipe(const std::filesystem::path& file);
   void remove_clips(const std::vector<int>& ids);

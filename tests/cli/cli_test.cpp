@@ -201,5 +201,18 @@ TEST(Cli, CheckAndRenderJudgeByATarget) {
   EXPECT_EQ(call("check --target peak-3 " + wav + " /nowhere.wav").code, 3);
 }
 
+TEST(Cli, AdviseTellsOfARecipeAndOfWhatItDoesToAFile) {
+  const test::TempFolder temp;
+  std::ofstream(temp / "odd.recipe") << R"({"drevan_recipe":1,"steps":[{"step":"compressor"},{"step":"noise-reduction"},{"step":"normalise"}]})";
+  const auto alone = call("advise --recipe " + (temp / "odd.recipe").string());
+  EXPECT_EQ(alone.code, 0);
+  EXPECT_NE(alone.out.find("Move it before the compressor"), std::string::npos) << alone.out;
+  EXPECT_NE(call("advise --recipe " + demo + "/five.recipe").out.find("nothing to say"), std::string::npos);
+  // The quiet take never reaches a threshold of -15 dB.
+  std::ofstream(temp / "high.recipe") << R"({"drevan_recipe":1,"steps":[{"step":"compressor"},{"step":"normalise"}]})";
+  const auto file = call("advise --recipe " + (temp / "high.recipe").string() + " " + demo + "/stairs-03.flac");
+  EXPECT_NE(file.out.find("does nothing here"), std::string::npos) << file.out;
+}
+
 }  // namespace
 }  // namespace drevan

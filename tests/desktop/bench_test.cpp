@@ -124,6 +124,22 @@ TEST_F(BenchTest, EveryStepHasAPictureThatCanBeHeldAndSlidersThatFollow) {
   }
 }
 
+TEST_F(BenchTest, AdviceIsTakenByAButtonUndoneAndDismissed) {
+  AdviceLine& advice = d.bench().advice();
+  EXPECT_EQ(advice.rule(), "");
+  d.work().move_step({ChainOwner::clip, 1}, {ChainOwner::clip, 4});  // noise reduction behind the compressor
+  ASSERT_EQ(advice.rule(), "noise-reduction-behind");
+  d.click(&advice.action(), QPointF(8, 8));
+  EXPECT_EQ(d.steps()[2].type->id, "noise-reduction");
+  EXPECT_EQ(advice.rule(), "");
+  QTest::keyClick(&d.window, Qt::Key_Z, Qt::ControlModifier);
+  EXPECT_EQ(d.steps()[3].type->id, "noise-reduction");
+  ASSERT_EQ(advice.rule(), "noise-reduction-behind");
+  d.click(&advice.dismiss_button(), QPointF(8, 8));
+  EXPECT_EQ(advice.rule(), "");
+  EXPECT_EQ(d.steps()[3].type->id, "noise-reduction");
+}
+
 TEST_F(BenchTest, ValuesAreTypedWithUnitsAndRefusedOutOfRange) {
   d.work().select_step(StepPlace{ChainOwner::clip, 3});
   ASSERT_TRUE(d.settle());

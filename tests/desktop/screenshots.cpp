@@ -119,6 +119,11 @@ int main(int argc, char** argv) {
   shots.take("bench-gain-over");
   while (w.history().can_undo()) w.undo();
 
+  w.move_step({ChainOwner::clip, 1}, {ChainOwner::clip, 4});
+  shots.settle();
+  shots.take("bench-advice");
+  while (w.history().can_undo()) w.undo();
+
   // The other editors, at work on the voice.
   for (const char* id : {"de-ess", "gate", "limiter", "octave-bands"}) {
     w.add_step(ChainOwner::clip, 4, *find_step(id));

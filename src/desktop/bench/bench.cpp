@@ -29,6 +29,7 @@ Bench::Bench(Workspace& workspace, QWidget* parent) : QWidget(parent), workspace
   path_ = new LevelPathView(workspace, this);
   editor_ = new StepEditor(workspace, this);
   foot_ = new Foot(workspace, this);
+  advice_ = new AdviceLine(workspace, this);
 
   name_ = new QLabel(this);
   name_->setObjectName("heading");
@@ -74,10 +75,11 @@ Bench::Bench(Workspace& workspace, QWidget* parent) : QWidget(parent), workspace
   area->setVerticalScrollBarPolicy(Qt::ScrollBarAlwaysOff);
   auto* middle = new QWidget(this);
   auto* middle_box = new QVBoxLayout(middle);
-  middle_box->setContentsMargins(0, 2, 0, 4);
+  middle_box->setContentsMargins(0, 2, 0, 0);
   middle_box->setSpacing(4);
   middle_box->addLayout(path_head);
   middle_box->addWidget(area, 1);
+  middle_box->addWidget(advice_);
 
   auto* parts = new QSplitter(Qt::Vertical, this);
   parts->setObjectName("bench_parts");
@@ -85,7 +87,7 @@ Bench::Bench(Workspace& workspace, QWidget* parent) : QWidget(parent), workspace
   parts->addWidget(middle);
   parts->addWidget(editor_);
   parts->setChildrenCollapsible(false);
-  parts->setSizes({222, 238, 250});
+  parts->setSizes({204, 252, 254});
   parts->setHandleWidth(6);
   auto* sides = new QSplitter(Qt::Horizontal, this);
   sides->setObjectName("bench_sides");

@@ -3,6 +3,7 @@
 
 #include <QWidget>
 
+#include "bench/advice_line.h"
 #include "bench/foot.h"
 #include "bench/level_path.h"
 #include "bench/scope.h"
@@ -27,6 +28,7 @@ class Bench : public QWidget {
   LevelPathView& level_path() { return *path_; }
   StepEditor& editor() { return *editor_; }
   Foot& foot() { return *foot_; }
+  AdviceLine& advice() { return *advice_; }
   QToolButton& mark_button() { return *mark_; }
 
  public Q_SLOTS:
@@ -48,6 +50,7 @@ class Bench : public QWidget {
   LevelPathView* path_;
   StepEditor* editor_;
   Foot* foot_;
+  AdviceLine* advice_;
   QLabel *name_, *facts_;
   QToolButton *mark_, *find_, *clear_;
   QScrollBar* scroll_;

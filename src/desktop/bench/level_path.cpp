@@ -236,6 +236,8 @@ void LevelPathView::draw_column(QPainter& p, const Column& c) const {
   p.setFont(selected ? bold_font() : font());
   p.setPen(off ? t.quiet : t.text);
   const QString name = c.step ? text(c.step->type->label) : tr("Clip");
+  // A long name shrinks before it loses its end.
+  if (p.fontMetrics().horizontalAdvance(name) > c.width - 4) p.setFont(small_font());
   p.drawText(label, Qt::AlignCenter, p.fontMetrics().elidedText(name, Qt::ElideRight, static_cast<int>(c.width - 4)));
   p.setFont(small_font());
   p.setPen(t.quiet);

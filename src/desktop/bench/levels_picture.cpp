@@ -48,6 +48,7 @@ QPointF LevelsPicture::goal_at() const { return {plot_rect().center().x(), y_of(
 
 void LevelsPicture::draw_stage(QPainter& p, double x, const Levels& l, const QColor& color, const QString& name) const {
   const Theme& t = theme();
+  double free_y = 0;  // above it a label stands already
   if (l.sample_peak_dbfs) {
     const double top = y_of(*l.sample_peak_dbfs), bottom = y_of(l.noise_floor_dbfs.value_or(lowest));
     p.setPen(Qt::NoPen);
@@ -56,14 +57,16 @@ void LevelsPicture::draw_stage(QPainter& p, double x, const Levels& l, const QCo
     p.setBrush(t.text);
     p.drawRect(QRectF(x - 20, top - 1.5, 40, 3));
     p.setPen(t.text);
-    p.drawText(QPointF(x + 26, top + 4), tr("peak %1").arg(*l.sample_peak_dbfs, 0, 'f', 1));
+    // Under the peak's line, so that the goal's line does not strike it through.
+    free_y = top + 25;
+    p.drawText(QPointF(x + 26, top + 13), tr("peak %1").arg(*l.sample_peak_dbfs, 0, 'f', 1));
   }
   if (l.loudness_lufs) {
     p.setPen(Qt::NoPen);
     p.setBrush(color);
     p.drawRect(QRectF(x - 16, y_of(*l.loudness_lufs) - 3, 32, 6));
     p.setPen(color);
-    p.drawText(QPointF(x + 26, y_of(*l.loudness_lufs) + 4), tr("%1 LUFS").arg(*l.loudness_lufs, 0, 'f', 1));
+    p.drawText(QPointF(x + 26, std::max(free_y, y_of(*l.loudness_lufs) + 4)), tr("%1 LUFS").arg(*l.loudness_lufs, 0, 'f', 1));
   }
   if (l.noise_floor_dbfs) {
     p.setPen(Qt::NoPen);

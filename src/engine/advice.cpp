@@ -1,0 +1,155 @@
+#include "engine/advice.h"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <cmath>
+#include <map>
+
+namespace drevan {
+
+namespace {
+
+constexpr double most_reduction_db = 12;  // common practice, no source
+constexpr double voice_peak_db = -3;      // common practice, no source
+
+bool is(const ChainStep& s, std::string_view id) { return s.type->id == id; }
+std::string label(const ChainStep& s) {
+  std::string out(s.type->label);
+  out[0] = static_cast<char>(std::tolower(out[0]));
+  return out;
+}
+double setting(const ChainStep& s, std::string_view id) {
+  return s.settings[static_cast<size_t>(parameter_index(*s.type, id))];
+}
+
+Chain moved(Chain chain, size_t from, size_t to) {
+  const ChainStep step = chain.steps[from];
+  chain.steps.erase(chain.steps.begin() + static_cast<long>(from));
+  chain.steps.insert(chain.steps.begin() + static_cast<long>(to), step);
+  return chain;
+}
+Chain with_setting(Chain chain, size_t at, std::string_view id, double value) {
+  auto& s = chain.steps[at];
+  s.settings.values[static_cast<size_t>(parameter_index(*s.type, id))] = value;
+  return chain;
+}
+
+// Steps after which a room tone is no longer the room's: they bend level or tone.
+bool bends(const ChainStep& s) {
+  return is(s, "compressor") || is(s, "limiter") || is(s, "equaliser") || is(s, "octave-bands");
+}
+// Steps that harm when they are applied twice (common practice, no source).
+bool once_only(const ChainStep& s) {
+  return s.type->hears == Hears::room_tone || is(s, "compressor") || is(s, "equaliser") || is(s, "octave-bands") || is(s, "de-ess");
+}
+bool dynamics(const ChainStep& s) { return is(s, "compressor") || is(s, "gate") || is(s, "limiter"); }
+bool sets_level(const ChainStep& s) { return is(s, "normalise") || is(s, "limiter"); }
+
+using Found = std::vector<Advice>;
+
+void noise_behind(const Chain& c, Found& out) {
+  for (size_t i = 0; i < c.steps.size(); ++i) {
+    if (!c.steps[i].on || c.steps[i].type->hears != Hears::room_tone) continue;
+    const auto first = std::ranges::find_if(c.steps, [](const ChainStep& s) { return s.on && bends(s); });
+    const auto at = static_cast<size_t>(first - c.steps.begin());
+    if (at >= i) continue;
+    out.push_back({"noise-reduction-behind", fmt::format("Noise reduction stands behind the {}, which changes the noise from moment to moment; "
+                                                         "before it the noise is steady and comes out cleanly.", label(*first)),
+                   fmt::format("Move it before the {}", label(*first)), moved(c, i, at)});
+    return;
+  }
+}
+
+void space_before_dynamics(const Chain& c, Found& out) {
+  for (size_t i = 0; i < c.steps.size(); ++i) {
+    if (!c.steps[i].on || c.steps[i].type->family != Family::space) continue;
+    for (size_t j = c.steps.size(); j-- > i + 1;) {
+      if (!c.steps[j].on || !dynamics(c.steps[j]) || is(c.steps[j], "limiter")) continue;
+      out.push_back({"space-before-dynamics", fmt::format("The {} spreads the sound in time before the {}, which then pumps its ringing up and down.",
+                                                          label(c.steps[i]), label(c.steps[j])),
+                     fmt::format("Move it behind the {}", label(c.steps[j])), moved(c, i, j)});
+      return;
+    }
+  }
+}
+
+void limiter_not_last(const Chain& c, Found& out) {
+  for (size_t i = 0; i < c.steps.size(); ++i) {
+    if (!c.steps[i].on || !is(c.steps[i], "limiter")) continue;
+    const bool later = std::any_of(c.steps.begin() + static_cast<long>(i) + 1, c.steps.end(), [](const ChainStep& s) { return s.on; });
+    if (!later) continue;
+    out.push_back({"limiter-not-last", "The limiter is not the last step, so what follows can pass its ceiling.", "Move it to the end",
+                   moved(c, i, c.steps.size() - 1)});
+    return;
+  }
+}
+
+void twice(const Chain& c, Found& out) {
+  std::map<std::string_view, size_t> seen;
+  for (size_t i = 0; i < c.steps.size(); ++i) {
+    const ChainStep& s = c.steps[i];
+    if (!s.on || !once_only(s) || seen.emplace(s.type->id, i).second) continue;
+    Chain mended = c;
+    mended.steps[i].on = false;
+    out.push_back({"twice", fmt::format("The {} stands in the chain twice; what it takes is taken from what the first one left.", label(s)),
+                   "Switch the second off", std::move(mended)});
+    return;
+  }
+}
+
+void too_much_reduction(const Chain& c, Found& out) {
+  for (size_t i = 0; i < c.steps.size(); ++i) {
+    const ChainStep& s = c.steps[i];
+    if (!s.on || !is(s, "noise-reduction") || setting(s, "depth_db") <= most_reduction_db) continue;
+    out.push_back({"too-much-reduction", fmt::format("{:.0f} dB of noise reduction soon sounds harsh and hollow; 6 to 12 sounds natural.", setting(s, "depth_db")),
+                   "Use 12 dB", with_setting(c, i, "depth_db", most_reduction_db)});
+    return;
+  }
+}
+
+void no_final_level(const Chain& c, Found& out) {
+  const auto last = std::find_if(c.steps.rbegin(), c.steps.rend(), [](const ChainStep& s) { return s.on; });
+  if (last == c.steps.rend() || std::any_of(c.steps.rbegin(), c.steps.rend(), [](const ChainStep& s) { return s.on && is(s, "limiter"); })) return;
+  // What a normalise sets must not be moved again by a step behind it.
+  if (sets_level(*last) || is(*last, "gain")) return;
+  ChainStep normalise = make_step("normalise");
+  normalise.settings.values[static_cast<size_t>(parameter_index(*normalise.type, "target_db"))] = voice_peak_db;
+  Chain mended = c;
+  mended.steps.push_back(normalise);
+  out.push_back({"no-final-level", fmt::format("Nothing sets the level after the {}, so clips come out as loud as it happens.", label(*last)),
+                 "Add normalise to -3 dB", std::move(mended)});
+}
+
+// A step whose threshold its input never reaches.
+void does_nothing(const Chain& c, const LevelPath& levels, Found& out) {
+  size_t stage = 0;
+  for (size_t i = 0; i < c.steps.size(); ++i) {
+    if (!c.steps[i].on) continue;
+    const size_t in = stage++;
+    if (!is(c.steps[i], "compressor") || stage >= levels.stages.size() || !levels.stages[in].sample_peak_dbfs) continue;
+    const double peak = *levels.stages[in].sample_peak_dbfs;
+    const double threshold = setting(c.steps[i], "threshold_db");
+    if (peak > threshold - setting(c.steps[i], "knee_db") / 2) continue;
+    const double use = std::clamp(std::round(peak - 10), -60.0, 0.0);
+    out.push_back({"does-nothing", fmt::format("The compressor does nothing here: the loudest peak before it is {:.0f} dB, its threshold {:.0f}.", peak, threshold),
+                   fmt::format("Use {:.0f}", use), with_setting(c, i, "threshold_db", use)});
+    return;
+  }
+}
+
+}  // namespace
+
+std::vector<Advice> advise(const Chain& chain, const LevelPath* levels) {
+  Found out;
+  noise_behind(chain, out);
+  space_before_dynamics(chain, out);
+  twice(chain, out);
+  limiter_not_last(chain, out);
+  if (levels) does_nothing(chain, *levels, out);
+  too_much_reduction(chain, out);
+  no_final_level(chain, out);
+  return out;
+}
+
+}  // namespace drevan
