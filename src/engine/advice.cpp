@@ -54,8 +54,8 @@ void noise_behind(const Chain& c, Found& out) {
     const auto first = std::ranges::find_if(c.steps, [](const ChainStep& s) { return s.on && bends(s); });
     const auto at = static_cast<size_t>(first - c.steps.begin());
     if (at >= i) continue;
-    out.push_back({"noise-reduction-behind", fmt::format("Noise reduction stands behind the {}, which changes the noise from moment to moment; "
-                                                         "before it the noise is steady and comes out cleanly.", label(*first)),
+    out.push_back({"noise-reduction-behind", fmt::format("Noise reduction stands behind the {}, which makes the noise change; before it, it is steady.",
+                                                         label(*first)),
                    fmt::format("Move it before the {}", label(*first)), moved(c, i, at)});
     return;
   }

@@ -51,6 +51,9 @@ QString style_sheet(const Theme& t) {
                   padding: 4px 8px; color: @quiet; }
     QToolButton:hover { background: @raised; color: @text; }
     QToolButton:checked { background: @raised; color: @attention; border-color: @attention; }
+    QToolButton#advice_action { background: @raised; border-color: @line; color: @text; padding: 2px 10px; }
+    QToolButton#advice_action:hover { border-color: @attention; }
+    QToolButton#advice_action:focus { border-color: @attention; }
     QToolButton::menu-indicator { image: none; }
     QToolButton#place { border: none; border-bottom: 3px solid transparent; border-radius: 0;
                         padding: 9px 4px; margin: 0 8px; background: transparent; font-size: 14px; }
