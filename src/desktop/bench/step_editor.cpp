@@ -9,12 +9,9 @@
 #include <QToolButton>
 
 #include "theme/theme.h"
+#include "widgets/words.h"
 
 namespace drevan::desktop {
-
-namespace {
-QString text(std::string_view s) { return QString::fromUtf8(s.data(), static_cast<int>(s.size())); }
-}  // namespace
 
 StepEditor::StepEditor(Workspace& workspace, QWidget* parent)
     : QWidget(parent), workspace_(workspace), scope_in_(8192), scope_out_(8192) {

@@ -8,11 +8,11 @@
 #include <cmath>
 
 #include "theme/theme.h"
+#include "widgets/words.h"
 
 namespace drevan::desktop {
 
 namespace {
-QString text(std::string_view s) { return QString::fromUtf8(s.data(), static_cast<int>(s.size())); }
 constexpr int label_width = 80;
 constexpr int value_width = 72;
 }  // namespace
