@@ -138,10 +138,38 @@ void does_nothing(const Chain& c, const LevelPath& levels, Found& out) {
   }
 }
 
+// What comes out passes 0 dBFS: it is taken off where it first happened.
+void over(const Chain& c, const LevelPath& levels, Found& out) {
+  const size_t stage = levels.first_over;
+  if (stage == 0 || levels.stages.empty() || levels.stages.back().sample_peak_dbfs.value_or(-1) <= 0) return;
+  // The stage-th step that is on.
+  size_t at = 0;
+  for (size_t count = 0; at < c.steps.size(); ++at)
+    if (c.steps[at].on && ++count == stage) break;
+  if (at == c.steps.size() || stage >= levels.stages.size()) return;
+  const double too_much = std::ceil(*levels.stages[stage].sample_peak_dbfs * 10 + 1) / 10;
+  const auto reason = fmt::format("The sound passes 0 dBFS at the {}, by {:.1f} dB, and would be clipped in the file.", label(c.steps[at]),
+                                  *levels.stages[stage].sample_peak_dbfs);
+  for (const auto& [id, name] : {std::pair{"gain_db", "gain"}, std::pair{"make_up_db", "make-up"}}) {
+    const int i = parameter_index(*c.steps[at].type, id);
+    if (i < 0) continue;
+    const double value = setting(c.steps[at], id) - too_much;
+    if (value < c.steps[at].type->parameters[static_cast<size_t>(i)].least) continue;
+    out.push_back({"over", reason, fmt::format("Take {:.1f} dB off its {}", too_much, name), with_setting(c, at, id, value)});
+    return;
+  }
+  ChainStep gain = make_step("gain");
+  gain.settings.values[0] = -too_much;
+  Chain mended = c;
+  mended.steps.insert(mended.steps.begin() + static_cast<long>(at) + 1, gain);
+  out.push_back({"over", reason, fmt::format("Add a gain of -{:.1f} dB behind it", too_much), std::move(mended)});
+}
+
 }  // namespace
 
 std::vector<Advice> advise(const Chain& chain, const LevelPath* levels) {
   Found out;
+  if (levels) over(chain, *levels, out);
   noise_behind(chain, out);
   space_before_dynamics(chain, out);
   twice(chain, out);

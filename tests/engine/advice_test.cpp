@@ -68,6 +68,31 @@ TEST(Advice, WhatSpreadsInTimeStandsBehindDynamics) {
   EXPECT_EQ(rules(all[0].mended), Rules{});
 }
 
+TEST(Advice, AnOverIsTakenOffWhereItHappens) {
+  Chain c = chain_of({"cut", "compressor", "gain"});
+  c.steps[0].on = false;
+  c.steps[1] = with("compressor", {{"make_up_db", 9}});
+  LevelPath levels;
+  levels.stages.resize(3);
+  for (auto& s : levels.stages) s.sample_peak_dbfs = -6;
+  EXPECT_TRUE(advise(c, &levels).empty());
+  levels.first_over = 1;
+  levels.stages[1].sample_peak_dbfs = levels.stages[2].sample_peak_dbfs = 2.3;
+  auto all = advise(c, &levels);
+  ASSERT_EQ(all.size(), 1U);
+  EXPECT_EQ(all[0].action, "Take 2.4 dB off its make-up");
+  EXPECT_NEAR(all[0].mended.steps[1].settings[6], 6.6, 1e-9);
+  // No room in the make-up: a gain behind it.
+  c.steps[1] = with("compressor", {{"make_up_db", 1}});
+  all = advise(c, &levels);
+  ASSERT_EQ(all.size(), 1U);
+  EXPECT_EQ(all[0].mended.steps.size(), 4U);
+  EXPECT_NEAR(all[0].mended.steps[2].settings[0], -2.4, 1e-9);
+  // What a later step brings down again is no over.
+  levels.stages[2].sample_peak_dbfs = -3;
+  EXPECT_TRUE(advise(c, &levels).empty());
+}
+
 TEST(Advice, ACompressorThatNothingReachesIsTold) {
   Chain c = chain_of({"gain", "compressor", "normalise"});
   LevelPath levels;
