@@ -10,7 +10,7 @@
 #include "libav_graph.h"
 #include "measured.h"
 #include "media/reader.h"
-#include "support/sounds.h"
+#include "support/steps.h"
 
 namespace {
 
@@ -18,19 +18,12 @@ using namespace drevan;
 using bench::Measured;
 using bench::measured;
 
-ChainStep step(std::string_view id, std::initializer_list<std::pair<const char*, double>> values) {
-  ChainStep s = make_step(id);
-  for (const auto& [name, value] : values)
-    s.settings.values.at(static_cast<size_t>(parameter_index(*s.type, name))) = value;
-  return s;
-}
-
 Chain voice_chain() {
-  return {{step("noise-reduction", {{"depth_db", 12}}),
-           step("cut", {{"low_hz", 80}, {"low_slope_db", 0}}),
-           step("equaliser", {{"band4_hz", 500}, {"band4_gain_db", -3}}),
-           step("compressor", {{"threshold_db", -15}, {"ratio", 3}, {"attack_ms", 5}, {"release_ms", 120}}),
-           step("normalise", {{"target_db", -3}})}};
+  return {{test::with("noise-reduction", {{"depth_db", 12}}),
+           test::with("cut", {{"low_hz", 80}, {"low_slope_db", 0}}),
+           test::with("equaliser", {{"band4_hz", 500}, {"band4_gain_db", -3}}),
+           test::with("compressor", {{"threshold_db", -15}, {"ratio", 3}, {"attack_ms", 5}, {"release_ms", 120}}),
+           test::with("normalise", {{"target_db", -3}})}};
 }
 constexpr const char* libav_chain =
     "afftdn=nr=12:nf=-50,highpass=f=80:poles=2,equalizer=f=500:t=q:w=1:g=-3,"

@@ -110,10 +110,10 @@ class Limiter final : public Processor {
       const double held = coming_.process(lag_.process(wanted, wait_));
       const double reduced = std::max(fast_.process(held), slow_.process(held));
       reduced_ = mean_.process(reduced);
-      const auto gain = static_cast<float>(from_db(-reduced_));
+      const float gain = reduced_ > 0 ? static_cast<float>(from_db(-reduced_)) : 1.0F;
       for (int c = 0; c < block.channels(); ++c) {
         float& x = block.channel(c)[i];
-        x = reduced_ > 0 ? x * gain : x;
+        x *= gain;
         if (!between) x = std::clamp(x, -most, most);  // the last bit of rounding
       }
     }

@@ -100,7 +100,10 @@ class NoiseReduction final : public Processor {
   void set(int parameter, double value) noexcept override {
     // A gain per window, overlapped four times, is smooth by itself.
     settings_.values[static_cast<size_t>(parameter)] = value;
-    apply();
+    if (parameter == depth_db)
+      set_depth();
+    else
+      apply();
   }
   void set_findings(const Findings& found) noexcept override { take(found); }
 
@@ -120,11 +123,15 @@ class NoiseReduction final : public Processor {
     if (learned_) std::ranges::copy(found.values, noise_.begin());
     apply();
   }
+  void set_depth() noexcept {
+    for (auto& r : reducers_) r.set_floor_db(-settings_[depth_db]);
+  }
+  // Another noise: what is on its way is looked at again.
   void apply() noexcept {
+    set_depth();
     const auto lift = static_cast<float>(std::pow(10.0, settings_[lift_db] / 10));
     const size_t bins = profile_size_ - reducers_[0].bands();
     for (size_t c = 0; c < reducers_.size(); ++c) {
-      reducers_[c].set_floor_db(-settings_[depth_db]);
       const auto profile = std::span<const float>(noise_).subspan(c * profile_size_, profile_size_);
       if (learned_)
         reducers_[c].set_noise(profile.first(bins), profile.subspan(bins), lift);
