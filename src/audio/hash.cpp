@@ -34,7 +34,7 @@ Hasher& Hasher::add(std::string_view text) {
 
 std::uint64_t Hasher::value() const { return XXH3_64bits_digest(state_->xxh); }
 
-std::uint64_t hash_file(const std::filesystem::path& file) {
+std::uint64_t hash_file(const std::filesystem::path& file, const CancelToken* cancel) {
   std::unique_ptr<std::FILE, int (*)(std::FILE*)> in(std::fopen(file.c_str(), "rb"), std::fclose);
   if (!in)
     throw Error(Error::Kind::input,
@@ -42,8 +42,10 @@ std::uint64_t hash_file(const std::filesystem::path& file) {
                             file.string()));
   Hasher hasher;
   std::vector<char> buffer(1 << 20);
-  for (size_t got = 0; (got = std::fread(buffer.data(), 1, buffer.size(), in.get())) > 0;)
+  for (size_t got = 0; (got = std::fread(buffer.data(), 1, buffer.size(), in.get())) > 0;) {
+    if (cancel) cancel->check();
     hasher.bytes(buffer.data(), got);
+  }
   if (std::ferror(in.get()))
     throw Error(Error::Kind::input, fmt::format("{} could not be read to its end.", file.string()));
   return hasher.value();

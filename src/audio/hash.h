@@ -8,6 +8,8 @@
 #include <string_view>
 #include <type_traits>
 
+#include "audio/progress.h"
+
 namespace drevan {
 
 /// Gathers values into one hash. Order matters. Not for secrets.
@@ -32,8 +34,8 @@ class Hasher {
   std::unique_ptr<State> state_;
 };
 
-/// Hash of a file's whole content. Throws Error(input) when it cannot be read.
-std::uint64_t hash_file(const std::filesystem::path& file);
+/// Hash of a file's whole content. Throws Error(input) when it cannot be read, Cancelled.
+std::uint64_t hash_file(const std::filesystem::path& file, const CancelToken* cancel = nullptr);
 
 /// 16 lower-case hexadecimal digits, and back; from_hex gives 0 for anything else.
 std::string to_hex(std::uint64_t value);

@@ -8,6 +8,7 @@
 
 #include "audio/denormals.h"
 #include "audio/error.h"
+#include "batch/record.h"
 
 namespace drevan {
 
@@ -16,11 +17,13 @@ using Clock = std::chrono::steady_clock;
 
 std::vector<BatchJob> batch_jobs(const Reel& reel, std::span<const int> clip_ids) {
   std::vector<BatchJob> jobs;
+  ClipSounds sounds(reel);
   for (const int id : clip_ids) {
     const Clip* clip = reel.find(id);
     if (!clip) continue;
     BatchJob job{clip->name, reel.groups[static_cast<size_t>(clip->group)].name, reel.name,
-                 clip_sound(reel, *clip), !clip->room_tone, full_chain(reel, *clip), {}};
+                 sounds.of(*clip), false, full_chain(reel, *clip), {}};
+    job.find_room_tone = !job.sound.has_room_tone();
     const Source& source = reel.sources[static_cast<size_t>(clip->source)];
     if (check_source(source, false) == SourceState::missing)
       job.problem = fmt::format("{}: its source {} is missing; find it again on the Bench.",
@@ -29,6 +32,36 @@ std::vector<BatchJob> batch_jobs(const Reel& reel, std::span<const int> clip_ids
   }
   return jobs;
 }
+
+void wait_while_paused(const std::atomic<bool>* pause, const CancelToken& cancel) {
+  cancel.check();
+  while (pause && *pause) {
+    std::this_thread::sleep_for(std::chrono::milliseconds(20));
+    cancel.check();
+  }
+}
+
+std::vector<double> job_weights(std::span<const BatchJob> jobs) {
+  std::vector<double> out;
+  for (const auto& job : jobs) {
+    // A length in frames, else the file's size: one batch has either, mostly.
+    std::error_code error;
+    const double length = job.sound.frames > 0 ? static_cast<double>(job.sound.frames) : static_cast<double>(fs::file_size(job.sound.file, error)) / 2;
+    out.push_back(error ? 1.0 : std::max(1.0, length));
+  }
+  return out;
+}
+
+double share_done(std::span<const double> weights, std::span<const JobResult> results) {
+  double done = 0, all = 0;
+  for (size_t i = 0; i < std::min(weights.size(), results.size()); ++i) {
+    all += weights[i];
+    done += weights[i] * (results[i].state == JobState::waiting ? 0 : results[i].state == JobState::running ? results[i].progress : 1);
+  }
+  return all > 0 ? done / all : 0;
+}
+
+double share_done(std::span<const BatchJob> jobs, std::span<const JobResult> results) { return share_done(job_weights(jobs), results); }
 
 double time_left(double share_done, double seconds_so_far) {
   if (share_done < 0.01 || seconds_so_far < 0.3) return -1;
@@ -56,6 +89,7 @@ class Batch {
       throw Error(Error::Kind::output,
                   fmt::format("The folder {} cannot be made; choose one that you may write to.",
                               options.folder.string()));
+    record_.emplace(options.folder, options.part);
   }
 
   std::vector<JobResult> run() {
@@ -75,6 +109,13 @@ class Batch {
     for (size_t i = 0; (i = next_++) < jobs_.size();) one(i);
   }
 
+  bool all_there(const fs::path& output) const {
+    std::error_code error;
+    for (size_t f = 0; f < options_.also.size(); ++f)
+      if (!fs::exists(also_name(output, options_, f), error)) return false;
+    return true;
+  }
+
   void tell(size_t i) {
     const std::lock_guard lock(mutex_);
     if (update_) update_(i, results_[i]);
@@ -84,11 +125,17 @@ class Batch {
     JobResult& r = results_[i];
     const BatchJob& job = jobs_[i];
     try {
-      cancel_.check();
+      wait_while_paused(options_.pause, cancel_);
       r.state = JobState::running;
       tell(i);
       if (!job.problem.empty()) throw Error(Error::Kind::input, job.problem);
-      render(i, job, r);
+      const auto key = render_key(job, options_);
+      if (auto before = options_.only_changed ? record_->find(r.output, key) : std::nullopt; before && all_there(r.output)) {
+        r = std::move(*before);
+      } else {
+        render(i, job, r);
+        record_->keep(r, key);
+      }
       if (options_.target)
         for (const Miss& miss : misses(*options_.target, r.render.after)) r.missed.push_back(miss_text(miss));
       r.state = JobState::done;
@@ -107,17 +154,25 @@ class Batch {
   }
 
   void render(size_t i, const BatchJob& job, JobResult& r) {
-    RenderRequest request{job.sound, job.chain, r.output, options_.container, options_.samples};
+    RenderRequest request{job.sound, job.chain, r.output, options_.container, options_.samples, {}};
+    for (size_t f = 0; f < options_.also.size(); ++f) {
+      request.also.push_back({also_name(r.output, options_, f), options_.also[f].container, options_.also[f].samples});
+      r.also.push_back(request.also.back().file);
+    }
     if (needs_room_tone(job.chain)) {
-      if (!request.sound.room_tone && job.find_room_tone) {
+      if (!request.sound.has_room_tone() && job.find_room_tone) {
         request.sound.room_tone = find_room_tone(request.sound, cancel_);
         r.room_tone_found = request.sound.room_tone.has_value();
       }
       r.room_tone = request.sound.room_tone;
     }
+    std::error_code error;
+    fs::create_directories(r.output.parent_path(), error);
+    for (const auto& file : r.also) fs::create_directories(file.parent_path(), error);
     auto told = Clock::now();
     r.render = render_clip(request, store_, cancel_, [&](double p) {
       r.progress = p;
+      wait_while_paused(options_.pause, cancel_);
       if (Clock::now() - told < std::chrono::milliseconds(50)) return;
       told = Clock::now();
       tell(i);
@@ -130,6 +185,7 @@ class Batch {
   const CancelToken& cancel_;
   const BatchUpdate& update_;
   std::vector<JobResult> results_;
+  std::optional<BatchRecord> record_;
   std::atomic<size_t> next_{0};
   std::mutex mutex_;
 };
@@ -139,7 +195,8 @@ class Batch {
 std::vector<JobResult> run_batch(std::span<const BatchJob> jobs, const BatchOptions& options,
                                  FindingStore& store, const CancelToken& cancel,
                                  const BatchUpdate& update) {
-  if (options.container == Container::flac && options.samples == SampleType::float32)
+  const auto wrong = [](Container c, SampleType t) { return c == Container::flac && t == SampleType::float32; };
+  if (wrong(options.container, options.samples) || std::ranges::any_of(options.also, [&](const OutputFormat& f) { return wrong(f.container, f.samples); }))
     throw Error(Error::Kind::call, "FLAC cannot hold 32-bit float; choose 16 or 24 bits, or WAV.");
   return Batch(jobs, options, store, cancel, update).run();
 }

@@ -1,6 +1,7 @@
 // Many clips into files: one worker per core, one bad file never stops the others.
 #pragma once
 
+#include <atomic>
 #include <filesystem>
 #include <functional>
 #include <string>
@@ -20,18 +21,33 @@ struct BatchJob {
   bool find_room_tone = false;  ///< look for one when `sound` has none and a step needs it
   Chain chain;                  ///< only steps that are on
   std::string problem;
+  std::filesystem::path subfolder{};  ///< of the output folder, relative; empty: the folder itself
+  std::filesystem::path output{};     ///< where it goes, when that is settled already; see share_of()
 };
 
 /// A reel's clips as jobs; clips without a room tone of their own get one found.
 std::vector<BatchJob> batch_jobs(const Reel& reel, std::span<const int> clip_ids);
+
+/// A format of a batch beside its first.
+struct OutputFormat {
+  Container container = Container::wav;
+  SampleType samples = SampleType::int24;
+  friend bool operator==(const OutputFormat&, const OutputFormat&) = default;
+};
 
 struct BatchOptions {
   std::filesystem::path folder = "rendered";  ///< made when it is not there
   std::string pattern = "{clip}";             ///< {clip} {group} {reel} {number}
   Container container = Container::wav;
   SampleType samples = SampleType::int24;
+  /// The same in other formats at once, into files of the same names: of two with one extension, the
+  /// later goes into a subfolder by its bits, "16-bit".
+  std::vector<OutputFormat> also{};
   int workers = 0;  ///< 0: one per core
   std::optional<Target> target;  ///< what every clip is judged by
+  bool only_changed = false;  ///< leave what a batch into this folder has done before and nothing has changed since
+  const std::atomic<bool>* pause = nullptr;  ///< while true, workers wait where they are
+  std::string part;           ///< names the part of a batch that several machines do, for its record
 };
 
 enum class JobState { waiting, running, done, failed, cancelled };
@@ -40,9 +56,11 @@ struct JobResult {
   JobState state = JobState::waiting;
   double progress = 0;  ///< 0 to 1
   std::filesystem::path output;
+  std::vector<std::filesystem::path> also;  ///< in the other formats
   RenderResult render;  ///< when done
   std::optional<SecondsRange> room_tone;  ///< the one used, when a step needs one
   bool room_tone_found = false;           ///< it was found, not marked
+  bool kept = false;        ///< done by an earlier batch; nothing has changed since
   std::vector<std::string> missed;  ///< what of the target a done clip misses, "peak -1.2 dBFS, wanted ..."
   std::string problem;  ///< when failed: a whole sentence
 };
@@ -52,6 +70,19 @@ struct JobResult {
 std::vector<std::filesystem::path> output_names(std::span<const BatchJob> jobs,
                                                 const BatchOptions& options);
 
+/// How many names had to be changed because they were taken: by another clip, or by a source.
+int name_clashes(std::span<const BatchJob> jobs, const BatchOptions& options);
+
+/// Where a file of one of the other formats goes.
+std::filesystem::path also_name(const std::filesystem::path& output, const BatchOptions& options, size_t format);
+
+/// The jobs of part `share` of `shares` (1 to shares), every shares-th, under the names they have in the
+/// whole batch: so that several machines do one batch. Throws as output_names().
+std::vector<BatchJob> share_of(std::span<const BatchJob> jobs, const BatchOptions& options, int share, int shares);
+
+/// Sound and video files below a folder, as paths relative to it, sorted; hidden ones are left out.
+std::vector<std::filesystem::path> media_files(const std::filesystem::path& folder);
+
 /// Called from workers, one call at a time, at most some 20 times a second per job.
 using BatchUpdate = std::function<void(size_t job, const JobResult&)>;
 
@@ -60,6 +91,16 @@ using BatchUpdate = std::function<void(size_t job, const JobResult&)>;
 std::vector<JobResult> run_batch(std::span<const BatchJob> jobs, const BatchOptions& options,
                                  FindingStore& store, const CancelToken& cancel,
                                  const BatchUpdate& update);
+
+/// Returns while `pause` is not set; throws Cancelled.
+void wait_while_paused(const std::atomic<bool>* pause, const CancelToken& cancel);
+
+/// How much work each job is against the others: its length, where it is known, else its file's size, which is
+/// asked of the disk.
+std::vector<double> job_weights(std::span<const BatchJob> jobs);
+/// How much of a batch is done, 0 to 1, by these weights; without them they are asked for.
+double share_done(std::span<const double> weights, std::span<const JobResult> results);
+double share_done(std::span<const BatchJob> jobs, std::span<const JobResult> results);
 
 /// Time left in seconds from the share done and the time it took; below 0: not known yet.
 double time_left(double share_done, double seconds_so_far);

@@ -1,5 +1,7 @@
 #include <fmt/format.h>
 
+#include <algorithm>
+#include <cctype>
 #include <set>
 
 #include "audio/error.h"
@@ -55,14 +57,66 @@ std::vector<std::filesystem::path> output_names(std::span<const BatchJob> jobs,
   for (const auto& job : jobs) sources.insert(std::filesystem::weakly_canonical(job.sound.file, error));
   const auto folder = std::filesystem::weakly_canonical(options.folder, error);
   for (size_t i = 0; i < jobs.size(); ++i) {
+    if (!jobs[i].output.empty()) {
+      out.push_back(jobs[i].output);
+      continue;
+    }
     const auto base = safe(fill(options.pattern, jobs[i], i + 1));
     std::string name = base;
-    const auto file = [&] { return name + std::string(extension(options.container)); };
-    for (int n = 2; taken.contains(name) || sources.contains(folder / file()); ++n)
+    const auto file = [&] { return jobs[i].subfolder / (name + std::string(extension(options.container))); };
+    for (int n = 2; taken.contains(file().generic_string()) || sources.contains(folder / file()); ++n)
       name = fmt::format("{}-{}", base, n);
-    taken.insert(name);
+    taken.insert(file().generic_string());
     out.push_back(options.folder / file());
   }
+  return out;
+}
+
+int name_clashes(std::span<const BatchJob> jobs, const BatchOptions& options) {
+  const auto names = output_names(jobs, options);
+  int clashes = 0;
+  for (size_t i = 0; i < jobs.size(); ++i)
+    if (jobs[i].output.empty() && names[i].stem().string() != safe(fill(options.pattern, jobs[i], i + 1))) ++clashes;
+  return clashes;
+}
+
+std::filesystem::path also_name(const std::filesystem::path& output, const BatchOptions& options, size_t format) {
+  const auto& f = options.also.at(format);
+  auto file = output;
+  file.replace_extension(extension(f.container));
+  bool taken = f.container == options.container;
+  for (size_t i = 0; i < format; ++i) taken = taken || options.also[i].container == f.container;
+  if (!taken) return file;
+  const char* bits = f.samples == SampleType::int16 ? "16-bit" : f.samples == SampleType::int24 ? "24-bit" : "32-bit-float";
+  return file.parent_path() / bits / file.filename();
+}
+
+std::vector<BatchJob> share_of(std::span<const BatchJob> jobs, const BatchOptions& options, int share, int shares) {
+  const auto names = output_names(jobs, options);
+  std::vector<BatchJob> out;
+  for (size_t i = static_cast<size_t>(share - 1); i < jobs.size(); i += static_cast<size_t>(shares)) {
+    out.push_back(jobs[i]);
+    out.back().output = names[i];
+  }
+  return out;
+}
+
+std::vector<std::filesystem::path> media_files(const std::filesystem::path& folder) {
+  static const std::set<std::string> known{".wav", ".flac", ".ogg", ".opus", ".mp3", ".aif", ".aiff", ".rf64", ".w64", ".m4a",
+                                           ".aac", ".mp4", ".mov", ".mkv", ".webm", ".avi", ".mxf"};
+  namespace fs = std::filesystem;
+  std::vector<fs::path> out;
+  std::error_code error;
+  for (auto at = fs::recursive_directory_iterator(folder, fs::directory_options::skip_permission_denied, error); at != fs::recursive_directory_iterator(); at.increment(error)) {
+    if (at->path().filename().string().starts_with(".")) {
+      if (at->is_directory(error)) at.disable_recursion_pending();
+      continue;
+    }
+    std::string ending = at->path().extension().string();
+    for (char& c : ending) c = static_cast<char>(std::tolower(static_cast<unsigned char>(c)));
+    if (at->is_regular_file(error) && known.contains(ending)) out.push_back(at->path().lexically_relative(folder));
+  }
+  std::ranges::sort(out);
   return out;
 }
 

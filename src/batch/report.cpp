@@ -29,10 +29,16 @@ std::string quoted(const std::string& s) {
   return out + "\"";
 }
 
+std::string missed_text(const std::vector<std::string>& missed) {
+  std::vector<std::string> all;
+  for (const auto& m : missed) all.push_back(fmt::format("Misses the target: {}.", m));
+  return fmt::format("{}", fmt::join(all, " "));
+}
+
 std::string remarks(const JobResult& r) {
   std::vector<std::string> all;
   if (!r.problem.empty()) all.push_back(r.problem);
-  for (const auto& m : r.missed) all.push_back(fmt::format("Misses the target: {}.", m));
+  if (!r.missed.empty()) all.push_back(missed_text(r.missed));
   all.insert(all.end(), r.render.warnings.begin(), r.render.warnings.end());
   return fmt::format("{}", fmt::join(all, " "));
 }
@@ -59,7 +65,8 @@ ordered_json to_json(const Levels& l) {
           {"clipped_samples", l.clipped_samples}};
 }
 
-ordered_json report_json(std::span<const BatchJob> jobs, std::span<const JobResult> results) {
+ordered_json report_json(const Report& report) {
+  const auto& [jobs, results, target, files] = report;
   ordered_json out{{"drevan_report", 1}, {"clips", ordered_json::array()}};
   for (size_t i = 0; i < jobs.size(); ++i) {
     const JobResult& r = results[i];
@@ -79,10 +86,17 @@ ordered_json report_json(std::span<const BatchJob> jobs, std::span<const JobResu
     if (!r.render.warnings.empty()) one["warnings"] = r.render.warnings;
     out["clips"].push_back(std::move(one));
   }
+  for (const auto& f : files) {
+    ordered_json one{{"name", f.name}, {"output", f.output.string()}, {"levels", to_json(f.levels)}};
+    if (!f.missed.empty()) one["missed"] = f.missed;
+    if (f.clipped > 0) one["clipped_samples"] = f.clipped;
+    out["files"].push_back(std::move(one));
+  }
   return out;
 }
 
-std::string report_csv(std::span<const BatchJob> jobs, std::span<const JobResult> results) {
+std::string report_csv(const Report& report) {
+  const auto& [jobs, results, target, files] = report;
   std::string out =
       "clip,result,output,peak_before_dbfs,peak_after_dbfs,true_peak_after_dbtp,"
       "loudness_before_lufs,loudness_after_lufs,noise_floor_before_dbfs,noise_floor_after_dbfs,"
@@ -98,16 +112,18 @@ std::string report_csv(std::span<const BatchJob> jobs, std::span<const JobResult
                        text(b.loudness_lufs), text(a.loudness_lufs), text(b.noise_floor_dbfs),
                        text(a.noise_floor_dbfs), quoted(remarks(r)));
   }
+  for (const auto& f : files)
+    out += fmt::format("{},{},{},,{},{},,{},,{},{}\r\n", quoted(f.name), state_label(JobState::done), quoted(f.output.string()), text(f.levels.sample_peak_dbfs),
+                       text(f.levels.true_peak_dbtp), text(f.levels.loudness_lufs), text(f.levels.noise_floor_dbfs), quoted(missed_text(f.missed)));
   return out;
 }
 
-void save_report(const std::filesystem::path& file, std::span<const BatchJob> jobs,
-                 std::span<const JobResult> results) {
-  if (file.extension() == ".json")
-    return write_text(file, report_json(jobs, results).dump(2) + "\n");
-  if (file.extension() == ".csv") return write_text(file, report_csv(jobs, results));
+void save_report(const std::filesystem::path& file, const Report& report) {
+  if (file.extension() == ".html") return write_text(file, report_html(report));
+  if (file.extension() == ".json") return write_text(file, dump_json(report_json(report), 2));
+  if (file.extension() == ".csv") return write_text(file, report_csv(report));
   throw Error(Error::Kind::call,
-              fmt::format("{}: a report is written as .json or .csv; name it so.", file.string()));
+              fmt::format("{}: a report is written as .html, .json or .csv; name it so.", file.string()));
 }
 
 }  // namespace drevan

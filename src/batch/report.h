@@ -5,7 +5,7 @@
 #include <nlohmann/json.hpp>
 #include <span>
 
-#include "batch/batch.h"
+#include "batch/mix.h"
 
 namespace drevan {
 
@@ -13,14 +13,24 @@ namespace drevan {
 /// rounded to 0.01 dB.
 nlohmann::ordered_json to_json(const Levels& levels);
 
-nlohmann::ordered_json report_json(std::span<const BatchJob> jobs,
-                                   std::span<const JobResult> results);
-/// Comma-separated, quoted where needed (RFC 4180), with a head line.
-std::string report_csv(std::span<const BatchJob> jobs, std::span<const JobResult> results);
+/// What is reported on. Views: what they see must outlive it.
+struct Report {
+  std::span<const BatchJob> jobs;
+  std::span<const JobResult> results;  ///< of the jobs, in their order
+  std::optional<Target> target{};      ///< what they were judged by
+  std::span<const MixFile> files{};    ///< the mix and the stems, when there are
+};
 
-/// By extension, .json or .csv; atomic. Throws Error(call) for another one, Error(output).
-void save_report(const std::filesystem::path& file, std::span<const BatchJob> jobs,
-                 std::span<const JobResult> results);
+nlohmann::ordered_json report_json(const Report& report);
+/// Comma-separated, quoted where needed (RFC 4180), with a head line; clips first, then mix and stems.
+std::string report_csv(const Report& report);
+
+/// One page that needs nothing beside it: totals, and each clip with its waveform and levels before and
+/// after drawn against the target, whether it meets it, and why not; mix and stems likewise.
+std::string report_html(const Report& report);
+
+/// By extension, .html, .json or .csv; atomic. Throws Error(call) for another one, Error(output).
+void save_report(const std::filesystem::path& file, const Report& report);
 
 std::string_view state_label(JobState state);
 

@@ -72,7 +72,9 @@ Target target_from_text(const std::string& text, const std::string& where) {
   Target out;
   out.label = member<std::string>(json, "name", "", where);
   bool any = false;
-  for (const auto& [key, value] : json.items()) {
+  for (const auto& item : json.items()) {
+    const auto& key = item.key();
+    const auto& value = item.value();
     if (key == "drevan_target" || key == "name") continue;
     const auto* field = std::ranges::find_if(fields, [&](const Field& f) { return f.key == key; });
     if (field == std::end(fields)) {
@@ -122,6 +124,20 @@ std::vector<Miss> misses(const Target& target, const Levels& levels) {
 
 std::string miss_text(const Miss& m) {
   return fmt::format("{} {}, wanted {}", m.measure, m.value ? fmt::format("{:.1f} {}", *m.value, m.unit) : "none", range_text(m.wanted));
+}
+
+Verdict verdict(std::span<const Miss> misses) {
+  const auto any = [&](bool noise, bool high) {
+    return std::ranges::any_of(misses, [&](const Miss& m) { return (m.measure == "noise floor") == noise && m.too_high == high; });
+  };
+  if (any(false, true)) return Verdict::hot;
+  if (any(false, false)) return Verdict::low;
+  return any(true, true) || any(true, false) ? Verdict::noisy : Verdict::right;
+}
+
+std::string_view verdict_text(Verdict v) {
+  constexpr std::string_view names[] = {"right", "low", "hot", "noisy"};
+  return names[static_cast<int>(v)];
 }
 
 }  // namespace drevan

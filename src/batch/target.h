@@ -47,6 +47,12 @@ struct Miss {
 /// printed, rounded to a tenth.
 std::vector<Miss> misses(const Target& target, const Levels& levels);
 
+/// How a sound stands to a target, in a word.
+enum class Verdict { right, low, hot, noisy };
+/// By what `misses` said: too loud comes before too quiet, noise last.
+Verdict verdict(std::span<const Miss> misses);
+std::string_view verdict_text(Verdict v);
+
 /// "loudness -14.9 LUFS, wanted -17.0 to -15.0"
 std::string miss_text(const Miss& miss);
 

@@ -126,11 +126,13 @@ int check(const std::string& target_name, const std::vector<std::filesystem::pat
   return result;
 }
 
-int advise(const std::filesystem::path& recipe_file, const std::vector<std::filesystem::path>& inputs) {
+int advise(const std::filesystem::path& recipe_file, const std::vector<std::filesystem::path>& inputs,
+           const std::string& room_tone) {
+  const auto given = parse_room_tone(room_tone);
   const Recipe recipe = load_recipe(recipe_file);
   const auto print_all = [](const std::string& of, const std::vector<Advice>& all) {
     if (all.empty()) fmt::print("{}: nothing to say\n", of);
-    for (const Advice& a : all) fmt::print("{}: {} {}.\n", of, a.reason, a.action);
+    for (const Advice& a : all) fmt::print("{}: {}{}{}\n", of, a.reason, a.action.empty() ? "" : " " + a.action, a.action.empty() ? "" : ".");
   };
   if (inputs.empty()) {
     print_all(recipe_file.string(), drevan::advise(recipe.chain));
@@ -147,10 +149,11 @@ int advise(const std::filesystem::path& recipe_file, const std::vector<std::file
   const Chain active = active_steps({&recipe.chain});
   for (const auto& file : inputs) {
     try {
-      ClipSound sound{file, 0, -1, 48000, {}};
-      sound.room_tone = find_room_tone(sound, never);
+      ClipSound sound{file, 0, -1, 48000, {}, {}};
+      sound.room_tone = given || room_tone == "none" ? given : find_room_tone(sound, never);
       const LevelPath path = measure_level_path(sound, active, options);
-      print_all(file.string(), drevan::advise(recipe.chain, &path));
+      const RoomToneJudgement tone = judge_room_tone(sound, never);
+      print_all(file.string(), drevan::advise(recipe.chain, &path, sound.rate, &tone));
     } catch (const Error& e) {
       fmt::print(stderr, "{}\n", e.what());
       result = some_failed;

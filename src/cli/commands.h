@@ -23,13 +23,20 @@ struct RenderCall {
   int jobs = 0;
   std::filesystem::path report;
   std::string target;
+  std::string share;    ///< "3/8"
+  bool resume = false;
+  bool mix = false, stems = false, clips = false;
+  std::filesystem::path rules;
+  std::vector<std::string> also;  ///< "flac:16"
   std::vector<std::filesystem::path> inputs;
 };
 
 int render(const RenderCall& call);
 int measure(const std::vector<std::filesystem::path>& inputs, bool json);
 int check(const std::string& target, const std::vector<std::filesystem::path>& inputs);
-int advise(const std::filesystem::path& recipe, const std::vector<std::filesystem::path>& inputs);
+int advise(const std::filesystem::path& recipe, const std::vector<std::filesystem::path>& inputs, const std::string& room_tone);
+/// START-END in seconds; empty for "auto" and "none". Throws Error(call).
+std::optional<SecondsRange> parse_room_tone(const std::string& text);
 int list_steps(bool json);
 int check_recipes(const std::vector<std::filesystem::path>& files);
 

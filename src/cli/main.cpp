@@ -27,9 +27,16 @@ int main(int argc, char** argv) {
   render->add_option("--rate", r.rate, "Working and output rate in Hz, 48000 or the reel's")
       ->check(CLI::Range(8000.0, 384000.0));
   render->add_option("--jobs", r.jobs, "Clips at a time, one per core")->check(CLI::Range(1, 1024));
-  render->add_option("--report", r.report, "Write what was done to FILE.json or FILE.csv");
+  render->add_option("--report", r.report, "Write what was done to FILE.html, FILE.json or FILE.csv");
   render->add_option("--target", r.target, "Judge every result: podcast, broadcast-r128, ... or a .target file");
-  render->add_option("INPUT", r.inputs, "Sound or video files")->excludes(reel);
+  render->add_flag("--resume", r.resume, "Leave what was rendered into this folder before and has not changed since");
+  render->add_option("--share", r.share, "Do part K of N of the batch, as K/N, to spread it over machines");
+  render->add_option("--also", r.also, "The same in another format at once, as FORMAT:BITS, flac:16; may be given again");
+  render->add_option("--rules", r.rules, "Which recipe each clip gets by its group and name, a rules file");
+  render->add_flag("--mix", r.mix, "The whole reel as one file; instead of clips")->needs(reel);
+  render->add_flag("--stems", r.stems, "A file per group that sum to the mix; instead of clips")->needs(reel);
+  render->add_flag("--clips", r.clips, "With --mix or --stems: each clip too");
+  render->add_option("INPUT", r.inputs, "Sound or video files, or folders, whose subfolders are kept")->excludes(reel);
 
   std::vector<std::filesystem::path> inputs;
   bool json = false;
@@ -46,6 +53,7 @@ int main(int argc, char** argv) {
   std::filesystem::path chain;
   auto* advice = app.add_subcommand("advise", "Say what a recipe does wrong, in itself or to files");
   advice->add_option("--recipe", chain, "The chain, a .recipe file")->required();
+  advice->add_option("--room-tone", r.room_tone, "START-END in seconds, auto or none");
   advice->add_option("INPUT", inputs, "Sound or video files; none: the recipe alone");
 
   auto* steps = app.add_subcommand("steps", "Every step with its settings and starting points");
@@ -64,7 +72,7 @@ int main(int argc, char** argv) {
   try {
     if (*render) return cli::render(r);
     if (*measure) return cli::measure(inputs, json);
-    if (*advice) return cli::advise(chain, inputs);
+    if (*advice) return cli::advise(chain, inputs, r.room_tone);
     if (*judge) return cli::check(target, inputs);
     if (*steps) return cli::list_steps(json);
     if (*check) return cli::check_recipes(inputs);

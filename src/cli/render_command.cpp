@@ -8,19 +8,13 @@
 
 #include "audio/error.h"
 #include "audio/time_text.h"
+#include "batch/mix.h"
 #include "batch/report.h"
+#include "batch/rules.h"
 #include "cli/commands.h"
 #include "measure/room_tone.h"
 
 namespace drevan::cli {
-
-namespace {
-
-// Set by Ctrl-C; the batch then ends cleanly and leaves no half files.
-CancelToken interrupted;
-void on_interrupt(int) { interrupted.cancel(); }
-
-Error wrong(const std::string& what) { return {Error::Kind::call, what}; }
 
 std::optional<SecondsRange> parse_room_tone(const std::string& text) {
   if (text == "auto" || text == "none") return std::nullopt;
@@ -33,11 +27,35 @@ std::optional<SecondsRange> parse_room_tone(const std::string& text) {
   const std::string_view view = text;
   if (dash == std::string::npos || !number(view.substr(0, dash), r.begin) ||
       !number(view.substr(dash + 1), r.end) || r.begin < 0 || r.end <= r.begin)
-    throw wrong(fmt::format("--room-tone {} is not START-END in seconds, auto or none.", text));
+    throw Error(Error::Kind::call, fmt::format("--room-tone {} is not START-END in seconds, auto or none.", text));
   if (r.end - r.begin < least_room_tone_s)
-    throw wrong(fmt::format("--room-tone {} is too short to learn from; take at least {} s.", text,
+    throw Error(Error::Kind::call, fmt::format("--room-tone {} is too short to learn from; take at least {} s.", text,
                             least_room_tone_s));
   return r;
+}
+
+namespace {
+
+// Set by Ctrl-C; the batch then ends cleanly and leaves no half files.
+CancelToken interrupted;
+void on_interrupt(int) { interrupted.cancel(); }
+
+Error wrong(const std::string& what) { return {Error::Kind::call, what}; }
+
+std::pair<int, int> parse_share(const std::string& text) {
+  int share = 0, shares = 0;
+  char rest = 0;
+  if (std::sscanf(text.c_str(), "%d/%d%c", &share, &shares, &rest) != 2 || shares < 1 || share < 1 || share > shares)
+    throw wrong(fmt::format("--share {} is not K/N with K from 1 to N.", text));
+  return {share, shares};
+}
+
+// The reel as the call wants it.
+Reel reel_for(const RenderCall& call) {
+  Reel reel = load_reel(call.reel);
+  if (call.rate > 0) reel.rate = call.rate;
+  if (!call.rules.empty()) apply_rules(reel, load_rules(call.rules));
+  return reel;
 }
 
 std::vector<BatchJob> jobs_for(const RenderCall& call) {
@@ -45,8 +63,7 @@ std::vector<BatchJob> jobs_for(const RenderCall& call) {
   const bool find = call.room_tone == "auto";
   std::vector<BatchJob> jobs;
   if (!call.reel.empty()) {
-    Reel reel = load_reel(call.reel);
-    if (call.rate > 0) reel.rate = call.rate;
+    const Reel reel = reel_for(call);
     std::vector<int> ids;
     for (const auto& clip : reel.clips) ids.push_back(clip.id);
     jobs = batch_jobs(reel, ids);
@@ -56,13 +73,30 @@ std::vector<BatchJob> jobs_for(const RenderCall& call) {
     }
     return jobs;
   }
-  if (call.recipe.empty()) throw wrong("Say what to render with: --recipe FILE or --reel FILE.");
+  if (call.recipe.empty() && call.rules.empty()) throw wrong("Say what to render with: --recipe FILE, --rules FILE or --reel FILE.");
   if (call.inputs.empty()) throw wrong("Say what to render: name one or more sound files.");
-  const Recipe recipe = load_recipe(call.recipe);
-  for (const auto& file : call.inputs)
-    jobs.push_back({file.stem().string(), "", recipe.name,
-                    {file, 0, -1, call.rate > 0 ? call.rate : 48000, room}, find,
-                    active_steps({&recipe.chain}), ""});
+  const auto rules = call.rules.empty() ? std::vector<Rule>{} : load_rules(call.rules);
+  const Recipe standard = call.recipe.empty() ? Recipe{} : load_recipe(call.recipe);
+  const auto add = [&](const std::filesystem::path& file, const std::filesystem::path& subfolder) {
+    const auto name = file.stem().string(), group = subfolder.filename().string();
+    // A file's group is the folder it lies in.
+    const Rule* rule = rule_for(rules, group, name);
+    const Recipe& recipe = rule ? rule->recipe : standard;
+    const bool both = rule && (rule->append || rule->keep);
+    Chain chain = both ? active_steps({&standard.chain, &recipe.chain}) : active_steps({&recipe.chain});
+    jobs.push_back({name, group, recipe.name, {file, 0, -1, call.rate > 0 ? call.rate : 48000, room}, find, std::move(chain), "", subfolder});
+    if (!rule && call.recipe.empty()) jobs.back().problem = fmt::format("{}: no rule says what to do with it; add one, or give --recipe too.", file.string());
+  };
+  for (const auto& input : call.inputs) {
+    std::error_code error;
+    if (!std::filesystem::is_directory(input, error)) {
+      add(input, {});
+      continue;
+    }
+    const auto found = media_files(input);
+    if (found.empty()) throw wrong(fmt::format("{} holds no sound or video file.", input.string()));
+    for (const auto& file : found) add(input / file, file.parent_path());
+  }
   return jobs;
 }
 
@@ -70,20 +104,19 @@ std::vector<BatchJob> jobs_for(const RenderCall& call) {
 class ProgressLine {
  public:
   explicit ProgressLine(std::span<const BatchJob> jobs)
-      : jobs_(jobs), share_(jobs.size()), terminal_(::isatty(2) == 1) {}
+      : jobs_(jobs), weights_(job_weights(jobs)), results_(jobs.size()), terminal_(::isatty(2) == 1) {}
 
   void update(size_t i, const JobResult& r) {
     const bool ended = r.state != JobState::waiting && r.state != JobState::running;
-    share_[i] = ended ? 1 : r.progress;
     if (ended) ++ended_;
     if (!terminal_) {
       if (ended)
         fmt::print(stderr, "{}/{} {} {}\n", ended_, jobs_.size(), jobs_[i].clip, state_label(r.state));
       return;
     }
-    double sum = 0;
-    for (const double s : share_) sum += s;
-    sum /= static_cast<double>(jobs_.size());
+    results_[i].state = r.state;
+    results_[i].progress = r.progress;
+    const double sum = share_done(weights_, results_);
     const double so_far = std::chrono::duration<double>(Clock::now() - start_).count();
     const double left = time_left(sum, so_far);
     const auto full = static_cast<size_t>(sum * 30);
@@ -97,11 +130,47 @@ class ProgressLine {
  private:
   using Clock = std::chrono::steady_clock;
   std::span<const BatchJob> jobs_;
-  std::vector<double> share_;
+  std::vector<double> weights_;
+  std::vector<JobResult> results_;
   bool terminal_;
   size_t ended_ = 0;
   Clock::time_point start_ = Clock::now();
 };
+
+OutputFormat parse_format(const std::string& text) {
+  const auto colon = text.find(':');
+  const auto kind = text.substr(0, colon), bits = colon == std::string::npos ? std::string("24") : text.substr(colon + 1);
+  if ((kind != "wav" && kind != "flac") || (bits != "16" && bits != "24" && bits != "32f"))
+    throw wrong(fmt::format("--also {} is not FORMAT:BITS; use wav or flac, and 16, 24 or 32f.", text));
+  return {kind == "flac" ? Container::flac : Container::wav, bits == "16" ? SampleType::int16 : bits == "24" ? SampleType::int24 : SampleType::float32};
+}
+
+// What tells of clips has no meaning where none is written.
+void check_mix(const RenderCall& call) {
+  if (call.room_tone != "auto") throw wrong("--room-tone does not go with --mix and --stems; mark it in the reel.");
+  if (call.clips) return;
+  if (!call.share.empty() || !call.also.empty() || call.resume)
+    throw wrong("--share, --also and --resume are about clips; give --clips beside --mix or --stems.");
+}
+
+// The reel as mix and stems. Returns whether something failed, and whether the mix misses its target.
+std::pair<bool, bool> mix(const RenderCall& call, const BatchOptions& options, FindingStore& store, std::vector<MixFile>& files) {
+  const auto result = render_mix(reel_for(call), options, {call.mix, call.stems, options.target}, store, interrupted);
+  bool failed = false, missed = false;
+  for (const auto& clip : result.clips) {
+    failed = failed || clip.state != JobState::done;
+    if (clip.state == JobState::failed) fmt::print(stderr, "{} It is left out of the mix.\n", clip.problem);
+  }
+  for (const auto& file : result.files) {
+    const auto level = [](const std::optional<double>& v) { return v ? fmt::format("{:.1f}", *v) : std::string("none"); };
+    fmt::print("{} -> {}: peak {} dBFS, loudness {} LUFS{}\n", file.name, file.output.string(), level(file.levels.sample_peak_dbfs),
+               level(file.levels.loudness_lufs), file.clipped > 0 ? fmt::format(", {} samples clipped", file.clipped) : "");
+    for (const auto& m : file.missed) fmt::print("    misses the target: {}\n", m);
+    missed = missed || !file.missed.empty();
+  }
+  files = result.files;
+  return {failed, missed};
+}
 
 void print(const BatchJob& job, const JobResult& r) {
   for (const auto& w : r.render.warnings) fmt::print(stderr, "{}\n", w);
@@ -117,6 +186,7 @@ void print(const BatchJob& job, const JobResult& r) {
   const auto level = [](const std::optional<double>& v) {
     return v ? fmt::format("{:.1f}", *v) : std::string("none");
   };
+  if (r.kept) room += ", unchanged";
   fmt::print("{} -> {}: peak {} dBFS, loudness {} LUFS, noise floor {} dBFS{}\n", job.clip,
              r.output.string(), level(r.render.after.sample_peak_dbfs),
              level(r.render.after.loudness_lufs), level(r.render.after.noise_floor_dbfs), room);
@@ -136,23 +206,39 @@ int render(const RenderCall& call) {
   options.workers = call.jobs;
   if (!call.target.empty()) options.target = find_target(call.target);
   const auto extension = call.report.extension();
-  if (!call.report.empty() && extension != ".json" && extension != ".csv")
-    throw wrong(fmt::format("--report {}: name it FILE.json or FILE.csv.", call.report.string()));
+  if (!call.report.empty() && extension != ".json" && extension != ".csv" && extension != ".html")
+    throw wrong(fmt::format("--report {}: name it FILE.html, FILE.json or FILE.csv.", call.report.string()));
+  for (const auto& text : call.also) options.also.push_back(parse_format(text));
 
-  const auto jobs = jobs_for(call);
+  options.only_changed = call.resume;
   std::signal(SIGINT, on_interrupt);
   std::signal(SIGTERM, on_interrupt);
   FindingStore store;
+  bool failed = false, missed = false;
+  std::vector<MixFile> files;
+  if (call.mix || call.stems) {
+    check_mix(call);
+    std::tie(failed, missed) = mix(call, options, store, files);
+    if (!call.clips) {
+      if (!call.report.empty()) save_report(call.report, {{}, {}, options.target, files});
+      return failed ? some_failed : missed ? misses_target : ok;
+    }
+  }
+  auto jobs = jobs_for(call);
+  if (!call.share.empty()) {
+    const auto [share, shares] = parse_share(call.share);
+    jobs = share_of(jobs, options, share, shares);
+    options.part = fmt::format("{}-of-{}", share, shares);
+  }
   ProgressLine line(jobs);
   const auto results = run_batch(jobs, options, store, interrupted,
                                  [&](size_t i, const JobResult& r) { line.update(i, r); });
-  bool failed = false, missed = false;
   for (size_t i = 0; i < jobs.size(); ++i) {
     print(jobs[i], results[i]);
     failed = failed || results[i].state != JobState::done;
     missed = missed || !results[i].missed.empty();
   }
-  if (!call.report.empty()) save_report(call.report, jobs, results);
+  if (!call.report.empty()) save_report(call.report, {jobs, results, options.target, files});
   return failed ? some_failed : missed ? misses_target : ok;
 }
 

@@ -15,6 +15,9 @@ int main(int argc, char** argv) {
   drevan::desktop::MainWindow window;
   window.show();
   const auto arguments = app.arguments().mid(1);
-  if (!arguments.isEmpty()) window.open_files(arguments);
+  if (!arguments.isEmpty())
+    window.open_files(arguments);
+  else
+    window.workspace().bring_back_unsaved();
   return app.exec();
 }

@@ -172,6 +172,7 @@ void MainWindow::closeEvent(QCloseEvent* e) {
     if (!splitter->objectName().isEmpty())
       settings.setValue("window/" + splitter->objectName(), splitter->saveState());
   workspace_.player().pause();
+  workspace_.leave();
   e->accept();
 }
 

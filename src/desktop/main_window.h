@@ -23,6 +23,11 @@ class MainWindow : public QMainWindow {
   Workspace& workspace() { return workspace_; }
   Bench& bench() { return *bench_; }
   BatchPage& batch() { return *batch_; }
+  /// The list of edits, once it was opened.
+  class HistoryDialog* edits() { return edits_; }
+  /// The list of versions, opened when it was not.
+  class VersionsDialog& versions();
+  class RecipesDialog& recipes();
   /// 0: Bench, 1: Batch.
   void show_place(int place);
   /// Opens a reel or adds sound files, as the command line and a drop ask.
@@ -39,11 +44,13 @@ class MainWindow : public QMainWindow {
   void make_reel_menu();
   void make_edit_menu();
   void make_clip_menu();
+  void make_versions_menu();
   void make_listen_menu();
   void make_look_menu();
   QAction* add(QMenu* menu, const QString& text, const QKeySequence& key, std::function<void()> run);
   void refresh();
   void tell(const QString& text, bool failure);
+  void show_printing(double share);
   bool save();
   bool save_as();
   /// Whether the reel may be left: saved, or given up on purpose.
@@ -60,6 +67,11 @@ class MainWindow : public QMainWindow {
   QStackedWidget* stack_ = nullptr;
   Bench* bench_ = nullptr;
   BatchPage* batch_ = nullptr;
+  class HistoryDialog* edits_ = nullptr;
+  class VersionsDialog* versions_ = nullptr;
+  class RecipesDialog* recipes_ = nullptr;
+  class UnevenDialog* uneven_ = nullptr;
+  class QProgressDialog* printing_ = nullptr;
   QAction *undo_ = nullptr, *redo_ = nullptr;
   QTimer* message_timer_ = nullptr;
 };

@@ -9,11 +9,16 @@
 #include <QListWidget>
 #include <QMenuBar>
 #include <QMessageBox>
+#include <QProgressDialog>
 #include <QSettings>
 #include <QVBoxLayout>
 
+#include "history_dialog.h"
 #include "main_window.h"
+#include "recipes_dialog.h"
 #include "theme/theme.h"
+#include "uneven_dialog.h"
+#include "versions_dialog.h"
 
 namespace drevan::desktop {
 
@@ -38,6 +43,7 @@ void MainWindow::make_menus() {
   make_reel_menu();
   make_edit_menu();
   make_clip_menu();
+  make_versions_menu();
   make_listen_menu();
   make_look_menu();
 }
@@ -65,14 +71,28 @@ void MainWindow::make_edit_menu() {
   QMenu* m = menus_->addMenu(tr("&Edit"));
   undo_ = add(m, tr("Undo"), QKeySequence::Undo, [this] { workspace_.undo(); });
   redo_ = add(m, tr("Redo"), QKeySequence("Ctrl+Shift+Z"), [this] { workspace_.redo(); });
+  add(m, tr("List of edits"), QKeySequence("Ctrl+H"), [this] {
+    if (!edits_) edits_ = new HistoryDialog(workspace_, this);
+    edits_->show();
+    edits_->raise();
+  });
 }
 
 void MainWindow::make_clip_menu() {
   QMenu* m = menus_->addMenu(tr("&Clip"));
   add(m, tr("Mark room tone"), QKeySequence("R"), [this] { bench_->mark_room_tone(); });
   add(m, tr("Find room tone"), QKeySequence("Shift+R"), [this] { workspace_.find_room_tone(); });
+  QAction* share = add(m, tr("Room tone serves the group"), {}, [this] { workspace_.share_room_tone(!workspace_.shares_room_tone()); });
+  share->setCheckable(true);
+  connect(m, &QMenu::aboutToShow, this, [this, share] { share->setChecked(workspace_.shares_room_tone()); });
   m->addSeparator();
-  add(m, tr("Use a recipe ..."), QKeySequence("Ctrl+R"), [this] {
+  add(m, tr("Meet the target"), QKeySequence("Ctrl+T"), [this] { workspace_.meet_target(); });
+  m->addSeparator();
+  add(m, tr("Recipes ..."), QKeySequence("Ctrl+R"), [this] {
+    recipes().show();
+    recipes().raise();
+  });
+  add(m, tr("Use a recipe file ..."), {}, [this] {
     const auto file = remember(QFileDialog::getOpenFileName(this, tr("Use a recipe"), last_folder(), tr("Recipes (*.recipe)")));
     if (!file.isEmpty()) workspace_.apply_recipe(file.toStdString());
   });
@@ -83,6 +103,17 @@ void MainWindow::make_clip_menu() {
     workspace_.save_recipe(file.toStdString());
   });
   add(m, tr("Copy the chain to clips ..."), QKeySequence("Ctrl+Shift+C"), [this] { copy_chain_dialog(); });
+  m->addSeparator();
+  QAction* apart = add(m, tr("Sit out of the group's chain"), {}, [this] { workspace_.sit_out_of_group(!workspace_.sits_out_of_group()); });
+  apart->setCheckable(true);
+  connect(m, &QMenu::aboutToShow, this, [this, apart] { apart->setChecked(workspace_.sits_out_of_group()); });
+  add(m, tr("Take part in everything again"), {}, [this] { workspace_.take_part(bench_->shelf().marked()); });
+  add(m, tr("Where do my clips differ?"), QKeySequence("Ctrl+D"), [this] {
+    if (!uneven_) uneven_ = new UnevenDialog(workspace_, this);
+    uneven_->show();
+    uneven_->raise();
+    uneven_->listen();
+  });
   m->addSeparator();
   add(m, tr("Rename ..."), {}, [this] {
     const Clip* c = workspace_.clip();
@@ -96,6 +127,56 @@ void MainWindow::make_clip_menu() {
   connect(bench_, &Bench::context_wanted, this, [m](const QPoint& at) { m->popup(at); });
 }
 
+void MainWindow::make_versions_menu() {
+  QMenu* m = menus_->addMenu(tr("&Versions"));
+  const auto selection = [this] {
+    const auto range = bench_->scope().selection();
+    if (!range) tell(tr("Select a part of the clip first: drag over the waveform."), true);
+    return range;
+  };
+  add(m, tr("Print the selection"), QKeySequence("P"), [this, selection] {
+    if (const auto range = selection()) workspace_.print(range);
+  });
+  add(m, tr("The same for this selection"), QKeySequence("Shift+P"), [this, selection] {
+    if (const auto range = selection()) workspace_.print_again(*range);
+  });
+  add(m, tr("Print the clip"), QKeySequence("Ctrl+P"), [this] { workspace_.print(std::nullopt); });
+  add(m, tr("Print the group"), {}, [this] { workspace_.print_group(); });
+  m->addSeparator();
+  add(m, tr("List of versions"), QKeySequence("V"), [this] {
+    versions().show();
+    versions().raise();
+  });
+  connect(&workspace_, &Workspace::print_progress, this, &MainWindow::show_printing);
+}
+
+RecipesDialog& MainWindow::recipes() {
+  if (!recipes_) recipes_ = new RecipesDialog(workspace_, this);
+  return *recipes_;
+}
+
+VersionsDialog& MainWindow::versions() {
+  if (!versions_) versions_ = new VersionsDialog(workspace_, this);
+  return *versions_;
+}
+
+void MainWindow::show_printing(double share) {
+  if (share < 0) {
+    if (printing_) printing_->deleteLater();
+    printing_ = nullptr;
+    return;
+  }
+  if (!printing_) {
+    printing_ = new QProgressDialog(tr("Printing ..."), tr("Cancel"), 0, 1000, this);
+    printing_->setMinimumDuration(500);
+    connect(printing_, &QProgressDialog::canceled, this, [this] {
+      workspace_.cancel_print();
+      tell(tr("Nothing was printed."), false);
+    });
+  }
+  printing_->setValue(static_cast<int>(share * 999));
+}
+
 void MainWindow::make_listen_menu() {
   QMenu* m = menus_->addMenu(tr("&Listen"));
   add(m, tr("Play or pause"), QKeySequence(Qt::Key_Space), [this] { bench_->foot().toggle_play(); });
@@ -105,6 +186,9 @@ void MainWindow::make_listen_menu() {
   add(m, tr("Before"), QKeySequence("1"), [this] { bench_->foot().listen(Listen::before); });
   add(m, tr("After"), QKeySequence("2"), [this] { bench_->foot().listen(Listen::after); });
   add(m, tr("Removed"), QKeySequence("3"), [this] { bench_->foot().listen(Listen::removed); });
+  add(m, tr("This step only"), QKeySequence("4"), [this] { bench_->foot().set_around_step(!workspace_.around_step()); });
+  m->addSeparator();
+  add(m, tr("Blind comparison ..."), QKeySequence("Ctrl+B"), [this] { bench_->compare_blind(); });
 }
 
 void MainWindow::make_look_menu() {
@@ -121,6 +205,10 @@ void MainWindow::make_look_menu() {
     s.zoom(1 / 1.5, s.view_begin() + s.view_length() / 2);
   });
   add(m, tr("Whole clip"), QKeySequence("Ctrl+0"), [this] { bench_->scope().show_all(); });
+  m->addSeparator();
+  add(m, tr("Spectrogram"), QKeySequence("S"), [this] { bench_->show_spectrogram(!bench_->scope().spectrogram().on()); });
+  add(m, tr("Show quieter sounds"), QKeySequence("Shift+Up"), [this] { bench_->widen_spectrogram(6); });
+  add(m, tr("Show louder sounds only"), QKeySequence("Shift+Down"), [this] { bench_->widen_spectrogram(-6); });
   m->addSeparator();
   auto* group = new QActionGroup(this);
   for (const auto& [name, label] : {std::pair{QString("timber"), tr("Dark, timber")}, std::pair{QString("birch"), tr("Light, birch")}}) {

@@ -2,10 +2,15 @@
 
 #include <fmt/format.h>
 
+#include <QCoreApplication>
+#include <QDateTime>
+#include <QStandardPaths>
 #include <QTimer>
 
 #include "audio/error.h"
 #include "measure/room_tone.h"
+#include "reel/history_file.h"
+#include "reel/json_file.h"
 #include "widgets/words.h"
 
 namespace drevan::desktop {
@@ -18,9 +23,12 @@ QString step_label(const StepType& type) {
 
 Workspace::Workspace(QObject* parent) : QObject(parent) {
   player_ = std::make_unique<Player>(open_device(48000), 48000);
+  shelf_soon_.setSingleShot(true);
+  shelf_soon_.setInterval(150);
+  connect(&shelf_soon_, &QTimer::timeout, this, &Workspace::measure_shelf);
 }
 
-Workspace::~Workspace() = default;
+Workspace::~Workspace() { leave(); }
 
 void Workspace::tell(const std::exception& e) { Q_EMIT message(QString::fromUtf8(e.what()), true); }
 
@@ -32,12 +40,16 @@ void Workspace::reset(Reel reel, const fs::path& file) {
   import_.cancel();
   player_->unload();
   if (reel.rate != history_.now().rate) player_ = std::make_unique<Player>(open_device(reel.rate), reel.rate);
+  preview_.reset();
   history_ = History(std::move(reel));
   file_ = file;
   levels_.reset();
+  plan_.reset();
+  course_.reset();
+  course_worker_.cancel();
   levels_clip_ = 0;
   levels_chain_ = {};
-  loudness_.clear();
+  clip_levels_.clear();
   bad_sources_.clear();
   clip_id_ = history_.now().clips.empty() ? 0 : history_.now().clips.front().id;
   selected_.reset();
@@ -47,7 +59,128 @@ void Workspace::reset(Reel reel, const fs::path& file) {
   after_edit();
 }
 
+void Workspace::leave() {
+  printer_.cancel();
+  show_printing(-1);
+  against_.reset();
+  if (lock_) delete_cleared();
+  // A list of edits that is being written is waited for: it is short work.
+  for (int i = 0; i < 1000 && history_worker_.busy(); ++i) std::this_thread::sleep_for(std::chrono::milliseconds(5));
+  if (journal_) journal_->end();
+  journal_.reset();
+  end_unsaved();
+  lock_.reset();
+  read_only_.clear();
+}
+
+namespace {
+
+fs::path unsaved_folder() {
+  return fs::path(QStandardPaths::writableLocation(QStandardPaths::GenericDataLocation).toStdString()) / "drevan" / "unsaved";
+}
+
+}  // namespace
+
+// A reel without a name has its journal in Drevan's own folder, from the first edit on.
+void Workspace::begin_unsaved() {
+  try {
+    std::error_code error;
+    fs::create_directories(unsaved_folder(), error);
+    const auto file = unsaved_folder() / fmt::format("{}-{}.reel", QDateTime::currentMSecsSinceEpoch(), QCoreApplication::applicationPid());
+    save_reel(*history_.entries().front().reel, file);
+    std::string why;
+    unsaved_lock_ = ReelLock::take(file, why);
+    unsaved_ = file;
+    journal_ = std::make_unique<Journal>(file, read_text(file));
+  } catch (const Error& e) {
+    if (std::exchange(told_unsaved_, true)) return;
+    Q_EMIT message(tr("Edits of this reel are not kept until it is saved: %1").arg(QString::fromUtf8(e.what())), true);
+  }
+}
+
+void Workspace::end_unsaved() {
+  if (unsaved_.empty()) return;
+  unsaved_lock_.reset();
+  std::error_code error;
+  for (const char* ending : {"", ".lock", ".journal"}) fs::remove(unsaved_.string() + ending, error);
+  unsaved_.clear();
+}
+
+bool Workspace::bring_back_unsaved() {
+  std::error_code error;
+  for (const auto& entry : fs::directory_iterator(unsaved_folder(), error)) {
+    if (entry.path().extension() != ".reel") continue;
+    std::string why;
+    const auto lock = ReelLock::take(entry.path(), why);
+    if (!lock) continue;  // another Drevan works on it
+    try {
+      const auto found = recover(entry.path());
+      const auto remove = [&] {
+        for (const char* ending : {"", ".lock", ".journal"}) fs::remove(entry.path().string() + ending, error);
+      };
+      if (!found || found->reel.clips.empty()) {
+        remove();
+        continue;
+      }
+      new_reel();
+      edit(found->reel, tr("Bring edits back"));
+      Q_EMIT clip_changed();
+      // Kept anew by now; the old ones may go.
+      if (journal_) journal_->flush();
+      remove();
+      Q_EMIT message(tr("Drevan did not end properly last time: a reel that had not been saved came back with %1, up to \"%2\". Save it to keep it.")
+                         .arg(counted(found->edits, tr("edit")), QString::fromStdString(found->last_label)),
+                     false);
+      return true;
+    } catch (const Error&) {
+      // Nothing to be had from it.
+    }
+  }
+  return false;
+}
+
+// The list of edits beside the reel, in the background: it may be long.
+void Workspace::keep_history(const std::string& saved) {
+  history_worker_.start([states = SavedHistory{history_.entries(), history_.at()}, file = file_, saved](const CancelToken&) -> Worker::Finish {
+    try {
+      save_history(states, file, saved);
+    } catch (const Error&) {
+      // The reel itself is safe; where its folder cannot be written any more the next save says so.
+    }
+    return {};
+  });
+}
+
+// `after_crash`: the edits that came back are edits of what was saved.
+void Workspace::bring_history(bool after_crash) {
+  history_worker_.start([this, file = file_, after_crash](const CancelToken&) -> Worker::Finish {
+    auto found = load_history(file);
+    if (!found) return {};
+    if (after_crash) found->states.resize(found->at + 1);
+    return [this, file, states = std::move(*found)] {
+      if (file != file_) return;
+      history_.put_before(states.states, states.at);
+      Q_EMIT reel_changed();
+    };
+  });
+}
+
+// Whether files are still what they were, by their content; hours of sound take their time.
+void Workspace::check_sources() {
+  source_worker_.start([this, sources = reel().sources](const CancelToken& cancel) -> Worker::Finish {
+    QStringList changed;
+    for (const auto& s : sources) {
+      if (check_source(s, true, &cancel) == SourceState::changed) changed << QString::fromStdString(s.path.filename().string());
+    }
+    if (changed.isEmpty()) return {};
+    return [this, changed] {
+      Q_EMIT message(tr("Changed on the disk since the reel was saved: %1. It is measured anew; if another file was meant, use Clip, Find the source.").arg(changed.join(", ")), true);
+    };
+  });
+}
+
 void Workspace::new_reel() {
+  leave();
   Reel reel;
   reel.name = "Untitled reel";
   reset(std::move(reel), {});
@@ -56,11 +189,27 @@ void Workspace::new_reel() {
 bool Workspace::open(const fs::path& file) {
   try {
     Reel reel = load_reel(file);
+    leave();
+    std::string why;
+    lock_ = ReelLock::take(file, why);
+    if (!lock_) read_only_ = QString::fromStdString(why);
+    const auto found = lock_ ? recover(file) : std::nullopt;
+    if (lock_) journal_ = std::make_unique<Journal>(file, read_text(file));
     QStringList lost;
     for (const auto& s : reel.sources)
       if (check_source(s, false) == SourceState::missing)
         lost << QString::fromStdString(s.path.filename().string());
     reset(std::move(reel), file);
+    bring_history(found.has_value());
+    check_sources();
+    if (found) {
+      edit(found->reel, tr("Bring edits back"));
+      Q_EMIT message(tr("Drevan did not end properly last time: %1 since the last save came back, up to \"%2\". Undo leads to what was saved.")
+                         .arg(counted(found->edits, tr("edit")), QString::fromStdString(found->last_label)),
+                     false);
+    }
+    if (!read_only_.isEmpty())
+      Q_EMIT message(tr("%1 It was opened for reading; save it under another name to keep changes.").arg(read_only_), true);
     if (!lost.isEmpty())
       Q_EMIT message(tr("%1 missing: %2. Find it again with Clip, Find the source.")
                          .arg(lost.size() == 1 ? tr("A source is") : tr("%1 sources are").arg(lost.size()),
@@ -74,14 +223,37 @@ bool Workspace::open(const fs::path& file) {
 }
 
 bool Workspace::save(const fs::path& file) {
+  const bool same = !file_.empty() && fs::absolute(file).lexically_normal() == fs::absolute(file_).lexically_normal();
+  if (same && !read_only_.isEmpty()) {
+    Q_EMIT message(tr("%1 Save it under another name.").arg(read_only_), true);
+    return false;
+  }
+  std::optional<ReelLock> lock;
+  if (!same) {
+    std::string why;
+    lock = ReelLock::take(file, why);
+    if (!lock) {
+      Q_EMIT message(tr("%1 Save it under another name.").arg(QString::fromStdString(why)), true);
+      return false;
+    }
+  }
   try {
-    Reel reel = this->reel();
+    Reel reel = history_.now();
     if (file_.empty() && reel.name == "Untitled reel") {
       reel.name = file.stem().string();
       history_.edit(reel, "Name the reel");
     }
     save_reel(reel, file);
+    if (journal_) journal_->end();
+    end_unsaved();
+    const auto saved = read_text(file);
+    journal_ = std::make_unique<Journal>(file, saved);
+    if (!same) {
+      lock_ = std::move(lock);
+      read_only_.clear();
+    }
     file_ = file;
+    keep_history(saved);
     history_.mark_saved();
     Q_EMIT reel_changed();
     Q_EMIT message(tr("Saved %1").arg(QString::fromStdString(file.filename().string())), false);
@@ -107,7 +279,7 @@ void Workspace::add_files(const QStringList& files) {
       }
     }
     return [this, good, problems] {
-      Reel next = reel();
+      Reel next = history_.now();
       int first = 0;
       for (const auto& s : good) {
         const int id = add_clip(next, s, "New clips");
@@ -132,7 +304,7 @@ bool Workspace::relink(int clip_id, const fs::path& file) {
   const Clip* clip = reel().find(clip_id);
   if (!clip) return false;
   try {
-    Reel next = reel();
+    Reel next = history_.now();
     const int found = drevan::relink(next, clip->source, file);
     bad_sources_.clear();
     edit(std::move(next), tr("Find source"));
@@ -161,9 +333,12 @@ void Workspace::keep_selection() {
 void Workspace::select_clip(int id) {
   if (id == clip_id_ || !reel().find(id)) return;
   clip_id_ = id;
+  against_.reset();
   selected_.reset();
   keep_selection();
   levels_.reset();
+  plan_.reset();
+  course_.reset();
   Q_EMIT clip_changed();
   Q_EMIT step_changed();
   after_edit();
@@ -172,7 +347,10 @@ void Workspace::select_clip(int id) {
 void Workspace::select_step(std::optional<StepPlace> place) {
   if (place == selected_) return;
   selected_ = place;
+  course_.reset();
   Q_EMIT step_changed();
+  Q_EMIT course_changed();
+  if (around_step_) load_player();
   measure();
 }
 
@@ -186,12 +364,12 @@ const ChainStep* Workspace::step(StepPlace place) const {
 
 int Workspace::active_index(StepPlace place) const {
   const ChainStep* wanted = step(place);
-  if (!wanted || !wanted->on) return -1;
+  if (!wanted || !runs(reel(), *clip(), place.owner, *wanted)) return -1;
   int n = 0;
   for (const auto owner : {ChainOwner::clip, ChainOwner::group, ChainOwner::reel})
     for (const auto& s : chain_of(reel(), *clip(), owner).steps) {
       if (&s == wanted) return n;
-      if (s.on) ++n;
+      if (runs(reel(), *clip(), owner, s)) ++n;
     }
   return -1;
 }
@@ -204,7 +382,15 @@ double Workspace::clip_seconds() const {
 
 bool Workspace::levels_fresh() const {
   const Clip* c = clip();
-  return c && levels_ && levels_->keys == stage_keys(clip_sound(reel(), *c), full_chain(reel(), *c));
+  if (!c || !levels_) return false;
+  // Asked while painting, so made once for each state of the reel.
+  const auto now = preview_ ? preview_ : history_.shared();
+  if (now != keys_reel_ || c->id != keys_clip_) {
+    keys_ = stage_keys(clip_sound(*now, *c), full_chain(*now, *c));
+    keys_reel_ = now;
+    keys_clip_ = c->id;
+  }
+  return levels_->keys == keys_;
 }
 
 std::shared_ptr<const PeakPyramid> Workspace::source_peaks(const Clip& clip) const {
@@ -212,171 +398,26 @@ std::shared_ptr<const PeakPyramid> Workspace::source_peaks(const Clip& clip) con
   return at == peaks_.end() ? nullptr : at->second;
 }
 
+const Levels* Workspace::clip_levels(int clip_id) const {
+  const auto at = clip_levels_.find(clip_id);
+  return at == clip_levels_.end() || !at->second.levels ? nullptr : &*at->second.levels;
+}
+
+bool Workspace::clip_levels_fresh(int clip_id) const {
+  const auto at = clip_levels_.find(clip_id);
+  return at != clip_levels_.end() && at->second.levels && at->second.key == at->second.wanted;
+}
+
+void Workspace::take_levels(int clip_id, const Levels& levels, std::uint64_t key) {
+  ClipLevels& of = clip_levels_[clip_id];
+  of.levels = levels;
+  of.key = key;
+  Q_EMIT loudness_changed();
+}
+
 std::optional<double> Workspace::clip_loudness(int clip_id) const {
-  const auto at = loudness_.find(clip_id);
-  return at == loudness_.end() ? std::nullopt : std::optional(at->second);
-}
-
-void Workspace::after_edit() {
-  load_player();
-  load_peaks();
-  measure();
-  measure_shelf();
-}
-
-// Measures the selected clip; the newest wish wins.
-void Workspace::measure() {
-  const Clip* c = clip();
-  if (!c || missing(*c)) {
-    measure_.cancel();
-    levels_.reset();
-    player_->unload();
-    Q_EMIT levels_changed();
-    return;
-  }
-  const auto sound = clip_sound(reel(), *c);
-  const auto chain = full_chain(reel(), *c);
-  std::optional<size_t> focus;
-  if (selected_ && active_index(*selected_) >= 0) focus = static_cast<size_t>(active_index(*selected_));
-  player_->set_focus(focus ? static_cast<int>(*focus) : -1);
-  const int id = c->id;
-  measure_.start([this, sound, chain, focus, id](const CancelToken& cancel) -> Worker::Finish {
-    LevelPathOptions options;
-    options.store = &findings_;
-    options.levels = &level_store_;
-    options.cache = &stages_;
-    options.cancel = &cancel;
-    options.focus = focus;
-    QString problem;
-    std::shared_ptr<const LevelPath> path;
-    try {
-      path = std::make_shared<const LevelPath>(measure_level_path(sound, chain, options));
-    } catch (const Error& e) {
-      problem = QString::fromUtf8(e.what());
-    }
-    return [this, path, problem, id, chain] {
-      if (!problem.isEmpty()) Q_EMIT message(problem, true);
-      levels_ = path;
-      levels_chain_ = chain;
-      levels_clip_ = id;
-      load_player();
-      if (path && path->stages.back().loudness_lufs) {
-        loudness_[id] = *path->stages.back().loudness_lufs;
-        Q_EMIT loudness_changed();
-      }
-      Q_EMIT levels_changed();
-    };
-  });
-}
-
-namespace {
-
-// Whether findings made for `b` may serve `a` until its own are there: the same steps, asking for
-// the same thing. A peak taken for a loudness would be a blast in the ears.
-bool same_findings(const Chain& a, const Chain& b) {
-  if (a.steps.size() != b.steps.size()) return false;
-  for (size_t i = 0; i < a.steps.size(); ++i) {
-    if (a.steps[i].type != b.steps[i].type) return false;
-    const auto& parameters = a.steps[i].type->parameters;
-    for (size_t p = 0; p < parameters.size(); ++p)
-      if (parameters[p].learned_from && a.steps[i].settings[p] != b.steps[i].settings[p]) return false;
-  }
-  return true;
-}
-
-}  // namespace
-
-// Gives the player the newest chain. Settings are heard at once, with the findings known so far;
-// when the steps themselves changed it waits for the new findings.
-void Workspace::load_player() {
-  const Clip* c = clip();
-  if (!c || !levels_ || levels_clip_ != c->id) return;
-  PlayPlan plan;
-  plan.sound = clip_sound(reel(), *c);
-  plan.chain = full_chain(reel(), *c);
-  plan.findings = levels_->findings;
-  if (!same_findings(plan.chain, levels_chain_)) return;
-  const Levels& before = levels_->stages.front();
-  const Levels& after = levels_->stages.back();
-  const auto loudness = [](const Levels& l) { return l.loudness_lufs ? l.loudness_lufs : l.rms_dbfs; };
-  if (loudness(before) && loudness(after)) plan.match_db = *loudness(after) - *loudness(before);
-  plan.like_gain = levels_->like_gain;
-  plan.before_peak_db = before.sample_peak_dbfs.value_or(-200);
-  plan.after_peak_db = after.sample_peak_dbfs.value_or(-200);
-  player_->load(std::move(plan));
-}
-
-// Waveforms of all sources, the selected clip's first.
-void Workspace::load_peaks() {
-  std::vector<Source> wanted;
-  const auto want = [&](const Clip& c) {
-    const auto& s = reel().sources[static_cast<size_t>(c.source)];
-    if (!peaks_.contains(s.path.string()) && !bad_sources_.contains(s.path.string()) && !missing(c))
-      wanted.push_back(s);
-  };
-  if (clip()) want(*clip());
-  for (const auto& c : reel().clips) want(c);
-  if (wanted.empty() || peak_worker_.busy()) return;
-  const double rate = reel().rate;
-  // One source a task, so that the shelf fills as they are ready.
-  const Source source = wanted.front();
-  peak_worker_.start([this, source, rate](const CancelToken& cancel) -> Worker::Finish {
-    std::shared_ptr<const PeakPyramid> peaks;
-    try {
-      peaks = drevan::source_peaks(source.path, source.hash, rate, cancel);
-    } catch (const Error&) {
-      // The measuring of the clip tells what is wrong with it.
-    }
-    return [this, peaks, path = source.path.string()] {
-      if (peaks)
-        peaks_[path] = peaks;
-      else
-        bad_sources_.insert(path);
-      Q_EMIT peaks_changed();
-      QTimer::singleShot(0, this, [this] { load_peaks(); });
-    };
-  });
-}
-
-// Loudness of every clip after its chain, quietly in the background.
-void Workspace::measure_shelf() {
-  struct Item {
-    int id;
-    ClipSound sound;
-    Chain chain;
-  };
-  std::vector<Item> items;
-  for (const auto& c : reel().clips)
-    if (!missing(c)) items.push_back({c.id, clip_sound(reel(), c), full_chain(reel(), c)});
-  shelf_worker_.start([this, items](const CancelToken& cancel) -> Worker::Finish {
-    std::map<int, double> found;
-    for (const auto& item : items) {
-      cancel.check();
-      const auto key = stage_keys(item.sound, item.chain).back();
-      auto levels = level_store_.get(key);
-      try {
-        if (!levels) {
-          LevelPathOptions options;
-          options.store = &findings_;
-          options.levels = &level_store_;
-          options.cancel = &cancel;
-          levels = measure_level_path(item.sound, item.chain, options).stages.back();
-        }
-      } catch (const Error&) {
-        continue;
-      }
-      if (levels->loudness_lufs) found[item.id] = *levels->loudness_lufs;
-      // Told one by one: hundreds of clips take their time.
-      QMetaObject::invokeMethod(
-          this,
-          [this, found] {
-            for (const auto& [id, value] : found) loudness_[id] = value;
-            Q_EMIT loudness_changed();
-          },
-          Qt::QueuedConnection);
-    }
-    return {};
-  });
+  const Levels* l = clip_levels(clip_id);
+  return l ? l->loudness_lufs : std::nullopt;
 }
 
 }  // namespace drevan::desktop

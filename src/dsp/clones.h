@@ -3,7 +3,8 @@
 
 // Element by element the results are the same bits on every set: contraction is off and sums are
 // not reordered. Sanitizers run before the choice could be made, so they get the plain one.
-#if defined(__x86_64__) && defined(__GNUC__) && !defined(__clang__) && \
+// DREVAN_PLAIN builds without them, to see what they bring.
+#if !defined(DREVAN_PLAIN) && defined(__x86_64__) && defined(__GNUC__) && !defined(__clang__) && \
     !defined(__SANITIZE_ADDRESS__) && !defined(__SANITIZE_THREAD__)
 #define DREVAN_CLONES __attribute__((target_clones("avx2", "default")))
 #else

@@ -1,7 +1,9 @@
 // Level detectors for dynamics.
 #pragma once
 
+#include <array>
 #include <cmath>
+#include <span>
 
 namespace drevan {
 
@@ -12,24 +14,26 @@ inline double one_pole(double ms, double rate) {
 
 /// Smooths a gain reduction in dB (>= 0) after D. Giannoulis, M. Massberg, J. D. Reiss, "Digital
 /// Dynamic Range Compressor Design", JAES 60(6), 2012: the smooth decoupled peak detector, eq. 17.
-/// Release acts on the maximum with the input, attack on the result. Real-time safe.
+/// Release acts on the maximum with the input, attack on the result. Real-time safe; the same bits for
+/// any block size.
+///
+/// Both recursions look four samples back instead of one, so that four samples are worked out at a
+/// time: y = max(x, r y1 + (1 - r) x), put into itself three times, is again the larger of something
+/// that only the last inputs decide and a straight line in y4.
 class DecoupledDetector {
  public:
   void set(double attack_ms, double release_ms, double rate) noexcept {
     attack_ = one_pole(attack_ms, rate);
     release_ = one_pole(release_ms, rate);
   }
-  void reset() noexcept { peak_ = value_ = 0; }
-  double process(double in) noexcept {
-    const double fallen = release_ * peak_ + (1 - release_) * in;
-    peak_ = in > fallen ? in : fallen;
-    value_ = attack_ * value_ + (1 - attack_) * peak_;
-    return value_;
-  }
-  double value() const noexcept { return value_; }
+  void reset() noexcept { in_ = peak_ = value_ = {}; }
+  /// In place.
+  void process(std::span<float> reduction) noexcept;
+  double value() const noexcept { return value_[3]; }
 
  private:
-  double attack_ = 0, release_ = 0, peak_ = 0, value_ = 0;
+  double attack_ = 0, release_ = 0;
+  std::array<double, 4> in_{}, peak_{}, value_{};  // the last four of each, the newest last
 };
 
 /// One pole that follows up in one time and down in another; the branching detector of the same
@@ -61,6 +65,7 @@ class MeanSquare {
     value_ = k_ * value_ + (1 - k_) * x * x;
     return value_;
   }
+  double value() const noexcept { return value_; }
 
  private:
   double k_ = 0, value_ = 0;

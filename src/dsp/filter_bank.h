@@ -32,16 +32,27 @@ class FilterBank {
   Samples tail() const noexcept;
 
  private:
-  using Lane = std::array<Biquad, most_sections>;
+  // A section run by scattered look-ahead (K. K. Parhi, D. G. Messerschmitt, "Pipeline interleaving and
+  // parallelism in recursive digital filters", IEEE Trans. ASSP 37(7), 1989): numerator and denominator
+  // are multiplied by the denominator with its odd term turned. The response stays the same; what comes
+  // out then depends on the outputs of two and four samples before only, so that two samples are under
+  // way at a time, and the numerator has no feedback at all.
+  struct Section {
+    std::array<double, 5> forward{};      // of x, newest first
+    double back2 = 0, back4 = 0;          // of y two and four samples ago
+    std::array<double, 4> x{}, y{};       // past, oldest first
+    void set(const BiquadCoefficients& c) noexcept;
+    void reset() noexcept { x = y = {}; }
+  };
+  static constexpr size_t chunk = 128;
+  using Lane = std::array<Section, most_sections>;
   struct Set {
     std::array<int, most_sections> used{};  // the filled places
     int count = 0;
     std::vector<Lane> lanes;  // one per channel
   };
   static void load(Set& set, const FilterSlots& slots) noexcept;
-  static float run(const Set& set, Lane& lane, float x) noexcept;
-  template <int count>
-  static void run_block(const Set& set, Lane& lane, std::span<float> x) noexcept;
+  static void run(const Set& set, Lane& lane, std::span<const float> in, std::span<float> out) noexcept;
   void begin_fade() noexcept;
 
   Set now_, old_;

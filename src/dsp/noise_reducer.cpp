@@ -64,10 +64,12 @@ DREVAN_CLONES void refine_kernel(Recursion r, size_t n) noexcept {
   }
 }
 
-DREVAN_CLONES void power_kernel(const float* __restrict bins, float* __restrict power,
-                                size_t n) noexcept {
+// Keeps a spectrum and its power.
+DREVAN_CLONES void keep_kernel(const float* __restrict bins, float* __restrict kept, float* __restrict power, size_t n) noexcept {
   for (size_t k = 0; k < n; ++k) {
     const float re = bins[2 * k], im = bins[2 * k + 1];
+    kept[2 * k] = re;
+    kept[2 * k + 1] = im;
     power[k] = re * re + im * im;
   }
 }
@@ -83,12 +85,45 @@ inline float presence(float mean_prior) noexcept {
   return std::min(std::max(x, 0.0F), 1.0F);
 }
 
-// `gain` holds the presence per bin and gets the gain.
-DREVAN_CLONES void gain_kernel(const float* __restrict prior, float* __restrict gain, size_t n,
-                               float floor) noexcept {
+// Sums of `five` boxes each into presence, times `activity`.
+DREVAN_CLONES void presence_kernel(float* five, size_t n, float share, float activity) noexcept {
+  for (size_t b = 0; b < n; ++b) five[b] = activity * presence(five[b] * share);
+}
+
+// At the common rates a box has ten bins; a length the compiler knows is much faster.
+template <class Do>
+inline void with_box(size_t box, Do&& act) noexcept {
+  if (box == 10)
+    act(std::integral_constant<size_t, 10>{});
+  else
+    act(box);
+}
+
+// The sum of each box of values.
+void box_sums(const float* __restrict x, float* __restrict sums, size_t count, size_t any_box) noexcept {
+  with_box(any_box, [&](auto box) {
+    for (size_t b = 0; b < count; ++b, x += box) {
+      float even = 0, odd = 0;
+      for (size_t k = 0; k < box; k += 2) even += x[k], odd += x[k + 1];
+      sums[b] = even + odd;
+    }
+  });
+}
+// Each of `values` over a box.
+void fill_boxes(const float* __restrict values, float* __restrict out, size_t count, size_t any_box) noexcept {
+  with_box(any_box, [&](auto box) {
+    for (size_t b = 0; b < count; ++b, out += box)
+      for (size_t k = 0; k < box; ++k) out[k] = values[b];
+  });
+}
+
+// `steps` holds the presence of the box a bin lies in; between the boxes' middles it goes straight.
+DREVAN_CLONES void gain_kernel(const float* __restrict prior, const float* __restrict steps, const float* __restrict next,
+                               const float* __restrict share, float* __restrict gain, size_t n, float floor) noexcept {
   for (size_t k = 0; k < n; ++k) {
+    const float there = steps[k] + share[k] * (next[k] - steps[k]);
     const float speech = std::max(prior[k] / (1.0F + prior[k]), floor);
-    gain[k] = floor + gain[k] * (speech - floor);
+    gain[k] = floor + there * (speech - floor);
   }
 }
 
@@ -128,7 +163,12 @@ NoiseReducer::NoiseReducer(const Setup& setup)
     alpha_[k] = static_cast<float>(
         std::pow(smoothing(static_cast<double>(k) * setup.bin_hz), setup.hop_s / 0.010667));
   inverse_spread_.resize(bands_.size());
-  boxes_.resize(n / static_cast<size_t>(box_));
+  const auto box = static_cast<size_t>(box_);
+  boxes_.resize(n / box + 4);
+  five_.resize(n / box);
+  steps_.resize(n + 2 * box);
+  share_.resize(n);
+  for (size_t k = box / 2; k < n; ++k) share_[k] = static_cast<float>((k - box / 2) % box) / static_cast<float>(box);
   excess_.resize(history * bands_.size());
   reset();
 }
@@ -165,6 +205,8 @@ float& NoiseReducer::excess(long t, size_t band) noexcept {
   return excess_[static_cast<size_t>((t + history) % history) * bands_.size() + band];
 }
 
+float& NoiseReducer::activity(long t) noexcept { return activity_[static_cast<size_t>((t + ring_frames) % ring_frames)]; }
+
 void NoiseReducer::forward(long t) noexcept {
   const auto power = row(power_, t);
   forward_kernel({power.data(), inverse_noise_.data(), clean_ahead_.data(), row(prior_, t).data(), alpha_.data()},
@@ -176,16 +218,20 @@ void NoiseReducer::forward(long t) noexcept {
 
 void NoiseReducer::estimate(long begin, long end) noexcept {
   const auto n = static_cast<size_t>(bins_);
+  find_activity(begin, end);
+  // Where nothing but noise is about, the floor is all there is and no prior is asked for.
+  long first = begin;
+  while (first < end && activity(first) <= 0) ++first;
+  if (first == end) return;
   std::ranges::fill(clean_behind_, 0.0F);
-  for (long t = time_; t >= begin; --t) {
+  for (long t = time_; t >= first; --t) {
     const Recursion r{row(power_, t).data(), inverse_noise_.data(), clean_behind_.data(),
                       row(prior_, t).data(), alpha_.data()};
-    if (t >= end)
+    if (t >= end || activity(t) <= 0)
       backward_kernel(r, n);
     else
       refine_kernel(r, n);
   }
-  find_activity(begin, end);
 }
 
 // Whether any band's excess, averaged over seven spectra, stands out of the room tone.
@@ -219,55 +265,46 @@ void NoiseReducer::find_activity(long begin, long end) noexcept {
     float sum = 0;
     for (long j = 0; j < 5; ++j)
       if (active[at(t + j - 2)]) sum += soft[static_cast<size_t>(j)];
-    activity_[static_cast<size_t>((t + ring_frames) % ring_frames)] = std::min(sum, 1.0F);
+    activity(t) = std::min(sum, 1.0F);
   }
 }
 
-void NoiseReducer::shape(long t) noexcept {
-  const float activity = activity_[static_cast<size_t>((t + ring_frames) % ring_frames)];
-  if (activity <= 0) {
+// False: every bin has the floor.
+bool NoiseReducer::shape(long t) noexcept {
+  const float active = activity(t);
+  if (active <= 0) {
     std::ranges::fill(gain_, floor_);
-    return;
+    return false;
   }
   const auto prior = row(prior_, t);
-  spread_presence(prior, activity);
-  gain_kernel(prior.data(), gain_.data(), gain_.size(), floor_);
+  spread_presence(prior, active);
+  gain_kernel(prior.data(), steps_.data(), steps_.data() + box_, share_.data(), gain_.data(), gain_.size(), floor_);
+  return true;
 }
 
-// Presence by the mean prior over five boxes of bins (some 940 Hz), straight between their middles.
+// Presence by the mean prior over five boxes of bins (some 940 Hz). Boxes beyond the edges are taken to
+// be like the last ones.
 void NoiseReducer::spread_presence(std::span<const float> prior, float activity) noexcept {
-  const size_t count = boxes_.size();
   const auto box = static_cast<size_t>(box_);
-  for (size_t b = 0; b < count; ++b) {
-    float sum = 0;
-    for (size_t k = b * box; k < (b + 1) * box; ++k) sum += prior[k];
-    boxes_[b] = sum;
-  }
-  const auto at = [&](size_t b) {
-    float sum = 0;
-    for (size_t j = b < 2 ? 0 : b - 2; j <= b + 2; ++j) sum += boxes_[std::min(j, count - 1)];
-    sum += b < 2 ? static_cast<float>(2 - b) * boxes_[0] : 0.0F;  // edges stand for what is beyond
-    return activity * presence(sum / static_cast<float>(5 * box));
-  };
-  float here = at(0);
-  size_t k = 0;
-  for (; k < box / 2; ++k) gain_[k] = here;
-  for (size_t b = 0; b + 1 < count; ++b) {
-    const float next = at(b + 1);
-    const float slope = (next - here) / static_cast<float>(box);
-    for (size_t i = 0; i < box; ++i, ++k) gain_[k] = here + slope * static_cast<float>(i);
-    here = next;
-  }
-  for (; k < gain_.size(); ++k) gain_[k] = here;
+  const size_t count = prior.size() / box;
+  box_sums(prior.data(), boxes_.data() + 2, count, box);
+  boxes_[0] = boxes_[1] = boxes_[2];
+  boxes_[count + 2] = boxes_[count + 3] = boxes_[count + 1];
+  for (size_t b = 0; b < count; ++b)
+    five_[b] = (boxes_[b] + boxes_[b + 1]) + boxes_[b + 2] + (boxes_[b + 3] + boxes_[b + 4]);
+  presence_kernel(five_.data(), count, 1.0F / static_cast<float>(5 * box), activity);
+  // Bins before the middle of the first box, and after that of the last, have its presence.
+  std::fill_n(steps_.begin(), box / 2, five_[0]);
+  fill_boxes(five_.data(), steps_.data() + box / 2, count, box);
+  std::fill(steps_.begin() + static_cast<std::ptrdiff_t>(box / 2 + count * box), steps_.end(), five_[count - 1]);
 }
 
-void NoiseReducer::process(std::span<std::complex<float>> bins) noexcept {
+std::optional<OneGain> NoiseReducer::process(std::span<std::complex<float>> bins) noexcept {
   const auto n = static_cast<size_t>(bins_);
   const auto spectrum = [&](long t) {
     return spectra_.data() + static_cast<size_t>((t + ring_frames) % ring_frames) * n;
   };
-  std::copy_n(bins.data(), n, spectrum(time_));
-  power_kernel(reinterpret_cast<const float*>(bins.data()), row(power_, time_).data(), n);
+  keep_kernel(reinterpret_cast<const float*>(bins.data()), reinterpret_cast<float*>(spectrum(time_)), row(power_, time_).data(), n);
   const long given = time_ - delay();
   if (known_) {
     if (renewed_) {
@@ -283,13 +320,15 @@ void NoiseReducer::process(std::span<std::complex<float>> bins) noexcept {
       estimate(given, block_end_);
     }
     renewed_ = false;
-    shape(given);
-  } else {
-    std::ranges::fill(gain_, 1.0F);
   }
-  apply_kernel(reinterpret_cast<const float*>(spectrum(given)), gain_.data(),
-               reinterpret_cast<float*>(bins.data()), n);
+  if (!known_ || !shape(given)) {
+    if (!known_) std::ranges::fill(gain_, 1.0F);
+    ++time_;
+    return OneGain{known_ ? floor_ : 1.0F, delay()};
+  }
+  apply_kernel(reinterpret_cast<const float*>(spectrum(given)), gain_.data(), reinterpret_cast<float*>(bins.data()), n);
   ++time_;
+  return {};
 }
 
 }  // namespace drevan

@@ -10,6 +10,7 @@
 #include "audio/decibel.h"
 #include "dsp/fft.h"
 #include "dsp/noise_profile.h"
+#include "dsp/stft.h"
 
 namespace drevan {
 
@@ -48,8 +49,9 @@ class NoiseReducer {
   void set_floor_db(double db) noexcept { floor_ = static_cast<float>(from_db(db)); }
   void reset() noexcept;
 
-  /// In place: takes the newest spectrum, gives the one delay() calls ago. Once per hop.
-  void process(std::span<std::complex<float>> bins) noexcept;
+  /// In place: takes the newest spectrum, gives the one delay() calls ago. Once per hop. Where one gain
+  /// is all that is asked for, says so and leaves the spectrum as it came.
+  std::optional<OneGain> process(std::span<std::complex<float>> bins) noexcept;
 
   /// Gains of amplitude of the spectrum that process() gave last, per bin.
   std::span<const float> gains() const { return gain_; }
@@ -63,11 +65,12 @@ class NoiseReducer {
 
   std::span<float> row(FloatVector& v, long t) noexcept;
   float& excess(long t, size_t band) noexcept;
+  float& activity(long t) noexcept;
   void forward(long t) noexcept;
   void estimate(long begin, long end) noexcept;
   void find_activity(long begin, long end) noexcept;
   bool stands_out(long t) noexcept;
-  void shape(long t) noexcept;
+  bool shape(long t) noexcept;
   void spread_presence(std::span<const float> prior, float activity) noexcept;
 
   int bins_, box_;
@@ -79,7 +82,7 @@ class NoiseReducer {
   ComplexVector spectra_;                   // ring_frames x bins
   FloatVector power_, prior_;               // ring_frames x bins; prior: forward, then final
   FloatVector clean_ahead_, clean_behind_;  // state of the two recursions
-  FloatVector boxes_, gain_;
+  FloatVector boxes_, five_, steps_, share_, gain_;
   std::vector<float> excess_;               // history x bands
   std::array<float, ring_frames> activity_{};
 };

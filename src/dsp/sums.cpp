@@ -2,7 +2,9 @@
 
 #include <algorithm>
 #include <array>
+#include <bit>
 #include <cmath>
+#include <cstdint>
 
 #include "dsp/clones.h"
 
@@ -29,18 +31,11 @@ DREVAN_CLONES double products(const float* __restrict a, const float* __restrict
   return rest;
 }
 
-DREVAN_CLONES float largest(const float* __restrict x, size_t n) noexcept {
-  std::array<float, lanes> most{};
-  size_t i = 0;
-  for (; i + lanes <= n; i += lanes)
-    for (size_t l = 0; l < lanes; ++l) {
-      const float v = std::abs(x[i + l]);
-      most[l] = most[l] < v ? v : most[l];
-    }
-  float all = 0;
-  for (; i < n; ++i) all = all < std::abs(x[i]) ? std::abs(x[i]) : all;
-  for (const float m : most) all = std::max(all, m);
-  return all;
+// Magnitudes are in the order of their bits.
+DREVAN_CLONES std::uint32_t largest_bits(const float* __restrict x, size_t n) noexcept {
+  std::uint32_t most = 0;
+  for (size_t i = 0; i < n; ++i) most = std::max(most, std::bit_cast<std::uint32_t>(x[i]) & 0x7FFFFFFFU);
+  return most;
 }
 
 }  // namespace
@@ -51,6 +46,6 @@ double sum_of_products(std::span<const float> a, std::span<const float> b) noexc
   return products(a.data(), b.data(), std::min(a.size(), b.size()));
 }
 
-float largest_magnitude(std::span<const float> x) noexcept { return largest(x.data(), x.size()); }
+float largest_magnitude(std::span<const float> x) noexcept { return std::bit_cast<float>(largest_bits(x.data(), x.size())); }
 
 }  // namespace drevan

@@ -12,7 +12,7 @@ double sum_of_squares(std::span<const float> x) noexcept;
 /// Sum of a * b over the shorter of the two; as sum_of_squares().
 double sum_of_products(std::span<const float> a, std::span<const float> b) noexcept;
 
-/// Largest magnitude; 0 for no samples. NaN is passed over.
+/// Largest magnitude; 0 for no samples. NaN counts as larger than anything.
 float largest_magnitude(std::span<const float> x) noexcept;
 
 }  // namespace drevan

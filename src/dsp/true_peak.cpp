@@ -4,10 +4,12 @@
 #include <cmath>
 #include <numbers>
 
+#include "dsp/convolve.h"
+
 namespace drevan {
 
 TruePeakDetector::TruePeakDetector(double rate, int channels)
-    : factor_(rate < 96000 ? 4 : rate < 192000 ? 2 : 1), lanes_(static_cast<size_t>(channels)) {
+    : factor_(rate < 96000 ? 4 : rate < 192000 ? 2 : 1), past_(static_cast<size_t>(channels)) {
   const int all = 48;  // the last of 49 taps, which is zero, is left out where phases are counted
   for (int j = 0; j <= all; ++j) {
     const double m = j - all / 2;
@@ -20,27 +22,29 @@ TruePeakDetector::TruePeakDetector(double rate, int channels)
 }
 
 void TruePeakDetector::reset() noexcept {
-  for (auto& l : lanes_) l = {};
+  for (auto& p : past_) p.fill(0);
 }
 
 void TruePeakDetector::process(const AudioBlock& block, std::span<float> peaks) noexcept {
   std::ranges::fill(peaks, 0.0F);
-  for (size_t c = 0; c < lanes_.size(); ++c) {
-    Lane& lane = lanes_[c];
+  std::array<float, chunk> between{};
+  for (size_t c = 0; c < past_.size(); ++c) {
+    Past& past = past_[c];
     const auto in = block.channel(static_cast<int>(c));
-    for (size_t i = 0; i < in.size(); ++i) {
-      // Kept twice, so that the last taps lie in one piece.
-      lane.ring[lane.at] = lane.ring[lane.at + taps] = in[i];
-      lane.at = (lane.at + 1) % taps;
-      const float* past = lane.ring.data() + lane.at;  // oldest first
+    for (size_t done = 0; done < in.size();) {
+      const size_t n = std::min<size_t>(chunk, in.size() - done);
+      const auto out = peaks.subspan(done, n);
+      std::copy_n(in.begin() + static_cast<std::ptrdiff_t>(done), n, past.begin() + padded);
+      const float* now = past.data() + padded;
       // The samples themselves count, too, at any factor.
-      float most = std::abs(past[taps - 1 - delay()]);
+      for (size_t i = 0; i < n; ++i) out[i] = std::max(out[i], std::abs(now[static_cast<std::ptrdiff_t>(i) - delay()]));
       for (int p = 0; p < factor_ && factor_ > 1; ++p) {
-        float sum = 0;
-        for (size_t t = 0; t < taps; ++t) sum += phases_[static_cast<size_t>(p)][taps - 1 - t] * past[t];
-        most = std::max(most, std::abs(sum));
+        std::fill_n(between.begin(), n, 0.0F);
+        convolve_add(now, phases_[static_cast<size_t>(p)], std::span(between).first(n));
+        for (size_t i = 0; i < n; ++i) out[i] = std::max(out[i], std::abs(between[i]));
       }
-      peaks[i] = std::max(peaks[i], most);
+      std::copy_n(past.begin() + static_cast<std::ptrdiff_t>(n), padded, past.begin());
+      done += n;
     }
   }
 }

@@ -21,14 +21,13 @@ class TruePeakDetector {
   void process(const AudioBlock& block, std::span<float> peaks) noexcept;
 
  private:
-  static constexpr int taps = 13;  // per phase
+  static constexpr int taps = 13;    // per phase
+  static constexpr int padded = 16;
+  static constexpr int chunk = 128;
   int factor_;
-  std::array<std::array<float, taps>, 4> phases_{};
-  struct Lane {
-    std::array<float, 2 * taps> ring{};
-    size_t at = 0;
-  };
-  std::vector<Lane> lanes_;
+  std::array<std::array<float, padded>, 4> phases_{};
+  using Past = std::array<float, chunk + padded>;
+  std::vector<Past> past_;           // per channel; the block follows what came before it
 };
 
 }  // namespace drevan

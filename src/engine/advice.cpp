@@ -35,15 +35,18 @@ Chain with_setting(Chain chain, size_t at, std::string_view id, double value) {
   return chain;
 }
 
-// Steps after which a room tone is no longer the room's: they bend level or tone.
+// Rules go by a step's family and picture, so that a later step is covered on the day it is added.
+bool dynamics(const ChainStep& s) {
+  return s.type->family == Family::level && (s.type->picture == Picture::transfer || s.type->picture == Picture::bands);
+}
+// Steps after which a room tone is no longer the room's: they bend level or tone. A cut does no harm.
 bool bends(const ChainStep& s) {
-  return is(s, "compressor") || is(s, "limiter") || is(s, "equaliser") || is(s, "octave-bands");
+  return (dynamics(s) && !is(s, "gate")) || s.type->family == Family::colour || (s.type->family == Family::tone && !is(s, "cut"));
 }
 // Steps that harm when they are applied twice (common practice, no source).
 bool once_only(const ChainStep& s) {
-  return s.type->hears == Hears::room_tone || is(s, "compressor") || is(s, "equaliser") || is(s, "octave-bands") || is(s, "de-ess");
+  return s.type->hears == Hears::room_tone || (bends(s) && !is(s, "limiter")) || is(s, "de-ess");
 }
-bool dynamics(const ChainStep& s) { return is(s, "compressor") || is(s, "gate") || is(s, "limiter"); }
 bool sets_level(const ChainStep& s) { return is(s, "normalise") || is(s, "limiter"); }
 
 using Found = std::vector<Advice>;
@@ -77,8 +80,9 @@ void space_before_dynamics(const Chain& c, Found& out) {
 void limiter_not_last(const Chain& c, Found& out) {
   for (size_t i = 0; i < c.steps.size(); ++i) {
     if (!c.steps[i].on || !is(c.steps[i], "limiter")) continue;
-    const bool later = std::any_of(c.steps.begin() + static_cast<long>(i) + 1, c.steps.end(), [](const ChainStep& s) { return s.on; });
-    if (!later) continue;
+    const auto next = std::find_if(c.steps.begin() + static_cast<long>(i) + 1, c.steps.end(), [](const ChainStep& s) { return s.on; });
+    // Before a normalise it may well take stray peaks away.
+    if (next == c.steps.end() || (is(*next, "normalise") && setting(c.steps[i], "ceiling_db") < -3)) continue;
     out.push_back({"limiter-not-last", "The limiter is not the last step, so what follows can pass its ceiling.", "Move it to the end",
                    moved(c, i, c.steps.size() - 1)});
     return;
@@ -121,21 +125,92 @@ void no_final_level(const Chain& c, Found& out) {
                  "Add normalise to -3 dB", std::move(mended)});
 }
 
-// A step whose threshold its input never reaches.
-void does_nothing(const Chain& c, const LevelPath& levels, Found& out) {
+// Calls `rule(step, place in the chain, what enters, what leaves)` for the steps that are on, until it
+// returns true.
+template <class Rule>
+void each_measured(const Chain& c, const LevelPath& levels, Rule&& rule) {
   size_t stage = 0;
   for (size_t i = 0; i < c.steps.size(); ++i) {
     if (!c.steps[i].on) continue;
-    const size_t in = stage++;
-    if (!is(c.steps[i], "compressor") || stage >= levels.stages.size() || !levels.stages[in].sample_peak_dbfs) continue;
-    const double peak = *levels.stages[in].sample_peak_dbfs;
-    const double threshold = setting(c.steps[i], "threshold_db");
-    if (peak > threshold - setting(c.steps[i], "knee_db") / 2) continue;
-    const double use = std::clamp(std::round(peak - 10), -60.0, 0.0);
-    out.push_back({"does-nothing", fmt::format("The compressor does nothing here: the loudest peak before it is {:.0f} dB, its threshold {:.0f}.", peak, threshold),
-                   fmt::format("Use {:.0f}", use), with_setting(c, i, "threshold_db", use)});
-    return;
+    if (++stage >= levels.stages.size()) return;
+    if (rule(c.steps[i], i, levels.stages[stage - 1], levels.stages[stage])) return;
   }
+}
+
+// A step whose threshold its input never reaches.
+void does_nothing(const Chain& c, const LevelPath& levels, Found& out) {
+  each_measured(c, levels, [&](const ChainStep& s, size_t i, const Levels& in, const Levels&) {
+    if (is(s, "compressor") && in.sample_peak_dbfs) {
+      const double peak = *in.sample_peak_dbfs, threshold = setting(s, "threshold_db");
+      if (peak > threshold - setting(s, "knee_db") / 2) return false;
+      const double use = std::clamp(std::round(peak - 10), -60.0, 0.0);
+      out.push_back({"does-nothing", fmt::format("The compressor does nothing here: the loudest peak before it is {:.0f} dB, its threshold {:.0f}.", peak, threshold),
+                     fmt::format("Use {:.0f}", use), with_setting(c, i, "threshold_db", use)});
+      return true;
+    }
+    if (is(s, "gate") && in.noise_floor_dbfs) {
+      const double floor = *in.noise_floor_dbfs, threshold = setting(s, "threshold_db");
+      if (floor < threshold) return false;
+      const auto& range = s.type->parameters[static_cast<size_t>(parameter_index(*s.type, "threshold_db"))];
+      const double use = std::clamp(std::round(floor + 10), range.least, range.most);
+      if (use <= floor) return false;
+      out.push_back({"does-nothing", fmt::format("The gate never closes here: the noise floor before it is {:.0f} dB, its threshold {:.0f}.", floor, threshold),
+                     fmt::format("Use {:.0f}", use), with_setting(c, i, "threshold_db", use)});
+      return true;
+    }
+    return false;
+  });
+}
+
+// The threshold is read off the quiet words' peaks (common practice, no source): there the quiet words
+// stay and the loud ones come down to them.
+void threshold_off(const Chain& c, const LevelPath& levels, Found& out) {
+  constexpr double tolerance_db = 6;
+  each_measured(c, levels, [&](const ChainStep& s, size_t i, const Levels& in, const Levels&) {
+    if (!is(s, "compressor") || !in.quiet_words_dbfs || setting(s, "ratio") == 1) return false;
+    const double threshold = setting(s, "threshold_db"), use = std::clamp(std::round(*in.quiet_words_dbfs), -60.0, 0.0);
+    const bool silent = in.sample_peak_dbfs.value_or(0) <= threshold - setting(s, "knee_db") / 2;  // another rule's
+    if (std::abs(threshold - use) <= tolerance_db || silent) return false;
+    out.push_back({"threshold-off",
+                   threshold > use ? fmt::format("The quiet words of this clip peak at {:.0f} dB, far below the compressor's threshold of {:.0f}: only shouts come down.", use, threshold)
+                                   : fmt::format("The quiet words of this clip peak at {:.0f} dB, far above the compressor's threshold of {:.0f}: everything is pressed.", use, threshold),
+                   fmt::format("Use {:.0f}", use), with_setting(c, i, "threshold_db", use)});
+    return true;
+  });
+}
+
+// A peak goal that made the waveform shrink, or hardly grow, for the sake of a few stray peaks.
+void stray_peaks(const Chain& c, const LevelPath& levels, double rate, Found& out) {
+  constexpr double stray_db = 6;
+  each_measured(c, levels, [&](const ChainStep& s, size_t i, const Levels& in, const Levels& after) {
+    if (!is(s, "normalise") || static_cast<int>(setting(s, "measure")) == 2) return false;
+    if (!in.sample_peak_dbfs || !in.loud_words_dbfs || !after.sample_peak_dbfs) return false;
+    const double over = *in.sample_peak_dbfs - *in.loud_words_dbfs;
+    const double gain = *after.sample_peak_dbfs - *in.sample_peak_dbfs;
+    if (over <= stray_db || gain > 1) return false;
+    ChainStep limiter = make_step("limiter");
+    const double ceiling = std::clamp(std::round(*in.loud_words_dbfs) + 1, -30.0, 0.0);
+    for (const auto& [id, value] : {std::pair{"measure", 0.0}, std::pair{"ceiling_db", ceiling}})
+      limiter.settings.values[static_cast<size_t>(parameter_index(*limiter.type, id))] = value;
+    Chain mended = c;
+    mended.steps.insert(mended.steps.begin() + static_cast<long>(i), limiter);
+    const double at = static_cast<double>(in.peak_at) / rate;
+    out.push_back({"stray-peaks", fmt::format("A stray peak at {:.1f} s stands {:.0f} dB above the loud words, so the peak goal {} the clip.", at, over,
+                                              gain < 0 ? "turned down" : "hardly lifted"),
+                   fmt::format("Limit to {:.0f} dB before it", ceiling), std::move(mended), {}, at});
+    return true;
+  });
+}
+
+void tone_with_speech(const Chain& c, const RoomToneJudgement& tone, Found& out) {
+  const bool wanted = std::ranges::any_of(c.steps, [](const ChainStep& s) { return s.on && s.type->hears == Hears::room_tone; });
+  if (!wanted || tone.flaw == RoomToneFlaw::none) return;
+  Advice a{"room-tone", fmt::format("The room tone {}; what is learned from it takes parts of the voice away.", flaw_text(tone.flaw)), "", c};
+  if (tone.better) {
+    a.action = fmt::format("Use {:.1f} to {:.1f} s", tone.better->begin, tone.better->end);
+    a.room_tone = tone.better;
+  }
+  out.push_back(std::move(a));
 }
 
 // What comes out passes 0 dBFS: it is taken off where it first happened.
@@ -167,14 +242,19 @@ void over(const Chain& c, const LevelPath& levels, Found& out) {
 
 }  // namespace
 
-std::vector<Advice> advise(const Chain& chain, const LevelPath* levels) {
+std::vector<Advice> advise(const Chain& chain, const LevelPath* levels, double rate, const RoomToneJudgement* tone) {
   Found out;
   if (levels) over(chain, *levels, out);
+  if (tone) tone_with_speech(chain, *tone, out);
   noise_behind(chain, out);
   space_before_dynamics(chain, out);
   twice(chain, out);
   limiter_not_last(chain, out);
-  if (levels) does_nothing(chain, *levels, out);
+  if (levels) {
+    stray_peaks(chain, *levels, rate, out);
+    does_nothing(chain, *levels, out);
+    threshold_off(chain, *levels, out);
+  }
   too_much_reduction(chain, out);
   no_final_level(chain, out);
   return out;

@@ -10,16 +10,20 @@
 
 namespace drevan {
 
-/// One piece of advice: a reason in a sentence, and the chain as it would be mended.
+/// One piece of advice: a reason in a sentence, and what would mend it.
 struct Advice {
   std::string rule;    ///< "limiter-not-last": for remembering what was dismissed
   std::string reason;  ///< a whole sentence
   std::string action;  ///< what the mend does, a few words: "Move it before the compressor"
-  Chain mended;
+  Chain mended;        ///< the chain as it would be
+  std::optional<SecondsRange> room_tone{};  ///< this would be the room tone instead
+  std::optional<double> at_s{};             ///< where in the clip it happens
 };
 
 /// Advice for `chain` (steps that are off are passed over), the gravest first. With `levels`, as
-/// measured for this very chain, also what depends on the clip.
-std::vector<Advice> advise(const Chain& chain, const LevelPath* levels = nullptr);
+/// measured for this very chain, also what depends on the clip; `rate` is theirs. With `tone` also what
+/// is heard in the room tone.
+std::vector<Advice> advise(const Chain& chain, const LevelPath* levels = nullptr, double rate = 48000,
+                           const RoomToneJudgement* tone = nullptr);
 
 }  // namespace drevan

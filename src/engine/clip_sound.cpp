@@ -2,20 +2,82 @@
 
 #include <fmt/format.h>
 
+#include <algorithm>
 #include <cmath>
 
 #include "audio/error.h"
 #include "audio/hash.h"
+#include "engine/process.h"
 #include "measure/room_tone.h"
 
 namespace drevan {
 
 namespace fs = std::filesystem;
 
-ClipSound clip_sound(const Reel& reel, const Clip& clip) {
-  return {reel.sources.at(static_cast<size_t>(clip.source)).path, clip.begin, clip.frames,
-          reel.rate, clip.room_tone};
+namespace {
+
+ClipSound own_sound(const Reel& reel, const Clip& clip) {
+  return {reel.sources.at(static_cast<size_t>(clip.source)).path, clip.begin, clip.frames, reel.rate, clip.room_tone, {}, {}, clip.place_s};
 }
+
+ClipSound with_room_tone(const Reel& reel, const Clip& clip) {
+  ClipSound sound = own_sound(reel, clip);
+  const int from = reel.groups.at(static_cast<size_t>(clip.group)).room_tone_clip;
+  const Clip* other = from == clip.id ? nullptr : reel.find(from);
+  if (!clip.room_tone && other && other->room_tone) sound.shared_tone = std::make_shared<const ClipSound>(own_sound(reel, *other));
+  return sound;
+}
+
+bool shares(const ChainStep& step) { return step.type->shares && step.type->shares(step.settings); }
+
+}  // namespace
+
+// The clips that a step of the clip's group or of the reel serves, with the sound that reaches it.
+// Steps before it that share in their turn find their own peers.
+std::shared_ptr<const CommonClips> ClipSounds::common(const Clip& clip, ChainOwner owner, size_t step) {
+  auto& made = made_[{clip.group, owner, step}];
+  if (made) return made;
+  const ChainStep& served = chain_of(reel_, clip, owner).steps[step];
+  // The chains as they are up to this step; what comes later is cut off for all.
+  Reel before = reel_;
+  auto& steps = owner == ChainOwner::group ? before.groups[static_cast<size_t>(clip.group)].chain.steps : before.chain.steps;
+  steps.resize(step);
+  if (owner == ChainOwner::group) before.chain = {};
+  ClipSounds sounds(before);
+  auto all = std::make_shared<CommonClips>();
+  Hasher h;
+  for (const auto& peer : before.clips) {
+    if (peer.group != clip.group || !runs(reel_, peer, owner, served)) continue;
+    all->peers.push_back({sounds.of(peer), full_chain(before, peer)});
+    h.add(stage_keys(all->peers.back().sound, all->peers.back().chain).back());
+  }
+  all->key = h.value();
+  return made = std::move(all);
+}
+
+std::vector<CommonStep> ClipSounds::common_steps(const Clip& clip) {
+  std::vector<CommonStep> out;
+  size_t left = full_chain(reel_, clip).steps.size();
+  for (const auto owner : {ChainOwner::clip, ChainOwner::group, ChainOwner::reel}) {
+    const auto& steps = chain_of(reel_, clip, owner).steps;
+    for (size_t i = 0; i < steps.size(); ++i) {
+      if (!runs(reel_, clip, owner, steps[i])) continue;
+      if (owner != ChainOwner::clip && shares(steps[i])) out.push_back({left, common(clip, owner, i)});
+      --left;
+    }
+  }
+  return out;
+}
+
+ClipSound ClipSounds::of(const Clip& clip) {
+  ClipSound sound = with_room_tone(reel_, clip);
+  const auto shared = [](const Chain& c) { return std::ranges::any_of(c.steps, shares); };
+  if (shared(reel_.groups[static_cast<size_t>(clip.group)].chain) || shared(reel_.chain))
+    sound.common = std::make_shared<const std::vector<CommonStep>>(common_steps(clip));
+  return sound;
+}
+
+ClipSound clip_sound(const Reel& reel, const Clip& clip) { return ClipSounds(reel).of(clip); }
 
 std::uint64_t identity(const ClipSound& sound) {
   std::error_code error;
@@ -41,6 +103,7 @@ ClipReader::ClipReader(const ClipSound& sound) {
   const auto scaled = [&](Samples n) {
     return static_cast<Samples>(std::llround(static_cast<double>(n) * sound.rate / source_rate));
   };
+  if (sound.place_s) place_ = std::llround(*sound.place_s * sound.rate);
   begin_ = std::min(scaled(sound.begin), reader_->info().frames);
   frames_ = reader_->info().frames - begin_;
   if (sound.frames >= 0) frames_ = std::min(frames_, scaled(sound.frames));
@@ -54,6 +117,7 @@ StreamFormat ClipReader::format(int max_block) const {
 SourceMarks ClipReader::marks() const {
   SourceMarks m{reader_->info().description, reader_->info().time_reference};
   if (m.time_reference) *m.time_reference += begin_;
+  if (place_) m.time_reference = place_;
   return m;
 }
 
@@ -76,7 +140,7 @@ void require_room_tone(const SecondsRange& range, double clip_s, const std::stri
                                                 range.begin, range.end, why));
   };
   switch (check_room_tone(range.begin, range.end, clip_s)) {
-    case RoomToneFlaw::none: return;
+    default: return;  // what is heard in it is not judged here
     case RoomToneFlaw::too_short:
       throw fail(fmt::format("is too short to learn from; mark at least {} s.", least_room_tone_s));
     case RoomToneFlaw::outside_clip:
@@ -86,8 +150,9 @@ void require_room_tone(const SecondsRange& range, double clip_s, const std::stri
   }
 }
 
-std::optional<SecondsRange> find_room_tone(const ClipSound& sound, const CancelToken& cancel,
-                                           const Progress& progress) {
+namespace {
+
+RoomToneFinder listened(const ClipSound& sound, const CancelToken& cancel, const Progress& progress) {
   ClipReader reader(sound);
   const auto format = reader.format(16384);
   RoomToneFinder finder(format);
@@ -99,10 +164,28 @@ std::optional<SecondsRange> find_room_tone(const ClipSound& sound, const CancelT
     done += n;
     if (progress) progress(static_cast<double>(done) / static_cast<double>(reader.frames()));
   }
+  return finder;
+}
+
+std::optional<SecondsRange> found_by(const RoomToneFinder& finder, double rate) {
   const auto found = finder.find();
   if (!found) return std::nullopt;
-  return SecondsRange{static_cast<double>(found->begin) / sound.rate,
-                      static_cast<double>(found->end) / sound.rate};
+  return SecondsRange{static_cast<double>(found->begin) / rate, static_cast<double>(found->end) / rate};
+}
+
+}  // namespace
+
+std::optional<SecondsRange> find_room_tone(const ClipSound& sound, const CancelToken& cancel, const Progress& progress) {
+  return found_by(listened(sound, cancel, progress), sound.rate);
+}
+
+RoomToneJudgement judge_room_tone(const ClipSound& sound, const CancelToken& cancel) {
+  if (!sound.room_tone) return {};
+  const auto finder = listened(sound, cancel, {});
+  RoomToneJudgement out;
+  out.flaw = finder.judge({std::llround(sound.room_tone->begin * sound.rate), std::llround(sound.room_tone->end * sound.rate)});
+  if (out.flaw != RoomToneFlaw::none) out.better = found_by(finder, sound.rate);
+  return out;
 }
 
 }  // namespace drevan

@@ -2,15 +2,20 @@
 #pragma once
 
 #include <filesystem>
+#include <map>
 #include <memory>
 #include <optional>
+#include <tuple>
 
 #include "audio/progress.h"
+#include "measure/room_tone.h"
 #include "media/reader.h"
 #include "media/writer.h"
 #include "reel/reel.h"
 
 namespace drevan {
+
+struct CommonStep;
 
 /// What to read, and where only the room is heard. A value; reading needs a ClipReader.
 struct ClipSound {
@@ -19,8 +24,47 @@ struct ClipSound {
   Samples frames = -1; ///< length in the source's rate; below 0: to the end
   double rate = 48000; ///< working rate, Hz
   std::optional<SecondsRange> room_tone;
+  /// Where it has none of its own: another clip of the group that has one.
+  std::shared_ptr<const ClipSound> shared_tone{};
+  /// Steps that learn over the whole group; empty: none does.
+  std::shared_ptr<const std::vector<CommonStep>> common{};
+  /// Where it belongs, seconds from the reel's start: goes into rendered broadcast-wave files. Empty:
+  /// where its source says.
+  std::optional<double> place_s{};
+  bool has_room_tone() const { return room_tone || (shared_tone && shared_tone->room_tone); }
 };
 
+/// The clips that a step serves which learns over a group's clips, see StepType::shares.
+struct CommonClips {
+  struct Peer {
+    ClipSound sound;
+    Chain chain;  ///< what its sound has been through when it reaches the step
+  };
+  std::vector<Peer> peers;
+  std::uint64_t key = 0;  ///< of all their sounds as they reach the step
+};
+
+/// Such a step in a clip's chain.
+struct CommonStep {
+  size_t from_end = 0;  ///< steps of the chain from this one, itself counted, to the last
+  std::shared_ptr<const CommonClips> clips;
+};
+
+/// Sounds of clips of one reel; what several share is made once. The reel must outlive it.
+class ClipSounds {
+ public:
+  explicit ClipSounds(const Reel& reel) : reel_(reel) {}
+  ClipSound of(const Clip& clip);
+
+ private:
+  std::shared_ptr<const CommonClips> common(const Clip& clip, ChainOwner owner, size_t step);
+  std::vector<CommonStep> common_steps(const Clip& clip);
+
+  const Reel& reel_;
+  std::map<std::tuple<int, ChainOwner, size_t>, std::shared_ptr<const CommonClips>> made_;  // by group, chain and step
+};
+
+/// Of one clip. With its own chain alone, forget `common`: it belongs to the full chain.
 ClipSound clip_sound(const Reel& reel, const Clip& clip);
 
 /// Identity of the sound without its room tone: path, size, time of change, range, rate. Changes
@@ -48,6 +92,7 @@ class ClipReader {
  private:
   std::unique_ptr<AudioReader> reader_;
   Samples begin_ = 0, frames_ = 0, at_ = 0;
+  std::optional<Samples> place_;
 };
 
 /// Checks a room tone against its clip. Throws Error(call) with a sentence for the user: shorter
@@ -57,5 +102,13 @@ void require_room_tone(const SecondsRange& range, double clip_s, const std::stri
 /// Looks for a stretch without speech. Empty when there is none. Throws Error(input), Cancelled.
 std::optional<SecondsRange> find_room_tone(const ClipSound& sound, const CancelToken& cancel,
                                            const Progress& progress = {});
+
+/// What is heard in the room tone of a sound, and a better one where there is one.
+struct RoomToneJudgement {
+  RoomToneFlaw flaw = RoomToneFlaw::none;
+  std::optional<SecondsRange> better;
+};
+/// Of `sound.room_tone`; without one nothing is wrong. Throws Error(input), Cancelled.
+RoomToneJudgement judge_room_tone(const ClipSound& sound, const CancelToken& cancel);
 
 }  // namespace drevan

@@ -21,7 +21,8 @@ void LevelStore::put(std::uint64_t key, const Levels& levels) {
 
 namespace {
 
-// Sums for the gain g that makes |g * before - after| least: <before, after> / <before, before>.
+// Sums for the gain g that makes |g * before - after| least: <before, after> / <before, before>, where
+// blocks count by their power: what noise reduction takes from the quiet ones is no gain.
 class Likeness {
  public:
   explicit Likeness(const ClipSound& sound) : before_(sound), buffer_(before_.channels(), 4096) {}
@@ -32,7 +33,7 @@ class Likeness {
     } catch (const Error&) {
     }
   }
-  double gain() const { return own_ > 1e-12 ? cross_ / own_ : 1.0; }
+  double gain() const { return own_ > 1e-18 ? cross_ / own_ : 1.0; }
 
  private:
   void compare(const AudioBlock& after) {
@@ -42,8 +43,9 @@ class Likeness {
       if (n == 0) return;
       for (int c = 0; c < after.channels(); ++c) {
         const auto b = buffer_.channel(c).first(static_cast<size_t>(n));
-        cross_ += sum_of_products(after.channel(c).subspan(static_cast<size_t>(done)), b);
-        own_ += sum_of_squares(b);
+        const double power = sum_of_squares(b);
+        cross_ += power * sum_of_products(after.channel(c).subspan(static_cast<size_t>(done)), b);
+        own_ += power * power;
       }
       done += n;
     }
@@ -52,6 +54,13 @@ class Likeness {
   AudioBuffer buffer_;
   double cross_ = 0, own_ = 0;
 };
+
+// Levels measured before, if all that is wanted is among them.
+std::optional<Levels> known(const LevelPathOptions& options, std::uint64_t key, bool last) {
+  auto levels = options.levels->get(key);
+  const bool enough = levels && (!last || !options.true_peak || levels->true_peak_dbtp || !levels->sample_peak_dbfs);
+  return enough ? levels : std::nullopt;
+}
 
 }  // namespace
 
@@ -64,13 +73,14 @@ LevelPath measure_level_path(const ClipSound& sound, const Chain& chain,
   const auto format = probe.format(4096);
 
   // Stages measured before need no second look; the ones whose spectra are wanted do.
+  const auto measured = [&](size_t s) { return known(options, path.keys[s], s == last).has_value(); };
   size_t first = 0;
-  while (first < last && options.levels->get(path.keys[first])) ++first;
+  while (first < last && measured(first)) ++first;
   if (options.focus) first = std::min(first, *options.focus);
 
   std::vector<std::optional<LevelMeter>> meters(last + 1);
   for (size_t s = first; s <= last; ++s)
-    if (!options.levels->get(path.keys[s])) meters[s].emplace(format, Detail::quick);
+    if (!measured(s)) meters[s].emplace(format, s == last && options.true_peak ? Detail::peaks : Detail::quick);
   SpectrumMeter in(format), out(format);
   auto after = std::make_shared<PeakPyramid>();
   Likeness likeness(sound);
@@ -110,6 +120,23 @@ LevelPath measure_level_path(const ClipSound& sound, const Chain& chain,
   path.spectrum_in = in.power();
   path.spectrum_out = out.power();
   return path;
+}
+
+Levels measure_result(const ClipSound& sound, const Chain& chain, size_t border, const LevelPathOptions& options) {
+  const auto key = stage_keys(sound, chain).back();
+  if (const auto levels = known(options, key, true)) return *levels;
+  LevelMeter meter(ClipReader(sound).format(4096), options.true_peak ? Detail::peaks : Detail::quick);
+  ProcessOptions process;
+  process.store = options.store;
+  process.cache = options.cache;
+  process.keep_only = border;
+  process.first_tap = chain.steps.size();
+  process.cancel = options.cancel;
+  process.progress = options.progress;
+  process_clip(sound, chain, process, [&](const AudioBlock& b) { meter.hear(b); });
+  const Levels levels = meter.levels();
+  options.levels->put(key, levels);
+  return levels;
 }
 
 }  // namespace drevan

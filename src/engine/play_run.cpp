@@ -15,12 +15,24 @@ void to_mono(const AudioBlock& in, std::span<float> out) {
 
 }  // namespace
 
+namespace {
+
+std::span<const ChainStep> steps_run(const PlayPlan& plan) {
+  const std::span all(plan.chain.steps);
+  return plan.around < 0 ? all : all.first(static_cast<size_t>(plan.around) + 1);
+}
+
+}  // namespace
+
 PlayRun::PlayRun(std::shared_ptr<const PlayPlan> plan)
     : plan_(std::move(plan)),
-      dry_(plan_->sound),
+      dry_(plan_->against ? *plan_->against : plan_->sound),
       wet_(plan_->sound),
-      run_(plan_->chain.steps, plan_->findings, dry_.format(block)),
-      scratch_(dry_.channels(), block) {}
+      run_(steps_run(*plan_), plan_->findings, wet_.format(block)),
+      entering_(wet_.channels(), plan_->around < 0 ? 0 : static_cast<int>(run_.at(static_cast<size_t>(plan_->around)).latency())),
+      scratch_(wet_.channels(), block),
+      aside_(wet_.channels(), block),
+      dry_block_(dry_.channels(), block) {}
 
 void PlayRun::read_wet(const AudioBlock& out) {
   const int n = wet_.read(out);
@@ -30,37 +42,58 @@ void PlayRun::read_wet(const AudioBlock& out) {
 void PlayRun::seek(Samples position) {
   position_ = std::max<Samples>(position, 0);
   dry_.seek(position_);
-  const auto before = std::min(position_, static_cast<Samples>(plan_->sound.rate));
+  double run_in_s = 1;
+  for (const auto& step : plan_->chain.steps) run_in_s = std::max(run_in_s, step.type->run_in_s);
+  const auto before = std::min(position_, static_cast<Samples>(run_in_s * plan_->sound.rate));
   wet_.seek(position_ - before);
   run_.reset();
+  entering_.reset();
   for (Samples left = before + run_.latency(); left > 0;) {
     const auto n = static_cast<int>(std::min<Samples>(left, block));
     const auto part = scratch_.block(0, n);
+    auto aside = aside_.block(0, n);
     read_wet(part);
-    run_.process(part);
+    run(part, &aside, -1);
     left -= n;
   }
 }
 
-void PlayRun::next(AudioBlock before, AudioBlock after, int focus) {
-  const int n = dry_.read(before);
-  before.part(n, before.frames() - n).clear();
-  read_wet(after);
-  if (focus == 0) to_mono(after, focus_in_);
-  run_.process(after, [&](size_t i, const AudioBlock& b) {
+// `entering`: takes what enters the step that is looked at, in step with what leaves it.
+void PlayRun::run(const AudioBlock& wet, AudioBlock* entering, int focus) {
+  const int around = plan_->around;
+  if (around == 0) entering->copy_from(wet);
+  if (focus == 0) to_mono(wet, focus_in_);
+  run_.process(wet, [&](size_t i, const AudioBlock& b) {
+    if (around > 0 && static_cast<int>(i) == around - 1) entering->copy_from(b);
     if (static_cast<int>(i) == focus - 1) to_mono(b, focus_in_);
     if (static_cast<int>(i) == focus) to_mono(b, focus_out_);
   });
+  if (around >= 0) entering_.process(*entering);
+}
+
+void PlayRun::next(AudioBlock before, AudioBlock after, int focus) {
+  if (plan_->around < 0) {
+    // Another version may have other channels.
+    const auto heard = dry_block_.block(0, before.frames());
+    const int n = dry_.read(heard);
+    heard.part(n, heard.frames() - n).clear();
+    for (int c = 0; c < before.channels(); ++c) std::ranges::copy(heard.channel(std::min(c, heard.channels() - 1)), before.channel(c).begin());
+  }
+  read_wet(after);
+  run(after, &before, focus);
   position_ += before.frames();
 }
 
 bool PlayRun::update(std::shared_ptr<const PlayPlan> plan) {
   const auto& now = plan_->chain.steps;
   const auto& next = plan->chain.steps;
-  if (identity(plan_->sound) != identity(plan->sound) || now.size() != next.size()) return false;
+  const auto other = [](const PlayPlan& p) { return p.against ? identity(*p.against) : 0; };
+  if (identity(plan_->sound) != identity(plan->sound) || other(*plan_) != other(*plan) || now.size() != next.size() ||
+      plan_->around != plan->around)
+    return false;
   for (size_t i = 0; i < now.size(); ++i)
     if (now[i].type != next[i].type) return false;
-  for (size_t i = 0; i < now.size(); ++i) {
+  for (size_t i = 0; i < run_.size(); ++i) {
     for (size_t p = 0; p < now[i].settings.values.size(); ++p)
       if (now[i].settings[p] != next[i].settings[p])
         run_.at(i).set(static_cast<int>(p), next[i].settings[p]);
@@ -73,7 +106,7 @@ bool PlayRun::update(std::shared_ptr<const PlayPlan> plan) {
 Samples PlayRun::end() const {
   // Ringing longer than this is a drone; nobody waits for it.
   const auto most = static_cast<Samples>(plan_->sound.rate * 10);
-  return dry_.frames() + std::min(run_.tail(), most);
+  return std::max(dry_.frames(), wet_.frames() + std::min(run_.tail(), most));
 }
 
 const Processor* PlayRun::processor(int step) const {

@@ -1,6 +1,7 @@
 // A clip before and after its chain, in step, from any place: what a player mixes from.
 #pragma once
 
+#include "dsp/delay.h"
 #include "engine/chain_run.h"
 #include "engine/clip_sound.h"
 
@@ -14,6 +15,10 @@ struct PlayPlan {
   double match_db = 0;   ///< gain that makes before as loud as after
   double like_gain = 1;  ///< gain that makes before most like after
   double before_peak_db = 0, after_peak_db = 0;
+  /// Not the whole chain but this one step: before is what enters it, after what leaves it. -1: all.
+  int around = -1;
+  /// Before is not what enters the chain but this sound: another version of the clip.
+  std::optional<ClipSound> against{};
 };
 
 /// Not for the device's thread (reads files); one thread at a time.
@@ -24,8 +29,8 @@ class PlayRun {
   /// Throws Error(input).
   explicit PlayRun(std::shared_ptr<const PlayPlan> plan);
 
-  /// The next next() gives frame `position`. The chain is run in from up to a second before, so
-  /// that it sounds as in a render. Throws Error(input).
+  /// The next next() gives frame `position`. The chain is run in from a second before (or
+  /// what its steps ask for), so that it sounds as in a render. Throws Error(input).
   void seek(Samples position);
   /// `block` frames of each, channels() x block; silence beyond the end. `focus`: step whose input
   /// and output are wanted in focus_in() and focus_out() (mono).
@@ -34,7 +39,7 @@ class PlayRun {
   /// Takes on new settings and findings while running when only these differ; false otherwise.
   bool update(std::shared_ptr<const PlayPlan> plan);
 
-  int channels() const { return dry_.channels(); }
+  int channels() const { return wet_.channels(); }
   Samples position() const { return position_; }
   /// Frames to the end of the last ringing.
   Samples end() const;
@@ -44,11 +49,13 @@ class PlayRun {
 
  private:
   void read_wet(const AudioBlock& out);
+  void run(const AudioBlock& wet, AudioBlock* entering, int focus);
 
   std::shared_ptr<const PlayPlan> plan_;
   ClipReader dry_, wet_;
   ChainRun run_;
-  AudioBuffer scratch_;
+  Delay entering_;  // holds back what enters the step that is looked at
+  AudioBuffer scratch_, aside_, dry_block_;
   std::array<float, block> focus_in_{}, focus_out_{};
   Samples position_ = 0;
 };

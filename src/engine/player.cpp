@@ -28,7 +28,7 @@ Player::~Player() {
 void Player::load(PlayPlan plan) {
   const std::lock_guard lock(mutex_);
   if (wish_.plan && identity(wish_.plan->sound) != identity(plan.sound)) {
-    wish_.playing = false;
+    wish_stop();
     wish_.seek = 0;
   }
   wish_.plan = std::make_shared<const PlayPlan>(std::move(plan));
@@ -38,7 +38,7 @@ void Player::load(PlayPlan plan) {
 void Player::unload() {
   const std::lock_guard lock(mutex_);
   wish_.plan.reset();
-  wish_.playing = false;
+  wish_stop();
   wish_.seek = 0;
   wake_.notify_all();
 }
@@ -57,14 +57,21 @@ void Player::play() {
   const std::lock_guard lock(mutex_);
   if (!wish_.plan) return;
   wish_.playing = true;
+  wish_.untaken = true;
   playing_ = true;
   wake_.notify_all();
 }
 
 void Player::pause() {
   const std::lock_guard lock(mutex_);
-  wish_.playing = false;
+  wish_stop();
   wake_.notify_all();
+}
+
+// A play() that was taken ends with its last packet; one that was not has none to end with.
+void Player::wish_stop() {
+  wish_.playing = false;
+  if (std::exchange(wish_.untaken, false)) playing_ = false;
 }
 
 void Player::seek(Samples position) {
@@ -126,23 +133,31 @@ bool Player::take_wish(const std::stop_token& stop) {
   if (!busy()) wake_.wait(lock, stop, busy);
   if (stop.stop_requested()) return false;
   const auto seek = std::exchange(wish_.seek, std::nullopt);
+  wish_.untaken = false;
   now_ = wish_;
   now_.seek = seek;
   return true;
+}
+
+// A seek that could not be done yet, unless a newer one has come.
+void Player::give_back_seek() {
+  if (!now_.seek) return;
+  const std::lock_guard lock(mutex_);
+  if (!wish_.seek) wish_.seek = now_.seek;
 }
 
 // Brings the running chain to the wished plan.
 void Player::apply_plan() {
   if (!run_) {
     run_ = std::make_unique<PlayRun>(now_.plan);
-    started_at_ = now_.seek.value_or(position_.load());
+    started_at_ = now_.seek.value_or(resume_at_);
     now_.seek.reset();
     if (now_.loop && !now_.loop->empty() &&
         (started_at_ < now_.loop->begin || started_at_ >= now_.loop->end))
       started_at_ = now_.loop->begin;
     if (started_at_ >= run_->end()) started_at_ = 0;
     run_->seek(started_at_);
-    fade_in_ = true;
+    fade_in_ = starting_ = true;
     aim();
     before_gain_.jump(before_gain_.goal());
     after_gain_.jump(after_gain_.goal());
@@ -160,7 +175,7 @@ void Player::stop_playing() {
   old_run_.reset();
   expecting_ = false;
   const std::lock_guard lock(mutex_);
-  wish_.playing = false;
+  if (!wish_.untaken) wish_.playing = false;  // a newer play() stands
 }
 
 void Player::work(const std::stop_token& stop) {
@@ -169,12 +184,13 @@ void Player::work(const std::stop_token& stop) {
     if (!take_wish(stop)) break;
     PlayPacket* packet = ring_.back();
     if (!packet) {
+      give_back_seek();
       std::this_thread::sleep_for(std::chrono::milliseconds(2));
       continue;
     }
     try {
       if (!now_.playing && !run_) {  // a seek while paused: the next play() starts there
-        if (now_.seek) position_ = *now_.seek;
+        if (now_.seek) position_ = resume_at_ = *now_.seek;
         continue;
       }
       if (now_.plan && now_.playing) apply_plan();
@@ -186,6 +202,7 @@ void Player::work(const std::stop_token& stop) {
       packet->last = !now_.playing || ended;
       // Stopped by hand the playhead stays; at the end it goes back to where playing began.
       packet->resume_at = seek ? *seek : !now_.playing ? run_->position() : started_at_;
+      resume_at_ = packet->resume_at;
       const bool last = packet->last;
       ring_.push();
       expecting_ = !last;
@@ -201,6 +218,7 @@ void Player::work(const std::stop_token& stop) {
     } catch (const Error& e) {
       stop_playing();
       playing_ = false;
+      resume_at_ = position_.load();
       const std::lock_guard lock(mutex_);
       error_ = e.what();
     }
@@ -261,6 +279,7 @@ void Player::make_packet(PlayPacket& packet) {
   constexpr auto n = static_cast<size_t>(PlayPacket::frames);
   if (now_.plan) aim();
   packet.position = run_->position();
+  packet.first = std::exchange(starting_, false);
   packet.last = false;
   mix(*run_, packet.sound);
   if (old_run_) {
@@ -316,6 +335,7 @@ void Player::pull(float* interleaved, int frames) noexcept {
       return;
     }
     if (taken_ == 0) {
+      if (packet->first) playing_ = true;  // a packet that ended the sound before may lie between
       for (size_t c = 0; c < 2; ++c)
         if (packet->peak[c] > peaks_[c].load(std::memory_order_relaxed)) peaks_[c] = packet->peak[c];
       if (packet->peak[0] > 1.0F || packet->peak[1] > 1.0F) over_ = true;
@@ -323,6 +343,7 @@ void Player::pull(float* interleaved, int frames) noexcept {
         readings_[static_cast<size_t>(i)].store(packet->readings[static_cast<size_t>(i)],
                                                 std::memory_order_relaxed);
       reading_count_ = packet->reading_count;
+      heard_.write(packet->sound);
     }
     const int n = std::min(frames - done, PlayPacket::frames - taken_);
     std::copy_n(packet->sound.data() + size_t{2} * static_cast<size_t>(taken_), size_t{2} * static_cast<size_t>(n),

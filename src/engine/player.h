@@ -57,6 +57,8 @@ class Player final : public SoundSource {
   int readings(std::span<float> out) const;
   ScopeRing& focus_in() { return focus_in_; }
   ScopeRing& focus_out() { return focus_out_; }
+  /// What is heard, interleaved stereo.
+  ScopeRing& heard() { return heard_; }
   /// Times the device found nothing to play while playing.
   long underruns() const { return underruns_.load(); }
   /// The last failure while playing, once; empty: none.
@@ -69,6 +71,7 @@ class Player final : public SoundSource {
   struct Wish {
     std::shared_ptr<const PlayPlan> plan;
     bool playing = false;
+    bool untaken = false;  // play() was asked for and the worker has not seen it yet
     std::optional<Samples> seek;
     std::optional<FrameRange> loop;
     Listen listen = Listen::after;
@@ -77,6 +80,8 @@ class Player final : public SoundSource {
   };
   void work(const std::stop_token& stop);
   bool take_wish(const std::stop_token& stop);
+  void wish_stop();
+  void give_back_seek();
   void apply_plan();
   void make_packet(PlayPacket& packet);
   void mix(PlayRun& run, std::span<float> stereo);
@@ -94,12 +99,12 @@ class Player final : public SoundSource {
   std::unique_ptr<PlayRun> run_, old_run_;
   AudioBuffer before_, after_;
   Smoothed before_gain_, after_gain_;
-  bool fade_in_ = false, fade_out_ = false;
-  Samples started_at_ = 0;
+  bool fade_in_ = false, fade_out_ = false, starting_ = false;
+  Samples started_at_ = 0, resume_at_ = 0;
 
   // Shared.
   PlayRing ring_;
-  ScopeRing focus_in_, focus_out_;
+  ScopeRing focus_in_, focus_out_, heard_;
   std::atomic<bool> playing_{false}, over_{false}, expecting_{false};
   std::atomic<Samples> position_{0};
   std::array<std::atomic<float>, 2> peaks_{};

@@ -49,11 +49,21 @@ namespace {
 void add_room_tone(Hasher& h, const ClipSound& sound) {
   h.add(sound.room_tone.has_value());
   if (sound.room_tone) h.add(sound.room_tone->begin).add(sound.room_tone->end);
+  else if (sound.has_room_tone()) h.add(identity(*sound.shared_tone)).add(sound.shared_tone->room_tone->begin).add(sound.shared_tone->room_tone->end);
 }
 
-std::uint64_t finding_key(std::uint64_t input, const ChainStep& step, const ClipSound& sound) {
+// The clips that step i of a chain learns over; none: its own alone.
+const CommonClips* common_of(const ClipSound& sound, const Chain& chain, size_t i) {
+  if (!sound.common || !chain.steps[i].type->shares || !chain.steps[i].type->shares(chain.steps[i].settings)) return nullptr;
+  const auto at = std::ranges::find(*sound.common, chain.steps.size() - i, &CommonStep::from_end);
+  return at == sound.common->end() ? nullptr : at->clips.get();
+}
+
+std::uint64_t finding_key(std::uint64_t input, const ClipSound& sound, const Chain& chain, size_t i) {
+  const ChainStep& step = chain.steps[i];
+  const CommonClips* common = common_of(sound, chain, i);
   Hasher h;
-  h.add(input).add(step.type->id);
+  h.add(common ? common->key : input).add(step.type->id);
   for (size_t p = 0; p < step.settings.values.size(); ++p)
     if (step.type->parameters[p].learned_from) h.add(step.settings[p]);
   if (step.type->hears == Hears::room_tone) add_room_tone(h, sound);
@@ -75,18 +85,22 @@ class Pass {
 
   std::vector<Findings> run(const BlockSink& sink) {
     look_up();
-    parts_left_ = 1 + static_cast<double>(std::ranges::count(known_, false));
     size_t from = start_stage();
+    parts_left_ = work_ahead(from);
     for (size_t i = from; i < chain_.steps.size(); ++i) {
       if (known_[i]) continue;
+      part_ = work_of(from, i);
       if (chain_.steps[i].type->hears == Hears::room_tone)
         learn_room(from, i);
+      else if (const CommonClips* common = common_of(sound_, chain_, i))
+        learn_common(*common, i);
       else if (learn_whole(from, i))
         from = i;
-      options_.store->put(finding_key(keys_[i], chain_.steps[i], sound_), findings_[i]);
+      options_.store->put(finding_key(keys_[i], sound_, chain_, i), findings_[i]);
       known_[i] = true;
-      parts_done_ += 1;
+      parts_done_ += part_;
     }
+    part_ = last_work(from);
     part(from, chain_.steps.size(), sink);
     return findings_;
   }
@@ -97,11 +111,29 @@ class Pass {
       const auto& step = chain_.steps[i];
       known_.push_back(step.type->hears == Hears::nothing);
       if (known_[i]) continue;
-      if (auto found = options_.store->get(finding_key(keys_[i], step, sound_))) {
+      if (auto found = options_.store->get(finding_key(keys_[i], sound_, chain_, i))) {
         findings_[i] = std::move(*found);
         known_[i] = true;
       }
     }
+  }
+
+  // The share of the whole that a part is, in steps: reading is a third of one, what is done with the
+  // result (measuring, writing) some three, a room tone is soon heard. So that progress runs evenly.
+  double work_of(size_t from, size_t i) const {
+    if (chain_.steps[i].type->hears == Hears::room_tone) return 0.05;
+    if (common_of(sound_, chain_, i)) return static_cast<double>(i + 1);
+    return 0.3 + static_cast<double>(i - from);
+  }
+  double last_work(size_t from) const { return 3 + static_cast<double>(chain_.steps.size() - from); }
+  double work_ahead(size_t from) const {
+    double sum = 0;
+    for (size_t i = from; i < chain_.steps.size(); ++i) {
+      if (known_[i]) continue;
+      sum += work_of(from, i);
+      if (chain_.steps[i].type->hears == Hears::whole_clip && !common_of(sound_, chain_, i)) from = i;
+    }
+    return sum + last_work(from);
   }
 
   // The latest stage in the cache that comes before the first tap and the first unknown finding.
@@ -140,7 +172,7 @@ class Pass {
     if (options_.progress) {
       const double length = std::max(1.0, static_cast<double>(reader_.frames()));
       options_.progress(
-          std::min(1.0, (parts_done_ + static_cast<double>(at_) / length) / parts_left_));
+          std::min(1.0, (parts_done_ + part_ * static_cast<double>(at_) / length) / parts_left_));
     }
     return n;
   }
@@ -152,14 +184,25 @@ class Pass {
 
   // Runs just as far as the room tone reaches; puts nothing aside.
   void learn_room(size_t from, size_t i) {
-    if (!sound_.room_tone) return;
-    const double clip_s = static_cast<double>(reader_.frames()) / sound_.rate;
-    require_room_tone(*sound_.room_tone, clip_s, sound_.file.filename().string());
-    Samples skip = std::llround(sound_.room_tone->begin * sound_.rate);
-    Samples left = std::llround(sound_.room_tone->end * sound_.rate) - skip;
+    if (!sound_.has_room_tone()) return;
+    if (sound_.room_tone) return learn_room(sound_, reader_, make_run(from, i), source(), i);
+    // Another clip's room runs through the same steps, with what they found in this clip.
+    ClipReader other(*sound_.shared_tone);
+    AudioBuffer heard(other.channels(), format_.max_block);
+    learn_room(*sound_.shared_tone, other, make_run(0, i), [&](const AudioBlock& b) {
+      const auto got = heard.block(0, b.frames());
+      const int n = tell(other.read(got));
+      for (int c = 0; c < b.channels(); ++c)
+        std::copy_n(got.channel(std::min(c, got.channels() - 1)).begin(), n, b.channel(c).begin());
+      return n;
+    }, i);
+  }
+  void learn_room(const ClipSound& room, const ClipReader& reader, ChainRun run, const BlockSource& input, size_t i) {
+    const double clip_s = static_cast<double>(reader.frames()) / room.rate;
+    require_room_tone(*room.room_tone, clip_s, room.file.filename().string());
+    Samples skip = std::llround(room.room_tone->begin * room.rate);
+    Samples left = std::llround(room.room_tone->end * room.rate) - skip;
     const auto learner = chain_.steps[i].type->learn(chain_.steps[i].settings, format_);
-    ChainRun run = make_run(from, i);
-    const auto input = source();
     stream([&](const AudioBlock& b) { return left > 0 ? input(b) : 0; }, run, format_,
            [&](const AudioBlock& b) {
              const auto drop = static_cast<int>(std::min<Samples>(skip, b.frames()));
@@ -168,6 +211,30 @@ class Pass {
              left -= n;
              if (n > 0) learner->hear(b.part(drop, n));
            });
+    findings_[i] = learner->findings();
+  }
+
+  // Lets step i hear all clips of the group, one after the other. Channels that one has not are silent.
+  void learn_common(const CommonClips& common, size_t i) {
+    StreamFormat widest = format_;
+    for (const auto& peer : common.peers) widest.channels = std::max(widest.channels, ClipReader(peer.sound).channels());
+    const auto learner = chain_.steps[i].type->learn(chain_.steps[i].settings, widest);
+    AudioBuffer wide(widest.channels, widest.max_block);
+    double done = 0;
+    for (const auto& peer : common.peers) {
+      ProcessOptions options;
+      options.store = options_.store;
+      options.cancel = options_.cancel;
+      process_clip(peer.sound, peer.chain, options, [&](const AudioBlock& b) {
+        const auto all = wide.block(0, b.frames());
+        all.clear();
+        all.copy_from(b);
+        learner->hear(all);
+      });
+      done += 1;
+      if (options_.progress)
+        options_.progress(std::min(1.0, (parts_done_ + part_ * done / static_cast<double>(common.peers.size())) / parts_left_));
+    }
     findings_[i] = learner->findings();
   }
 
@@ -194,7 +261,7 @@ class Pass {
     StageTap tap;
     if (options_.tap || caching_)
       tap = [&](size_t stage, const AudioBlock& b) {
-        if (caching_ && stage > 0) keep(kept[stage], b);
+        if (caching_ && stage > 0 && from + stage == options_.keep_only.value_or(from + stage)) keep(kept[stage], b);
         if (options_.tap && from + stage >= next_tap_) options_.tap(from + stage, b);
       };
     stream(source(), run, format_, sink ? sink : [](const AudioBlock&) {}, tap);
@@ -237,7 +304,7 @@ class Pass {
   std::shared_ptr<const AudioBuffer> cached_;  // the sound where the next part starts: from the
   std::unique_ptr<Spill> spill_;               // cache, put aside, or (neither) the source
   bool caching_ = false;
-  double parts_done_ = 0, parts_left_ = 1;
+  double parts_done_ = 0, parts_left_ = 1, part_ = 1;  // in steps of work
   Samples at_ = 0;
 };
 
@@ -250,6 +317,7 @@ std::vector<std::uint64_t> stage_keys(const ClipSound& sound, const Chain& chain
     h.add(keys.back()).add(step.type->id);
     for (const double v : step.settings.values) h.add(v);
     if (step.type->hears == Hears::room_tone) add_room_tone(h, sound);
+    if (const CommonClips* common = common_of(sound, chain, keys.size() - 1)) h.add(common->key);
     keys.push_back(h.value());
   }
   return keys;

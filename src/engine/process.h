@@ -54,6 +54,7 @@ std::vector<std::uint64_t> stage_keys(const ClipSound& sound, const Chain& chain
 struct ProcessOptions {
   FindingStore* store = nullptr;   ///< required
   StageCache* cache = nullptr;     ///< optional
+  std::optional<size_t> keep_only{};  ///< the one stage that `cache` may keep; empty: all
   StageTap tap;                    ///< optional: hears stages, each whole, in order of time
   size_t first_tap = 0;            ///< stages before this one need not be heard
   const CancelToken* cancel = nullptr;  ///< required

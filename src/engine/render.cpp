@@ -15,8 +15,8 @@ constexpr float audible = 3.16e-5F;  // -90 dBFS
 // Writes the clip, and of the ringing after it only as much as can be heard.
 class Output {
  public:
-  Output(AudioWriter& writer, LevelMeter& meter, Samples clip_frames, int channels)
-      : writer_(writer), meter_(meter), clip_left_(clip_frames),
+  Output(std::span<const std::unique_ptr<AudioWriter>> writers, LevelMeter& meter, Outline& outline, Samples clip_frames, int channels)
+      : writers_(writers), meter_(meter), outline_(outline), clip_left_(clip_frames),
         held_(static_cast<size_t>(channels)) {}
 
   void hear(const AudioBlock& block) {
@@ -28,8 +28,9 @@ class Output {
 
  private:
   void put(const AudioBlock& block) {
-    writer_.write(block);
+    for (const auto& writer : writers_) writer->write(block);
     meter_.hear(block);
+    outline_.hear(block);
   }
 
   void ring(const AudioBlock& block) {
@@ -48,8 +49,9 @@ class Output {
     for (auto& h : held_) h.erase(h.begin(), h.begin() + total);
   }
 
-  AudioWriter& writer_;
+  std::span<const std::unique_ptr<AudioWriter>> writers_;
   LevelMeter& meter_;
+  Outline& outline_;
   Samples clip_left_;
   std::vector<std::vector<float>> held_;
 };
@@ -90,24 +92,32 @@ RenderResult render_clip(const RenderRequest& request, FindingStore& store,
     marks = reader.marks();
     result.warnings = reader.source_info().warnings;
   }
-  AudioWriter writer(request.output,
-                     {request.container, request.samples, format.rate, format.channels}, frames,
-                     marks);
+  std::vector<std::unique_ptr<AudioWriter>> writers;
+  const auto open = [&](const RenderOutput& to) {
+    writers.push_back(std::make_unique<AudioWriter>(to.file, WriteFormat{to.container, to.samples, format.rate, format.channels}, frames, marks));
+  };
+  open({request.output, request.container, request.samples});
+  for (const auto& other : request.also) open(other);
   LevelMeter before(format, Detail::quick), after(format, Detail::full);
-  Output output(writer, after, frames, format.channels);
+  Outline before_outline(frames), after_outline(frames);
+  Output output(writers, after, after_outline, frames, format.channels);
   ProcessOptions options;
   options.store = &store;
   options.cancel = &cancel;
   options.progress = progress;
   options.tap = [&](size_t stage, const AudioBlock& b) {
-    if (stage == 0) before.hear(b);
+    if (stage > 0) return;
+    before.hear(b);
+    before_outline.hear(b);
   };
   const auto found = process_clip(request.sound, request.chain, options,
                                   [&](const AudioBlock& b) { output.hear(b); });
-  writer.commit();
+  for (const auto& writer : writers) writer->commit();
   result.before = before.levels();
   result.after = after.levels();
-  result.clipped = writer.clipped();
+  result.before_outline = before_outline.cells();
+  result.after_outline = after_outline.cells();
+  for (const auto& writer : writers) result.clipped = std::max(result.clipped, writer->clipped());
   warn(result, request, found);
   return result;
 }

@@ -7,9 +7,17 @@
 
 #include "engine/process.h"
 #include "measure/levels.h"
+#include "media/peaks.h"
 #include "media/writer.h"
 
 namespace drevan {
+
+/// A file to write, and how.
+struct RenderOutput {
+  std::filesystem::path file;  ///< with extension; its folder must exist
+  Container container = Container::wav;
+  SampleType samples = SampleType::int24;
+};
 
 struct RenderRequest {
   ClipSound sound;
@@ -17,11 +25,13 @@ struct RenderRequest {
   std::filesystem::path output; ///< with extension; its folder must exist
   Container container = Container::wav;
   SampleType samples = SampleType::int24;
+  std::vector<RenderOutput> also{};  ///< the same sound in other formats
 };
 
 struct RenderResult {
   Levels before;  ///< Detail::quick
   Levels after;   ///< Detail::full
+  std::vector<PeakPair> before_outline, after_outline;  ///< see Outline; the same stretch of time
   Samples clipped = 0;  ///< samples beyond full scale that an integer format had to clip
   std::vector<std::string> warnings;  ///< whole sentences
 };

@@ -1,10 +1,47 @@
 #include "engine/spill.h"
 
+#include <sys/mman.h>
+
+#include <algorithm>
+#include <atomic>
+
 #include "media/interleave.h"
 
 namespace drevan {
 
+namespace {
+
+constexpr size_t all_limit = size_t{256} << 20;
+std::atomic<size_t> in_memory{0};  // bytes, of all spills
+
+}  // namespace
+
 Spill::Spill(int channels, size_t memory_limit) : channels_(channels), limit_(memory_limit) {}
+
+Spill::~Spill() { drop_memory(); }
+
+void Spill::drop_memory() {
+  in_memory -= memory_.size() * piece * sizeof(float);
+  memory_.clear();
+}
+
+bool Spill::add_piece() {
+  constexpr size_t bytes = piece * sizeof(float);
+  if (in_memory.fetch_add(bytes) + bytes > all_limit) {
+    in_memory -= bytes;
+    return false;
+  }
+  auto* p = static_cast<float*>(std::aligned_alloc(bytes, bytes));
+  if (!p) {
+    in_memory -= bytes;
+    return false;
+  }
+#ifdef MADV_HUGEPAGE
+  madvise(p, bytes, MADV_HUGEPAGE);  // a wish; without it all the same
+#endif
+  memory_.emplace_back(p);
+  return true;
+}
 
 bool Spill::to_file() {
   file_.reset(std::tmpfile());
@@ -14,7 +51,7 @@ bool Spill::to_file() {
     const size_t n = std::min(piece, kept_ - at);
     all = all && std::fwrite(memory_[at / piece].get(), sizeof(float), n, file_.get()) == n;
   }
-  memory_.clear();
+  drop_memory();
   kept_ = 0;
   return all;
 }
@@ -22,14 +59,15 @@ bool Spill::to_file() {
 bool Spill::write(const AudioBlock& block) {
   const auto count = static_cast<size_t>(block.frames()) * static_cast<size_t>(channels_);
   frames_ += block.frames();
-  if (!file_ && (kept_ + count) * sizeof(float) > limit_ && !to_file()) return false;
+  while (!file_ && kept_ + count > memory_.size() * piece)
+    if ((kept_ + count) * sizeof(float) > limit_ || !add_piece())
+      if (!to_file()) return false;
   scratch_.resize(count);
   interleave(block, scratch_);
   if (file_) return std::fwrite(scratch_.data(), sizeof(float), count, file_.get()) == count;
   for (size_t done = 0; done < count;) {
-    if (kept_ % piece == 0) memory_.push_back(std::make_unique_for_overwrite<float[]>(piece));
     const size_t n = std::min(count - done, piece - kept_ % piece);
-    std::copy_n(scratch_.data() + done, n, memory_.back().get() + kept_ % piece);
+    std::copy_n(scratch_.data() + done, n, memory_[kept_ / piece].get() + kept_ % piece);
     kept_ += n;
     done += n;
   }

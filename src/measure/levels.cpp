@@ -82,7 +82,7 @@ struct LevelMeter::Impl {
                             static_cast<unsigned long>(std::lround(f.rate)), mode));
     if (ebur && f.channels == 1) ebur128_set_channel(ebur.get(), 0, EBUR128_LEFT);
     interleaved.resize(static_cast<size_t>(f.channels) * static_cast<size_t>(tenth()));
-    if (d == Detail::full) true_peak.emplace(f);
+    if (d != Detail::quick) true_peak.emplace(f);
   }
   int tenth() const { return static_cast<int>(std::lround(format.rate * 0.1)); }
 
@@ -93,16 +93,22 @@ struct LevelMeter::Impl {
       for (size_t i = 0; i < in.size(); ++i) interleaved[i * channels + c] = in[i];
     }
     ebur128_add_frames_float(ebur.get(), interleaved.data(), static_cast<size_t>(block.frames()));
+    float block_peak = 0;
+    for (int c = 0; c < block.channels(); ++c)
+      block_peak = std::max(block_peak, largest_magnitude(block.channel(c)));
+    word_peak = std::max(word_peak, block_peak);
     if (true_peak) {
-      float block_peak = 0;
-      for (int c = 0; c < block.channels(); ++c)
-        block_peak = std::max(block_peak, largest_magnitude(block.channel(c)));
       true_peak->hear(std::span(interleaved).first(channels * static_cast<size_t>(block.frames())),
                       static_cast<double>(block_peak));
     }
     until_tenth += block.frames();
     if (until_tenth < tenth()) return;
     until_tenth = 0;
+    if (++word_tenths == 4) {
+      ++words[static_cast<size_t>(std::clamp(-std::lround(to_db(static_cast<double>(word_peak))), 0L, static_cast<long>(words.size()) - 1))];
+      word_peak = 0;
+      word_tenths = 0;
+    }
     if (detail == Detail::full) short_term();
   }
   // The mean power of the last thirty tenths: libebur128's own function would sum three seconds of
@@ -118,6 +124,17 @@ struct LevelMeter::Impl {
     short_max = std::max(short_max, power_to_db(mean));
   }
 
+  // The level that `share` of the words above `least_db` stay below.
+  std::optional<double> word_level(double share, double least_db) const {
+    const auto last = static_cast<size_t>(std::clamp(-least_db, 0.0, static_cast<double>(words.size())));
+    const long all = std::accumulate(words.begin(), words.begin() + static_cast<std::ptrdiff_t>(last), 0L);
+    if (all < 5) return std::nullopt;
+    long above = 0;
+    for (size_t k = 0; k < last; ++k)
+      if ((above += words[k]) > static_cast<long>((1 - share) * static_cast<double>(all))) return -static_cast<double>(k);
+    return -static_cast<double>(last);
+  }
+
   StreamFormat format;
   Detail detail;
   std::unique_ptr<ebur128_state, EburDeleter> ebur;
@@ -128,7 +145,11 @@ struct LevelMeter::Impl {
   std::array<double, 30> tenths{};  // powers, in the unit of loudness
   size_t tenth_count = 0;
   double short_max = silence_db;
+  std::array<long, 100> words{};  // by the peak of 0.4 s, -k dB
+  float word_peak = 0;
+  int word_tenths = 0;
   float peak = 0;
+  Samples peak_at = 0;
   double sum_squares = 0;
   Samples clipped = 0;
   Samples frames = 0;
@@ -148,7 +169,10 @@ void LevelMeter::hear(const AudioBlock& block) {
     m.sum_squares += sum_of_squares(in);
     if (peak >= clip_level)
       m.clipped += std::ranges::count_if(in, [](float x) { return std::abs(x) >= clip_level; });
-    m.peak = std::max(m.peak, peak);
+    if (peak > m.peak) {
+      m.peak = peak;
+      m.peak_at = m.frames + (std::ranges::find_if(in, [&](float x) { return std::abs(x) == peak; }) - in.begin());
+    }
   }
   m.frames += block.frames();
   m.floor.hear(block);
@@ -170,15 +194,19 @@ Levels LevelMeter::levels() const {
     out.rms_dbfs =
         power_to_db(m.sum_squares / (static_cast<double>(m.frames) * m.format.channels));
   out.noise_floor_dbfs = m.floor.floor_dbfs();
+  out.peak_at = m.peak_at;
+  const double least = std::max(out.noise_floor_dbfs.value_or(-80) + 20, -80.0);
+  out.quiet_words_dbfs = m.word_level(0.2, least);
+  out.loud_words_dbfs = m.word_level(0.9, least);
   if (!m.ebur || m.frames == 0) return out;
   double value = 0;
   if (ebur128_loudness_global(m.ebur.get(), &value) == EBUR128_SUCCESS)
     out.loudness_lufs = finite(value);
-  if (m.detail == Detail::quick) return out;
+  if (m.true_peak && m.true_peak->peak() > 0) out.true_peak_dbtp = to_db(m.true_peak->peak());
+  if (m.detail != Detail::full) return out;
   if (ebur128_loudness_range(m.ebur.get(), &value) == EBUR128_SUCCESS && out.loudness_lufs)
     out.loudness_range_lu = value;
   out.short_term_max_lufs = finite(m.short_max);
-  if (m.true_peak->peak() > 0) out.true_peak_dbtp = to_db(m.true_peak->peak());
   return out;
 }
 

@@ -89,6 +89,24 @@ PeakPair PeakPyramid::range(Samples begin, Samples end) const {
           static_cast<float>(out.high) / steps_per_unit};
 }
 
+void Outline::hear(const AudioBlock& block) {
+  constexpr auto n = static_cast<Samples>(columns);
+  for (int done = 0; done < block.frames();) {
+    const Samples column = std::min(at_ * n / frames_, n - 1);
+    // Frames up to the next column's first.
+    const Samples next = column + 1 < n ? ((column + 1) * frames_ + n - 1) / n : at_ + block.frames();
+    const auto take = static_cast<int>(std::min<Samples>(next - at_, block.frames() - done));
+    PeakPair& cell = cells_[static_cast<size_t>(column)];
+    for (int c = 0; c < block.channels(); ++c) {
+      const auto [low, high] = std::ranges::minmax(block.channel(c).subspan(static_cast<size_t>(done), static_cast<size_t>(take)));
+      cell.low = std::min(cell.low, low);
+      cell.high = std::max(cell.high, high);
+    }
+    done += take;
+    at_ += take;
+  }
+}
+
 bool PeakPyramid::save(const fs::path& file) const {
   std::error_code error;
   fs::create_directories(file.parent_path(), error);

@@ -1,6 +1,7 @@
 // Smallest and largest sample over any range, quickly: what a waveform is drawn from.
 #pragma once
 
+#include <algorithm>
 #include <cstdint>
 #include <filesystem>
 #include <memory>
@@ -45,6 +46,20 @@ class PeakPyramid {
   float low_ = 0, high_ = 0;
   int filled_ = 0;
   Samples frames_ = 0;
+};
+
+/// A sound in a few columns, for a picture that travels with its levels. What lies beyond the expected
+/// length (ringing) counts to the last column.
+class Outline {
+ public:
+  static constexpr size_t columns = 160;
+  explicit Outline(Samples frames) : frames_(std::max<Samples>(frames, 1)) {}
+  void hear(const AudioBlock& block);
+  const std::vector<PeakPair>& cells() const { return cells_; }
+
+ private:
+  std::vector<PeakPair> cells_ = std::vector<PeakPair>(columns);
+  Samples frames_, at_ = 0;
 };
 
 /// The cache folder's place for peaks: $XDG_CACHE_HOME/drevan/peaks, or ~/.cache/drevan/peaks.

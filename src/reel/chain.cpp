@@ -2,8 +2,10 @@
 
 #include <fmt/format.h>
 
+#include <algorithm>
 #include <charconv>
 #include <cmath>
+#include <limits>
 
 #include "audio/error.h"
 #include "reel/json_file.h"
@@ -84,7 +86,7 @@ ChainStep step_from_json(const nlohmann::json& json, const std::string& where) {
     throw wrong(where, fmt::format("there is no step \"{}\"; there are {}.", id, ids));
   }
   const std::string here = fmt::format("{} ({})", where, id);
-  ChainStep step{type, standard_settings(*type), true};
+  ChainStep step{type, standard_settings(*type), true, {}};
   for (const auto& [key, value] : json.items()) {
     if (key == "step") continue;
     if (key == "on") {
@@ -98,6 +100,8 @@ ChainStep step_from_json(const nlohmann::json& json, const std::string& where) {
         step.settings.values[static_cast<size_t>(i)] =
             value_from_json(type->parameters[static_cast<size_t>(i)], v, here);
       }
+    } else if (key == "sits_out") {
+      step.sits_out = ids_from_json(value, fmt::format("{}, sits_out", here));
     } else {
       throw wrong(here, fmt::format("\"{}\" does not belong here; a step has \"step\", \"settings\" "
                                     "and \"on\".",
@@ -109,10 +113,28 @@ ChainStep step_from_json(const nlohmann::json& json, const std::string& where) {
 
 }  // namespace
 
+std::vector<int> ids_from_json(const nlohmann::json& json, const std::string& where) {
+  std::vector<int> ids;
+  if (!json.is_array()) throw wrong(where, "must be a list of clips' ids.");
+  for (const auto& id : json) {
+    if (!id.is_number_integer() || id.get<std::int64_t>() < 1 || id.get<std::int64_t>() > std::numeric_limits<int>::max())
+      throw wrong(where, fmt::format("{} is not the id of a clip.", id.dump()));
+    ids.push_back(id.get<int>());
+  }
+  std::ranges::sort(ids);
+  ids.erase(std::unique(ids.begin(), ids.end()), ids.end());
+  return ids;
+}
+
+Chain for_everyone(Chain chain) {
+  for (auto& step : chain.steps) step.sits_out.clear();
+  return chain;
+}
+
 ChainStep make_step(std::string_view id) {
   const StepType* type = find_step(id);
   if (!type) throw Error(Error::Kind::call, fmt::format("There is no step \"{}\".", id));
-  return {type, standard_settings(*type), true};
+  return {type, standard_settings(*type), true, {}};
 }
 
 Chain active_steps(std::initializer_list<const Chain*> chains) {
@@ -134,6 +156,7 @@ nlohmann::ordered_json to_json(const Chain& chain) {
     }
     nlohmann::ordered_json one{{"step", std::string(step.type->id)}, {"settings", settings}};
     if (!step.on) one["on"] = false;
+    if (!step.sits_out.empty()) one["sits_out"] = step.sits_out;
     out.push_back(std::move(one));
   }
   return out;
@@ -150,7 +173,8 @@ Chain chain_from_json(const nlohmann::json& json, const std::string& where) {
 nlohmann::ordered_json to_json(const Recipe& recipe) {
   nlohmann::ordered_json out{{"drevan_recipe", newest_recipe}, {"name", recipe.name}};
   if (!recipe.note.empty()) out["note"] = recipe.note;
-  out["steps"] = to_json(recipe.chain);
+  if (!recipe.tags.empty()) out["tags"] = recipe.tags;
+  out["steps"] = to_json(for_everyone(recipe.chain));
   return out;
 }
 
@@ -158,11 +182,21 @@ Recipe recipe_from_text(const std::string& text, const std::string& where) {
   const auto json = parse_json(text, where);
   check_version(json, "drevan_recipe", newest_recipe, where);
   for (const auto& [key, value] : json.items())
-    if (key != "drevan_recipe" && key != "name" && key != "note" && key != "steps")
+    if (key != "drevan_recipe" && key != "name" && key != "note" && key != "tags" && key != "steps")
       throw wrong(where, fmt::format("\"{}\" does not belong in a recipe.", key));
   if (!json.contains("steps")) throw wrong(where, "\"steps\" is missing.");
-  return {member<std::string>(json, "name", "", where), member<std::string>(json, "note", "", where),
-          chain_from_json(json.at("steps"), where)};
+  Recipe recipe{member<std::string>(json, "name", "", where), member<std::string>(json, "note", "", where),
+                chain_from_json(json.at("steps"), where), {}};
+  for (const auto& step : recipe.chain.steps)
+    if (!step.sits_out.empty()) throw wrong(where, "\"sits_out\" does not belong in a recipe.");
+  if (json.contains("tags")) {
+    if (!json.at("tags").is_array()) throw wrong(where, "\"tags\" must be a list of words.");
+    for (const auto& tag : json.at("tags")) {
+      if (!tag.is_string()) throw wrong(where, fmt::format("\"tags\" holds {}, which is not a word.", tag.dump()));
+      recipe.tags.push_back(tag.get<std::string>());
+    }
+  }
+  return recipe;
 }
 
 Recipe load_recipe(const std::filesystem::path& file) {
@@ -170,7 +204,7 @@ Recipe load_recipe(const std::filesystem::path& file) {
 }
 
 void save_recipe(const Recipe& recipe, const std::filesystem::path& file) {
-  write_text(file, to_json(recipe).dump(2) + "\n");
+  write_text(file, dump_json(to_json(recipe), 2));
 }
 
 }  // namespace drevan

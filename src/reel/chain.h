@@ -13,8 +13,9 @@ namespace drevan {
 /// One step in a chain. `type` points into the catalogue and is never null.
 struct ChainStep {
   const StepType* type = nullptr;
-  Settings settings;
+  Settings settings{};
   bool on = true;
+  std::vector<int> sits_out{};  ///< in a group's or the reel's chain: clips, by id, that pass it by; sorted
   friend bool operator==(const ChainStep&, const ChainStep&) = default;
 };
 
@@ -28,7 +29,12 @@ struct Chain {
 struct Recipe {
   std::string name, note;
   Chain chain;
+  std::vector<std::string> tags{};
+  friend bool operator==(const Recipe&, const Recipe&) = default;
 };
+
+/// The same steps as anybody's: nobody sits out.
+Chain for_everyone(Chain chain);
 
 /// A step with its standard settings; `id` must be in the catalogue.
 ChainStep make_step(std::string_view id);
@@ -41,6 +47,9 @@ Chain active_steps(std::initializer_list<const Chain*> chains);
 
 nlohmann::ordered_json to_json(const Chain& chain);
 Chain chain_from_json(const nlohmann::json& json, const std::string& where);
+
+/// A list of clips' ids, sorted and each once.
+std::vector<int> ids_from_json(const nlohmann::json& json, const std::string& where);
 
 nlohmann::ordered_json to_json(const Recipe& recipe);
 Recipe recipe_from_text(const std::string& text, const std::string& where);

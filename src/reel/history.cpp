@@ -32,4 +32,33 @@ void History::redo() {
   end_merge();
 }
 
+std::vector<History::Entry> History::entries() const {
+  std::vector<Entry> out;
+  for (const auto& s : states_) out.push_back({s.reel, s.label});
+  return out;
+}
+
+void History::put_before(const std::vector<Entry>& entries, size_t at) {
+  if (at >= entries.size()) return;
+  if (states_.size() == 1)
+    for (size_t i = at + 1; i < entries.size(); ++i) states_.push_back({entries[i].reel, entries[i].label, {}});
+  states_[0].label = entries[at].label;
+  std::vector<State> before;
+  for (size_t i = 0; i < at; ++i) before.push_back({entries[i].reel, entries[i].label, {}});
+  states_.insert(states_.begin(), before.begin(), before.end());
+  at_ += at;
+}
+
+std::vector<std::string> History::labels() const {
+  std::vector<std::string> out;
+  for (const auto& s : states_) out.push_back(s.label);
+  return out;
+}
+
+void History::go_to(size_t state) {
+  if (state >= states_.size() || state == at_) return;
+  at_ = state;
+  end_merge();
+}
+
 }  // namespace drevan

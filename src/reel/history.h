@@ -15,6 +15,7 @@ class History {
   explicit History(Reel start = {});
 
   const Reel& now() const { return *states_[at_].reel; }
+  std::shared_ptr<const Reel> shared() const { return states_[at_].reel; }
 
   /// A new state. `label` says what was done ("Add compressor"). An edit with the same non-empty
   /// `merge` key as the one before replaces it: a drag is one undo step. No change, no state.
@@ -29,6 +30,23 @@ class History {
   std::string redo_label() const { return can_redo() ? states_[at_ + 1].label : ""; }
   void undo();
   void redo();
+
+  /// A state and what was done to reach it.
+  struct Entry {
+    std::shared_ptr<const Reel> reel;
+    std::string label;
+  };
+  std::vector<Entry> entries() const;
+  /// States of an earlier sitting: those before `at` come before the oldest one here, which is
+  /// entries[at] itself; those after it are there for redo, unless something was edited since.
+  void put_before(const std::vector<Entry>& entries, size_t at);
+
+  /// What was done to reach each state, the oldest first; the first has none.
+  std::vector<std::string> labels() const;
+  /// The state that is now, counted as in labels().
+  size_t at() const { return at_; }
+  /// Goes to any state.
+  void go_to(size_t state);
 
   void mark_saved() { saved_ = states_[at_].reel; }
   bool changed() const { return !saved_ || *saved_ != now(); }

@@ -69,7 +69,13 @@ nlohmann::json parse_json(const std::string& text, const std::string& where) {
                                    "where it came from."
                                  : "this is not JSON as Drevan writes it; correct it there or get "
                                    "the file again."));
+  } catch (const nlohmann::json::exception&) {
+    throw Error(Error::Kind::call, fmt::format("{}: a number in it is too large; correct it there or get the file again.", where));
   }
+}
+
+std::string dump_json(const nlohmann::ordered_json& json, int indent) {
+  return json.dump(indent, ' ', false, nlohmann::ordered_json::error_handler_t::replace) + "\n";
 }
 
 void check_version(const nlohmann::json& json, const char* key, int newest,

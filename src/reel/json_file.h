@@ -14,6 +14,9 @@ std::string read_text(const std::filesystem::path& file);
 /// never half of it. Throws Error(output) with the remedy.
 void write_text(const std::filesystem::path& file, const std::string& text);
 
+/// As text with a line's end. Names of files that are no UTF-8 lose what cannot be written, no more.
+std::string dump_json(const nlohmann::ordered_json& json, int indent);
+
 /// Throws Error(call) with file, line and what is wrong.
 nlohmann::json parse_json(const std::string& text, const std::string& where);
 

@@ -31,8 +31,62 @@ Chain& chain_of(Reel& reel, Clip& clip, ChainOwner owner) {
   return const_cast<Chain&>(chain_of(std::as_const(reel), std::as_const(clip), owner));
 }
 
+bool runs(const Reel& reel, const Clip& clip, ChainOwner owner, const ChainStep& step) {
+  if (!step.on) return false;
+  if (owner == ChainOwner::clip) return true;
+  if (std::ranges::binary_search(step.sits_out, clip.id)) return false;
+  return owner != ChainOwner::group || !std::ranges::binary_search(reel.groups.at(static_cast<size_t>(clip.group)).sits_out, clip.id);
+}
+
 Chain full_chain(const Reel& reel, const Clip& clip) {
-  return active_steps({&clip.chain, &chain_of(reel, clip, ChainOwner::group), &reel.chain});
+  Chain out;
+  for (const auto owner : {ChainOwner::clip, ChainOwner::group, ChainOwner::reel})
+    for (const auto& step : chain_of(reel, clip, owner).steps)
+      if (runs(reel, clip, owner, step)) out.steps.push_back({step.type, step.settings, true, {}});
+  return out;
+}
+
+void take_group_chain(const Reel& reel, Clip& clip) {
+  for (const auto& step : reel.groups.at(static_cast<size_t>(clip.group)).chain.steps)
+    if (runs(reel, clip, ChainOwner::group, step)) clip.chain.steps.push_back({step.type, step.settings, true, {}});
+}
+
+namespace {
+
+void put(std::vector<int>& ids, int id, bool in) {
+  const auto at = std::ranges::lower_bound(ids, id);
+  const bool there = at != ids.end() && *at == id;
+  if (in && !there) ids.insert(at, id);
+  if (!in && there) ids.erase(at);
+}
+
+// Every list of clips that sit out, and what they sit out of.
+template <class AnyReel, class Do>
+void each_list(AnyReel& reel, Do&& act) {
+  for (size_t g = 0; g < reel.groups.size(); ++g) {
+    act(static_cast<int>(g), reel.groups[g].sits_out, "the group's chain");
+    for (auto& step : reel.groups[g].chain.steps) act(static_cast<int>(g), step.sits_out, step.type->label);
+  }
+  for (auto& step : reel.chain.steps) act(-1, step.sits_out, step.type->label);
+}
+
+}  // namespace
+
+void sit_out_of_group(Reel& reel, int clip_id, bool out) {
+  if (const Clip* clip = reel.find(clip_id)) put(reel.groups.at(static_cast<size_t>(clip->group)).sits_out, clip_id, out);
+}
+void sit_out_of_step(ChainStep& step, int clip_id, bool out) { put(step.sits_out, clip_id, out); }
+
+std::vector<std::string> sits_out_of(const Reel& reel, const Clip& clip) {
+  std::vector<std::string> out;
+  each_list(reel, [&](int group, const std::vector<int>& ids, std::string_view what) {
+    if ((group < 0 || group == clip.group) && std::ranges::binary_search(ids, clip.id)) out.emplace_back(what);
+  });
+  return out;
+}
+
+void take_part(Reel& reel, int clip_id) {
+  each_list(reel, [&](int, std::vector<int>& ids, std::string_view) { put(ids, clip_id, false); });
 }
 
 Source examine_source(const fs::path& file) {
@@ -42,12 +96,12 @@ Source examine_source(const fs::path& file) {
   return {absolute, info.frames, info.rate, info.channels, hash_file(absolute)};
 }
 
-SourceState check_source(const Source& source, bool thorough) {
+SourceState check_source(const Source& source, bool thorough, const CancelToken* cancel) {
   std::error_code error;
   if (!fs::is_regular_file(source.path, error)) return SourceState::missing;
   if (!thorough || source.hash == 0) return SourceState::fine;
   try {
-    return hash_file(source.path) == source.hash ? SourceState::fine : SourceState::changed;
+    return hash_file(source.path, cancel) == source.hash ? SourceState::fine : SourceState::changed;
   } catch (const Error&) {
     return SourceState::missing;
   }
@@ -78,14 +132,27 @@ int add_clip(Reel& reel, const Source& source, const std::string& group) {
 namespace {
 
 // Drops the entries of `list` that no clip uses through `index`, and moves the indexes up.
-template <class T>
-void drop_unused(Reel& reel, std::vector<T>& list, int Clip::*index) {
-  for (int i = static_cast<int>(list.size()) - 1; i >= 0; --i) {
-    if (std::ranges::find(reel.clips, i, index) != reel.clips.end()) continue;
-    list.erase(list.begin() + i);
-    for (auto& clip : reel.clips)
-      if (clip.*index > i) --(clip.*index);
+template <class T, class Indexes>
+void drop_unused(Reel& reel, std::vector<T>& list, Indexes&& indexes) {
+  std::vector<bool> used(list.size());
+  for (auto& clip : reel.clips) indexes(clip, [&](int& i) { used[static_cast<size_t>(i)] = true; });
+  std::vector<int> moved(list.size());
+  int kept = 0;
+  for (size_t i = 0; i < list.size(); ++i) {
+    moved[i] = kept;
+    if (!used[i]) continue;
+    if (static_cast<size_t>(kept) != i) list[static_cast<size_t>(kept)] = std::move(list[i]);
+    ++kept;
   }
+  list.resize(static_cast<size_t>(kept));
+  for (auto& clip : reel.clips) indexes(clip, [&](int& i) { i = moved[static_cast<size_t>(i)]; });
+}
+
+void drop_unused_sources(Reel& reel) {
+  drop_unused(reel, reel.sources, [](Clip& clip, auto&& act) {
+    act(clip.source);
+    for (auto& version : clip.versions) act(version.source);
+  });
 }
 
 }  // namespace
@@ -93,8 +160,9 @@ void drop_unused(Reel& reel, std::vector<T>& list, int Clip::*index) {
 void remove_clips(Reel& reel, std::span<const int> ids) {
   std::erase_if(reel.clips,
                 [&](const Clip& c) { return std::ranges::find(ids, c.id) != ids.end(); });
-  drop_unused(reel, reel.groups, &Clip::group);
-  drop_unused(reel, reel.sources, &Clip::source);
+  drop_unused(reel, reel.groups, [](Clip& clip, auto&& act) { act(clip.group); });
+  drop_unused_sources(reel);
+  for (const int id : ids) take_part(reel, id);
 }
 
 void copy_chain(Reel& reel, int from, std::span<const int> to) {
@@ -103,6 +171,102 @@ void copy_chain(Reel& reel, int from, std::span<const int> to) {
   const Chain chain = source->chain;
   for (const int id : to)
     if (Clip* clip = reel.find(id)) clip->chain = chain;
+}
+
+const Version* find_version(const Clip& clip, int version) {
+  const auto at = std::ranges::find(clip.versions, version, &Version::id);
+  return at == clip.versions.end() ? nullptr : &*at;
+}
+
+namespace {
+
+// What is upon the version that is left must be there when it is come back to.
+void leave_version(Clip& clip) {
+  const auto at = std::ranges::find(clip.versions, clip.version, &Version::id);
+  if (at != clip.versions.end()) at->top = clip.chain;
+}
+
+}  // namespace
+
+int add_version(Reel& reel, int clip_id, Version printed, const Source& file) {
+  Clip* clip = reel.find(clip_id);
+  if (!clip) return 0;
+  if (clip->versions.empty())
+    clip->versions.push_back({.id = 0, .what = "as it came", .source = clip->source, .begin = clip->begin, .frames = clip->frames});
+  leave_version(*clip);
+  auto s = std::ranges::find(reel.sources, file.path, &Source::path);
+  if (s == reel.sources.end()) s = reel.sources.insert(reel.sources.end(), file);
+  *s = file;
+  printed.id = 1 + std::ranges::max(clip->versions, {}, &Version::id).id;
+  printed.parent = clip->version;
+  printed.source = static_cast<int>(s - reel.sources.begin());
+  printed.begin = 0;
+  printed.frames = file.frames;
+  clip->versions.push_back(printed);
+  clip->version = printed.id;
+  clip->source = printed.source;
+  clip->begin = printed.begin;
+  clip->frames = printed.frames;
+  clip->chain = {};
+  return printed.id;
+}
+
+void go_to_version(Clip& clip, int version) {
+  const Version* to = find_version(clip, version);
+  if (!to || version == clip.version) return;
+  leave_version(clip);
+  clip.version = version;
+  clip.source = to->source;
+  clip.begin = to->begin;
+  clip.frames = to->frames;
+  clip.chain = to->top;
+}
+
+void take_out_chain(Clip& clip, int version) {
+  const Version* from = find_version(clip, version);
+  if (!from || from->parent < 0) return;
+  const Chain chain = from->made_with;
+  go_to_version(clip, from->parent);
+  clip.chain = chain;
+}
+
+fs::path versions_folder(const fs::path& reel_file) {
+  return reel_file.parent_path() / (reel_file.stem().string() + ".versions");
+}
+
+fs::path version_file(const fs::path& reel_file, const Clip& clip) {
+  std::string name;
+  for (const char c : clip.name) name += c == '/' || static_cast<unsigned char>(c) < 32 ? '-' : c;
+  std::error_code error;
+  for (int n = 1;; ++n) {
+    auto file = versions_folder(reel_file) / (std::to_string(clip.id) + " " + name.substr(0, 100) + ", version " + std::to_string(n) + ".wav");
+    if (!fs::exists(file, error)) return fs::absolute(file).lexically_normal();
+  }
+}
+
+std::vector<UnusedVersion> unused_versions(const Reel& reel) {
+  std::vector<UnusedVersion> out;
+  for (const auto& clip : reel.clips) {
+    std::vector<int> stood_upon;
+    for (const Version* v = find_version(clip, clip.version); v; v = find_version(clip, v->parent)) {
+      if (std::ranges::find(stood_upon, v->id) != stood_upon.end()) break;
+      stood_upon.push_back(v->id);
+    }
+    for (const auto& v : clip.versions) {
+      if (v.id == 0 || std::ranges::find(stood_upon, v.id) != stood_upon.end()) continue;
+      std::error_code error;
+      const auto bytes = fs::file_size(reel.sources[static_cast<size_t>(v.source)].path, error);
+      out.push_back({clip.id, v.id, error ? 0 : bytes});
+    }
+  }
+  return out;
+}
+
+void drop_versions(Reel& reel, std::span<const UnusedVersion> unused) {
+  for (const auto& [clip_id, version, bytes] : unused)
+    if (Clip* clip = reel.find(clip_id); clip && clip->version != version)
+      std::erase_if(clip->versions, [id = version](const Version& v) { return v.id == id && id != 0; });
+  drop_unused_sources(reel);
 }
 
 int relink(Reel& reel, int source, const fs::path& file) {

@@ -4,10 +4,12 @@
 #include <cstdint>
 #include <filesystem>
 #include <optional>
+#include <span>
 #include <string>
 #include <vector>
 
 #include "audio/buffer.h"
+#include "audio/progress.h"
 #include "reel/chain.h"
 
 namespace drevan {
@@ -29,6 +31,22 @@ struct Source {
   friend bool operator==(const Source&, const Source&) = default;
 };
 
+/// A clip's sound as it was at one time: as it came, or frozen into a file by printing a chain. Clips
+/// keep all of theirs, as a tree.
+struct Version {
+  int id = 0;       ///< unique in its clip; 0: as it came
+  int parent = -1;  ///< the version it was printed from; -1: none
+  std::string what{};      ///< "printed", "1.20 to 3.40 s printed"
+  std::int64_t when = 0;   ///< seconds since 1970, UTC
+  int source = 0;          ///< as in Clip, with `begin` and `frames`
+  Samples begin = 0, frames = 0;
+  Chain made_with{};       ///< what was printed into it
+  std::optional<SecondsRange> range{};  ///< the part that was printed; empty: all
+  std::optional<double> loudness_lufs{}, peak_dbfs{};
+  Chain top{};             ///< the clip's chain upon it when it was left
+  friend bool operator==(const Version&, const Version&) = default;
+};
+
 /// One piece of sound.
 struct Clip {
   int id = 0;                ///< unique in its reel, for ever
@@ -40,6 +58,8 @@ struct Clip {
   double place_s = 0;        ///< where it starts in the reel
   std::optional<SecondsRange> room_tone;
   Chain chain;
+  int version = 0;                 ///< the one that `source`, `begin` and `frames` are of
+  std::vector<Version> versions;   ///< empty until something is printed; then version 0 first
   friend bool operator==(const Clip&, const Clip&) = default;
 };
 
@@ -47,6 +67,8 @@ struct Clip {
 struct Group {
   std::string name;
   Chain chain;
+  int room_tone_clip = 0;  ///< the clip whose room tone serves those that have none; 0: none does
+  std::vector<int> sits_out{};  ///< clips, by id, that pass all of its chain by; sorted
   friend bool operator==(const Group&, const Group&) = default;
 };
 
@@ -57,6 +79,7 @@ struct Reel {
   std::vector<Group> groups;
   std::vector<Clip> clips;
   Chain chain;
+  std::string target;   ///< what it is delivered by: one of Drevan's own by id, or a file; empty: none
   friend bool operator==(const Reel&, const Reel&) = default;
 
   const Clip* find(int clip_id) const;
@@ -69,15 +92,55 @@ enum class ChainOwner { clip, group, reel };
 Chain& chain_of(Reel& reel, Clip& clip, ChainOwner owner);
 const Chain& chain_of(const Reel& reel, const Clip& clip, ChainOwner owner);
 
-/// All steps that are on: the clip's, its group's, the reel's.
+/// Whether a clip's sound flows through a step of one of its chains: it is on, and the clip does not
+/// sit out.
+bool runs(const Reel& reel, const Clip& clip, ChainOwner owner, const ChainStep& step);
+
+/// The clip's steps that run, and those of its group and of the reel. They hold no sits_out: two clips
+/// that run the same steps have equal chains.
 Chain full_chain(const Reel& reel, const Clip& clip);
+
+/// Lets a clip sit out of all of its group's chain, or of one step in its group's or the reel's, or takes
+/// part again.
+void sit_out_of_group(Reel& reel, int clip_id, bool out);
+void sit_out_of_step(ChainStep& step, int clip_id, bool out);
+/// Where the clip sits out: the labels of steps, "the group's chain".
+std::vector<std::string> sits_out_of(const Reel& reel, const Clip& clip);
+/// The clip takes part in everything again.
+void take_part(Reel& reel, int clip_id);
+/// The steps of its group's chain that the clip's sound flows through become the last of its own.
+void take_group_chain(const Reel& reel, Clip& clip);
+
+// --- versions ---
+
+/// The clip's sound is now `printed`, as a new version with an empty chain upon it. Version 0 is noted
+/// when it is the first. Returns its id. `printed.id` and `.parent` are set here.
+int add_version(Reel& reel, int clip_id, Version printed, const Source& file);
+/// Goes to a version, with the chain that stood upon it when it was left.
+void go_to_version(Clip& clip, int version);
+/// Goes to the version that `version` was printed from, with the chain that was printed: to change it.
+void take_out_chain(Clip& clip, int version);
+const Version* find_version(const Clip& clip, int version);
+
+/// Files of printed versions lie in this folder beside the reel.
+std::filesystem::path versions_folder(const std::filesystem::path& reel_file);
+/// A file name there that is free.
+std::filesystem::path version_file(const std::filesystem::path& reel_file, const Clip& clip);
+/// A printed version that its clip does not stand upon, neither itself nor through those printed from it.
+struct UnusedVersion {
+  int clip = 0, version = 0;
+  std::uintmax_t bytes = 0;
+};
+std::vector<UnusedVersion> unused_versions(const Reel& reel);
+/// Takes versions out of the reel; their files stay.
+void drop_versions(Reel& reel, std::span<const UnusedVersion> unused);
 
 /// Reads a file's facts and hash. Throws Error(input).
 Source examine_source(const std::filesystem::path& file);
 
 enum class SourceState { fine, missing, changed };
-/// `thorough` reads the whole file to compare its content; otherwise its presence only.
-SourceState check_source(const Source& source, bool thorough);
+/// `thorough` reads the whole file to compare its content; otherwise its presence only. Throws Cancelled.
+SourceState check_source(const Source& source, bool thorough, const CancelToken* cancel = nullptr);
 
 /// Adds a clip of a whole source to `group` (made when it is not there), after all others in time,
 /// under the file's name. Returns the clip's id.

@@ -60,33 +60,76 @@ Source source_from(const json& j, const fs::path& folder, const std::string& whe
   return s;
 }
 
+std::optional<SecondsRange> range_from(const json& j, const char* key, const std::string& where) {
+  if (!j.contains(key)) return std::nullopt;
+  const auto& r = j.at(key);
+  if (!r.is_array() || r.size() != 2 || !r[0].is_number() || !r[1].is_number() || r[0].get<double>() < 0 ||
+      r[1].get<double>() <= r[0].get<double>())
+    throw Error(Error::Kind::call, fmt::format("{}: \"{}\" must be [begin, end] in seconds.", where, key));
+  return SecondsRange{r[0].get<double>(), r[1].get<double>()};
+}
+
+// The range of a source that a clip or a version is.
+template <class T>
+void source_range_from(const json& j, const Reel& reel, T& out, const std::string& where) {
+  out.source = member(j, "source", -1, where);
+  out.begin = member<std::int64_t>(j, "begin", 0, where);
+  if (out.source < 0 || out.source >= static_cast<int>(reel.sources.size()))
+    throw Error(Error::Kind::call, where + ": \"source\" must be the number of a source in this file, counted from 0.");
+  const Samples length = reel.sources[static_cast<size_t>(out.source)].frames;
+  if (out.begin < 0 || out.begin >= length)
+    throw Error(Error::Kind::call, where + ": \"begin\" and \"frames\" must lie within the source.");
+  out.frames = member<std::int64_t>(j, "frames", length - out.begin, where);
+  if (out.frames < 1 || out.frames > length - out.begin)
+    throw Error(Error::Kind::call, where + ": \"begin\" and \"frames\" must lie within the source.");
+}
+
+ordered_json to_json(const Version& v) {
+  ordered_json one{{"id", v.id}, {"what", v.what}, {"source", v.source}, {"begin", v.begin}, {"frames", v.frames}};
+  if (v.parent >= 0) one["parent"] = v.parent;
+  if (v.when != 0) one["when"] = v.when;
+  if (v.range) one["range_s"] = {v.range->begin, v.range->end};
+  if (v.loudness_lufs) one["loudness_lufs"] = *v.loudness_lufs;
+  if (v.peak_dbfs) one["peak_dbfs"] = *v.peak_dbfs;
+  if (!v.made_with.steps.empty()) one["made_with"] = to_json(v.made_with);
+  if (!v.top.steps.empty()) one["top"] = to_json(v.top);
+  return one;
+}
+
+Version version_from(const json& j, const Reel& reel, const Clip& clip, const std::string& where) {
+  Version v;
+  v.id = member(j, "id", -1, where);
+  v.parent = member(j, "parent", -1, where);
+  // Parents come first, so that no version can be its own grandparent.
+  if (v.id < 0 || find_version(clip, v.id) || (v.parent >= 0 && !find_version(clip, v.parent)) || (v.id == 0) != (v.parent < 0))
+    throw Error(Error::Kind::call, where + ": \"id\" must be its own and \"parent\" the id of a version before it.");
+  v.what = member<std::string>(j, "what", "", where);
+  v.when = member<std::int64_t>(j, "when", 0, where);
+  source_range_from(j, reel, v, where);
+  v.range = range_from(j, "range_s", where);
+  if (j.contains("loudness_lufs")) v.loudness_lufs = member(j, "loudness_lufs", 0.0, where);
+  if (j.contains("peak_dbfs")) v.peak_dbfs = member(j, "peak_dbfs", 0.0, where);
+  if (j.contains("made_with")) v.made_with = chain_from_json(j.at("made_with"), where);
+  if (j.contains("top")) v.top = chain_from_json(j.at("top"), where);
+  return v;
+}
+
 Clip clip_from(const json& j, const Reel& reel, const std::string& where) {
   Clip c;
   c.id = member(j, "id", 0, where);
   c.name = member<std::string>(j, "name", "", where);
-  c.source = member(j, "source", -1, where);
   c.group = member(j, "group", -1, where);
-  c.begin = member<std::int64_t>(j, "begin", 0, where);
   c.place_s = member(j, "place_s", 0.0, where);
-  const auto bad = [&](const char* what) {
-    return Error(Error::Kind::call, fmt::format("{} ({}): {}", where, c.name, what));
-  };
+  const auto here = fmt::format("{} ({})", where, c.name);
+  const auto bad = [&](const char* what) { return Error(Error::Kind::call, fmt::format("{}: {}", here, what)); };
   if (c.id < 1 || reel.find(c.id)) throw bad("\"id\" must be 1 or more and its own.");
-  if (c.source < 0 || c.source >= static_cast<int>(reel.sources.size()))
-    throw bad("\"source\" must be the number of a source in this file, counted from 0.");
   if (c.group < 0 || c.group >= static_cast<int>(reel.groups.size()))
     throw bad("\"group\" must be the number of a group in this file, counted from 0.");
-  const Samples length = reel.sources[static_cast<size_t>(c.source)].frames;
-  c.frames = member<std::int64_t>(j, "frames", length - c.begin, where);
-  if (c.begin < 0 || c.frames < 1 || c.begin + c.frames > length)
-    throw bad("\"begin\" and \"frames\" must lie within the source.");
-  if (j.contains("room_tone_s")) {
-    const auto& r = j.at("room_tone_s");
-    if (!r.is_array() || r.size() != 2 || !r[0].is_number() || !r[1].is_number() ||
-        r[0].get<double>() < 0 || r[1].get<double>() <= r[0].get<double>())
-      throw bad("\"room_tone_s\" must be [begin, end] in seconds.");
-    c.room_tone = SecondsRange{r[0].get<double>(), r[1].get<double>()};
-  }
+  source_range_from(j, reel, c, here);
+  c.room_tone = range_from(j, "room_tone_s", here);
+  for (const auto& v : list(j, "versions", here)) c.versions.push_back(version_from(v, reel, c, fmt::format("{}, version {}", here, c.versions.size())));
+  c.version = member(j, "version", 0, here);
+  if (c.version != 0 && !find_version(c, c.version)) throw bad("\"version\" must be the id of one of its versions.");
   c.chain = chain_member(j, fmt::format("{} ({})", where, c.name));
   return c;
 }
@@ -95,6 +138,7 @@ Clip clip_from(const json& j, const Reel& reel, const std::string& where) {
 
 std::string reel_to_text(const Reel& reel, const fs::path& folder) {
   ordered_json out{{"drevan_reel", newest_reel}, {"name", reel.name}, {"rate_hz", reel.rate}};
+  if (!reel.target.empty()) out["target"] = reel.target;
   out["sources"] = ordered_json::array();
   for (const auto& s : reel.sources)
     out["sources"].push_back({{"path", stored_path(s.path, folder)},
@@ -103,8 +147,12 @@ std::string reel_to_text(const Reel& reel, const fs::path& folder) {
                               {"channels", s.channels},
                               {"hash", to_hex(s.hash)}});
   out["groups"] = ordered_json::array();
-  for (const auto& g : reel.groups)
-    out["groups"].push_back({{"name", g.name}, {"chain", to_json(g.chain)}});
+  for (const auto& g : reel.groups) {
+    ordered_json one{{"name", g.name}, {"chain", to_json(g.chain)}};
+    if (g.room_tone_clip != 0) one["room_tone_clip"] = g.room_tone_clip;
+    if (!g.sits_out.empty()) one["sits_out"] = g.sits_out;
+    out["groups"].push_back(std::move(one));
+  }
   out["clips"] = ordered_json::array();
   for (const auto& c : reel.clips) {
     ordered_json one{{"id", c.id},       {"name", c.name},     {"source", c.source},
@@ -112,10 +160,12 @@ std::string reel_to_text(const Reel& reel, const fs::path& folder) {
                      {"place_s", c.place_s}};
     if (c.room_tone) one["room_tone_s"] = {c.room_tone->begin, c.room_tone->end};
     one["chain"] = to_json(c.chain);
+    if (c.version != 0) one["version"] = c.version;
+    for (const auto& v : c.versions) one["versions"].push_back(to_json(v));
     out["clips"].push_back(std::move(one));
   }
   out["chain"] = to_json(reel.chain);
-  return out.dump(1) + "\n";
+  return dump_json(out, 1);
 }
 
 Reel reel_from_text(const std::string& text, const fs::path& folder, const std::string& where) {
@@ -132,11 +182,16 @@ Reel reel_from_text(const std::string& text, const fs::path& folder, const std::
         source_from(s, base, fmt::format("{}, source {}", where, reel.sources.size())));
   for (const auto& g : list(j, "groups", where)) {
     const auto here = fmt::format("{}, group {}", where, reel.groups.size());
-    reel.groups.push_back({member<std::string>(g, "name", "", here), chain_member(g, here)});
+    reel.groups.push_back({member<std::string>(g, "name", "", here), chain_member(g, here), member(g, "room_tone_clip", 0, here),
+                           g.contains("sits_out") ? ids_from_json(g.at("sits_out"), here) : std::vector<int>{}});
   }
   for (const auto& c : list(j, "clips", where))
     reel.clips.push_back(clip_from(c, reel, fmt::format("{}, clip {}", where, reel.clips.size())));
+  // A clip that is not there any more lends no room tone.
+  for (auto& g : reel.groups)
+    if (!reel.find(g.room_tone_clip)) g.room_tone_clip = 0;
   reel.chain = chain_member(j, where);
+  reel.target = member<std::string>(j, "target", "", where);
   return reel;
 }
 

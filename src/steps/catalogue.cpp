@@ -3,7 +3,7 @@
 #include <algorithm>
 #include <bit>
 
-#include "dsp/clones.h"
+#include "dsp/sums.h"
 
 #define DREVAN_STEP(name) const StepType& name();
 namespace drevan {
@@ -36,20 +36,24 @@ const StepType* find_step(std::string_view id) {
 
 namespace {
 
-DREVAN_CLONES void guard_samples(float* __restrict x, size_t n) noexcept {
-  for (size_t i = 0; i < n; ++i) {
-    // An all-ones exponent is NaN or infinity; bits, because compilers may reason about floats.
-    const auto bits = std::bit_cast<std::uint32_t>(x[i]);
-    const std::uint32_t kept = (bits & 0x7f800000U) != 0x7f800000U ? bits : 0U;
-    x[i] = std::min(std::max(std::bit_cast<float>(kept), -1000.0F), 1000.0F);
+constexpr float most_sample = 1000;
+
+void mend(std::span<float> x) noexcept {
+  for (float& v : x) {
+    const auto bits = std::bit_cast<std::uint32_t>(v);
+    const bool finite = (bits & 0x7f800000U) != 0x7f800000U;
+    v = finite ? std::clamp(v, -most_sample, most_sample) : 0.0F;
   }
 }
 
 }  // namespace
 
+// Sound that is in order, nearly all there ever is, is only read.
 void guard(const AudioBlock& block) noexcept {
-  for (int c = 0; c < block.channels(); ++c)
-    guard_samples(block.channel(c).data(), block.channel(c).size());
+  for (int c = 0; c < block.channels(); ++c) {
+    const auto x = block.channel(c);
+    if (!(largest_magnitude(x) <= most_sample)) mend(x);  // also for NaN
+  }
 }
 
 namespace {

@@ -117,28 +117,21 @@ class Compressor final : public Processor {
     if (still) {
       to_reduction(gain.data(), n, static_cast<float>(threshold_.value()),
                    static_cast<float>(slope_.value()), static_cast<float>(knee_.value()));
-      smooth(gain, n);
+      smoother_.process(std::span(gain).first(n));
       to_gain(gain.data(), n, static_cast<float>(make_up_.value()), static_cast<float>(mix_.value()));
     } else {
       for (size_t i = 0; i < n; ++i)
         gain[i] = reduction(gain[i], static_cast<float>(threshold_.next()),
                             static_cast<float>(slope_.next()), static_cast<float>(knee_.next()));
-      smooth(gain, n);
+      smoother_.process(std::span(gain).first(n));
       for (size_t i = 0; i < n; ++i)
         to_gain(&gain[i], 1, static_cast<float>(make_up_.next()), static_cast<float>(mix_.next()));
     }
-    if (n > 0) reduced_ = static_cast<double>(smoother_.value());
+    if (n > 0) reduced_ = smoother_.value();
     for (int c = 0; c < block.channels(); ++c) {
       const auto x = block.channel(c);
       for (size_t i = 0; i < n; ++i) x[i] *= gain[i];
     }
-  }
-
-  void smooth(Lane& reduced, size_t n) noexcept {
-    DecoupledDetector d = smoother_;  // in registers
-    for (size_t i = 0; i < n; ++i)
-      reduced[i] = static_cast<float>(d.process(static_cast<double>(reduced[i])));
-    smoother_ = d;
   }
 
   Settings settings_;

@@ -132,8 +132,7 @@ class Limiter final : public Processor {
   int wait_ = 0;
   SlidingMaximum coming_;
   MovingMean mean_;
-  DecoupledDetector fast_;
-  BranchingDetector slow_;
+  BranchingDetector fast_, slow_;
   double level_db_ = silence_db, reduced_ = 0;
 };
 

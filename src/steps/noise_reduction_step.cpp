@@ -76,7 +76,7 @@ class NoiseReduction final : public Processor {
       : settings_(s), bin_hz_(format.rate / window_size(format.rate)) {
     const int size = window_size(format.rate);
     for (int c = 0; c < format.channels; ++c) {
-      stfts_.emplace_back(size, overlap, Taper::hann);
+      stfts_.emplace_back(size, overlap, Taper::hann, NoiseReducer::delay());
       reducers_.emplace_back(NoiseReducer::Setup{
           .bins = size / 2 + 1, .bin_hz = bin_hz_, .hop_s = size / overlap / format.rate});
     }
@@ -88,7 +88,7 @@ class NoiseReduction final : public Processor {
   void process(const AudioBlock& block) noexcept override {
     for (size_t c = 0; c < stfts_.size(); ++c)
       stfts_[c].process(block.channel(static_cast<int>(c)),
-                        [&](std::span<std::complex<float>> bins) { reducers_[c].process(bins); });
+                        [&](std::span<std::complex<float>> bins) { return reducers_[c].process(bins); });
   }
   Samples latency() const noexcept override {
     return stfts_[0].latency() + NoiseReducer::delay() * stfts_[0].hop();

@@ -12,7 +12,8 @@ namespace drevan {
 
 namespace {
 
-enum : int { measure, target_db };
+enum : int { measure, target_db, over };
+enum Over : int { each_clip, whole_group };
 enum Measure : int { sample_peak, true_peak, loudness };
 
 // No recording is worth lifting further; near-silence would become pure noise.
@@ -29,7 +30,7 @@ class Measurer final : public Learner {
   Measurer(int what, StreamFormat format) : what_(what) {
     // The sample peak needs no meter.
     if (what != sample_peak)
-      meter_.emplace(format, what == true_peak ? Detail::full : Detail::quick);
+      meter_.emplace(format, what == true_peak ? Detail::peaks : Detail::quick);
   }
   void hear(const AudioBlock& block) override {
     if (meter_) return meter_->hear(block);
@@ -86,8 +87,9 @@ std::unique_ptr<Processor> make(const Settings& s, const Findings& found, Stream
 
 std::string brief(const Settings& s) {
   const auto what = static_cast<int>(s[measure]);
-  if (what == loudness) return fmt::format("{:.1f} LUFS", s[target_db]);
-  return fmt::format("{} {:.1f}", what == true_peak ? "true peak" : "peak", s[target_db]);
+  const char* whose = static_cast<int>(s[over]) == whole_group ? "group " : "";
+  if (what == loudness) return fmt::format("{}{:.1f} LUFS", whose, s[target_db]);
+  return fmt::format("{}{} {:.1f}", whose, what == true_peak ? "true peak" : "peak", s[target_db]);
 }
 
 StepType make_type() {
@@ -99,6 +101,10 @@ StepType make_type() {
                                "What is brought to the goal: the largest sample, the peak between "
                                "samples (dBTP), or the loudness of the whole clip (LUFS).");
   what.learned_from = true;
+  auto whose = choice_parameter("over", "Over", {{"clip", "Each clip"}, {"group", "Whole group"}}, each_clip,
+                                "In a group's or the reel's chain: whether each clip is measured by itself, or all clips of the group "
+                                "as one, so that all get the same gain and their differences stay.");
+  whose.learned_from = true;
   return {
       .id = "normalise",
       .label = "Normalise",
@@ -111,7 +117,8 @@ StepType make_type() {
                       .least = -60,
                       .most = 0,
                       .standard = -3,
-                      .help = "The level to reach: dBFS, dBTP or LUFS, as measured."}},
+                      .help = "The level to reach: dBFS, dBTP or LUFS, as measured."},
+                     whose},
       .starting_points = {{"Voice peaks", "the usual goal for voice", {{"target_db", -3}}},
                           {"Safe for coding",
                            "peaks that stay clean after lossy coding",
@@ -120,6 +127,7 @@ StepType make_type() {
                            "the same loudness for every speaker",
                            {{"measure", loudness}, {"target_db", -18}}}},
       .hears = Hears::whole_clip,
+      .shares = [](const Settings& s) { return static_cast<int>(s[over]) == whole_group; },
       .learn = learn,
       .make = make,
       .brief = brief,

@@ -56,7 +56,7 @@ std::string value_text(const Parameter& p, double value) {
   int digits = 1;
   if (p.unit == "Hz" || p.unit == "%") digits = 0;
   if (p.unit == "ms") digits = value < 10 ? 1 : 0;
-  if (p.unit.empty()) digits = 2;
+  if (p.unit.empty()) digits = p.whole ? 0 : 2;
   const std::string number = fmt::format("{:.{}f}", value, digits);
   return (number == "-0.0" ? "0.0" : number) + space + std::string(p.unit);
 }
@@ -75,7 +75,7 @@ double from_fraction(const Parameter& p, double fraction) {
   if (f == 1.0) return p.most;
   const double v = p.scale == Scale::logarithmic ? p.least * std::pow(p.most / p.least, f)
                                                  : p.least + f * (p.most - p.least);
-  return p.scale == Scale::choice ? std::round(v) : v;
+  return p.scale == Scale::choice || p.whole ? std::round(v) : v;
 }
 
 std::string_view family_label(Family family) {

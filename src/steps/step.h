@@ -32,6 +32,7 @@ struct Parameter {
   std::optional<double> off_at{}; ///< this end of the range means "off"
   bool learned_from = false;    ///< the step's finding depends on it
   int page = 0;                 ///< 0: always shown; n: belongs to handle n of the picture
+  bool whole = false;           ///< counted in whole numbers
 };
 
 /// A list parameter: `standard` is an index into `choices`.
@@ -103,6 +104,7 @@ enum class Picture {
   reduction,  ///< room tone and what is taken per band; needs learned_power; readings: 64 gains in
               ///< dB, see band_hz()
   course,     ///< a level over time against a line; readings: level, reduction and line in dB
+  bands,      ///< thresholds of bands over frequency; readings: level and reduction in dB per band
 };
 
 /// A point of the picture that can be held: which parameters its place sets (-1: none).
@@ -110,6 +112,12 @@ struct Handle {
   int x = -1, y = -1, width = -1;
   int page = 0;
   double hz = 0;  ///< where it stands when no parameter moves it sideways
+  bool down = false;  ///< y counts downwards: a depth
+};
+
+/// A narrow line of the spectrum that a step found and what it does to it.
+struct FoundLine {
+  double hz = 0, db = 0;
 };
 
 /// What a step is: everything the catalogue, recipes, command line and editor need to know.
@@ -121,6 +129,8 @@ struct StepType {
   std::vector<Parameter> parameters;
   std::vector<NamedSettings> starting_points{};
   Hears hears = Hears::nothing;
+  /// Whether what it learns is learned over all clips of the group that it serves, as if they were one.
+  bool (*shares)(const Settings&) = nullptr;
   std::unique_ptr<Learner> (*learn)(const Settings&, StreamFormat) = nullptr;
   /// `findings` may be empty: the step then does the harmless thing (mostly: nothing).
   std::unique_ptr<Processor> (*make)(const Settings&, const Findings&, StreamFormat) = nullptr;
@@ -131,6 +141,10 @@ struct StepType {
   /// The learned mean power per bin of the first channel, within the finding.
   std::span<const float> (*learned_power)(const Findings&, StreamFormat) = nullptr;
   std::vector<Handle> handles{};
+  /// Lines drawn into Picture::response beside its curve.
+  std::vector<FoundLine> (*found_lines)(const Settings&, const Findings&) = nullptr;
+  /// Seconds of sound before a place after which playing from there sounds as if played from the start.
+  double run_in_s = 1;
 };
 
 /// Centre frequency of band `i` of the 64 that Picture::reduction readings use: 50 Hz to 20 kHz,

@@ -6,7 +6,7 @@
 #include "audio/error.h"
 #include "batch/batch.h"
 #include "batch/report.h"
-#include "support/sounds.h"
+#include "support/steps.h"
 
 namespace drevan {
 namespace {
@@ -32,6 +32,8 @@ class BatchTest : public testing::Test {
     o.folder = folder_ / "out";
     return o;
   }
+  // Rendered files; the batch's own record is hidden.
+  long rendered() const { return static_cast<long>(media_files(folder_ / "out").size()); }
   TempFolder folder_;
   FindingStore store_;
   CancelToken cancel_;
@@ -51,7 +53,7 @@ TEST_F(BatchTest, OneBrokenFileOfTenDoesNotStopTheOthers) {
     if (i != 3) EXPECT_NEAR(*results[i].render.after.sample_peak_dbfs, -3, 0.05);
   }
   EXPECT_NE(results[3].problem.find("clip3.wav"), std::string::npos);
-  EXPECT_EQ(std::distance(fs::directory_iterator(folder_ / "out"), {}), 9);
+  EXPECT_EQ(rendered(), 9);
 }
 
 TEST_F(BatchTest, ManyWorkersGiveTheSameBitsAsOne) {
@@ -82,7 +84,7 @@ TEST_F(BatchTest, CancelLeavesWholeFilesOnly) {
   }
   EXPECT_GE(whole, 2);
   EXPECT_GE(cancelled, 1);
-  EXPECT_EQ(std::distance(fs::directory_iterator(folder_ / "out"), {}), whole);
+  EXPECT_EQ(rendered(), whole);
 }
 
 TEST_F(BatchTest, NamesAreFilledSafeAndUnique) {
@@ -126,17 +128,17 @@ TEST_F(BatchTest, ReportsHoldWhatHappened) {
   all[1].clip = "quote \" and, comma";
   all[1].problem = "gone";
   const auto r = run_batch(all, options(), store_, cancel_, {});
-  const auto json = report_json(all, r);
+  const auto json = report_json({all, r});
   EXPECT_EQ(json["clips"][0]["result"], "done");
   EXPECT_NEAR(json["clips"][0]["after"]["sample_peak_dbfs"].get<double>(), -3, 0.05);
   EXPECT_TRUE(json["clips"][0].contains("room_tone_s"));
   EXPECT_EQ(json["clips"][1]["problem"], "gone");
   EXPECT_TRUE(json["clips"][1]["output"].is_null());
-  const auto csv = report_csv(all, r);
+  const auto csv = report_csv({all, r});
   EXPECT_NE(csv.find("\"quote \"\" and, comma\",failed"), std::string::npos);
   EXPECT_EQ(std::ranges::count(csv, '\n'), 3);
-  EXPECT_THROW(save_report(folder_ / "r.txt", all, r), Error);
-  save_report(folder_ / "r.json", all, r);
+  EXPECT_THROW(save_report(folder_ / "r.txt", {all, r}), Error);
+  save_report(folder_ / "r.json", {all, r});
   EXPECT_TRUE(fs::exists(folder_ / "r.json"));
 }
 
@@ -144,6 +146,50 @@ TEST(TimeLeft, IsSharedOut) {
   EXPECT_LT(time_left(0, 10), 0);
   EXPECT_NEAR(time_left(0.25, 10), 30, 1e-9);
   EXPECT_NEAR(time_left(1, 10), 0, 1e-9);
+}
+
+// Run again, only what changed is rendered: another setting, a changed source, a touched or lost file.
+TEST_F(BatchTest, RunAgainItDoesOnlyWhatChanged) {
+  auto all = jobs(5);
+  BatchOptions o = options();
+  o.only_changed = true;
+  const auto kept = [&] {
+    std::string out;
+    const auto results = run_batch(all, o, store_, cancel_, {});
+    for (const auto& r : results) {
+      EXPECT_EQ(r.state, JobState::done);
+      EXPECT_NEAR(*r.render.after.sample_peak_dbfs, -3, 0.05);
+      EXPECT_TRUE(fs::exists(r.output));
+      out += r.kept ? 'k' : 'R';
+    }
+    return out;
+  };
+  EXPECT_EQ(kept(), "RRRRR");
+  EXPECT_EQ(kept(), "kkkkk");
+  all[1].chain.steps[0] = test::with("noise-reduction", {{"depth_db", 6}});
+  EXPECT_EQ(kept(), "kRkkk");
+  fs::remove(folder_ / "out" / "clip2.wav");
+  std::ofstream(folder_ / "out" / "clip3.wav", std::ios::app) << "x";
+  AudioBuffer other = test::noise(0.02, 1.6, 77);
+  test::write_wav(all[4].sound.file, other, 48000, SampleType::int16);
+  EXPECT_EQ(kept(), "kkRRR");
+  o.samples = SampleType::int16;
+  EXPECT_EQ(kept(), "RRRRR");
+  o.only_changed = false;
+  EXPECT_EQ(kept(), "RRRRR");
+  std::ofstream(folder_ / "out" / ".drevan-batch.json", std::ios::trunc) << "{ cut off";
+  o.only_changed = true;
+  EXPECT_EQ(kept(), "RRRRR");
+}
+
+TEST_F(BatchTest, SharesTogetherAreTheWholeBatch) {
+  auto all = jobs(7);
+  all[5].clip = all[2].clip;  // the same name: numbered alike in every share
+  const auto names = output_names(all, options());
+  std::set<fs::path> seen;
+  for (int share = 1; share <= 3; ++share)
+    for (const auto& job : share_of(all, options(), share, 3)) EXPECT_TRUE(seen.insert(job.output).second);
+  EXPECT_EQ(seen, std::set<fs::path>(names.begin(), names.end()));
 }
 
 }  // namespace

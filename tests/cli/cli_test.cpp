@@ -6,6 +6,7 @@
 #include <nlohmann/json.hpp>
 
 #include "reel/reel.h"
+#include "batch/batch.h"
 #include "support/sounds.h"
 
 namespace drevan {
@@ -212,6 +213,41 @@ TEST(Cli, AdviseTellsOfARecipeAndOfWhatItDoesToAFile) {
   std::ofstream(temp / "high.recipe") << R"({"drevan_recipe":1,"steps":[{"step":"compressor"},{"step":"normalise"}]})";
   const auto file = call("advise --recipe " + (temp / "high.recipe").string() + " " + demo + "/stairs-03.flac");
   EXPECT_NE(file.out.find("does nothing here"), std::string::npos) << file.out;
+}
+
+TEST(Cli, FoldersKeepTheirSubfoldersAndSharesAndResumeWork) {
+  const TempFolder t;
+  fs::create_directories(t / "season" / "one");
+  fs::create_directories(t / "season" / "two" / "deep");
+  fs::create_directories(t / "season" / ".hidden");
+  AudioBuffer x = test::words(0.2, 1);
+  for (const char* name : {"one/a.wav", "one/b.wav", "two/a.wav", "two/deep/c.wav", ".hidden/d.wav"}) test::write_wav(t / "season" / name, x);
+  std::ofstream(t / "season" / "notes.txt") << "not sound";
+  const std::string base = "render --recipe " + demo + "/five.recipe --out " + (t / "out").string() + " " + (t / "season").string();
+  for (const char* share : {"1/2", "2/2"}) EXPECT_EQ(call(base + " --share " + share).code, 0);
+  for (const char* name : {"one/a.wav", "one/b.wav", "two/a.wav", "two/deep/c.wav"}) EXPECT_TRUE(fs::exists(t / "out" / name)) << name;
+  EXPECT_FALSE(fs::exists(t / "out" / ".hidden"));
+  const auto again = call(base + " --resume");
+  EXPECT_EQ(again.code, 0);
+  size_t unchanged = 0;
+  for (size_t at = 0; (at = again.out.find("unchanged", at)) != std::string::npos; ++at) ++unchanged;
+  EXPECT_EQ(unchanged, 4U) << again.out;
+  EXPECT_EQ(call(base + " --share 3/2").code, 2);
+  fs::create_directories(t / "empty");
+  EXPECT_EQ(call("render --recipe " + demo + "/five.recipe " + (t / "empty").string()).code, 2);
+}
+
+TEST(Cli, MixAndStemsAreWrittenAndWhatIsAboutClipsIsRefusedWithoutThem) {
+  const TempFolder t;
+  const std::string base = "render --reel " + demo + "/skerry-light.reel --mix --stems --bits 32f --out " + (t / "out").string();
+  for (const char* about_clips : {" --resume", " --share 1/2", " --also flac:16", " --room-tone none"}) {
+    const auto r = call(base + about_clips);
+    EXPECT_EQ(r.code, 2) << about_clips << ": " << r.out;
+    EXPECT_FALSE(fs::exists(t / "out"));
+  }
+  const auto r = call(base);
+  EXPECT_EQ(r.code, 0) << r.out;
+  EXPECT_EQ(media_files(t / "out").size(), 6U) << r.out;  // the mix and five groups
 }
 
 }  // namespace

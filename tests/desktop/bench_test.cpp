@@ -7,8 +7,14 @@
 #include <QTemporaryDir>
 #include <fstream>
 
+#include <QListWidget>
+#include <QPushButton>
+
+#include "bench/blind_dialog.h"
 #include "bench/pictures.h"
 #include "desktop/driver.h"
+#include "history_dialog.h"
+#include "reel/json_file.h"
 #include "steps/catalogue.h"
 
 namespace drevan::desktop {
@@ -95,6 +101,9 @@ TEST_F(BenchTest, EveryStepHasAPictureThatCanBeHeldAndSlidersThatFollow) {
     } else if (auto* n = dynamic_cast<ReductionPicture*>(picture)) {
       from = n->depth_at();
       to = from + QPointF(0, 20);
+    } else if (auto* b = dynamic_cast<BandsPicture*>(picture)) {
+      from = b->threshold_at(0);
+      to = from + QPointF(0, 20);
     } else if (auto* c = dynamic_cast<CoursePicture*>(picture)) {
       from = c->line_at();
       to = from + QPointF(0, 20);
@@ -115,11 +124,23 @@ TEST_F(BenchTest, EveryStepHasAPictureThatCanBeHeldAndSlidersThatFollow) {
       if (const auto* slider = d.bench().editor().slider(p.id)) {
         EXPECT_EQ(slider->value(), before[static_cast<size_t>(parameter_index(*type, p.id))]) << p.id;
       }
-    // So does a starting point.
-    d.bench().editor().use_starting_point(1);
-    EXPECT_EQ(d.steps()[0].settings, settings_of(*type, type->starting_points[1])) << type->id;
+    // So does every starting point: settings, sliders and picture go together.
+    d.bench().editor().use_starting_point(-1);
     QApplication::processEvents();
-    EXPECT_FALSE(picture->grab().isNull());
+    const QImage standard = picture->grab().toImage();
+    for (int i = 0; i < static_cast<int>(type->starting_points.size()); ++i) {
+      const auto& point = type->starting_points[static_cast<size_t>(i)];
+      d.bench().editor().use_starting_point(i);
+      EXPECT_EQ(d.steps()[0].settings, settings_of(*type, point)) << type->id;
+      for (const auto& p : type->parameters)
+        if (const auto* slider = d.bench().editor().slider(p.id)) {
+          EXPECT_EQ(slider->value(), d.steps()[0].settings[static_cast<size_t>(parameter_index(*type, p.id))]) << p.id;
+        }
+      QApplication::processEvents();
+      if (d.steps()[0].settings != standard_settings(*type)) {
+        EXPECT_NE(picture->grab().toImage(), standard) << type->id << ": " << point.name;
+      }
+    }
     d.work().remove_step({ChainOwner::clip, 0});
   }
 }
@@ -292,6 +313,280 @@ TEST(WindowTest, EverythingThatCanBeReachedHasANameOrText) {
     const bool container = qobject_cast<QScrollBar*>(w) || qobject_cast<QAbstractScrollArea*>(w) || qobject_cast<QMenuBar*>(w) || qobject_cast<QSplitter*>(w);
     EXPECT_TRUE(named || container) << w->metaObject()->className() << " " << w->objectName().toStdString();
   }
+}
+
+TEST_F(BenchTest, TheSpectrogramShowsBeforeAfterAndRemoved) {
+  QTest::keyClick(&d.window, Qt::Key_S);
+  Scope& scope = d.bench().scope();
+  ScopeSpectrogram& spectrogram = scope.spectrogram();
+  ASSERT_TRUE(spectrogram.on());
+  ASSERT_TRUE(d.wait_for([&] { return !spectrogram.busy() && !spectrogram.picture().after.empty(); }));
+  const Spectrogram& s = spectrogram.picture();
+  EXPECT_EQ(s.columns, scope.width());
+  // What the chain takes is quieter than what it leaves where somebody speaks.
+  const auto mean = [&](const std::vector<std::uint8_t>& cells) {
+    double sum = 0;
+    for (const auto c : cells) sum += c;
+    return sum / static_cast<double>(cells.size());
+  };
+  EXPECT_GT(mean(s.after), mean(s.removed) + 5);
+  EXPECT_NE(s.before, s.after);
+  const QImage both = scope.grab().toImage();
+  d.click(&d.bench().spectrogram_shows(), d.bench().spectrogram_shows().part_rect(2).center());
+  QTest::qWait(50);
+  EXPECT_NE(scope.grab().toImage(), both);
+  // The legend's lower half is pulled up: quieter sounds come out, and the picture with them.
+  const double range = spectrogram.range_db();
+  const QRectF legend = ScopeSpectrogram::legend_rect(QRectF(0, 0, scope.width(), scope.height() - 20));
+  d.drag(&scope, QPointF(legend.center().x(), legend.bottom() - 4), QPointF(legend.center().x(), legend.bottom() - 40));
+  EXPECT_NE(spectrogram.range_db(), range);
+  EXPECT_FALSE(scope.selection());
+  // Zooming asks for the part that is shown, finer.
+  scope.zoom(4, 5);
+  ASSERT_TRUE(d.wait_for([&] { return !spectrogram.busy() && std::abs(spectrogram.picture().length_s - scope.view_length()) < 1e-9; }));
+  QTest::keyClick(&d.window, Qt::Key_S);
+  EXPECT_FALSE(spectrogram.on());
+}
+
+TEST_F(BenchTest, ADynamicsStepDrawsItsReductionUnderTheWaveform) {
+  d.work().select_step(StepPlace{ChainOwner::clip, 3});
+  ASSERT_TRUE(d.settle());
+  ASSERT_TRUE(d.wait_for([&] { return d.work().course() && !d.work().course()->reduction_db.empty() && !d.bench().scope().reduction_rect().isEmpty(); }));
+  // It comes in parts; the first words may be soft.
+  EXPECT_TRUE(d.wait_for([&] { return *std::ranges::max_element(d.work().course()->reduction_db) > 3.0F; }, 5000));
+  const auto& course = d.work().course()->reduction_db;
+  EXPECT_LT(course[20], 0.1F);  // the room before the first word
+  d.work().select_step(StepPlace{ChainOwner::clip, 2});  // a cut takes no gain
+  ASSERT_TRUE(d.settle());
+  QTest::qWait(100);
+  EXPECT_TRUE(d.bench().scope().reduction_rect().isEmpty());
+}
+
+// Removed, around the noise reduction: noise far below the voice, where the whole chain's holds what the
+// compressor takes as well.
+TEST_F(BenchTest, RemovedCanBeHeardOfOneStep) {
+  d.work().select_step(StepPlace{ChainOwner::clip, 1});
+  ASSERT_TRUE(d.settle());
+  d.work().player().set_matched(true);
+  QTest::keyClick(&d.window, Qt::Key_4);
+  ASSERT_TRUE(d.work().around_step());
+  ASSERT_TRUE(d.wait_for([&] { return d.work().plan() && d.work().plan()->around == 1; }));
+  QTest::keyClick(&d.window, Qt::Key_3);
+  QTest::keyClick(&d.window, Qt::Key_Space);
+  QTest::qWait(1800);
+  const auto removed = d.heard(600);
+  QTest::keyClick(&d.window, Qt::Key_2);
+  QTest::qWait(900);
+  const auto after = d.heard(600);
+  QTest::keyClick(&d.window, Qt::Key_Space);
+  EXPECT_GT(test::rms_db(after), -45);
+  EXPECT_LT(test::rms_db(removed), test::rms_db(after) - 15);
+  QTest::keyClick(&d.window, Qt::Key_4);
+  EXPECT_TRUE(d.wait_for([&] { return d.work().plan()->around == -1; }));
+}
+
+TEST_F(BenchTest, ABlindComparisonTellsTheScore) {
+  d.bench().compare_blind();
+  auto* dialog = d.bench().findChild<BlindDialog*>();
+  ASSERT_NE(dialog, nullptr);
+  EXPECT_TRUE(d.wait_for([&] { return d.work().player().playing(); }, 3000));
+  const auto press = [&](const char* name) { QTest::mouseClick(dialog->findChild<QPushButton*>(name), Qt::LeftButton); };
+  for (int i = 0; i < BlindTest::trials; ++i) {
+    EXPECT_EQ(dialog->test().trial(), i);
+    EXPECT_TRUE(dialog->result().isEmpty());
+    // What X plays is what the test hides.
+    EXPECT_EQ(d.work().player().listen(), dialog->test().hidden_is_after() ? Listen::after : Listen::before);
+    press(dialog->test().hidden_is_after() ? "is_after" : "is_before");
+  }
+  EXPECT_TRUE(dialog->test().finished());
+  EXPECT_EQ(dialog->test().right(), 10);
+  EXPECT_TRUE(dialog->result().contains("you do hear a difference")) << dialog->result().toStdString();
+  d.bench().foot().listen(Listen::after);
+  dialog->reject();
+  EXPECT_TRUE(d.wait_for([&] { return !d.work().player().playing(); }, 2000));
+  EXPECT_EQ(d.work().player().listen(), Listen::after);
+}
+
+TEST_F(BenchTest, ATargetIsChosenJudgedAndMet) {
+  d.work().set_target("broadcast-r128");
+  ASSERT_TRUE(d.work().target());
+  EXPECT_TRUE(d.bench().meet_button().isVisible());
+  ASSERT_TRUE(d.settle());
+  ASSERT_TRUE(d.wait_for([&] { return d.work().clip_levels(d.work().clip_id()) != nullptr; }));
+  EXPECT_EQ(verdict(misses(*d.work().target(), *d.work().clip_levels(d.work().clip_id()))), Verdict::hot);
+  QString told;
+  QObject::connect(&d.work(), &Workspace::message, [&](const QString& text, bool) { told = text; });
+  QTest::keyClick(&d.window, Qt::Key_T, Qt::ControlModifier);
+  ASSERT_TRUE(d.wait_for([&] { return told.contains("Normalise set to -23.0 LUFS"); })) << told.toStdString();
+  ASSERT_TRUE(d.settle());
+  EXPECT_EQ(verdict(misses(*d.work().target(), *d.work().clip_levels(d.work().clip_id()))), Verdict::right);
+  QTest::keyClick(&d.window, Qt::Key_Z, Qt::ControlModifier);
+  EXPECT_EQ(d.setting(4, "target_db"), -3);
+  d.work().set_target("no-such-target");
+  EXPECT_TRUE(told.contains("no-such-target")) << told.toStdString();
+  EXPECT_EQ(d.work().reel().target, "broadcast-r128");
+}
+
+TEST_F(BenchTest, SpeechInTheRoomToneIsToldAndABetterOneOffered) {
+  AdviceLine& advice = d.bench().advice();
+  d.work().set_room_tone(SecondsRange{4.3, 5.3});  // in the middle of a sentence
+  ASSERT_TRUE(d.wait_for([&] { return d.work().tone() && d.work().tone()->flaw == RoomToneFlaw::speech; }));
+  ASSERT_EQ(advice.rule(), "room-tone");
+  d.click(&advice.action(), QPointF(8, 8));
+  ASSERT_TRUE(d.wait_for([&] { return d.work().tone() && d.work().tone()->flaw == RoomToneFlaw::none; }));
+  EXPECT_NE(advice.rule(), "room-tone");
+}
+
+TEST_F(BenchTest, LoudnessOfWhatIsHeardIsReadLikeTheLevelPaths) {
+  ASSERT_TRUE(d.settle());
+  d.work().player().seek(0);
+  QTest::keyClick(&d.window, Qt::Key_Space);
+  QTest::qWait(5200);
+  const auto shown = d.bench().foot().loudness().shown();
+  QTest::keyClick(&d.window, Qt::Key_Space);
+  ASSERT_TRUE(shown.integrated_lufs);
+  EXPECT_NEAR(*shown.integrated_lufs, *d.work().levels()->stages.back().loudness_lufs, 4);
+  EXPECT_TRUE(shown.short_term_lufs);
+  EXPECT_LT(*shown.true_peak_dbtp, 0);
+  QTest::mouseClick(&d.bench().foot().loudness(), Qt::LeftButton);
+  EXPECT_FALSE(d.bench().foot().loudness().shown().integrated_lufs);
+}
+
+// A reel in a folder of its own, worked on by a Drevan that is never closed.
+class SafetyTest : public testing::Test {
+ protected:
+  SafetyTest() {
+    AudioBuffer x = test::words(0.3, 3);
+    test::write_wav(folder / "voice.wav", x);
+    Reel reel;
+    reel.name = "Safe";
+    add_clip(reel, examine_source(folder / "voice.wav"), "Voices");
+    save_reel(reel, file);
+  }
+  test::TempFolder folder;
+  std::filesystem::path file = folder / "safe.reel";
+};
+
+TEST_F(SafetyTest, EditsOfAnApplicationThatWasKilledComeBack) {
+  {
+    // What the dead one left: its journal.
+    Reel reel = load_reel(file);
+    Journal journal(file, read_text(file));
+    reel.clips[0].name = "renamed";
+    journal.tell(std::make_shared<const Reel>(reel), "Rename clip");
+  }
+  Driver d;
+  QString told;
+  QObject::connect(&d.work(), &Workspace::message, [&](const QString& text, bool) { told = text; });
+  ASSERT_TRUE(d.work().open(file));
+  EXPECT_EQ(d.work().clip()->name, "renamed");
+  EXPECT_TRUE(told.contains("1 edit")) << told.toStdString();
+  EXPECT_TRUE(d.work().history().changed());
+  QTest::keyClick(&d.window, Qt::Key_Z, Qt::ControlModifier);
+  EXPECT_EQ(d.work().clip()->name, "voice");
+  QTest::keyClick(&d.window, Qt::Key_Z, Qt::ControlModifier | Qt::ShiftModifier);
+  ASSERT_TRUE(d.work().save(file));
+  EXPECT_FALSE(recover(file));
+}
+
+TEST_F(SafetyTest, EveryEditIsOnTheDiskSoon) {
+  Driver d;
+  ASSERT_TRUE(d.work().open(file));
+  d.work().rename_clip(d.work().clip_id(), "kept");
+  ASSERT_TRUE(d.wait_for([&] {
+    const auto found = recover(file);
+    return found && found->reel.clips[0].name == "kept";
+  }, 1000));
+  // Left on purpose it is gone.
+  d.work().leave();
+  EXPECT_FALSE(recover(file));
+}
+
+TEST_F(SafetyTest, TheSecondDrevanOnAReelReadsOnly) {
+  Driver first;
+  ASSERT_TRUE(first.work().open(file));
+  Driver second;
+  QString told;
+  QObject::connect(&second.work(), &Workspace::message, [&](const QString& text, bool) { told = text; });
+  ASSERT_TRUE(second.work().open(file));
+  EXPECT_TRUE(told.contains("another Drevan")) << told.toStdString();
+  second.work().rename_clip(second.work().clip_id(), "mine");
+  EXPECT_FALSE(second.work().save(file));
+  EXPECT_EQ(load_reel(file).clips[0].name, "voice");
+  EXPECT_TRUE(second.work().save(folder / "copy.reel"));
+  EXPECT_TRUE(second.work().read_only().isEmpty());
+  EXPECT_EQ(load_reel(folder / "copy.reel").clips[0].name, "mine");
+}
+
+TEST_F(SafetyTest, ASourceThatChangedIsTold) {
+  AudioBuffer other = test::words(0.2, 3);
+  test::write_wav(folder / "voice.wav", other);
+  Driver d;
+  QStringList told;
+  QObject::connect(&d.work(), &Workspace::message, [&](const QString& text, bool) { told << text; });
+  ASSERT_TRUE(d.work().open(file));
+  EXPECT_TRUE(d.wait_for([&] { return told.join(' ').contains("Changed on the disk since the reel was saved: voice.wav"); }, 5000));
+}
+
+TEST_F(SafetyTest, TheListOfEditsOutlivesClosing) {
+  {
+    Driver d;
+    ASSERT_TRUE(d.work().open(file));
+    for (const char* name : {"one", "two", "three"}) d.work().rename_clip(d.work().clip_id(), name);
+    d.work().undo();
+    ASSERT_TRUE(d.work().save(file));
+    d.work().leave();
+  }
+  Driver d;
+  ASSERT_TRUE(d.work().open(file));
+  ASSERT_TRUE(d.wait_for([&] { return d.work().history().can_undo(); }, 3000));
+  EXPECT_FALSE(d.work().history().changed());
+  EXPECT_EQ(d.work().clip()->name, "two");
+  EXPECT_EQ(d.work().history().undo_label(), "Rename clip");
+  d.work().undo();
+  EXPECT_EQ(d.work().clip()->name, "one");
+  d.work().redo();
+  d.work().redo();  // what was undone before saving
+  EXPECT_EQ(d.work().clip()->name, "three");
+}
+
+TEST_F(SafetyTest, AReelThatWasNeverSavedComesBack) {
+  qputenv("XDG_DATA_HOME", (folder / "data").c_str());
+  {
+    // What a dead Drevan leaves: the stand-in and its journal.
+    const auto stand_in = folder / "data" / "drevan" / "unsaved" / "1-1.reel";
+    std::filesystem::create_directories(stand_in.parent_path());
+    save_reel({}, stand_in);
+    Journal journal(stand_in, read_text(stand_in));
+    Reel reel = load_reel(file);
+    journal.tell(std::make_shared<const Reel>(reel), "Add voice");
+  }
+  Driver d;
+  ASSERT_TRUE(d.work().bring_back_unsaved());
+  EXPECT_EQ(d.work().clip()->name, "voice");
+  EXPECT_TRUE(d.work().file().empty());
+  EXPECT_FALSE(d.work().bring_back_unsaved());  // the one that is open now is held
+  ASSERT_TRUE(d.work().save(folder / "kept.reel"));
+  EXPECT_TRUE(std::filesystem::is_empty(folder / "data" / "drevan" / "unsaved"));
+  EXPECT_EQ(load_reel(folder / "kept.reel").clips.size(), 1U);
+  qputenv("XDG_DATA_HOME", qgetenv("XDG_CACHE_HOME"));
+}
+
+TEST_F(SafetyTest, TheListOfEditsNamesThemAndLeadsToAny) {
+  Driver d;
+  ASSERT_TRUE(d.work().open(file));
+  for (const char* name : {"one", "two", "three"}) d.work().rename_clip(d.work().clip_id(), name);
+  QTest::keyClick(&d.window, Qt::Key_H, Qt::ControlModifier);
+  ASSERT_NE(d.window.edits(), nullptr);
+  QListWidget& list = d.window.edits()->list();
+  ASSERT_EQ(list.count(), 4);
+  EXPECT_EQ(list.item(1)->text(), "Rename clip");
+  EXPECT_EQ(list.currentRow(), 3);
+  list.setCurrentRow(1);
+  EXPECT_EQ(d.work().clip()->name, "one");
+  EXPECT_EQ(list.count(), 4);  // what was undone is still there
+  list.setCurrentRow(3);
+  EXPECT_EQ(d.work().clip()->name, "three");
 }
 
 }  // namespace

@@ -1,15 +1,22 @@
 // Makes the pictures in docs/screenshots from the demo reel. Usage: screenshots FOLDER
 #include <QApplication>
+#include <QDialog>
+#include <QListWidget>
+#include <QPainter>
 #include <QSettings>
+#include <QSplitter>
 #include <QStandardPaths>
 #include <QTemporaryDir>
 #include <QTimer>
 #include <cstdio>
 #include <functional>
 
+#include "import_sheet.h"
 #include "main_window.h"
+#include "recipes_dialog.h"
 #include "steps/catalogue.h"
 #include "theme/theme.h"
+#include "versions_dialog.h"
 
 namespace {
 
@@ -69,12 +76,106 @@ class Shots {
   QString folder_;
 };
 
+// A group's chain behind the clip's, the reel's behind that; one clip of the group sits out of a step.
+void three_levels(MainWindow& window, Shots& shots) {
+  Workspace& w = window.workspace();
+  w.select_clip(clip_named(w, "lamp-room-04"));
+  shots.settle();
+  w.add_step(ChainOwner::group, 0, *find_step("de-ess"));
+  w.add_step(ChainOwner::group, 1, *find_step("normalise"));
+  w.add_step(ChainOwner::reel, 0, *find_step("limiter"));
+  w.select_clip(clip_named(w, "stairs-02"));
+  shots.settle();
+  w.sit_out({ChainOwner::group, 0}, true);
+  w.select_clip(clip_named(w, "lamp-room-04"));
+  w.select_step(StepPlace{ChainOwner::group, 1});
+  w.set_settings({ChainOwner::group, 1}, [&] {
+    Settings s = w.step({ChainOwner::group, 1})->settings;
+    s.values[static_cast<size_t>(parameter_index(*find_step("normalise"), "over"))] = 1;
+    return s;
+  }(), "One gain for the group");
+  shots.settle();
+  wait(3000);  // the shelf's new loudness
+  shots.take("bench-three-levels");
+  while (w.history().can_undo()) w.undo();
+}
+
+// Several dialogs on one picture.
+void side_by_side(const std::vector<QPixmap>& parts, const QString& file) {
+  QPixmap all(1280, 800);
+  all.fill(theme().window);
+  QPainter p(&all);
+  int x = 24, y = 24, row = 0;
+  for (const auto& part : parts) {
+    if (x + part.width() > all.width() - 12) x = 24, y += row + 24, row = 0;
+    p.drawPixmap(x, y, part);
+    x += part.width() + 24;
+    row = std::max(row, part.height());
+  }
+  all.save(file);
+  std::printf("%s\n", qPrintable(file));
+}
+
+void versions_and_recipes(MainWindow& window, Shots& shots, const QString& folder, std::vector<QPixmap> dialogs) {
+  Workspace& w = window.workspace();
+  const QTemporaryDir work;
+  // A copy of the reel beside the real sources, so that printed versions lie elsewhere.
+  w.save(work.filePath("skerry-light.reel").toStdString());
+  w.select_clip(clip_named(w, "lamp-room-04"));
+  shots.settle();
+  const auto printed = [&] {
+    wait(50);
+    wait_for([&] { return !w.printing(); });
+    shots.settle();
+  };
+  w.print(SecondsRange{1.5, 4.0});
+  printed();
+  w.add_step(ChainOwner::clip, 0, *find_step("de-ess"));
+  w.print(SecondsRange{5.0, 7.0});
+  printed();
+  w.go_to_version(1);
+  w.add_step(ChainOwner::clip, 0, *find_step("ride"));
+  w.print(std::nullopt);
+  printed();
+  window.versions().show();
+  wait(200);
+  dialogs.push_back(window.versions().grab());
+  window.versions().hide();
+
+  RecipesDialog& recipes = window.recipes();
+  recipes.show();
+  recipes.list().setCurrentRow(1);
+  wait_for([&] { return recipes.picture().shown(); });
+  wait(200);
+  recipes.grab().save(folder + "/recipes.png");
+  std::printf("%s/recipes.png\n", qPrintable(folder));
+  recipes.hide();
+
+  Recipe changed = own_recipes()[0];
+  changed.chain.steps[1].settings.values[0] = 14;
+  changed.chain.steps.push_back(make_step("limiter"));
+  Recipe fresh{"Ines on the stairs", "near, breathing", own_recipes()[3].chain, {"Ines"}};
+  std::vector<Recipe> in{changed, fresh, own_recipes()[6]};
+  const auto zip = std::filesystem::path(work.path().toStdString()) / "from-the-coast-station.zip";
+  export_zip(in, zip);
+  const std::vector<std::filesystem::path> what{zip};
+  ImportSheet sheet(look_at_incoming(what, read_library(library_folder())), &window);
+  sheet.show();
+  wait(200);
+  dialogs.push_back(sheet.grab());
+  sheet.hide();
+  side_by_side(dialogs, folder + "/dialogs.png");
+  w.open(DREVAN_SOURCE_DIR "/demo/skerry-light.reel");
+  shots.settle();
+}
+
 }  // namespace
 
 int main(int argc, char** argv) {
   if (argc < 2) return 2;
   const QTemporaryDir home;
   qputenv("XDG_CONFIG_HOME", home.path().toUtf8());
+  qputenv("XDG_DATA_HOME", home.path().toUtf8());
   QApplication app(argc, argv);
   app.setApplicationName("drevan-screenshots");
   app.setOrganizationName("drevan-screenshots");
@@ -111,12 +212,6 @@ int main(int argc, char** argv) {
   window.bench().editor().picture()->set_page(4);
   shots.settle();
   shots.take("bench-equaliser");
-  w.add_step(ChainOwner::clip, 6, *find_step("gain"));
-  Settings s = w.step(*w.selected())->settings;
-  s.values[0] = 6;
-  w.set_settings(*w.selected(), s, "gain");
-  shots.settle();
-  shots.take("bench-gain-over");
   while (w.history().can_undo()) w.undo();
 
   w.move_step({ChainOwner::clip, 1}, {ChainOwner::clip, 4});
@@ -124,9 +219,11 @@ int main(int argc, char** argv) {
   shots.take("bench-advice");
   while (w.history().can_undo()) w.undo();
 
-  // The other editors, at work on the voice.
-  for (const char* id : {"de-ess", "gate", "limiter", "octave-bands"}) {
-    w.add_step(ChainOwner::clip, 4, *find_step(id));
+  // The other editors, at work on the voice; the hum on the stairs.
+  for (const char* id : {"de-ess", "gate", "limiter", "octave-bands", "ride", "multiband-compressor", "saturation", "hum-removal"}) {
+    const bool hum = std::string_view(id) == "hum-removal";
+    if (hum) w.select_clip(clip_named(w, "stairs-02"));
+    w.add_step(ChainOwner::clip, hum ? 0 : 4, *find_step(id));
     shots.settle();
     window.bench().editor().use_starting_point(0);
     shots.settle();
@@ -135,13 +232,37 @@ int main(int argc, char** argv) {
     shots.stop();
     while (w.history().can_undo()) w.undo();
   }
-  window.bench().mark_room_tone();
-  window.bench().mark_room_tone();
+  w.select_clip(clip_named(w, "lamp-room-04"));
+  w.set_target("podcast");
+  shots.step(1);
+  // More of the window for the scope, as by dragging the splitter.
+  if (auto* parts = window.findChild<QSplitter*>("bench_parts")) parts->setSizes({290, 236, 184});
+  window.bench().show_spectrogram(true);
+  shots.settle();
+  wait_for([&] { return !window.bench().scope().spectrogram().busy(); });
+  shots.take("bench-spectrogram");
+  window.bench().show_spectrogram(false);
+  if (auto* parts = window.findChild<QSplitter*>("bench_parts")) parts->setSizes({204, 252, 254});
+  window.bench().compare_blind();
+  wait(400);
+  std::vector<QPixmap> dialogs;
+  if (auto* dialog = window.findChild<QDialog*>()) {
+    dialogs.push_back(dialog->grab());
+    dialog->reject();
+  }
+  shots.stop();
+  three_levels(window, shots);
+  versions_and_recipes(window, shots, argv[1], dialogs);
 
   // A batch with everything of Ines through the five steps.
   w.select_clip(clip_named(w, "lamp-room-04"));
   w.copy_chain_to({clip_named(w, "stairs-02"), clip_named(w, "stairs-03"), clip_named(w, "log-entry-night"),
                    clip_named(w, "opening"), clip_named(w, "night-two")});
+  shots.settle();
+  w.set_target("podcast");
+  w.add_step(ChainOwner::reel, 0, *find_step("normalise"));
+  w.set_settings({ChainOwner::reel, 0}, settings_of(*find_step("normalise"), {"", "", {{"measure", 2}, {"target_db", -16}}}), "To -16 LUFS");
+  w.add_step(ChainOwner::reel, 1, *find_step("limiter"));
   shots.settle();
   window.show_place(1);
   const QTemporaryDir out;

@@ -175,9 +175,52 @@ TEST(VoiceCleanUp, ARecipeRendersToTheSameBitsByWindowAndByCommandLine) {
   const auto ran = test::run(std::string(DREVAN_CLI) + " render --recipe " DREVAN_SOURCE_DIR "/demo/five.recipe --out " +
                              temp.filePath("cli").toStdString() + " " + source);
   ASSERT_EQ(ran.code, 0) << ran.out;
-  const auto a = test::bytes(temp.filePath("window/stairs-03.wav").toStdString());
-  EXPECT_GT(a.size(), 1000U);
-  EXPECT_TRUE(a == test::bytes(temp.filePath("cli/stairs-03.wav").toStdString()));
+  // The sound; a clip of a reel carries its place there besides.
+  const AudioBuffer a = test::read_all(temp.filePath("window/stairs-03.wav").toStdString());
+  const AudioBuffer b = test::read_all(temp.filePath("cli/stairs-03.wav").toStdString());
+  EXPECT_GT(a.frames(), 1000);
+  EXPECT_TRUE(std::ranges::equal(a.channel(0), b.channel(0)));
+}
+
+// The manual's chapter "A clean voice in five minutes", step by step.
+TEST(VoiceCleanUp, TheManualsFiveMinutes) {
+  Driver d;
+  ASSERT_TRUE(d.open_demo());
+  d.click_clip("stairs-02");
+  ASSERT_TRUE(d.settle());
+  ASSERT_TRUE(d.steps().empty());
+  QTest::keyClick(&d.window, Qt::Key_R, Qt::ShiftModifier);
+  ASSERT_TRUE(d.wait_for([&] { return d.work().clip()->room_tone.has_value(); }));
+  ASSERT_TRUE(d.settle());
+  const auto levels = [&] { return d.work().levels()->stages.back(); };
+  ASSERT_TRUE(d.add_step("normalise"));
+  EXPECT_NEAR(*levels().sample_peak_dbfs, -3, 0.01);
+  const double noisy = *levels().noise_floor_dbfs;
+  ASSERT_TRUE(d.add_step("hum-removal"));
+  const Findings& hum = d.work().levels()->findings[1];
+  ASSERT_FALSE(hum.empty());
+  EXPECT_NEAR(static_cast<double>(hum.values[0]), 50, 0.1);
+  const double without_hum = *levels().noise_floor_dbfs;
+  EXPECT_LT(without_hum, noisy - 10);
+  ASSERT_TRUE(d.add_step("noise-reduction"));
+  EXPECT_LT(*levels().noise_floor_dbfs, without_hum - 6);
+  ASSERT_TRUE(d.add_step("cut"));
+  ASSERT_TRUE(d.add_step("de-ess"));
+  ASSERT_TRUE(d.add_step("compressor"));
+  ASSERT_TRUE(d.wait_for([&] { return d.work().course() && !d.work().course()->reduction_db.empty(); }));
+  // The advice line may name a threshold from this clip's quiet words: it is taken.
+  if (d.bench().advice().rule() == "threshold-off") {
+    d.click(&d.bench().advice().action(), QPointF(8, 8));
+    ASSERT_TRUE(d.settle());
+  }
+  d.work().set_target("podcast");
+  ASSERT_TRUE(d.settle());
+  d.click(&d.bench().meet_button(), QPointF(8, 8));
+  ASSERT_TRUE(d.wait_for([&] {
+    const Levels* l = d.work().clip_levels(d.work().clip_id());
+    return l && d.work().levels_fresh() && verdict(misses(*d.work().target(), *l)) == Verdict::right;
+  }));
+  EXPECT_NEAR(*levels().loudness_lufs, -16, 1);
 }
 
 }  // namespace

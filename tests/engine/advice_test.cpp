@@ -106,5 +106,86 @@ TEST(Advice, ACompressorThatNothingReachesIsTold) {
   EXPECT_TRUE(advise(c, &levels).empty());
 }
 
+// Levels of a clip as they might have been measured: one stage more than steps.
+LevelPath stages(std::initializer_list<Levels> all) {
+  LevelPath path;
+  path.stages = all;
+  return path;
+}
+
+TEST(Advice, ThresholdIsReadOffTheQuietWords) {
+  const Levels in{.sample_peak_dbfs = -3, .noise_floor_dbfs = -50, .quiet_words_dbfs = -14.2};
+  const LevelPath levels = stages({in, in, in});
+  for (const double threshold : {-28.0, -5.0}) {
+    Chain c = chain_of({"compressor", "normalise"});
+    c.steps[0] = with("compressor", {{"threshold_db", threshold}});
+    const auto all = advise(c, &levels);
+    ASSERT_EQ(all.size(), 1U) << threshold;
+    EXPECT_EQ(all[0].rule, "threshold-off");
+    EXPECT_EQ(all[0].action, "Use -14");
+    EXPECT_EQ(rules(all[0].mended, &levels), Rules{});
+  }
+  EXPECT_EQ(rules(chain_of({"compressor", "normalise"}), &levels), Rules{});  // -15 is near enough
+}
+
+TEST(Advice, AGateThatNeverClosesIsNamed) {
+  const Levels in{.sample_peak_dbfs = -3, .noise_floor_dbfs = -38};
+  const LevelPath levels = stages({in, in, in});
+  Chain c = chain_of({"gate", "normalise"});
+  c.steps[0] = with("gate", {{"threshold_db", -50}});
+  const auto all = advise(c, &levels);
+  ASSERT_EQ(all.size(), 1U);
+  EXPECT_EQ(all[0].rule, "does-nothing");
+  EXPECT_EQ(rules(all[0].mended, &levels), Rules{});
+}
+
+TEST(Advice, AStrayPeakThatShrinksTheClipIsShown) {
+  const Levels in{.sample_peak_dbfs = -0.5, .noise_floor_dbfs = -60, .loud_words_dbfs = -13, .peak_at = 5 * 48000};
+  Levels out = in;
+  out.sample_peak_dbfs = -3;
+  const LevelPath levels = stages({in, out});
+  const auto all = advise(chain_of({"normalise"}), &levels);
+  ASSERT_EQ(all.size(), 1U);
+  EXPECT_EQ(all[0].rule, "stray-peaks");
+  EXPECT_DOUBLE_EQ(*all[0].at_s, 5);
+  EXPECT_EQ(all[0].mended.steps[0].type->id, "limiter");
+  EXPECT_EQ(rules(all[0].mended), Rules{});
+}
+
+TEST(Advice, ARoomToneWithSpeechIsNamedAndABetterOneOffered) {
+  const RoomToneJudgement tone{RoomToneFlaw::speech, SecondsRange{4.5, 5.5}};
+  const auto all = advise(chain_of({"noise-reduction", "normalise"}), nullptr, 48000, &tone);
+  ASSERT_EQ(all.size(), 1U);
+  EXPECT_EQ(all[0].rule, "room-tone");
+  EXPECT_EQ(all[0].room_tone, tone.better);
+  const RoomToneJudgement good;
+  EXPECT_TRUE(advise(chain_of({"noise-reduction", "normalise"}), nullptr, 48000, &good).empty());
+  EXPECT_TRUE(advise(chain_of({"normalise"}), nullptr, 48000, &tone).empty());  // nobody learns from it
+}
+
+// Levels from a real clip: words, and a knock far above them.
+TEST(Advice, AKnockInAMeasuredClipIsFound) {
+  const test::TempFolder folder;
+  AudioBuffer x = test::noise(0.0005, 12, 1);
+  test::add(x, test::words(0.08, 10), 1);
+  for (size_t i = 0; i < 40; ++i) x.channel(0)[7 * 48000 + i] += 0.9F;
+  test::write_wav(folder / "knock.wav", x);
+  FindingStore store;
+  LevelStore known;
+  const CancelToken never;
+  LevelPathOptions options;
+  options.store = &store;
+  options.levels = &known;
+  options.cancel = &never;
+  const Chain chain = chain_of({"normalise"});
+  const LevelPath levels = measure_level_path({folder / "knock.wav", 0, -1, 48000, {}, {}}, chain, options);
+  const auto all = advise(chain, &levels);
+  ASSERT_FALSE(all.empty());
+  EXPECT_EQ(all[0].rule, "stray-peaks");
+  EXPECT_NEAR(*all[0].at_s, 7, 0.01);
+  const LevelPath mended = measure_level_path({folder / "knock.wav", 0, -1, 48000, {}, {}}, all[0].mended, options);
+  EXPECT_GT(*mended.stages.back().loudness_lufs, *levels.stages.back().loudness_lufs + 6);
+}
+
 }  // namespace
 }  // namespace drevan

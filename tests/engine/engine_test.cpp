@@ -286,6 +286,32 @@ TEST_F(Engine, LevelPathMeasuresEveryStage) {
   EXPECT_NEAR(again.like_gain, path.like_gain, 1e-9);
 }
 
+TEST_F(Engine, TheResultAloneIsTheLevelPathsLastAndKeepsTheBorder) {
+  LevelStore levels, others;
+  StageCache cache;
+  const CancelToken never;
+  Chain chain = five_steps();
+  const auto path = measure_level_path(sound_, chain, {&store_, &levels, nullptr, &never, {}, {}, true});
+  const LevelPathOptions o{&store_, &others, &cache, &never, {}, {}, true};
+  const Levels alone = measure_result(sound_, chain, 3, o);
+  EXPECT_EQ(alone.loudness_lufs, path.stages.back().loudness_lufs);
+  EXPECT_EQ(alone.true_peak_dbtp, path.stages.back().true_peak_dbtp);
+  EXPECT_EQ(alone.noise_floor_dbfs, path.stages.back().noise_floor_dbfs);
+  const auto keys = stage_keys(sound_, chain);
+  for (size_t i = 0; i < keys.size(); ++i) EXPECT_EQ(cache.get(keys[i]) != nullptr, i == 3) << i;
+  // A change behind the border starts there: what is kept is what is heard.
+  auto silent = std::make_shared<AudioBuffer>(1, 48000 * 6);
+  chain.steps[4] = step("gain", {{"gain_db", -20}});
+  StageCache fake;
+  fake.put(keys[3], silent);
+  EXPECT_FALSE(measure_result(sound_, chain, 3, {&store_, &others, &fake, &never, {}, {}, false}).sample_peak_dbfs);
+  // What is known is looked up, also when it would cost nothing to hear it again.
+  EXPECT_FALSE(measure_result({"/nowhere.wav", 0, -1, 48000, {}}, {}, 0, [&] {
+                 others.put(stage_keys({"/nowhere.wav", 0, -1, 48000, {}}, {}).back(), {});
+                 return o;
+               }()).sample_peak_dbfs);
+}
+
 TEST_F(Engine, LevelPathNamesTheFirstStageThatIsOver) {
   LevelStore levels;
   const CancelToken never;

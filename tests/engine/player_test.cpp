@@ -191,6 +191,20 @@ TEST_F(PlayerTest, SeeksWhilePlaying) {
   EXPECT_LT(player_->position(), 96000 + 48000);
 }
 
+// Whether the ring is full or not at that moment, a seek is done.
+TEST_F(PlayerTest, NoSeekIsLost) {
+  player_->load(plan({}));
+  player_->play();
+  std::this_thread::sleep_for(100ms);
+  for (int i = 0; i < 12; ++i) {
+    const Samples to = i % 2 == 0 ? 96000 : 4800;
+    player_->seek(to);
+    std::this_thread::sleep_for(150ms);
+    EXPECT_GE(player_->position(), to) << i;
+    EXPECT_LT(player_->position(), to + 48000) << i;
+  }
+}
+
 TEST_F(PlayerTest, OverLampLightsAndStaysUntilCleared) {
   player_->load(plan({{gain(24)}}));
   player_->set_matched(false);
@@ -231,6 +245,36 @@ TEST_F(PlayerTest, TenStepsInStereoWithoutAGap) {
   std::this_thread::sleep_for(1500ms);
   EXPECT_TRUE(player_->playing());
   EXPECT_EQ(player_->underruns(), 0);
+}
+
+// Two quick presses of the space bar: the worker may not have seen the first before the second.
+TEST_F(PlayerTest, PlayAndPauseAtOnceEndsPaused) {
+  player_->load(plan({}));
+  for (int i = 0; i < 60; ++i) {
+    player_->play();
+    if (i % 3 != 0) std::this_thread::sleep_for(std::chrono::microseconds(i * 7));
+    player_->pause();
+    for (int k = 0; k < 100 && player_->playing(); ++k) std::this_thread::sleep_for(5ms);
+    ASSERT_FALSE(player_->playing()) << i;
+  }
+}
+
+TEST_F(PlayerTest, PauseAndPlayAtOnceEndsPlaying) {
+  player_->load(plan({}));
+  player_->set_loop(FrameRange{0, 24000});
+  for (int i = 0; i < 60; ++i) {
+    player_->play();
+    std::this_thread::sleep_for(std::chrono::microseconds(2000 + i * 500));
+    player_->pause();
+    if (i % 3 != 0) std::this_thread::sleep_for(std::chrono::microseconds(i * 60));
+    player_->play();
+    // What was queued before the pause has been heard by now, the pause's end too.
+    std::this_thread::sleep_for(100ms);
+    ASSERT_TRUE(player_->playing()) << i;
+    player_->pause();
+    for (int k = 0; k < 100 && player_->playing(); ++k) std::this_thread::sleep_for(5ms);
+    ASSERT_FALSE(player_->playing()) << i;
+  }
 }
 
 TEST_F(PlayerTest, ALostFileStopsWithAMessage) {

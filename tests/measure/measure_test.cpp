@@ -1,6 +1,7 @@
 #include <gtest/gtest.h>
 
 #include <cmath>
+#include <numbers>
 
 #include "measure/levels.h"
 #include "measure/noise_floor.h"
@@ -99,6 +100,108 @@ TEST(RoomToneFinder, RefusesSpeechClicksAndDigitalSilence) {
   AudioBuffer clicks = test::noise(0.001, 3, 2);
   for (size_t i = 0; i < clicks.channel(0).size(); i += 12000) clicks.channel(0)[i + 6000] = 0.7F;
   EXPECT_FALSE(find(clicks));
+}
+
+// A breath: noise between 300 Hz and 5 kHz that swells and goes within half a second.
+AudioBuffer breath(double level) {
+  AudioBuffer x = test::noise(level, 0.5, 77);
+  for (size_t i = 0; i < x.channel(0).size(); ++i)
+    x.channel(0)[i] *= static_cast<float>(std::pow(std::sin(std::numbers::pi * static_cast<double>(i) / 24000), 2));
+  return x;
+}
+
+RoomToneFinder listened(AudioBuffer& x) {
+  RoomToneFinder f({48000, x.channels(), 65536});
+  for (Samples at = 0; at < x.frames(); at += 65536) f.hear(x.block(at, static_cast<int>(std::min<Samples>(65536, x.frames() - at))));
+  return f;
+}
+FrameRange seconds(double begin, double end) { return {std::llround(begin * 48000), std::llround(end * 48000)}; }
+
+// Prompts with a pause of 1.4 s between them in which, after 0.3 s, somebody breathes: what is taken lies
+// in the pauses that are known, and clear of the breath.
+TEST(RoomToneFinder, KeepsClearOfBreathsInKnownPauses) {
+  const char* prompts[] = {"demo-congrats", "demo-instruct", "vm-instructions", "demo-abouttotry", "demo-echotest", "conf-adminmenu"};
+  for (const double room : {0.0005, 0.003})
+    for (size_t k = 0; k + 1 < std::size(prompts); ++k) {
+      // The prompts' own pauses are filled with sound, so that only the known one is left.
+      AudioBuffer a = test::speech(prompts[k]), b = test::speech(prompts[k + 1]);
+      const double end = std::min(4.0, static_cast<double>(a.frames()) / 48000);
+      AudioBuffer x = test::noise(room, end + 1.4 + 4, static_cast<unsigned>(k));
+      AudioBuffer first(1, std::llround(end * 48000));
+      std::copy_n(a.channel(0).begin(), first.frames(), first.channel(0).begin());
+      test::add(x, first, 0);
+      test::add(x, test::words(0.02, end), 0);
+      test::add(x, breath(0.02), end + 0.25);
+      test::add(x, b, end + 1.4);
+      test::add(x, test::words(0.02, 4), end + 1.4);
+      const auto found = find(x);
+      ASSERT_TRUE(found) << prompts[k];
+      EXPECT_GE(found->begin, std::llround((end + 0.7) * 48000)) << prompts[k] << " " << room;
+      EXPECT_LE(found->end, std::llround((end + 1.45) * 48000)) << prompts[k] << " " << room;
+    }
+}
+
+TEST(RoomToneJudge, HearsSpeechAnywhereInRealPrompts) {
+  int wrong = 0, all = 0;
+  for (const char* prompt : {"demo-congrats", "demo-instruct", "vm-instructions", "demo-abouttotry"}) {
+    AudioBuffer x = test::noise(0.001, 1, 4);
+    AudioBuffer said = test::speech(prompt);
+    const AudioBuffer parts[] = {x, said};
+    AudioBuffer whole = test::join(parts);
+    AudioBuffer room = test::noise(0.001, static_cast<double>(whole.frames()) / 48000, 5);
+    test::add(whole, room, 0);
+    const auto f = listened(whole);
+    EXPECT_EQ(f.judge(seconds(0.1, 0.9)), RoomToneFlaw::none) << prompt;
+    const double length = static_cast<double>(whole.frames()) / 48000;
+    for (double at = 1.2; at + 0.7 < length; at += 0.35) {
+      // Stretches with speech in them, by level: the room lies at -60.
+      if (test::rms_db(whole.channel(0).subspan(static_cast<size_t>(at * 48000), 33600)) < -48) continue;
+      ++all;
+      if (f.judge(seconds(at, at + 0.7)) == RoomToneFlaw::none) ++wrong;
+    }
+  }
+  EXPECT_GT(all, 60);
+  EXPECT_LE(wrong, all / 50);
+}
+
+TEST(RoomToneJudge, PassesRoomsOfManyKinds) {
+  // Hiss, a fan's hum with blades, rumble with a wandering level of 2 dB.
+  AudioBuffer hiss = test::noise(0.002, 3, 1);
+  AudioBuffer fan = test::noise(0.0015, 3, 2);
+  test::add(fan, test::sine(118, 0.01, 3), 0);
+  test::add(fan, test::sine(354, 0.003, 3), 0);
+  AudioBuffer rumble = test::noise(0.004, 3, 3);
+  float low = 0;
+  for (size_t i = 0; i < rumble.channel(0).size(); ++i) {
+    low += 0.01F * (rumble.channel(0)[i] - low);
+    rumble.channel(0)[i] = (8 * low + 0.05F * rumble.channel(0)[i]) * static_cast<float>(1 + 0.12 * std::sin(static_cast<double>(i) / 20000));
+  }
+  for (AudioBuffer* x : {&hiss, &fan, &rumble})
+    for (double at = 0; at < 2.2; at += 0.3) EXPECT_EQ(listened(*x).judge(seconds(at, at + 0.7)), RoomToneFlaw::none) << at;
+}
+
+TEST(RoomToneJudge, NamesClicksSilenceAndBreaths) {
+  AudioBuffer x = test::noise(0.001, 6, 6);
+  x.channel(0)[48000] = 0.4F;
+  for (size_t i = 96000; i < 100000; ++i) x.channel(0)[i] = 0;
+  test::add(x, breath(0.008), 3.5);
+  const auto f = listened(x);
+  EXPECT_EQ(f.judge(seconds(0.7, 1.4)), RoomToneFlaw::click);
+  EXPECT_EQ(f.judge(seconds(1.6, 2.4)), RoomToneFlaw::digital_silence);
+  EXPECT_EQ(f.judge(seconds(3.3, 4.2)), RoomToneFlaw::speech);
+  EXPECT_EQ(f.judge(seconds(4.3, 5.2)), RoomToneFlaw::none);
+}
+
+TEST(Levels, QuietAndLoudWordsAreToldApart) {
+  AudioBuffer x = test::noise(0.0005, 20, 3);
+  for (int i = 0; i < 10; ++i) test::add(x, test::sine(300, i % 2 == 0 ? 0.5 : 0.1, 0.8), 2.0 * i);
+  x.channel(0)[static_cast<size_t>(9.5 * 48000)] = 0.99F;
+  LevelMeter m({48000, 1, 4800}, Detail::quick);
+  for (Samples at = 0; at < x.frames(); at += 4800) m.hear(x.block(at, 4800));
+  const Levels l = m.levels();
+  EXPECT_NEAR(*l.quiet_words_dbfs, -20, 1.5);
+  EXPECT_NEAR(*l.loud_words_dbfs, -6, 1.5);
+  EXPECT_EQ(l.peak_at, static_cast<Samples>(9.5 * 48000));
 }
 
 }  // namespace

@@ -249,6 +249,33 @@ TEST(Peaks, AreThoseOfTheSound) {
   }
 }
 
+TEST(Outline, HasTheExtremesOfEachColumnForAnyBlocks) {
+  AudioBuffer x = test::noise(0.2, 0.7, 8, 48000, 2);
+  const Samples frames = 30000;  // the rest rings
+  Outline outline(frames);
+  for (int at = 0, n = 1; at < x.frames(); at += n, n = n * 7 % 1201 + 1) {
+    n = std::min(n, static_cast<int>(x.frames()) - at);
+    outline.hear(x.block(at, n));
+  }
+  ASSERT_EQ(outline.cells().size(), Outline::columns);
+  std::vector<PeakPair> want(Outline::columns);
+  for (Samples i = 0; i < x.frames(); ++i) {
+    auto& cell = want[static_cast<size_t>(std::min<Samples>(i * static_cast<Samples>(Outline::columns) / frames, Outline::columns - 1))];
+    for (int c = 0; c < 2; ++c) {
+      cell.low = std::min(cell.low, x.channel(c)[static_cast<size_t>(i)]);
+      cell.high = std::max(cell.high, x.channel(c)[static_cast<size_t>(i)]);
+    }
+  }
+  for (size_t i = 0; i < want.size(); ++i) {
+    EXPECT_EQ(outline.cells()[i].low, want[i].low) << i;
+    EXPECT_EQ(outline.cells()[i].high, want[i].high) << i;
+  }
+  // Shorter than its columns.
+  Outline little(3);
+  little.hear(x.block(0, 3));
+  EXPECT_EQ(little.cells()[0].high, std::max({0.0F, x.channel(0)[0], x.channel(1)[0]}));
+}
+
 TEST(Peaks, AreKeptAndDamagedOnesAreNotBelieved) {
   const TempFolder t;
   ::setenv("XDG_CACHE_HOME", t.path().c_str(), 1);

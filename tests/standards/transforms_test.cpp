@@ -4,6 +4,7 @@
 #include <cmath>
 #include <fstream>
 #include <nlohmann/json.hpp>
+#include <numbers>
 
 #include "dsp/fast_math.h"
 #include "dsp/lsa_gain.h"
@@ -13,6 +14,26 @@
 
 namespace drevan {
 namespace {
+
+// The definition of the discrete Fourier transform, summed up in double precision.
+TEST(FftStandard, IsTheSumItIsDefinedAs) {
+  for (const int size : {16, 22, 30, 50, 64, 240, 882, 1024, 2560}) {
+    const auto n = static_cast<size_t>(size);
+    const RealFft fft(size);
+    const AudioBuffer noise = test::noise(0.3, 1, 3);
+    FloatVector x(noise.channel(0).begin(), noise.channel(0).begin() + size), back(n);
+    ComplexVector bins(n / 2 + 1);
+    fft.forward(x, bins);
+    for (size_t k = 0; k < bins.size(); ++k) {
+      std::complex<double> sum = 0;
+      for (size_t i = 0; i < n; ++i)
+        sum += std::polar(1.0, -2 * std::numbers::pi * static_cast<double>(k * i % n) / size) * static_cast<double>(x[i]);
+      ASSERT_NEAR(std::abs(sum - std::complex<double>(bins[k])), 0, 3e-6 * std::sqrt(size)) << size << " bin " << k;
+    }
+    fft.inverse(bins, back);
+    for (size_t i = 0; i < n; ++i) ASSERT_NEAR(back[i] / static_cast<float>(size), x[i], 2e-6) << size << " sample " << i;
+  }
+}
 
 TEST(StftStandard, UnchangedSpectraGiveBackTheInput) {
   struct Way {

@@ -25,7 +25,13 @@ std::vector<Case> cases() {
   std::vector<Case> out;
   for (const StepType* t : catalogue())
     for (const double rate : {44100.0, 48000.0, 96000.0})
-      for (const int channels : {1, 2}) out.push_back({t, rate, channels});
+      for (const int channels : {1, 2}) {
+#if defined(__SANITIZE_ADDRESS__) || defined(__SANITIZE_THREAD__)
+        // Sanitizers are slow: the lowest rate in mono and the highest in stereo hold every size there is.
+        if ((rate == 44100) != (channels == 1) || rate == 48000) continue;
+#endif
+        out.push_back({t, rate, channels});
+      }
   return out;
 }
 
@@ -233,7 +239,7 @@ TEST(Catalogue, DescriptionsAreWhole) {
       EXPECT_FALSE(p.help.empty()) << p.id;
       EXPECT_FALSE(value_text(p, p.standard).empty());
       for (const double f : {0.0, 0.3, 1.0})
-        if (p.scale != Scale::choice) EXPECT_NEAR(to_fraction(p, from_fraction(p, f)), f, 1e-9) << p.id;
+        if (p.scale != Scale::choice && !p.whole) EXPECT_NEAR(to_fraction(p, from_fraction(p, f)), f, 1e-9) << p.id;
       const std::pair<std::string_view, std::string_view> units[] = {{"dB", "_db"}, {"Hz", "_hz"}, {"ms", "_ms"}, {"%", "_pct"}};
       for (const auto& [unit, ending] : units)
         if (p.unit == unit) EXPECT_TRUE(p.id.ends_with(ending)) << p.id;
@@ -257,7 +263,7 @@ TEST(Catalogue, EverySettingSurvivesARecipe) {
         chain.steps.push_back({t, standard_settings(*t), true});
         chain.steps.back().settings.values[i] = v;
       }
-    const auto text = to_json(Recipe{"all", "", chain}).dump();
+    const auto text = to_json(Recipe{"all", "", chain, {}}).dump();
     EXPECT_EQ(recipe_from_text(text, "test").chain, chain) << t->id;
   }
 }

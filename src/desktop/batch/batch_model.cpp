@@ -47,14 +47,6 @@ void BatchModel::update(size_t job, const JobResult& now) {
   Q_EMIT dataChanged(index(row, 0), index(row, columns - 1));
 }
 
-double BatchModel::share_done() const {
-  if (results_.empty()) return 0;
-  double sum = 0;
-  for (const auto& r : results_)
-    sum += r.state == JobState::waiting ? 0 : r.state == JobState::running ? r.progress : 1;
-  return sum / static_cast<double>(results_.size());
-}
-
 const JobResult* BatchModel::result_of(int row) const {
   const auto at = std::ranges::find(running_, ids_[static_cast<size_t>(row)]);
   return at == running_.end() ? nullptr : &results_[static_cast<size_t>(at - running_.begin())];
@@ -86,6 +78,13 @@ QString BatchModel::text(int row, int column) const {
       if (workspace_.missing(*c)) return tr("source missing");
       if (!r) return {};
       if (r->state == JobState::failed) return QString::fromStdString(r->problem);
+      if (r->state == JobState::done && !r->missed.empty()) {
+        // "loudness -14.9 LUFS, wanted ...": the row tells the former, its tooltip all.
+        const auto first = QString::fromStdString(r->missed.front());
+        return tr("off target: %1").arg(first.section(", wanted", 0, 0));
+      }
+      if (r->state == JobState::done && r->render.warnings.empty() && (workspace_.target() || r->kept))
+        return (r->kept ? tr("unchanged") : tr("done")) + (workspace_.target() ? tr(", on target") : QString());
       if (r->state == JobState::done && !r->render.warnings.empty())
         return tr("done, %1").arg(QString::fromStdString(r->render.warnings.front()));
       const auto label = state_label(r->state);
@@ -98,6 +97,11 @@ QString BatchModel::text(int row, int column) const {
 QVariant BatchModel::data(const QModelIndex& index, int role) const {
   const int row = index.row(), column = index.column();
   if (row >= rowCount()) return {};
+  if (role == Qt::ToolTipRole && column == result && result_of(row) && !result_of(row)->missed.empty()) {
+    QStringList all;
+    for (const auto& miss : result_of(row)->missed) all << QString::fromStdString(miss);
+    return all.join("\n");
+  }
   if (role == Qt::DisplayRole || role == Qt::ToolTipRole) return text(row, column);
   if (role == Qt::CheckStateRole && column == clip)
     return unticked_.contains(ids_[static_cast<size_t>(row)]) ? Qt::Unchecked : Qt::Checked;
@@ -105,11 +109,12 @@ QVariant BatchModel::data(const QModelIndex& index, int role) const {
   if (role == levels_role && r && r->state == JobState::done && (column == before || column == after)) {
     const Levels& l = column == before ? r->render.before : r->render.after;
     return QVariant::fromValue(LevelBar{l.sample_peak_dbfs.value_or(-200), l.loudness_lufs.value_or(-200),
-                                        l.noise_floor_dbfs.value_or(-200)});
+                                        l.noise_floor_dbfs.value_or(-200),
+                                        workspace_.target() ? workspace_.target()->loudness_lufs : Limits{}});
   }
   if (role == progress_role && column == result && r && r->state == JobState::running) return r->progress;
   if (role == failed_role && column == result)
-    return (r && r->state == JobState::failed) ||
+    return (r && (r->state == JobState::failed || !r->missed.empty())) ||
            workspace_.missing(*workspace_.reel().find(ids_[static_cast<size_t>(row)]));
   return {};
 }
@@ -170,6 +175,11 @@ void BatchDelegate::paint(QPainter* p, const QStyleOptionViewItem& option, const
     p->drawRoundedRect(QRectF(r.left(), y - 5, width, 10), 2, 2);
     p->setBrush(faded(color, 0.5));
     p->drawRect(QRectF(x(level.floor), y - 5, x(level.peak) - x(level.floor), 10));
+    // Where the target wants the loudness: two brackets.
+    p->setPen(QPen(t.text, 1));
+    for (const auto& limit : {level.wanted.least, level.wanted.most})
+      if (limit) p->drawLine(QPointF(x(*limit), y - 9), QPointF(x(*limit), y + 9));
+    p->setPen(Qt::NoPen);
     p->setBrush(color);
     p->drawRect(QRectF(x(level.loudness) - 2, y - 7, 4, 14));
     p->setPen(level.peak > 0 ? t.over : t.quiet);

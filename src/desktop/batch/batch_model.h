@@ -28,7 +28,6 @@ class BatchModel : public QAbstractTableModel {
   /// `job` counts the clips given to begin().
   void update(size_t job, const JobResult& now);
   const std::vector<JobResult>& results() const { return results_; }
-  double share_done() const;
 
   int rowCount(const QModelIndex& = {}) const override { return static_cast<int>(ids_.size()); }
   int columnCount(const QModelIndex& = {}) const override { return columns; }
@@ -56,9 +55,10 @@ class BatchDelegate : public QStyledItemDelegate {
   void paint(QPainter* p, const QStyleOptionViewItem& option, const QModelIndex& index) const override;
 };
 
-/// Peak, loudness and noise floor for drawing, dB; below -100: none.
+/// Peak, loudness and noise floor for drawing, dB; below -100: none; and the loudness a target wants.
 struct LevelBar {
   double peak = -200, loudness = -200, floor = -200;
+  Limits wanted{};
 };
 
 }  // namespace drevan::desktop

@@ -4,14 +4,17 @@
 #include <QElapsedTimer>
 #include <QWidget>
 
-#include "batch/batch.h"
+#include "batch/mix.h"
 #include "workspace.h"
 
+class QCheckBox;
 class QComboBox;
 class QLabel;
 class QLineEdit;
 class QProgressBar;
+class QHBoxLayout;
 class QPushButton;
+class QToolButton;
 class QTableView;
 
 namespace drevan::desktop {
@@ -28,19 +31,36 @@ class BatchPage : public QWidget {
   void set_folder(const QString& folder);
   bool rendering() const { return rendering_; }
   const std::vector<JobResult>& results() const;
+  /// What the last batch wrote beside the clips.
+  const std::vector<MixFile>& mixes() const { return mixes_; }
+  /// What is rendered, see the list of that name.
+  void set_what(int which);
+  void save_report_to(const std::filesystem::path& file);
+  class RulesDialog& rules();
   QTableView& table() { return *table_; }
 
  public Q_SLOTS:
   void render();
   void cancel();
+  /// Workers wait where they are, or go on.
+  void pause(bool on);
 
  Q_SIGNALS:
   void finished();
 
+ protected:
+  void showEvent(QShowEvent* e) override;
+
  private:
+  void show_target();
   void refresh();
   void show_progress();
-  void ended(std::vector<JobResult> results);
+  QHBoxLayout* make_form();
+  QHBoxLayout* make_formats();
+  QHBoxLayout* make_run();
+  void connect_all();
+  Reel to_render() const;
+  void ended(std::vector<JobResult> results, std::vector<MixFile> mixes);
   void save_report();
   BatchOptions options() const;
 
@@ -48,12 +68,18 @@ class BatchPage : public QWidget {
   BatchModel* model_;
   QTableView* table_;
   QLineEdit *folder_, *pattern_;
-  QComboBox *container_, *samples_;
-  QPushButton *render_, *cancel_, *report_;
+  QComboBox *container_, *samples_, *target_, *what_, *rate_;
+  QToolButton* also_;
+  QCheckBox *changed_, *all_box_;
+  QPushButton *render_, *cancel_, *report_, *pause_, *rules_button_, *choose_;
+  class RulesDialog* rules_ = nullptr;
   QProgressBar* progress_;
   QLabel* status_;
   QElapsedTimer since_;
   std::vector<BatchJob> jobs_;
+  std::vector<MixFile> mixes_;
+  std::atomic<bool> paused_{false};
+  double seconds_ = 0;  ///< of all that is rendered
   bool rendering_ = false;
   Worker worker_{nullptr};
 };

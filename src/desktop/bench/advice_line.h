@@ -22,6 +22,11 @@ class AdviceLine : public QWidget {
   std::string rule() const { return shown_ ? shown_->rule : std::string(); }
   QToolButton& action() { return *action_; }
   QToolButton& dismiss_button() { return *dismiss_; }
+  QToolButton& show_button() { return *show_; }
+
+ Q_SIGNALS:
+  /// Where it happens, in seconds of the clip.
+  void place_wanted(double seconds);
 
  private:
   void refresh();
@@ -30,7 +35,7 @@ class AdviceLine : public QWidget {
 
   Workspace& workspace_;
   QLabel* reason_;
-  QToolButton *action_, *dismiss_;
+  QToolButton *show_, *action_, *dismiss_;
   std::optional<Advice> shown_;
   std::set<std::pair<int, std::string>> dismissed_;  // clip and rule, for as long as Drevan runs
 };

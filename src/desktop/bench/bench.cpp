@@ -1,15 +1,20 @@
 #include "bench/bench.h"
 
+#include <QFileDialog>
 #include <QHBoxLayout>
 #include <QLabel>
+#include <QMenu>
+#include <QRandomGenerator>
 #include <QScrollArea>
 #include <QScrollBar>
+#include <QSettings>
 #include <QSplitter>
 #include <QTimer>
 #include <QToolButton>
 #include <cmath>
 
 #include "audio/time_text.h"
+#include "bench/blind_dialog.h"
 #include "theme/theme.h"
 
 namespace drevan::desktop {
@@ -42,11 +47,21 @@ Bench::Bench(Workspace& workspace, QWidget* parent) : QWidget(parent), workspace
   find_->setObjectName("find_room_tone");
   clear_ = head_button(tr("Clear"), tr("Forgets the room tone"), this);
 
+  const Theme& t = theme();
+  face_ = new Segmented({{tr("Waveform"), tr("Level over time (S)"), t.text}, {tr("Spectrogram"), tr("Frequencies over time (S)"), t.text}}, this);
+  face_->setAccessibleName(tr("Scope shows"));
+  shows_ = new Segmented({{tr("Both"), tr("Before over after"), t.after},
+                          {tr("After"), tr("What leaves the chain, or the step"), t.after},
+                          {tr("Removed"), tr("What is taken away: there should be no words in it"), t.removed}}, this);
+  shows_->setAccessibleName(tr("Spectrogram of"));
   auto* head = new QHBoxLayout;
   head->setContentsMargins(2, 0, 0, 0);
   head->addWidget(name_);
   head->addSpacing(10);
   head->addWidget(facts_);
+  head->addSpacing(14);
+  head->addWidget(face_);
+  head->addWidget(shows_);
   head->addStretch();
   for (QWidget* w : std::initializer_list<QWidget*>{mark_, find_, clear_}) head->addWidget(w);
   scroll_ = new QScrollBar(Qt::Horizontal, this);
@@ -68,11 +83,25 @@ Bench::Bench(Workspace& workspace, QWidget* parent) : QWidget(parent), workspace
   path_head->addSpacing(10);
   path_head->addWidget(path_note);
   path_head->addStretch();
+  target_ = head_button(QString(), tr("What the reel is delivered by: its limits are drawn in the level path, and the shelf and the "
+                                      "batch judge by them"), this);
+  target_->setObjectName("target");
+  target_->setPopupMode(QToolButton::InstantPopup);
+  target_->setMenu(new QMenu(target_));
+  meet_ = head_button(tr("Meet the target"), tr("Sets or adds the one step that makes this clip comply, and says what it did (Ctrl+T)"), this);
+  meet_->setObjectName("meet");
+  path_head->addWidget(target_);
+  path_head->addWidget(meet_);
+  fill_target_menu();
+  connect(meet_, &QToolButton::clicked, &workspace_, &Workspace::meet_target);
+  connect(&workspace_, &Workspace::target_changed, this, &Bench::show_target);
+  show_target();
   auto* area = new QScrollArea(this);
   area->setWidget(path_);
   area->setWidgetResizable(true);
   area->setFrameShape(QFrame::NoFrame);
   area->setVerticalScrollBarPolicy(Qt::ScrollBarAlwaysOff);
+  area->setMinimumHeight(176);
   auto* middle = new QWidget(this);
   auto* middle_box = new QVBoxLayout(middle);
   middle_box->setContentsMargins(0, 2, 0, 0);
@@ -116,6 +145,13 @@ Bench::Bench(Workspace& workspace, QWidget* parent) : QWidget(parent), workspace
   });
   connect(find_, &QToolButton::clicked, &workspace_, &Workspace::find_room_tone);
   connect(clear_, &QToolButton::clicked, this, [this] { workspace_.set_room_tone(std::nullopt); });
+  connect(face_, &Segmented::chosen, this, [this](int i) { show_spectrogram(i == 1); });
+  connect(shows_, &Segmented::chosen, this, [this](int i) { scope_->spectrogram().set_show(static_cast<ScopeSpectrogram::Show>(i)); });
+  connect(advice_, &AdviceLine::place_wanted, this, [this](double s) {
+    scope_->show_range(s - 1, 2);
+    workspace_.player().seek(std::llround(s * workspace_.reel().rate));
+    scope_->show_playhead(s);
+  });
   connect(scope_, &Scope::playhead_set, this, [this](double s) {
     workspace_.player().seek(std::llround(s * workspace_.reel().rate));
     scope_->show_playhead(s);
@@ -125,6 +161,7 @@ Bench::Bench(Workspace& workspace, QWidget* parent) : QWidget(parent), workspace
   connect(scroll_, &QScrollBar::valueChanged, this,
           [this](int v) { scope_->show_range(v / 1000.0, scope_->view_length()); });
   connect(foot_, &Foot::loop_changed, this, &Bench::apply_loop);
+  connect(foot_, &Foot::matched_changed, this, [this](bool on) { scope_->spectrogram().set_matched(on); });
   connect(shelf_, &Shelf::context_wanted, this, &Bench::context_wanted);
   connect(&workspace_, &Workspace::clip_changed, this, &Bench::show_clip);
   connect(&workspace_, &Workspace::reel_changed, this, &Bench::show_clip);
@@ -132,7 +169,61 @@ Bench::Bench(Workspace& workspace, QWidget* parent) : QWidget(parent), workspace
   timer_->setInterval(16);
   connect(timer_, &QTimer::timeout, this, &Bench::live);
   timer_->start();
+  auto& spectrogram = scope_->spectrogram();
+  spectrogram.set_range(spectrogram.top_db(), QSettings().value("scope/range_db", spectrogram.range_db()).toDouble());
+  show_spectrogram(QSettings().value("scope/spectrogram", false).toBool());
   show_clip();
+}
+
+void Bench::fill_target_menu() {
+  QMenu* menu = target_->menu();
+  connect(menu->addAction(tr("No target")), &QAction::triggered, this, [this] { workspace_.set_target({}); });
+  menu->addSeparator();
+  for (const Target& t : targets())
+    connect(menu->addAction(QString::fromStdString(t.label)), &QAction::triggered, this,
+            [this, id = QString::fromStdString(t.id)] { workspace_.set_target(id); });
+  menu->addSeparator();
+  connect(menu->addAction(tr("My own, from a file ...")), &QAction::triggered, this, [this] {
+    const auto file = QFileDialog::getOpenFileName(this, tr("Use a target"), {}, tr("Targets (*.json)"));
+    if (!file.isEmpty()) workspace_.set_target(file);
+  });
+}
+
+void Bench::show_target() {
+  const auto& t = workspace_.target();
+  target_->setText(tr("Target: %1").arg(t ? QString::fromStdString(t->label) : tr("none")));
+  meet_->setVisible(t.has_value());
+}
+
+void Bench::show_spectrogram(bool on) {
+  face_->set_current(on ? 1 : 0);
+  shows_->setVisible(on);
+  scope_->spectrogram().set_on(on);
+  QSettings().setValue("scope/spectrogram", on);
+}
+
+void Bench::widen_spectrogram(double by_db) {
+  auto& s = scope_->spectrogram();
+  s.set_range(s.top_db(), s.range_db() + by_db);
+  QSettings().setValue("scope/range_db", s.range_db());
+}
+
+void Bench::compare_blind() {
+  if (!workspace_.plan()) return;
+  std::optional<FrameRange> loop;
+  const double rate = workspace_.reel().rate;
+  if (const auto s = scope_->selection()) loop = FrameRange{std::llround(s->begin * rate), std::llround(s->end * rate)};
+  auto* dialog = new BlindDialog(workspace_, loop, QRandomGenerator::global()->generate(), this);
+  dialog->setModal(true);
+  // What was listened to before, and how, comes back.
+  connect(dialog, &QDialog::finished, this, [this] {
+    Player& player = workspace_.player();
+    player.pause();
+    player.set_listen(static_cast<Listen>(foot_->compare().current()));
+    player.set_matched(foot_->matched());
+    apply_loop();
+  });
+  dialog->show();
 }
 
 void Bench::mark_room_tone() {
@@ -157,8 +248,13 @@ void Bench::show_clip() {
   const QString channels = s.channels == 1   ? tr("mono")
                            : s.channels == 2 ? tr("stereo")
                                              : tr("%1 channels").arg(s.channels);
+  const int lender = workspace_.reel().groups[static_cast<size_t>(c->group)].room_tone_clip;
+  const Clip* other = !c->room_tone && lender != c->id ? workspace_.reel().find(lender) : nullptr;
+  const QString tone = workspace_.shares_room_tone() ? tr("  its room tone serves the group")
+                       : other && other->room_tone   ? tr("  room tone of %1").arg(QString::fromStdString(other->name))
+                                                     : QString();
   facts_->setText(tr("%1  %2  %3 kHz").arg(QString::fromStdString(length_text(workspace_.clip_seconds())), channels,
-                                          QString::number(s.rate / 1000)));
+                                          QString::number(s.rate / 1000)) + tone);
 }
 
 void Bench::show_view() {

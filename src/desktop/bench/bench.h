@@ -30,10 +30,19 @@ class Bench : public QWidget {
   Foot& foot() { return *foot_; }
   AdviceLine& advice() { return *advice_; }
   QToolButton& mark_button() { return *mark_; }
+  QToolButton& target_button() { return *target_; }
+  QToolButton& meet_button() { return *meet_; }
+  Segmented& face() { return *face_; }
+  Segmented& spectrogram_shows() { return *shows_; }
 
  public Q_SLOTS:
   /// Marks the selection as room tone, or switches to marking by mouse when there is none.
   void mark_room_tone();
+  /// Waveform or spectrogram in the scope.
+  void show_spectrogram(bool on);
+  void widen_spectrogram(double by_db);
+  /// Ten hidden trials over the selection, or the whole clip.
+  void compare_blind();
 
  Q_SIGNALS:
   void context_wanted(const QPoint& global);
@@ -52,7 +61,11 @@ class Bench : public QWidget {
   Foot* foot_;
   AdviceLine* advice_;
   QLabel *name_, *facts_;
-  QToolButton *mark_, *find_, *clear_;
+  Segmented *face_, *shows_;
+  void fill_target_menu();
+  void show_target();
+
+  QToolButton *mark_, *find_, *clear_, *target_, *meet_;
   QScrollBar* scroll_;
   QTimer* timer_;
   bool was_playing_ = false;

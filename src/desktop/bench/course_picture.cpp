@@ -17,11 +17,13 @@ CoursePicture::CoursePicture(Workspace& workspace, StepPlace place, QWidget* par
     : StepPicture(workspace, place, parent) {
   setAccessibleName(tr("Course"));
   setToolTip(tr("<p>What the step hears, over the last seconds, against its line, in dB. Drag the dashed line. "
-                "From the top: what is taken.</p>"));
+                "From the top: what is taken; from the bottom: what is given.</p>"));
 }
 
 void CoursePicture::live(std::span<const float> readings, std::span<const float>, std::span<const float>) {
   if (readings.size() < 2) return;
+  // Before the first sound comes through there is nothing to show.
+  if (past_.empty() && static_cast<double>(readings[0]) < lowest - 20) return;
   past_.push_back({static_cast<double>(readings[0]), static_cast<double>(readings[1])});
   if (past_.size() > shown) past_.erase(past_.begin());
   update();
@@ -45,16 +47,15 @@ void CoursePicture::paintEvent(QPaintEvent*) {
   draw_ground(p);
   const Theme& t = theme();
   const QRectF r = plot_rect();
-  for (int db = -36; db <= 0; db += 12) {
-    p.setPen(QPen(faded(t.line, 0.5), 1));
-    p.drawLine(QPointF(r.left(), y_of(db)), QPointF(r.right(), y_of(db)));
-    p.setPen(t.quiet);
-    p.drawText(QRectF(0, y_of(db) - 7, r.left() - 5, 14), Qt::AlignRight | Qt::AlignVCenter, QString::number(db));
-  }
+  draw_db_grid(p, r, -36, 0, 12, [this](double db) { return y_of(db); });
+  const auto unit = s->type->parameters[static_cast<size_t>(line_parameter())].unit;
+  const bool absolute = unit != "dB";
   p.setPen(t.quiet);
-  p.drawText(QRectF(r.left(), r.bottom() + 2, r.width(), 14), Qt::AlignLeft, tr("dB against this clip's voice"));
+  p.drawText(QRectF(r.left(), r.bottom() + 2, r.width(), 14), Qt::AlignLeft,
+             absolute ? QString::fromUtf8(unit.data(), std::ssize(unit)) : tr("dB against this clip's voice"));
   p.drawText(QRectF(r.left(), r.bottom() + 2, r.width(), 14), Qt::AlignRight, tr("now"));
   p.setClipRect(r);
+  draw_reach(p);
   const auto x_of = [&](size_t i) {
     return r.right() - (static_cast<double>(past_.size() - i) - 0.5) / static_cast<double>(shown) * r.width();
   };
@@ -64,6 +65,8 @@ void CoursePicture::paintEvent(QPaintEvent*) {
     level << QPointF(x_of(i), y_of(past_[i].level));
     const double cut = std::clamp(past_[i].reduction / most_cut, 0.0, 1.0) * r.height();
     if (cut > 0.3) p.fillRect(QRectF(x_of(i) - width / 2, r.top(), width, cut), faded(t.attention, 0.8));
+    const double lift = std::clamp(-past_[i].reduction / most_cut, 0.0, 1.0) * r.height();
+    if (lift > 0.3) p.fillRect(QRectF(x_of(i) - width / 2, r.bottom() - lift, width, lift), faded(t.after, 0.6));
   }
   p.setPen(QPen(s->on ? t.before : t.quiet, 1.4));
   p.drawPolyline(level);
@@ -75,6 +78,27 @@ void CoursePicture::paintEvent(QPaintEvent*) {
   const double y = line_at().y();
   p.setPen(QPen(t.attention, held_ ? 2 : 1, Qt::DashLine));
   p.drawLine(QPointF(r.left(), y), QPointF(r.right(), y));
+}
+
+// How far the step can go: about its line where it lifts and lowers, from the top where it only takes.
+void CoursePicture::draw_reach(QPainter& p) const {
+  const ChainStep* s = step();
+  const auto setting = [&](const char* id) -> std::optional<double> {
+    const int i = parameter_index(*s->type, id);
+    return i < 0 ? std::nullopt : std::optional(s->settings[static_cast<size_t>(i)]);
+  };
+  const Theme& t = theme();
+  const QRectF r = plot_rect();
+  const double line = s->settings[static_cast<size_t>(line_parameter())];
+  if (const auto up = setting("up_db"), down = setting("down_db"); up && down) {
+    const double top = y_of(line + *down), bottom = y_of(line - *up);
+    p.fillRect(QRectF(r.left(), top, r.width(), bottom - top), faded(t.attention, 0.1));
+  }
+  if (const auto most = setting("most_db")) {
+    const double y = r.top() + *most / most_cut * r.height();
+    p.setPen(QPen(faded(t.attention, 0.7), 1, Qt::DotLine));
+    p.drawLine(QPointF(r.left(), y), QPointF(r.right(), y));
+  }
 }
 
 void CoursePicture::mousePressEvent(QMouseEvent* e) {

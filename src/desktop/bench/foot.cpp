@@ -5,13 +5,15 @@
 #include <QLabel>
 #include <QPainter>
 #include <QToolButton>
+#include <QVBoxLayout>
 
 #include "audio/time_text.h"
 #include "theme/theme.h"
 
 namespace drevan::desktop {
 
-Foot::Foot(Workspace& workspace, QWidget* parent) : QWidget(parent), workspace_(workspace) {
+Foot::Foot(Workspace& workspace, QWidget* parent)
+    : QWidget(parent), workspace_(workspace), programme_(2, workspace.reel().rate), heard_(8192) {
   setFixedHeight(46);
   auto* row = new QHBoxLayout(this);
   row->setContentsMargins(14, 0, 16, 0);
@@ -49,25 +51,74 @@ Foot::Foot(Workspace& workspace, QWidget* parent) : QWidget(parent), workspace_(
   matched_->setChecked(true);
   matched_->setToolTip(tr("Brings before to the measured loudness of after, so that the louder one is not "
                           "taken for the better one; removed then leaves out plain gain"));
+  around_ = new QCheckBox(tr("this step only"), this);
+  around_->setObjectName("around");
+  around_->setToolTip(tr("Before is what enters the selected step, after what leaves it, removed what it takes (4); "
+                         "otherwise the whole chain is compared"));
+  auto* ticks = new QVBoxLayout;
+  ticks->setSpacing(0);
+  ticks->setContentsMargins(0, 0, 0, 0);
+  for (QCheckBox* c : {matched_, around_}) {
+    c->setFont(small_font());
+    ticks->addWidget(c);
+  }
+  loudness_ = new LoudnessReadout(this);
   meter_ = new Meter(this);
   for (QWidget* w : std::initializer_list<QWidget*>{play_, loop_, time_, of_, device_}) row->addWidget(w);
   row->addStretch(1);
   row->addWidget(compare_);
   row->addSpacing(8);
-  row->addWidget(matched_);
+  row->addLayout(ticks);
   row->addStretch(1);
+  row->addWidget(loudness_);
   row->addWidget(meter_);
 
   connect(play_, &QToolButton::clicked, this, &Foot::toggle_play);
   connect(loop_, &QToolButton::toggled, this, &Foot::loop_changed);
   connect(compare_, &Segmented::chosen, this, [this](int i) { workspace_.player().set_listen(static_cast<Listen>(i)); });
-  connect(matched_, &QCheckBox::toggled, this, [this](bool on) { workspace_.player().set_matched(on); });
+  connect(matched_, &QCheckBox::toggled, this, [this](bool on) {
+    workspace_.player().set_matched(on);
+    begin_loudness();
+    Q_EMIT matched_changed(on);
+  });
+  connect(around_, &QCheckBox::toggled, &workspace_, &Workspace::set_around_step);
+  connect(loudness_, &LoudnessReadout::cleared, this, &Foot::begin_loudness);
+  connect(compare_, &Segmented::chosen, this, &Foot::begin_loudness);
+  connect(&workspace_, &Workspace::clip_changed, this, &Foot::begin_loudness);
   connect(meter_, &Meter::cleared, this, [this] { workspace_.player().clear_over(); });
 }
 
 void Foot::paintEvent(QPaintEvent*) {
   QPainter p(this);
   p.fillRect(rect(), theme().raised);
+}
+
+void Foot::set_around_step(bool on) { around_->setChecked(on); }
+bool Foot::matched() const { return matched_->isChecked(); }
+
+// A mono clip is measured as one channel, as in the level path and in every file.
+void Foot::begin_loudness() {
+  const Clip* clip = workspace_.clip();
+  const bool mono = clip && workspace_.reel().sources[static_cast<size_t>(clip->source)].channels == 1;
+  programme_ = ProgrammeMeter(mono ? 1 : 2, workspace_.reel().rate);
+  loudness_->show_readings({});
+}
+
+void Foot::hear_loudness() {
+  const bool playing = workspace_.player().playing();
+  if (playing && !was_playing_) begin_loudness();
+  was_playing_ = playing;
+  size_t n = workspace_.player().heard().read(heard_);
+  if (n == 0) return;
+  if (programme_.channels() == 1) {
+    n /= 2;
+    for (size_t i = 0; i < n; ++i) heard_[i] = heard_[2 * i];
+  }
+  programme_.hear(std::span(heard_).first(n));
+  // Ten times a second is as often as numbers can be read.
+  if (since_readings_.isValid() && since_readings_.elapsed() < 100) return;
+  since_readings_.start();
+  loudness_->show_readings(programme_.readings());
 }
 
 bool Foot::looping() const { return loop_->isChecked(); }
@@ -86,6 +137,7 @@ void Foot::toggle_play() {
 
 void Foot::listen(Listen what) {
   compare_->set_current(static_cast<int>(what));
+  begin_loudness();
   workspace_.player().set_listen(what);
 }
 
@@ -96,8 +148,9 @@ void Foot::live() {
   time_->setText(QString::fromStdString(clock_text(static_cast<double>(player.position()) / rate)));
   of_->setText(tr("of %1").arg(QString::fromStdString(clock_text(workspace_.clip_seconds()))));
   meter_->show_peaks(player.take_peaks(), player.over());
+  hear_loudness();
   const bool silent = player.device().simulated();
-  device_->setText(silent ? tr("no sound device") : QString());
+  device_->setText(silent ? tr("silent") : QString());
   device_->setToolTip(silent ? tr("No sound device was found, so playing is silent; meters and pictures still "
                                   "move. Connect one and start Drevan again.")
                              : QString());

@@ -1,8 +1,11 @@
 // Play, loop, time; before / after / removed; the meter.
 #pragma once
 
+#include <QElapsedTimer>
 #include <QWidget>
 
+#include "measure/programme_meter.h"
+#include "widgets/loudness_readout.h"
 #include "widgets/meter.h"
 #include "widgets/segmented.h"
 #include "workspace.h"
@@ -23,22 +26,35 @@ class Foot : public QWidget {
   void listen(Listen what);
   bool looping() const;
   Meter& meter() { return *meter_; }
+  LoudnessReadout& loudness() { return *loudness_; }
   Segmented& compare() { return *compare_; }
+  /// Compares around the selected step alone.
+  void set_around_step(bool on);
+  bool matched() const;
   /// Call some 30 times a second.
   void live();
 
  Q_SIGNALS:
   void loop_changed(bool on);
+  void matched_changed(bool on);
 
  protected:
   void paintEvent(QPaintEvent*) override;
 
  private:
+  void begin_loudness();
+  void hear_loudness();
+
   Workspace& workspace_;
+  ProgrammeMeter programme_;
+  bool was_playing_ = false;
+  std::vector<float> heard_;
+  QElapsedTimer since_readings_;
   QToolButton *play_, *loop_;
   QLabel *time_, *of_, *device_;
   Segmented* compare_;
-  QCheckBox* matched_;
+  QCheckBox *matched_, *around_;
+  LoudnessReadout* loudness_;
   Meter* meter_;
 };
 

@@ -4,6 +4,7 @@
 #include <cmath>
 
 #include "theme/theme.h"
+#include "widgets/level_bar.h"
 #include "widgets/words.h"
 
 namespace drevan::desktop {
@@ -32,6 +33,7 @@ LevelPathView::LevelPathView(Workspace& workspace, QWidget* parent)
   connect(&workspace_, &Workspace::clip_changed, this, refresh);
   connect(&workspace_, &Workspace::step_changed, this, refresh);
   connect(&workspace_, &Workspace::levels_changed, this, refresh);
+  connect(&workspace_, &Workspace::target_changed, this, refresh);
 }
 
 QSize LevelPathView::minimumSizeHint() const {
@@ -46,16 +48,17 @@ std::vector<LevelPathView::Column> LevelPathView::columns() const {
   std::vector<Column> all;
   const Clip* clip = workspace_.clip();
   if (!clip) return all;
-  all.push_back({Kind::source, {}, nullptr, 0, 0, 0});
+  all.push_back({Kind::source, {}, nullptr, true, 0, 0, 0});
   int stage = 0;
   for (const auto owner : {ChainOwner::clip, ChainOwner::group, ChainOwner::reel}) {
     const auto& steps = chain_of(workspace_.reel(), *clip, owner).steps;
     for (int i = 0; i < static_cast<int>(steps.size()); ++i) {
       const auto& s = steps[static_cast<size_t>(i)];
-      if (s.on) ++stage;
-      all.push_back({Kind::step, {owner, i}, &s, stage, 0, 0});
+      const bool on = runs(workspace_.reel(), *clip, owner, s);
+      if (on) ++stage;
+      all.push_back({Kind::step, {owner, i}, &s, on, stage, 0, 0});
     }
-    all.push_back({Kind::add, {owner, static_cast<int>(steps.size())}, nullptr, stage, 0, 0});
+    all.push_back({Kind::add, {owner, static_cast<int>(steps.size())}, nullptr, true, stage, 0, 0});
   }
   const double wide = static_cast<double>(all.size() - 3);
   const double each = std::clamp((width() - axis_width - 3 * add_width) / wide, least_width, most_width);
@@ -123,6 +126,34 @@ void LevelPathView::draw_axis(QPainter& p) const {
   }
 }
 
+// Where the target wants peak, loudness (or RMS) and noise floor: a band, or a line that is not passed.
+void LevelPathView::draw_target(QPainter& p) const {
+  if (!workspace_.target()) return;
+  const Theme& t = theme();
+  const Target& target = *workspace_.target();
+  const QRectF r = plot_rect();
+  p.setFont(small_font());
+  const auto draw = [&](const Limits& l, const QColor& color, const QString& name) {
+    if (l.free()) return;
+    const double top = y_of(l.most.value_or(highest_db)), bottom = y_of(l.least.value_or(lowest_db));
+    if (l.least && l.most) p.fillRect(QRectF(r.left(), top, r.width(), std::max(2.0, bottom - top)), faded(color, 0.16));
+    p.setPen(QPen(faded(color, 0.6), 1, l.least && l.most ? Qt::SolidLine : Qt::DashLine));
+    if (l.most) p.drawLine(QPointF(r.left(), top), QPointF(r.right(), top));
+    if (l.least) p.drawLine(QPointF(r.left(), bottom), QPointF(r.right(), bottom));
+    const auto number = [](double v) { return QString::number(v, 'g', 3); };
+    const QString range = l.least && l.most ? tr("%1 to %2").arg(number(*l.least), number(*l.most))
+                          : l.most          ? tr("at most %1").arg(number(*l.most))
+                                            : tr("at least %1").arg(number(*l.least));
+    p.setPen(color);
+    p.drawText(QRectF(r.right() - 190, (l.most ? top : bottom) - 14, 184, 14), Qt::AlignRight | Qt::AlignVCenter, name + " " + range);
+  };
+  draw(target.true_peak_dbtp, t.text, tr("true peak"));
+  draw(target.sample_peak_dbfs, t.text, tr("peak"));
+  draw(target.loudness_lufs, t.after, tr("loudness"));
+  draw(target.rms_dbfs, t.after, tr("RMS"));
+  draw(target.noise_floor_dbfs, t.removed, tr("noise floor"));
+}
+
 void LevelPathView::draw_sections(QPainter& p, const std::vector<Column>& all) const {
   const Theme& t = theme();
   const Clip* clip = workspace_.clip();
@@ -137,11 +168,13 @@ void LevelPathView::draw_sections(QPainter& p, const std::vector<Column>& all) c
     p.drawLine(plus.center() - QPointF(0, 5), plus.center() + QPointF(0, 5));
     p.setFont(small_font());
     p.setPen(t.quiet);
+    // What a step here reaches.
+    const auto& clips = workspace_.reel().clips;
     QString label = tr("this clip");
     if (c.place.owner == ChainOwner::group)
-      label = tr("all of\n%1").arg(QString::fromStdString(
-          workspace_.reel().groups[static_cast<size_t>(clip->group)].name));
-    if (c.place.owner == ChainOwner::reel) label = tr("whole\nreel");
+      label = tr("%1\n%2").arg(QString::fromStdString(workspace_.reel().groups[static_cast<size_t>(clip->group)].name),
+                               counted(std::ranges::count(clips, clip->group, &Clip::group), tr("clip")));
+    if (c.place.owner == ChainOwner::reel) label = tr("whole reel\n%1").arg(counted(std::ssize(clips), tr("clip")));
     p.drawText(QRectF(c.x + 2, height() - 48.0, c.width - 4, 44), Qt::AlignHCenter | Qt::AlignTop | Qt::TextWordWrap,
                label);
     if (c.place.owner != ChainOwner::reel) {
@@ -177,37 +210,8 @@ void LevelPathView::draw_links(QPainter& p, const std::vector<Column>& all) cons
 void LevelPathView::draw_bar(QPainter& p, const Column& c) const {
   const auto* levels = workspace_.levels();
   if (!levels || c.stage >= static_cast<int>(levels->stages.size())) return;
-  const bool off = c.step && !c.step->on;
-  const Theme& t = theme();
-  const Levels& l = levels->stages[static_cast<size_t>(c.stage)];
-  const double x = c.x + c.width / 2;
-  const double opacity = off ? 0.25 : 1;
-  const bool over = l.sample_peak_dbfs.value_or(-1) > 0 && !off;
-  const QColor color = c.kind == Kind::source ? t.before : over ? t.over : t.after;
-  if (l.sample_peak_dbfs) {
-    const double top = y_of(*l.sample_peak_dbfs);
-    const double bottom = y_of(l.noise_floor_dbfs.value_or(lowest_db));
-    if (over) {
-      p.setPen(Qt::NoPen);
-      for (int ring = 4; ring > 0; --ring) {
-        p.setBrush(faded(t.over, 0.1));
-        p.drawRoundedRect(QRectF(x - 10 - ring * 4, top - ring * 4, 20 + ring * 8, bottom - top + ring * 8), 8, 8);
-      }
-    }
-    p.setPen(Qt::NoPen);
-    p.setBrush(faded(color, 0.42 * opacity));
-    p.drawRect(QRectF(x - 10, top, 20, bottom - top));
-    p.setBrush(faded(over ? t.over : t.text, opacity));
-    p.drawRect(QRectF(x - 14, top - 1.5, 28, 3));
-  }
-  if (l.loudness_lufs) {
-    p.setBrush(faded(color, opacity));
-    p.drawRect(QRectF(x - 10, y_of(*l.loudness_lufs) - 2.5, 20, 5));
-  }
-  if (l.noise_floor_dbfs) {
-    p.setBrush(faded(t.removed, opacity));
-    p.drawRect(QRectF(x - 14, y_of(*l.noise_floor_dbfs) - 1, 28, 2));
-  }
+  draw_level_bar(p, levels->stages[static_cast<size_t>(c.stage)], c.x + c.width / 2, [this](double db) { return y_of(db); },
+                 c.kind == Kind::source, c.step && !c.runs ? 0.25 : 1);
 }
 
 void LevelPathView::draw_column(QPainter& p, const Column& c) const {
@@ -221,7 +225,7 @@ void LevelPathView::draw_column(QPainter& p, const Column& c) const {
   }
   draw_bar(p, c);
   const QRectF label(c.x, height() - 48.0, c.width, 20);
-  const bool off = c.step && !c.step->on;
+  const bool off = c.step && !c.runs;
   p.setFont(selected ? bold_font() : font());
   p.setPen(off ? t.quiet : t.text);
   const QString name = c.step ? text(c.step->type->label) : tr("Clip");
@@ -231,7 +235,7 @@ void LevelPathView::draw_column(QPainter& p, const Column& c) const {
   p.setFont(small_font());
   p.setPen(t.quiet);
   QString brief = tr("as recorded");
-  if (c.step) brief = off ? tr("off") : QString::fromStdString(c.step->type->brief(c.step->settings));
+  if (c.step) brief = !c.step->on ? tr("off") : off ? tr("sits out") : QString::fromStdString(c.step->type->brief(c.step->settings));
   const auto* levels = workspace_.levels();
   if (levels && !off && c.stage < static_cast<int>(levels->stages.size())) {
     const double peak = levels->stages[static_cast<size_t>(c.stage)].sample_peak_dbfs.value_or(-1);
@@ -243,22 +247,21 @@ void LevelPathView::draw_column(QPainter& p, const Column& c) const {
   p.drawText(label.translated(0, 18), Qt::AlignCenter, p.fontMetrics().elidedText(brief, Qt::ElideRight, static_cast<int>(c.width - 2)));
   if (c.kind != Kind::step || !(selected || off || r.contains(pointer_))) return;
   // The switch: a filled dot is on, a ring is off.
+  const bool on = c.step->on;
   const QRectF dot = QRectF(r.right() - 20, r.top() + 2, 18, 18).adjusted(4, 4, -4, -4);
-  p.setPen(QPen(off ? t.quiet : t.after, 1.5));
-  p.setBrush(off ? QBrush(Qt::NoBrush) : QBrush(t.after));
+  p.setPen(QPen(on ? t.after : t.quiet, 1.5));
+  p.setBrush(!on ? QBrush(Qt::NoBrush) : QBrush(t.after));
   p.drawEllipse(dot);
 }
 
 void LevelPathView::paintEvent(QPaintEvent*) {
   QPainter p(this);
-  p.setRenderHint(QPainter::Antialiasing);
   const Theme& t = theme();
-  p.setPen(Qt::NoPen);
-  p.setBrush(t.panel);
-  p.drawRoundedRect(QRectF(rect()), 6, 6);
+  draw_panel(p, QRectF(rect()));
   const auto all = columns();
   draw_axis(p);
   if (all.empty()) return;
+  draw_target(p);
   draw_links(p, all);
   draw_sections(p, all);
   for (const auto& c : all)

@@ -43,7 +43,8 @@ class LevelPathView : public QWidget {
     Kind kind = Kind::source;
     StepPlace place;
     const ChainStep* step = nullptr;
-    int stage = 0;  // index into LevelPath::stages; of an off step: the one before
+    bool runs = true;  // it is on and the clip does not sit out
+    int stage = 0;  // index into LevelPath::stages; of a step that does not run: the one before
     double x = 0, width = 0;
   };
   std::vector<Column> columns() const;
@@ -54,6 +55,7 @@ class LevelPathView : public QWidget {
   /// The place between columns nearest to x, for dropping and for the plus.
   std::optional<StepPlace> gap_at(const std::vector<Column>& all, double x, double* gap_x) const;
   void draw_axis(QPainter& p) const;
+  void draw_target(QPainter& p) const;
   void draw_sections(QPainter& p, const std::vector<Column>& all) const;
   void draw_links(QPainter& p, const std::vector<Column>& all) const;
   void draw_column(QPainter& p, const Column& c) const;

@@ -88,6 +88,20 @@ void LevelPathView::contextMenuEvent(QContextMenuEvent* e) {
   QMenu menu(this);
   menu.addAction(on ? tr("Switch off") : tr("Switch on"), [&] { workspace_.switch_step(place, !on); });
   menu.addAction(tr("Remove"), [&] { workspace_.remove_step(place); });
+  menu.addSeparator();
+  if (place.owner != ChainOwner::clip) {
+    const bool out = std::ranges::binary_search(c->step->sits_out, workspace_.clip_id());
+    menu.addAction(out ? tr("This clip takes part in it again") : tr("This clip sits out of it"), [&] { workspace_.sit_out(place, !out); });
+  }
+  const auto to = [&](ChainOwner owner, const QString& label) {
+    if (owner == place.owner) return;
+    const auto end = static_cast<int>(chain_of(workspace_.reel(), *workspace_.clip(), owner).steps.size());
+    // Downwards it becomes the first of what follows, upwards the last of what comes before.
+    menu.addAction(label, [this, place, owner, end] { workspace_.move_step(place, {owner, owner > place.owner ? 0 : end}); });
+  };
+  to(ChainOwner::clip, tr("For this clip alone"));
+  to(ChainOwner::group, tr("For the whole group"));
+  to(ChainOwner::reel, tr("For the whole reel"));
   menu.exec(e->globalPos());
 }
 

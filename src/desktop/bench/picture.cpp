@@ -13,6 +13,7 @@ StepPicture* StepPicture::make(Workspace& workspace, StepPlace place, QWidget* p
     case Picture::transfer: return new TransferPicture(workspace, place, parent);
     case Picture::reduction: return new ReductionPicture(workspace, place, parent);
     case Picture::course: return new CoursePicture(workspace, place, parent);
+    case Picture::bands: return new BandsPicture(workspace, place, parent);
     case Picture::levels: break;
   }
   return new LevelsPicture(workspace, place, parent);

@@ -1,6 +1,7 @@
 // The kinds of picture.
 #pragma once
 
+#include "bench/frequency_axis.h"
 #include "bench/picture.h"
 #include "measure/spectrum.h"
 
@@ -26,15 +27,15 @@ class ResponsePicture final : public StepPicture {
   void wheelEvent(QWheelEvent* e) override;
 
  private:
-  double x_of(double hz) const;
-  double hz_at(double x) const;
+  FrequencyAxis axis() const { return {plot_rect()}; }
   double y_of(double db) const;
-  double span_db() const;
+  /// The gains at the top and at the bottom of the plot.
+  std::pair<double, double> span_db() const;
   int handle_near(QPointF point) const;
   void move_sideways(int parameter, double x);
-  void draw_grid(QPainter& p) const;
-  void draw_spectrum(QPainter& p, std::span<const float> power, const QColor& color, bool fill) const;
+  QPolygonF line_of(std::span<const float> power) const;
   void draw_curve(QPainter& p) const;
+  void draw_found_lines(QPainter& p) const;
 
   SpectrumMeter live_in_, live_out_;
   std::vector<float> shown_in_, shown_out_;
@@ -64,6 +65,8 @@ class TransferPicture final : public StepPicture {
   /// The setting called `id`, 0 when the step has none.
   double setting(const char* id) const;
   bool has_ceiling() const;
+  bool has_line() const;
+  double drive_through(double in, double out) const;
   bool bends_below() const;
   int line_parameter() const;
   int parameter_at(QPointF at) const;
@@ -89,9 +92,10 @@ class ReductionPicture final : public StepPicture {
   void mouseReleaseEvent(QMouseEvent*) override;
 
  private:
-  double x_of(double hz) const;
+  FrequencyAxis axis() const { return {plot_rect(), band_hz(0), band_hz(63)}; }
   double depth_y(double depth_db) const;
-  void draw_spectrum(QPainter& p, std::span<const float> power, const QColor& color, bool fill) const;
+  const Findings* found() const;
+  void draw_spectra(QPainter& p) const;
 
   std::vector<float> gains_db_;
   bool held_ = false;
@@ -142,9 +146,40 @@ class CoursePicture final : public StepPicture {
   };
   int line_parameter() const;
   double y_of(double db) const;
+  void draw_reach(QPainter& p) const;
 
   std::vector<Moment> past_;
   bool held_ = false;
+};
+
+/// Bands over frequency: where they meet and each one's threshold can be dragged; its level and what is
+/// taken from it are drawn in it.
+class BandsPicture final : public StepPicture {
+ public:
+  BandsPicture(Workspace& workspace, StepPlace place, QWidget* parent);
+  void refresh() override;
+  void live(std::span<const float> readings, std::span<const float> in,
+            std::span<const float> out) override;
+  /// The middle of a band's threshold, and the band itself; for tests.
+  QPointF threshold_at(int band) const;
+  QRectF band_rect(int band) const;
+
+ protected:
+  void paintEvent(QPaintEvent*) override;
+  void mousePressEvent(QMouseEvent* e) override;
+  void mouseMoveEvent(QMouseEvent* e) override;
+  void mouseReleaseEvent(QMouseEvent*) override;
+
+ private:
+  FrequencyAxis axis() const;
+  double y_of(double db) const;
+  int bands() const;
+  int threshold_parameter(int band) const;
+  int handle_near(QPointF at) const;
+  void draw_band(QPainter& p, int band) const;
+
+  std::vector<float> readings_;
+  int held_ = -1;  // handle: the corners come first
 };
 
 }  // namespace drevan::desktop

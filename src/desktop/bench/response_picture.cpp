@@ -6,27 +6,9 @@
 #include "audio/decibel.h"
 #include "bench/pictures.h"
 #include "theme/theme.h"
+#include "widgets/words.h"
 
 namespace drevan::desktop {
-
-namespace {
-constexpr double lowest_hz = 20, highest_hz = 20000;
-
-// Between bins where they lie wide apart on the screen, their mean where they lie close.
-double mean_power(std::span<const float> power, double from, double to) {
-  const auto first = static_cast<size_t>(from);
-  if (to - from < 1) {
-    const double f = (from + to) / 2 - std::floor((from + to) / 2);
-    const auto k = static_cast<size_t>((from + to) / 2);
-    return (1 - f) * static_cast<double>(power[k]) + f * static_cast<double>(power[std::min(k + 1, power.size() - 1)]);
-  }
-  double sum = 0;
-  const auto last = std::min(power.size() - 1, static_cast<size_t>(to));
-  for (size_t k = first; k <= last; ++k) sum += static_cast<double>(power[k]);
-  return sum / static_cast<double>(last - first + 1);
-}
-
-}
 
 ResponsePicture::ResponsePicture(Workspace& workspace, StepPlace place, QWidget* parent)
     : StepPicture(workspace, place, parent),
@@ -66,32 +48,26 @@ void ResponsePicture::live(std::span<const float>, std::span<const float> in, st
   update();
 }
 
-double ResponsePicture::x_of(double hz) const {
-  const QRectF r = plot_rect();
-  return r.left() + r.width() * std::log(std::clamp(hz, lowest_hz, highest_hz) / lowest_hz) / std::log(highest_hz / lowest_hz);
-}
-double ResponsePicture::hz_at(double x) const {
-  const QRectF r = plot_rect();
-  return lowest_hz * std::pow(highest_hz / lowest_hz, std::clamp((x - r.left()) / r.width(), 0.0, 1.0));
-}
-double ResponsePicture::span_db() const {
-  // Bands that lift need room above; cuts only fall.
-  for (const auto& h : step()->type->handles)
-    if (h.y >= 0) return 18;
-  return 36;
+std::pair<double, double> ResponsePicture::span_db() const {
+  // Bands that lift need room above, depths below; cuts only fall.
+  for (const auto& h : step()->type->handles) {
+    if (h.down) return {6, -66};
+    if (h.y >= 0) return {20, -20};
+  }
+  return {6, -36};
 }
 double ResponsePicture::y_of(double db) const {
   const QRectF r = plot_rect();
-  const double top = span_db() > 20 ? 6 : 20;
-  return r.top() + r.height() * (top - db) / (top + std::max(20.0, span_db()));
+  const auto [top, bottom] = span_db();
+  return r.top() + r.height() * (top - db) / (top - bottom);
 }
 
 QPointF ResponsePicture::handle_at(size_t i) const {
   const ChainStep* s = step();
   const Handle& h = s->type->handles[i];
   const double hz = h.x < 0 ? h.hz : s->settings[static_cast<size_t>(h.x)];
-  const double x = x_of(hz);
-  if (h.y >= 0) return {x, y_of(s->settings[static_cast<size_t>(h.y)])};
+  const double x = axis().x_of(hz);
+  if (h.y >= 0) return {x, y_of(s->settings[static_cast<size_t>(h.y)] * (h.down ? -1 : 1))};
   const auto& p = s->type->parameters[static_cast<size_t>(h.x)];
   const bool off = p.off_at && hz == *p.off_at;
   return {x, y_of(off ? 0 : -3)};
@@ -111,51 +87,9 @@ int ResponsePicture::handle_near(QPointF point) const {
   return best;
 }
 
-void ResponsePicture::draw_grid(QPainter& p) const {
-  const Theme& t = theme();
-  const QRectF r = plot_rect();
-  for (const double hz : {50.0, 100.0, 200.0, 500.0, 1000.0, 2000.0, 5000.0, 10000.0}) {
-    const double x = x_of(hz);
-    p.setPen(QPen(faded(t.line, 0.6), 1));
-    p.drawLine(QPointF(x, r.top()), QPointF(x, r.bottom()));
-    p.setPen(t.quiet);
-    p.drawText(QRectF(x - 20, r.bottom() + 2, 40, 14), Qt::AlignCenter,
-               hz < 1000 ? QString::number(hz) : QString("%1k").arg(hz / 1000));
-  }
-  const int step_db = span_db() > 20 ? 12 : 6;
-  for (int db = -36; db <= 18; db += step_db) {
-    const double y = y_of(db);
-    if (y < r.top() || y > r.bottom()) continue;
-    p.setPen(QPen(faded(t.line, db == 0 ? 1 : 0.6), 1));
-    p.drawLine(QPointF(r.left(), y), QPointF(r.right(), y));
-    p.setPen(t.quiet);
-    p.drawText(QRectF(0, y - 7, r.left() - 5, 14), Qt::AlignRight | Qt::AlignVCenter, QString::number(db));
-  }
-}
-
-void ResponsePicture::draw_spectrum(QPainter& p, std::span<const float> power, const QColor& color, bool fill) const {
-  if (power.empty()) return;
-  const QRectF r = plot_rect();
-  const double bin_hz = workspace_.reel().rate / SpectrumMeter::size;
-  QPolygonF line;
-  // A point every two pixels: the mean over the bins it covers, tilted by 3 dB an octave as ears do.
-  for (double x = r.left(); x <= r.right(); x += 2) {
-    const double from = hz_at(x - 1.5) / bin_hz, to = hz_at(x + 1.5) / bin_hz;
-    if (to >= static_cast<double>(power.size())) break;
-    const double db = power_to_db(mean_power(power, from, to)) + 3 * std::log2(hz_at(x) / 1000);
-    line << QPointF(x, r.top() + r.height() * std::clamp((-10 - db) / 100, 0.0, 1.0));
-  }
-  if (fill) {
-    QPolygonF body = line;
-    body << QPointF(line.last().x(), r.bottom()) << r.bottomLeft();
-    p.setPen(Qt::NoPen);
-    p.setBrush(faded(color, 0.22));
-    p.drawPolygon(body);
-    return;
-  }
-  p.setBrush(Qt::NoBrush);
-  p.setPen(QPen(faded(color, 0.8), 1));
-  p.drawPolyline(line);
+// Tilted by 3 dB an octave, as ears do.
+QPolygonF ResponsePicture::line_of(std::span<const float> power) const {
+  return spectrum_line(axis(), power, workspace_.reel().rate / SpectrumMeter::size, -10, 3);
 }
 
 void ResponsePicture::draw_curve(QPainter& p) const {
@@ -163,22 +97,50 @@ void ResponsePicture::draw_curve(QPainter& p) const {
   const QRectF r = plot_rect();
   QPolygonF curve;
   for (double x = r.left(); x <= r.right(); x += 1.5)
-    curve << QPointF(x, y_of(s->type->response_db(s->settings, hz_at(x), workspace_.reel().rate)));
+    curve << QPointF(x, y_of(s->type->response_db(s->settings, axis().hz_at(x), workspace_.reel().rate)));
   p.setPen(QPen(s->on ? theme().after : theme().quiet, 2));
   p.setBrush(Qt::NoBrush);
   p.drawPolyline(curve);
+}
+
+// Each too narrow to be seen in the curve: drawn as a stroke from where the curve is to how deep it goes.
+void ResponsePicture::draw_found_lines(QPainter& p) const {
+  const ChainStep* s = step();
+  if (!s->type->found_lines) return;
+  const Theme& t = theme();
+  const auto* levels = workspace_.levels();
+  const int active = workspace_.active_index(place_);
+  const bool known = levels && active >= 0 && active < static_cast<int>(levels->findings.size());
+  const auto lines = known ? s->type->found_lines(s->settings, levels->findings[static_cast<size_t>(active)]) : std::vector<FoundLine>{};
+  // Where it looks: mains frequencies times the highest harmonic.
+  if (const int i = parameter_index(*s->type, "harmonics"); i >= 0)
+    p.fillRect(QRectF(QPointF(axis().x_of(49), y_of(0)), QPointF(axis().x_of(61 * s->settings[static_cast<size_t>(i)]), y_of(0) + 5)),
+               faded(t.removed, 0.4));
+  p.setPen(QPen(s->on ? t.removed : t.quiet, 2));
+  for (const auto& line : lines) {
+    const double x = axis().x_of(line.hz);
+    p.drawLine(QPointF(x, y_of(0)), QPointF(x, y_of(line.db)));
+  }
+  if (!known || !s->on) return;
+  p.setPen(lines.empty() ? t.attention : t.text);
+  p.drawText(plot_rect().adjusted(10, 4, -10, -6), Qt::AlignRight | Qt::AlignBottom,
+             lines.empty() ? tr("Nothing was found in this clip: the step does nothing here")
+                           : tr("found at %1 Hz, %2").arg(lines.front().hz, 0, 'f', 2).arg(counted(std::ssize(lines), tr("line"))));
 }
 
 void ResponsePicture::paintEvent(QPaintEvent*) {
   if (!step()) return;
   QPainter p(this);
   draw_ground(p);
-  draw_grid(p);
+  axis().draw(p);
+  draw_db_grid(p, plot_rect(), -60, 18, span_db().second < -30 ? 12 : 6, [this](double db) { return y_of(db); });
   p.setClipRect(plot_rect());
   const Theme& t = theme();
-  draw_spectrum(p, shown_out_, t.after, true);
-  draw_spectrum(p, shown_in_, t.before, false);
+  fill_below(p, line_of(shown_out_), plot_rect().bottom(), faded(t.after, 0.22));
+  p.setPen(QPen(faded(t.before, 0.8), 1));
+  p.drawPolyline(line_of(shown_in_));
   draw_curve(p);
+  draw_found_lines(p);
   p.setClipping(false);
   const auto& handles = step()->type->handles;
   for (size_t i = 0; i < handles.size(); ++i) {
@@ -210,14 +172,14 @@ void ResponsePicture::mouseMoveEvent(QMouseEvent* e) {
   if (h.x >= 0) move_sideways(h.x, e->position().x());
   if (h.y < 0) return;
   const auto& py = step()->type->parameters[static_cast<size_t>(h.y)];
-  const double db = (y_of(0) - e->position().y()) / (y_of(0) - y_of(1));
+  const double db = (y_of(0) - e->position().y()) / (y_of(0) - y_of(1)) * (h.down ? -1 : 1);
   Q_EMIT changed(h.y, std::clamp(std::abs(db) < 0.35 ? 0.0 : std::round(db * 10) / 10, py.least, py.most));
 }
 
 void ResponsePicture::move_sideways(int parameter, double x) {
   const auto& p = step()->type->parameters[static_cast<size_t>(parameter)];
   const QRectF r = plot_rect();
-  double hz = hz_at(x);
+  double hz = axis().hz_at(x);
   // Pulled out of the picture on its own side, a cut is off.
   if (p.off_at) {
     if (*p.off_at == p.least && x <= r.left()) hz = *p.off_at;

@@ -12,6 +12,8 @@ namespace drevan::desktop {
 
 namespace {
 constexpr double ruler_height = 20;
+constexpr double reduction_height = 26;
+constexpr double most_reduction_db = 18;
 // Two pixels a cell of the peak pyramid: closer there is nothing more to see.
 constexpr double least_frames_per_pixel = PeakPyramid::cell / 2.0;
 }  // namespace
@@ -37,6 +39,9 @@ Scope::Scope(Workspace& workspace, QWidget* parent) : QWidget(parent), workspace
   connect(&workspace_, &Workspace::reel_changed, this, &Scope::redraw);
   connect(&workspace_, &Workspace::levels_changed, this, &Scope::redraw);
   connect(&workspace_, &Workspace::peaks_changed, this, &Scope::redraw);
+  connect(&workspace_, &Workspace::course_changed, this, &Scope::redraw);
+  spectrogram_ = new ScopeSpectrogram(workspace_, this);
+  connect(spectrogram_, &ScopeSpectrogram::changed, this, &Scope::redraw);
 }
 
 void Scope::redraw() {
@@ -71,7 +76,15 @@ void Scope::show_playhead(double seconds) {
   update(strip(seconds));
 }
 
-QRectF Scope::wave_rect() const { return {0, 0, static_cast<double>(width()), height() - ruler_height}; }
+QRectF Scope::wave_rect() const {
+  return {0, 0, static_cast<double>(width()), height() - ruler_height - reduction_rect().height()};
+}
+
+QRectF Scope::reduction_rect() const {
+  const auto* course = workspace_.course();
+  if (spectrogram_->on() || !course || course->reduction_db.empty() || height() < 110) return {};
+  return {0, height() - ruler_height - reduction_height, static_cast<double>(width()), reduction_height};
+}
 double Scope::x_of(double seconds) const { return (seconds - begin_s_) / length_s_ * width(); }
 double Scope::seconds_at(double x) const { return begin_s_ + x / std::max(1, width()) * length_s_; }
 
@@ -147,6 +160,21 @@ void Scope::draw_waves() {
     p.drawText(rect(), Qt::AlignCenter, tr("The source of this clip is missing. Clip, Find the source ... brings it back."));
     return;
   }
+  if (spectrogram_->on()) {
+    const QRectF r = wave_rect();
+    const int halves = spectrogram_->show() == ScopeSpectrogram::Show::before_over_after ? 2 : 1;
+    spectrogram_->want(begin_s_, length_s_, {width(), static_cast<int>(r.height()) / halves});
+    spectrogram_->draw(p, r, begin_s_, length_s_);
+  } else {
+    draw_bodies(p, *clip);
+    draw_reduction(p);
+  }
+  draw_ruler(p);
+}
+
+// Before as an outline over after as a body.
+void Scope::draw_bodies(QPainter& p, const Clip& clip) {
+  const Theme& t = theme();
   const double rate = workspace_.reel().rate;
   const QRectF r = wave_rect();
   p.setPen(QPen(t.line, 1));
@@ -161,10 +189,10 @@ void Scope::draw_waves() {
     p.drawPolygon(body);
     mark_overs(p, *levels->after, rate);
   }
-  if (const auto before = workspace_.source_peaks(*clip)) {
+  if (const auto before = workspace_.source_peaks(clip)) {
     // The clip may be a part of its source.
-    const auto& source = workspace_.reel().sources[static_cast<size_t>(clip->source)];
-    const double offset = static_cast<double>(clip->begin) / source.rate;
+    const auto& source = workspace_.reel().sources[static_cast<size_t>(clip.source)];
+    const double offset = static_cast<double>(clip.begin) / source.rate;
     begin_s_ += offset;
     p.setBrush(Qt::NoBrush);
     p.setPen(QPen(t.before, 1.3));
@@ -176,8 +204,34 @@ void Scope::draw_waves() {
     p.drawText(r, Qt::AlignCenter, tr("Reading the waveform ..."));
   }
   p.setClipping(false);
-  draw_ruler(p);
 }
+
+// What the selected step takes, hanging from the top of a strip of its own; what it gives stands in it.
+void Scope::draw_reduction(QPainter& p) const {
+  const QRectF r = reduction_rect();
+  if (r.isEmpty()) return;
+  const Theme& t = theme();
+  const auto& course = workspace_.course()->reduction_db;
+  p.setPen(QPen(t.line, 1));
+  p.drawLine(r.topLeft(), r.topRight());
+  const double per_pixel = length_s_ / width() * workspace_.reel().rate / PlayRun::block;
+  const double first = begin_s_ * workspace_.reel().rate / PlayRun::block;
+  double most = 0;
+  for (int x = 0; x < width(); ++x) {
+    const auto from = static_cast<size_t>(first + x * per_pixel);
+    const auto to = std::max(from + 1, static_cast<size_t>(first + (x + 1) * per_pixel));
+    float taken = 0, given = 0;
+    for (size_t i = from; i < std::min(to, course.size()); ++i) taken = std::max(taken, course[i]), given = std::max(given, -course[i]);
+    const auto tall = [&](float db) { return std::min(1.0, static_cast<double>(db) / most_reduction_db) * (r.height() - 2); };
+    if (taken > 0.05F) p.fillRect(QRectF(x, r.top() + 1, 1, tall(taken)), t.attention);
+    if (given > 0.05F) p.fillRect(QRectF(x, r.bottom() - tall(given), 1, tall(given)), faded(t.after, 0.8));
+    most = std::max({most, static_cast<double>(taken), static_cast<double>(given)});
+  }
+  p.setFont(small_font());
+  p.setPen(t.quiet);
+  p.drawText(r.adjusted(6, 0, -6, -1), Qt::AlignLeft | Qt::AlignBottom, tr("gain, this step: up to %1 dB").arg(most, 0, 'f', 1));
+}
+
 
 void Scope::draw_ruler(QPainter& p) const {
   const Theme& t = theme();
@@ -239,7 +293,10 @@ void Scope::paintEvent(QPaintEvent*) {
 
 void Scope::resizeEvent(QResizeEvent*) { show_range(begin_s_, length_s_); }
 
-Scope::Drag Scope::edge_at(double x) const {
+Scope::Drag Scope::edge_at(QPointF at) const {
+  const double x = at.x();
+  if (const QRectF legend = ScopeSpectrogram::legend_rect(wave_rect()).adjusted(-4, -6, 5, 6); spectrogram_->on() && legend.contains(at))
+    return at.y() < legend.center().y() ? Drag::legend_top : Drag::legend_floor;
   const Clip* clip = workspace_.clip();
   if (!clip || !clip->room_tone) return Drag::none;
   if (std::abs(x - x_of(clip->room_tone->begin)) < 4) return Drag::tone_begin;
@@ -250,7 +307,12 @@ Scope::Drag Scope::edge_at(double x) const {
 void Scope::mousePressEvent(QMouseEvent* e) {
   if (e->button() != Qt::LeftButton || !workspace_.clip()) return;
   pressed_x_ = e->position().x();
-  drag_ = marking_ ? Drag::mark : edge_at(pressed_x_);
+  pressed_y_ = e->position().y();
+  pressed_top_db_ = spectrogram_->top_db();
+  pressed_range_db_ = spectrogram_->range_db();
+  drag_ = edge_at(e->position());
+  if (drag_ == Drag::legend_top || drag_ == Drag::legend_floor) return;
+  if (marking_) drag_ = Drag::mark;
   if (drag_ == Drag::none) drag_ = Drag::select;
   if (drag_ != Drag::select) marked_ = workspace_.clip()->room_tone;
 }
@@ -258,9 +320,12 @@ void Scope::mousePressEvent(QMouseEvent* e) {
 void Scope::mouseMoveEvent(QMouseEvent* e) {
   const double x = e->position().x();
   if (drag_ == Drag::none) {
-    if (!marking_) setCursor(edge_at(x) == Drag::none ? Qt::ArrowCursor : Qt::SizeHorCursor);
+    const Drag edge = edge_at(e->position());
+    const bool legend = edge == Drag::legend_top || edge == Drag::legend_floor;
+    if (!marking_ || legend) setCursor(legend ? Qt::SizeVerCursor : edge == Drag::none ? Qt::ArrowCursor : Qt::SizeHorCursor);
     return;
   }
+  if (drag_ == Drag::legend_top || drag_ == Drag::legend_floor) return drag_legend(e->position().y());
   const double all = workspace_.clip_seconds();
   const double here = std::clamp(seconds_at(x), 0.0, all);
   const double there = std::clamp(seconds_at(pressed_x_), 0.0, all);
@@ -272,8 +337,16 @@ void Scope::mouseMoveEvent(QMouseEvent* e) {
   update();
 }
 
+// Up is quieter sounds brighter: the whole range moves by its upper half, its depth by the lower.
+void Scope::drag_legend(double y) {
+  const double db = (pressed_y_ - y) * 0.4;
+  if (drag_ == Drag::legend_top) spectrogram_->set_range(pressed_top_db_ + db, pressed_range_db_ + db);
+  else spectrogram_->set_range(pressed_top_db_, pressed_range_db_ - db);
+}
+
 void Scope::mouseReleaseEvent(QMouseEvent* e) {
   const Drag ended = std::exchange(drag_, Drag::none);
+  if (ended == Drag::legend_top || ended == Drag::legend_floor) return;
   if (ended == Drag::select && std::abs(e->position().x() - pressed_x_) <= 3) {
     if (selection_) select(std::nullopt);
     Q_EMIT playhead_set(std::clamp(seconds_at(e->position().x()), 0.0, workspace_.clip_seconds()));

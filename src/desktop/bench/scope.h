@@ -6,6 +6,7 @@
 #include <QWidget>
 #include <optional>
 
+#include "bench/scope_spectrogram.h"
 #include "workspace.h"
 
 class QScrollBar;
@@ -33,6 +34,11 @@ class Scope : public QWidget {
   double x_of(double seconds) const;
   double seconds_at(double x) const;
 
+  /// The other face; on or off.
+  ScopeSpectrogram& spectrogram() { return *spectrogram_; }
+  /// Where the selected step's gain reduction is drawn; empty when it has none.
+  QRectF reduction_rect() const;
+
   QSize minimumSizeHint() const override { return {300, 110}; }
 
  Q_SIGNALS:
@@ -52,14 +58,17 @@ class Scope : public QWidget {
   void keyPressEvent(QKeyEvent* e) override;
 
  private:
-  enum class Drag { none, select, mark, tone_begin, tone_end };
+  enum class Drag { none, select, mark, tone_begin, tone_end, legend_top, legend_floor };
   void redraw();
   void draw_waves();
+  void draw_bodies(QPainter& p, const Clip& clip);
+  void draw_reduction(QPainter& p) const;
   void draw_ruler(QPainter& p) const;
   void mark_overs(QPainter& p, const PeakPyramid& peaks, double rate) const;
   QPolygonF outline(const PeakPyramid& peaks, double rate, bool upper) const;
   QRectF wave_rect() const;
-  Drag edge_at(double x) const;
+  Drag edge_at(QPointF at) const;
+  void drag_legend(double y);
 
   Workspace& workspace_;
   QPixmap waves_;  // everything but selection and playhead
@@ -72,6 +81,8 @@ class Scope : public QWidget {
   bool marking_ = false;
   Drag drag_ = Drag::none;
   double pressed_x_ = 0;
+  double pressed_y_ = 0, pressed_top_db_ = 0, pressed_range_db_ = 0;
+  ScopeSpectrogram* spectrogram_;
 };
 
 }  // namespace drevan::desktop

@@ -2,8 +2,10 @@
 
 #include <QContextMenuEvent>
 #include <QMouseEvent>
+#include <QHelpEvent>
 #include <QPainter>
 #include <QScrollBar>
+#include <QToolTip>
 
 #include "theme/theme.h"
 
@@ -24,7 +26,9 @@ Shelf::Shelf(Workspace& workspace, QWidget* parent) : QAbstractScrollArea(parent
   connect(&workspace_, &Workspace::clip_changed, this, &Shelf::refresh);
   connect(&workspace_, &Workspace::peaks_changed, viewport(), qOverload<>(&QWidget::update));
   connect(&workspace_, &Workspace::loudness_changed, viewport(), qOverload<>(&QWidget::update));
+  connect(&workspace_, &Workspace::target_changed, viewport(), qOverload<>(&QWidget::update));
   verticalScrollBar()->setSingleStep(24);
+  connect(verticalScrollBar(), &QScrollBar::valueChanged, this, &Shelf::tell_visible);
 }
 
 std::vector<Shelf::Row> Shelf::rows() const {
@@ -49,7 +53,16 @@ void Shelf::refresh() {
   const double total = all.empty() ? 0 : all.back().y + all.back().height + 8;
   verticalScrollBar()->setRange(0, std::max(0, static_cast<int>(total) - viewport()->height()));
   verticalScrollBar()->setPageStep(viewport()->height());
+  tell_visible();
   viewport()->update();
+}
+
+void Shelf::tell_visible() {
+  std::vector<int> ids;
+  const double top = verticalScrollBar()->value();
+  for (const auto& r : rows())
+    if (r.clip != 0 && r.y + r.height >= top && r.y <= top + viewport()->height()) ids.push_back(r.clip);
+  workspace_.set_visible(ids);
 }
 
 void Shelf::resizeEvent(QResizeEvent*) { refresh(); }
@@ -73,6 +86,57 @@ int Shelf::clip_at(double y) const {
   return 0;
 }
 
+// How it stands to the target, by colour and by shape: a dot is right, an arrow hot or low, waves noisy.
+void Shelf::draw_verdict(QPainter& p, const Clip& clip, QPointF at) const {
+  const Levels* levels = workspace_.clip_levels(clip.id);
+  if (!workspace_.target() || !levels) return;
+  const Theme& t = theme();
+  const Verdict v = verdict(misses(*workspace_.target(), *levels));
+  const QPen pen = p.pen();
+  p.setPen(Qt::NoPen);
+  switch (v) {
+    case Verdict::right:
+      p.setBrush(t.after);
+      p.drawEllipse(at, 3.5, 3.5);
+      break;
+    case Verdict::hot:
+      p.setBrush(t.over);
+      p.drawPolygon(QPolygonF{at + QPointF(-4.5, 3.5), at + QPointF(4.5, 3.5), at + QPointF(0, -4.5)});
+      break;
+    case Verdict::low:
+      p.setBrush(t.before);
+      p.drawPolygon(QPolygonF{at + QPointF(-4.5, -3.5), at + QPointF(4.5, -3.5), at + QPointF(0, 4.5)});
+      break;
+    case Verdict::noisy:
+      p.setPen(QPen(t.removed, 1.6));
+      for (const double y : {-2.5, 1.5}) p.drawPolyline(QPolygonF{at + QPointF(-5, y + 1.5), at + QPointF(-2, y - 1), at + QPointF(2, y + 1.5), at + QPointF(5, y - 1)});
+      break;
+  }
+  p.setPen(pen);
+}
+
+bool Shelf::viewportEvent(QEvent* e) {
+  if (e->type() != QEvent::ToolTip) return QAbstractScrollArea::viewportEvent(e);
+  auto* help = static_cast<QHelpEvent*>(e);
+  const int id = clip_at(help->pos().y());
+  const Levels* levels = id != 0 ? workspace_.clip_levels(id) : nullptr;
+  QStringList apart;
+  if (const Clip* c = workspace_.reel().find(id))
+    for (const auto& what : sits_out_of(workspace_.reel(), *c)) apart << tr("Sits out of %1").arg(QString::fromStdString(what));
+  if (!workspace_.target() || !levels) {
+    if (apart.isEmpty())
+      QToolTip::hideText();
+    else
+      QToolTip::showText(help->globalPos(), apart.join("\n"), viewport());
+    return true;
+  }
+  QStringList told = apart;
+  for (const auto& miss : misses(*workspace_.target(), *levels)) told << QString::fromStdString(miss_text(miss));
+  QToolTip::showText(help->globalPos(), told.isEmpty() ? tr("Meets the target %1").arg(QString::fromStdString(workspace_.target()->label))
+                                                       : told.join("\n"), viewport());
+  return true;
+}
+
 void Shelf::draw_clip(QPainter& p, const Row& row, const Clip& clip) const {
   const Theme& t = theme();
   const QRectF r = clip_rect(clip.id);
@@ -88,10 +152,26 @@ void Shelf::draw_clip(QPainter& p, const Row& row, const Clip& clip) const {
   p.setFont(font());
   p.setPen(missing ? t.over : t.text);
   const QRectF line = r.adjusted(14, 3, -10, 0);
-  p.drawText(QRectF(line.left(), line.top(), line.width() - 48, 18), Qt::AlignVCenter,
-             p.fontMetrics().elidedText(QString::fromStdString(clip.name), Qt::ElideRight, static_cast<int>(line.width() - 52)));
-  p.setPen(missing ? t.over : selected ? t.text : t.quiet);
+  // Where a clip goes its own way, a word says so; and which version it is.
+  QString name = QString::fromStdString(clip.name);
+  const bool own_way = !sits_out_of(workspace_.reel(), clip).empty();
+  const QString note = own_way ? tr("sits out") : clip.version != 0 ? tr("v%1").arg(clip.version) : QString();
+  const double note_width = note.isEmpty() ? 0 : QFontMetricsF(small_font()).horizontalAdvance(note) + 8;
+  name = p.fontMetrics().elidedText(name, Qt::ElideRight, static_cast<int>(line.width() - 64 - note_width));
+  p.drawText(QRectF(line.left(), line.top(), line.width() - 60, 18), Qt::AlignVCenter, name);
+  if (!note.isEmpty()) {
+    const double x = line.left() + p.fontMetrics().horizontalAdvance(name) + 7;
+    p.setFont(small_font());
+    p.setPen(own_way ? t.attention : t.quiet);
+    p.drawText(QRectF(x, line.top() + 1, note_width, 18), Qt::AlignVCenter, note);
+    p.setFont(font());
+  }
+  // A number that is being measured anew fades until it is there.
+  const bool fresh = missing || workspace_.clip_levels_fresh(clip.id);
+  const QColor ink = missing ? t.over : selected ? t.text : t.quiet;
+  p.setPen(fresh ? ink : faded(ink, 0.45));
   const auto loudness = workspace_.clip_loudness(clip.id);
+  if (!missing) draw_verdict(p, clip, {line.right() - 46, line.top() + 9});
   p.drawText(QRectF(line.left(), line.top(), line.width(), 18), Qt::AlignVCenter | Qt::AlignRight,
              missing ? tr("missing") : loudness ? QString::number(*loudness, 'f', 1) : QString("..."));
   const auto peaks = workspace_.source_peaks(clip);

@@ -24,6 +24,7 @@ class Shelf : public QAbstractScrollArea {
 
  protected:
   void paintEvent(QPaintEvent*) override;
+  bool viewportEvent(QEvent* e) override;
   void mousePressEvent(QMouseEvent* e) override;
   void keyPressEvent(QKeyEvent* e) override;
   void resizeEvent(QResizeEvent*) override;
@@ -37,6 +38,8 @@ class Shelf : public QAbstractScrollArea {
   };
   std::vector<Row> rows() const;
   void refresh();
+  void tell_visible();
+  void draw_verdict(QPainter& p, const Clip& clip, QPointF at) const;
   void draw_clip(QPainter& p, const Row& row, const Clip& clip) const;
   int clip_at(double y) const;
 

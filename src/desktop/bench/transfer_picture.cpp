@@ -39,6 +39,8 @@ double TransferPicture::setting(const char* id) const {
 // The line across the picture: a threshold stands, a ceiling lies.
 bool TransferPicture::has_ceiling() const { return parameter("ceiling_db") >= 0; }
 int TransferPicture::line_parameter() const { return parameter(has_ceiling() ? "ceiling_db" : "threshold_db"); }
+// A curve without a line bends everywhere: it is held as a whole.
+bool TransferPicture::has_line() const { return line_parameter() >= 0; }
 
 // Whether the curve leaves the straight line below its threshold: an expander.
 bool TransferPicture::bends_below() const {
@@ -47,6 +49,7 @@ bool TransferPicture::bends_below() const {
 }
 
 QPointF TransferPicture::threshold_at() const {
+  if (!has_line()) return plot_rect().center();
   const double db = step()->settings[static_cast<size_t>(line_parameter())];
   if (has_ceiling()) return {plot_rect().center().x(), y_of(db)};
   return {x_of(db), plot_rect().center().y()};
@@ -83,7 +86,7 @@ void TransferPicture::paintEvent(QPaintEvent*) {
   p.drawPolyline(curve);
   p.setClipping(false);
   const QPointF line = threshold_at();
-  p.setPen(QPen(t.attention, held_ == line_parameter() ? 2 : 1, Qt::DashLine));
+  p.setPen(!has_line() ? QPen(Qt::NoPen) : QPen(t.attention, held_ == line_parameter() ? 2 : 1, Qt::DashLine));
   if (has_ceiling())
     p.drawLine(QPointF(r.left(), line.y()), QPointF(r.right(), line.y()));
   else
@@ -106,9 +109,24 @@ void TransferPicture::paintEvent(QPaintEvent*) {
              QString::number(reduction_db_ > 0.05 ? -reduction_db_ : 0.0, 'f', 1));
 }
 
+// The drive whose curve passes nearest to the pointer.
+double TransferPicture::drive_through(double in, double out) const {
+  Settings s = step()->settings;
+  const auto at = static_cast<size_t>(parameter("drive_db"));
+  const auto& p = step()->type->parameters[at];
+  double best = s[at], least = 1e9;
+  for (double drive = p.least; drive <= p.most; drive += 0.5) {
+    s.values[at] = drive;
+    const double off = std::abs(step()->type->transfer_db(s, in) - out);
+    if (off < least) least = off, best = drive;
+  }
+  return best;
+}
+
 // Near the line: the line. On the side where the curve bends: how much. Elsewhere the line, too.
 int TransferPicture::parameter_at(QPointF at) const {
   const QPointF line = threshold_at();
+  if (!has_line()) return parameter("drive_db");
   if (has_ceiling()) return at.y() > line.y() + 9 ? parameter("drive_db") : line_parameter();
   const bool bent = bends_below() ? at.x() < line.x() - 9 : at.x() > line.x() + 9;
   return bent && parameter("ratio") >= 0 ? parameter("ratio") : line_parameter();
@@ -123,17 +141,17 @@ void TransferPicture::mouseMoveEvent(QMouseEvent* e) {
   const QRectF r = plot_rect();
   if (held_ < 0) {
     const bool line = parameter_at(e->position()) == line_parameter();
-    setCursor(line && !has_ceiling() ? Qt::SizeHorCursor : Qt::SizeVerCursor);
+    setCursor(line && has_line() && !has_ceiling() ? Qt::SizeHorCursor : Qt::SizeVerCursor);
     return;
   }
   const auto& p = step()->type->parameters[static_cast<size_t>(held_)];
   const double in = lowest + (e->position().x() - r.left()) / r.width() * -lowest;
   const double out = lowest + (r.bottom() - e->position().y()) / r.height() * (6 - lowest);
   double value = 0;
-  if (held_ == line_parameter()) {
+  if (has_line() && held_ == line_parameter()) {
     value = std::round((has_ceiling() ? out : in) * 2) / 2;
   } else if (held_ == parameter("drive_db")) {
-    value = std::round((out - in) * 2) / 2;
+    value = has_line() ? std::round((out - in) * 2) / 2 : drive_through(in, out);
   } else {
     // The ratio whose line from the threshold passes through the pointer.
     const double threshold = setting("threshold_db");

@@ -83,7 +83,10 @@ QString style_sheet(const Theme& t) {
     QTableView { background: @panel; border: none; gridline-color: transparent;
               selection-background-color: @raised; selection-color: @text; outline: none; }
     QScrollArea, QAbstractScrollArea { border: none; }
-    QListView, QTreeView { background: @panel; border: 1px solid @line; }
+    QListView, QTreeView { background: @panel; border: 1px solid @line; border-radius: 6px; outline: none;
+              selection-background-color: @raised; selection-color: @text; }
+    QListView::item, QTreeView::item { min-height: 22px; }
+    QListView::item:selected, QTreeView::item:selected { background: @raised; }
     QProgressBar { background: @window; border: none; border-radius: 4px; max-height: 8px; }
     QProgressBar::chunk { background: @after; border-radius: 4px; }
     QLabel#quiet { color: @quiet; }

@@ -18,8 +18,8 @@ class Meter : public QWidget {
   bool lamp() const { return over_; }
   /// Highest peak since the last clear(), dBFS.
   double held_db() const { return hold_db_; }
-  QSize sizeHint() const override { return {330, 30}; }
-  QSize minimumSizeHint() const override { return {240, 26}; }
+  QSize sizeHint() const override { return {250, 30}; }
+  QSize minimumSizeHint() const override { return {220, 26}; }
 
  public Q_SLOTS:
   void clear();

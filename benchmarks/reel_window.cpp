@@ -1,0 +1,120 @@
+// The long work of `reel` in the real window: how soon the shelf is there, how long a turned knob in a
+// group's chain takes to be drawn, and until every clip in sight shows its new loudness.
+// Usage: reel_window [--quick]     (QT_QPA_PLATFORM=offscreen does)
+#include <sys/resource.h>
+
+#include <QApplication>
+#include <QTemporaryDir>
+#include <QTimer>
+
+#include "long_reel.h"
+#include "main_window.h"
+#include "reel/json_file.h"
+#include "theme/theme.h"
+
+namespace {
+
+using namespace drevan;
+using namespace drevan::bench;
+using namespace drevan::desktop;
+
+bool wait_for(const std::function<bool()>& done, double most_s) {
+  const auto then = Clock::now();
+  while (!done()) {
+    if (ms_since(then) > most_s * 1000) return false;
+    QApplication::processEvents(QEventLoop::AllEvents | QEventLoop::WaitForMoreEvents, 5);
+  }
+  return true;
+}
+
+std::vector<int> in_sight(MainWindow& window) {
+  std::vector<int> out;
+  Shelf& shelf = window.bench().shelf();
+  for (const auto& c : window.workspace().reel().clips)
+    if (shelf.viewport()->rect().toRectF().intersects(shelf.clip_rect(c.id))) out.push_back(c.id);
+  return out;
+}
+
+double peak_mb() {
+  rusage use{};
+  ::getrusage(RUSAGE_SELF, &use);
+  return static_cast<double>(use.ru_maxrss) / 1024;
+}
+
+// Opening until the shelf is drawn with the waveforms of all clips in sight.
+double open_ms(const std::filesystem::path& file, std::unique_ptr<MainWindow>& window) {
+  window.reset();
+  window = std::make_unique<MainWindow>();
+  window->resize(1280, 800);
+  window->show();
+  QApplication::processEvents();
+  const auto then = Clock::now();
+  if (!window->workspace().open(file)) throw std::runtime_error("the reel does not open");
+  wait_for([&] { return std::ranges::all_of(in_sight(*window), [&](int id) { return window->workspace().source_peaks(*window->workspace().reel().find(id)) != nullptr; }); }, 600);
+  window->repaint();
+  return ms_since(then);
+}
+
+double median(std::vector<double> v) {
+  std::ranges::sort(v);
+  return v[v.size() / 2];
+}
+
+}  // namespace
+
+int main(int argc, char** argv) {
+  const QTemporaryDir home;
+  for (const char* name : {"XDG_CONFIG_HOME", "XDG_CACHE_HOME", "XDG_DATA_HOME"}) qputenv(name, home.path().toUtf8());
+  qputenv("DREVAN_AUDIO", "simulated");
+  if (qEnvironmentVariableIsEmpty("QT_QPA_PLATFORM") && qEnvironmentVariableIsEmpty("DISPLAY")) qputenv("QT_QPA_PLATFORM", "offscreen");
+  QApplication app(argc, argv);
+  app.setApplicationName("drevan-benchmark");
+  app.setOrganizationName("drevan-benchmark");
+  apply_theme(app, "timber");
+  const bool quick = argc > 1 && std::string(argv[1]) == "--quick";
+  const double hours = quick ? 2 : 12;
+  const test::TempFolder folder;
+  const auto file = folder / "long.reel";
+  save_reel(made_reel(folder, 500, hours), file);
+
+  std::unique_ptr<MainWindow> window;
+  const double first = open_ms(file, window);
+  // All sources' waveforms are kept for the next time.
+  wait_for([&] { return std::ranges::all_of(window->workspace().reel().clips, [&](const Clip& c) { return window->workspace().source_peaks(c) != nullptr; }); }, 900);
+  const double again = open_ms(file, window);
+  fmt::print("500 clips, 8 groups, {:.0f} hours: the shelf is there after {:.0f} ms the first time, {:.0f} ms later (goal: 1000)\n", hours, first, again);
+  std::fflush(stdout);
+
+  Workspace& work = window->workspace();
+  const auto sight = in_sight(*window);
+  const auto fresh = [&] { return std::ranges::all_of(sight, [&](int id) { return work.clip_levels_fresh(id); }); };
+  const auto then = Clock::now();
+  wait_for(fresh, 300);
+  fmt::print("{} clips in sight: all measured {:.2f} s after opening\n", sight.size(), ms_since(then) / 1000 + again / 1000);
+  wait_for([&] { return work.levels_fresh() && !work.measuring(); }, 60);
+
+  // A knob in the group's chain is turned: from the mouse's move to the picture.
+  work.select_step(StepPlace{ChainOwner::group, 0});
+  QApplication::processEvents();
+  std::vector<double> drawn;
+  for (int i = 0; i < 120; ++i) {
+    Settings settings = work.step({ChainOwner::group, 0})->settings;
+    settings.values[1] = -22 - 0.02 * i;
+    const auto turn = Clock::now();
+    work.set_settings({ChainOwner::group, 0}, settings, "Turn", "drag");
+    window->repaint();
+    drawn.push_back(ms_since(turn));
+    QApplication::processEvents(QEventLoop::AllEvents, 4);
+  }
+  fmt::print("An edit in a group's chain is drawn after {:.1f} ms (median of {}; largest {:.1f}; goal: 16)\n", median(drawn), drawn.size(), *std::ranges::max_element(drawn));
+  const auto last = Clock::now();
+  wait_for(fresh, 60);
+  fmt::print("All {} values in sight are new {:.2f} s after the last edit (goal: 2)\n", sight.size(), ms_since(last) / 1000);
+
+  const auto begin = Clock::now();
+  work.save(file);
+  fmt::print("Saving from the window: {:.0f} ms (goal: 200)\n", ms_since(begin));
+  fmt::print("Peak memory {:.0f} MB (goal: 1000)\n", peak_mb());
+  window.reset();
+  return 0;
+}

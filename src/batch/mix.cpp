@@ -1,0 +1,198 @@
+#include "batch/mix.h"
+
+#include <fmt/format.h>
+#include <unistd.h>
+
+#include <cmath>
+#include <limits>
+
+#include "audio/error.h"
+#include "media/reader.h"
+
+namespace drevan {
+
+namespace fs = std::filesystem;
+
+namespace {
+
+constexpr int block = 4096;
+constexpr size_t whole = std::numeric_limits<size_t>::max();
+
+// A folder for the clips on their way, gone with its owner.
+class Passage {
+ public:
+  explicit Passage(const fs::path& beside) : path_(beside / fmt::format(".drevan-mix-{}", ::getpid())) {
+    std::error_code error;
+    fs::create_directories(path_, error);
+    if (error) throw Error(Error::Kind::output, fmt::format("The folder {} cannot be made; choose an output folder that you may write to.", path_.string()));
+  }
+  ~Passage() {
+    std::error_code error;
+    fs::remove_all(path_, error);
+  }
+  Passage(const Passage&) = delete;
+  Passage& operator=(const Passage&) = delete;
+  const fs::path& path() const { return path_; }
+
+ private:
+  fs::path path_;
+};
+
+// A clip on the timeline. Opened when its place is reached, closed when it has ended.
+struct Laid {
+  Samples begin = 0, frames = 0;
+  size_t group = 0;
+  fs::path file;
+  std::unique_ptr<AudioReader> reader{};
+};
+
+struct Track {
+  MixFile file;
+  std::unique_ptr<AudioWriter> writer{};
+  std::unique_ptr<LevelMeter> meter{};
+  AudioBuffer sum{};
+};
+
+class Timeline {
+ public:
+  Timeline(const Reel& reel, std::vector<Laid> laid, const BatchOptions& options, const MixOptions& what) : laid_(std::move(laid)), what_(what) {
+    for (const auto& l : laid_) {
+      channels_ = std::max(channels_, open_audio(l.file)->info().channels);
+      frames_ = std::max(frames_, l.begin + l.frames);
+    }
+    std::ranges::stable_sort(laid_, {}, &Laid::begin);
+    scratch_ = AudioBuffer(std::max(channels_, 1), block);
+    // Names are settled together, and beside the reel's sources, which none may write over.
+    std::vector<BatchJob> named;
+    const auto name = [&](const std::string& of, size_t group) {
+      named.push_back({fmt::format("{} {}", reel.name, of), of, reel.name, {}, false, {}, {}});
+      groups_.push_back(group);
+    };
+    if (what.mix) name("mix", whole);
+    for (size_t g = 0; what.stems && g < reel.groups.size(); ++g)
+      if (std::ranges::any_of(laid_, [&](const Laid& l) { return l.group == g; })) name(reel.groups[g].name, g);
+    const size_t count = named.size();
+    for (const auto& s : reel.sources) {
+      named.emplace_back().sound.file = s.path;
+      named.back().output = s.path;  // has its name
+    }
+    BatchOptions naming = options;
+    naming.pattern = "{clip}";
+    const auto names = output_names(named, naming);
+    for (size_t i = 0; i < count; ++i) {
+      Track t;
+      t.file.name = named[i].group;
+      t.file.stem = groups_[i] != whole;
+      t.file.output = names[i];
+      t.writer = std::make_unique<AudioWriter>(t.file.output, WriteFormat{options.container, options.samples, reel.rate, channels_}, frames_, SourceMarks{"", 0});
+      t.meter = std::make_unique<LevelMeter>(StreamFormat{reel.rate, channels_, block}, Detail::full);
+      t.sum = AudioBuffer(channels_, block);
+      tracks_.push_back(std::move(t));
+    }
+  }
+
+  std::vector<MixFile> run(const std::atomic<bool>* pause, const CancelToken& cancel, const Progress& progress) {
+    for (Samples at = 0; at < frames_; at += block) {
+      wait_while_paused(pause, cancel);
+      one(at, static_cast<int>(std::min<Samples>(block, frames_ - at)));
+      if (progress) progress(static_cast<double>(at) / static_cast<double>(frames_));
+    }
+    std::vector<MixFile> out;
+    for (size_t i = 0; i < tracks_.size(); ++i) {
+      Track& t = tracks_[i];
+      t.writer->commit();
+      t.file.levels = t.meter->levels();
+      t.file.clipped = t.writer->clipped();
+      if (what_.target && !t.file.stem)
+        for (const Miss& miss : misses(*what_.target, t.file.levels)) t.file.missed.push_back(miss_text(miss));
+      out.push_back(std::move(t.file));
+    }
+    return out;
+  }
+
+ private:
+  void one(Samples at, int n) {
+    for (auto& t : tracks_) t.sum.block(0, n).clear();
+    while (next_ < laid_.size() && laid_[next_].begin < at + n) sounding_.push_back(next_++);
+    std::erase_if(sounding_, [&](size_t i) {
+      Laid& l = laid_[i];
+      if (!l.reader) l.reader = open_audio(l.file);
+      lay_down(l, at, n);
+      if (l.begin + l.frames > at + n) return false;
+      l.reader.reset();
+      return true;
+    });
+    for (auto& t : tracks_) {
+      t.writer->write(t.sum.block(0, n));
+      t.meter->hear(t.sum.block(0, n));
+    }
+  }
+
+  void lay_down(Laid& l, Samples at, int n) {
+    const auto offset = static_cast<int>(std::max<Samples>(0, l.begin - at));
+    const auto wanted = static_cast<int>(std::min<Samples>(n - offset, l.begin + l.frames - std::max(at, l.begin)));
+    const int own = l.reader->info().channels;
+    std::array<float*, max_channels> data{};
+    for (int c = 0; c < own; ++c) data[static_cast<size_t>(c)] = scratch_.channel(c).data();
+    const int got = l.reader->read({data.data(), own, wanted});
+    const bool middle = own == 1 && channels_ > 1;
+    const float gain = middle ? std::sqrt(0.5F) : 1.0F;
+    for (size_t t = 0; t < tracks_.size(); ++t) {
+      if (groups_[t] != whole && groups_[t] != l.group) continue;
+      for (int c = 0; c < (middle ? 2 : own); ++c) {
+        const auto in = scratch_.channel(middle ? 0 : c);
+        const auto out = tracks_[t].sum.channel(c).subspan(static_cast<size_t>(offset));
+        for (size_t i = 0; i < static_cast<size_t>(got); ++i) out[i] += gain * in[i];
+      }
+    }
+  }
+
+  std::vector<Laid> laid_;
+  MixOptions what_;
+  std::vector<Track> tracks_;
+  std::vector<size_t> groups_;  // of each track; `whole`: the mix
+  std::vector<size_t> sounding_;
+  size_t next_ = 0;
+  int channels_ = 1;
+  Samples frames_ = 0;
+  AudioBuffer scratch_;
+};
+
+}  // namespace
+
+MixResult render_mix(const Reel& reel, const BatchOptions& options, const MixOptions& what, FindingStore& store, const CancelToken& cancel,
+                     const Progress& progress) {
+  if (options.container == Container::flac && options.samples == SampleType::float32)
+    throw Error(Error::Kind::call, "FLAC cannot hold 32-bit float; choose 16 or 24 bits, or WAV.");
+  const Passage passage(fs::absolute(options.folder));
+  std::vector<int> ids;
+  for (const auto& c : reel.clips) ids.push_back(c.id);
+  const auto jobs = batch_jobs(reel, ids);
+  BatchOptions through;
+  through.folder = passage.path();
+  through.pattern = "{number}";
+  through.samples = SampleType::float32;
+  through.workers = options.workers;
+  through.pause = options.pause;
+  MixResult result;
+  result.clips.resize(jobs.size());
+  result.clips = run_batch(jobs, through, store, cancel, [&](size_t i, const JobResult& r) {
+    result.clips[i] = r;
+    if (progress) progress(0.8 * share_done(jobs, result.clips));
+  });
+  cancel.check();
+  std::vector<Laid> laid;
+  for (size_t i = 0; i < jobs.size(); ++i) {
+    if (result.clips[i].state != JobState::done) continue;
+    const Clip& clip = *reel.find(ids[i]);
+    laid.push_back({std::llround(clip.place_s * reel.rate), result.clips[i].render.after.frames, static_cast<size_t>(clip.group), result.clips[i].output});
+  }
+  if (laid.empty()) throw Error(Error::Kind::input, "No clip could be rendered, so there is nothing to mix.");
+  result.files = Timeline(reel, std::move(laid), options, what).run(options.pause, cancel, [&](double p) {
+    if (progress) progress(0.8 + 0.2 * p);
+  });
+  for (auto& clip : result.clips) clip.output.clear();  // on its way only
+  return result;
+}
+
+}  // namespace drevan

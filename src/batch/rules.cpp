@@ -1,0 +1,88 @@
+#include "batch/rules.h"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <cctype>
+
+#include "audio/error.h"
+#include "reel/json_file.h"
+#include "reel/library.h"
+
+namespace drevan {
+
+bool pattern_matches(std::string_view pattern, std::string_view text) {
+  const auto same = [](char a, char b) { return a == '?' || std::tolower(static_cast<unsigned char>(a)) == std::tolower(static_cast<unsigned char>(b)); };
+  // Back to the last star when what follows it does not fit: no star before it need be tried again.
+  size_t p = 0, t = 0, star = std::string_view::npos, from = 0;
+  while (t < text.size()) {
+    if (p < pattern.size() && pattern[p] == '*') {
+      star = p++;
+      from = t;
+    } else if (p < pattern.size() && same(pattern[p], text[t])) {
+      ++p, ++t;
+    } else if (star != std::string_view::npos) {
+      p = star + 1;
+      t = ++from;
+    } else {
+      return false;
+    }
+  }
+  while (p < pattern.size() && pattern[p] == '*') ++p;
+  return p == pattern.size();
+}
+
+std::vector<Rule> rules_from_text(const std::string& text, const std::filesystem::path& folder, const std::string& where) {
+  const auto j = parse_json(text, where);
+  check_version(j, "drevan_rules", 1, where);
+  if (!j.contains("rules") || !j.at("rules").is_array()) throw Error(Error::Kind::call, fmt::format("{}: \"rules\" must be a list.", where));
+  std::vector<Rule> out;
+  for (const auto& r : j.at("rules")) {
+    const auto here = fmt::format("{}, rule {}", where, out.size() + 1);
+    if (!r.is_object()) throw Error(Error::Kind::call, fmt::format("{}: must look like {{ \"group\": \"Ines*\", \"recipe\": \"near.recipe\" }}.", here));
+    for (const auto& [key, value] : r.items())
+      if (key != "group" && key != "name" && key != "recipe" && key != "append" && key != "keep")
+        throw Error(Error::Kind::call, fmt::format("{}: \"{}\" does not belong here; a rule has \"group\", \"name\", \"recipe\" and \"append\", or \"keep\".", here, key));
+    Rule rule;
+    rule.group = member<std::string>(r, "group", "*", here);
+    rule.name = member<std::string>(r, "name", "*", here);
+    rule.append = member(r, "append", false, here);
+    rule.keep = member(r, "keep", false, here);
+    if (rule.keep && (r.contains("recipe") || rule.append)) throw Error(Error::Kind::call, fmt::format("{}: \"keep\" leaves the steps as they are; it goes with no recipe.", here));
+    if (rule.keep) {
+      out.push_back(std::move(rule));
+      continue;
+    }
+    const auto recipe = member<std::string>(r, "recipe", "", here);
+    if (recipe.empty()) throw Error(Error::Kind::call, fmt::format("{}: \"recipe\" is missing.", here));
+    const auto own = std::ranges::find(own_recipes(), recipe, &Recipe::name);
+    rule.recipe = own != own_recipes().end() ? *own : load_recipe(folder / recipe);
+    out.push_back(std::move(rule));
+  }
+  return out;
+}
+
+std::vector<Rule> load_rules(const std::filesystem::path& file) {
+  return rules_from_text(read_text(file), std::filesystem::absolute(file).parent_path(), file.string());
+}
+
+const Rule* rule_for(std::span<const Rule> rules, std::string_view group, std::string_view name) {
+  const auto at = std::ranges::find_if(rules, [&](const Rule& r) { return pattern_matches(r.group, group) && pattern_matches(r.name, name); });
+  return at == rules.end() ? nullptr : &*at;
+}
+
+int apply_rules(Reel& reel, std::span<const Rule> rules) {
+  int changed = 0;
+  for (auto& clip : reel.clips) {
+    const Rule* rule = rule_for(rules, reel.groups.at(static_cast<size_t>(clip.group)).name, clip.name);
+    if (!rule || rule->keep) continue;
+    Chain next = rule->append ? clip.chain : Chain{};
+    next.steps.insert(next.steps.end(), rule->recipe.chain.steps.begin(), rule->recipe.chain.steps.end());
+    if (next == clip.chain) continue;
+    clip.chain = std::move(next);
+    ++changed;
+  }
+  return changed;
+}
+
+}  // namespace drevan

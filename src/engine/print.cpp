@@ -1,0 +1,148 @@
+#include "engine/print.h"
+
+#include <fmt/format.h>
+
+#include <cmath>
+
+#include "audio/error.h"
+#include "dsp/sums.h"
+
+namespace drevan {
+
+std::pair<float, float> crossfade(double t, double alike) {
+  const double r = std::clamp(alike, 0.0, 1.0), u = 1 - t;
+  const double level = std::sqrt(t * t + u * u + 2 * r * t * u);
+  return {static_cast<float>(u / level), static_cast<float>(t / level)};
+}
+
+namespace {
+
+// Puts the printed range into the clip as it was, block by block. Of a crossfade all is heard before
+// any of it is written: its law depends on it.
+class Inlay {
+ public:
+  Inlay(const PrintRequest& request, ClipReader& dry, AudioWriter& writer, LevelMeter& meter)
+      : dry_(dry), writer_(writer), meter_(meter), frames_(dry.frames()), buffer_(dry.channels(), 4096) {
+    const auto at = [&](double s) { return std::clamp<Samples>(std::llround(s * request.sound.rate), 0, frames_); };
+    begin_ = at(request.range->begin);
+    end_ = at(request.range->end);
+    const auto fade = std::min<Samples>(std::llround(std::clamp(request.fade_s, 0.0, 2.0) * request.sound.rate), (end_ - begin_) / 2);
+    // Where the clip begins or ends with the range there is nothing to fade from.
+    in_.length = begin_ > 0 ? fade : 0;
+    out_.length = end_ < frames_ ? fade : 0;
+    for (Fade* f : {&in_, &out_}) {
+      f->dry = AudioBuffer(dry.channels(), f->length);
+      f->wet = AudioBuffer(dry.channels(), f->length);
+    }
+  }
+
+  void hear(const AudioBlock& wet) {
+    for (int done = 0; done < wet.frames() && at_ < frames_;) {
+      const Samples next = next_border();
+      const auto n = static_cast<int>(std::min<Samples>({wet.frames() - done, next - at_, 4096}));
+      one(wet.part(done, n));
+      done += n;
+    }
+  }
+
+  std::optional<double> alike_in() const { return in_.alike; }
+  std::optional<double> alike_out() const { return out_.alike; }
+
+ private:
+  struct Fade {
+    Samples length = 0, filled = 0;
+    AudioBuffer dry, wet;
+    std::optional<double> alike;
+  };
+
+  Samples next_border() const {
+    for (const Samples border : {begin_, begin_ + in_.length, end_ - out_.length, end_})
+      if (at_ < border) return border;
+    return frames_;
+  }
+
+  // A stretch that crosses no border.
+  void one(const AudioBlock& wet) {
+    const auto before = buffer_.block(0, wet.frames());
+    const int n = dry_.read(before);
+    before.part(n, before.frames() - n).clear();
+    const bool fades_in = at_ >= begin_ && at_ < begin_ + in_.length;
+    const bool fades_out = at_ >= end_ - out_.length && at_ < end_;
+    if (fades_in)
+      fade(in_, before, wet, false);
+    else if (fades_out)
+      fade(out_, before, wet, true);
+    else
+      put(at_ < begin_ || at_ >= end_ ? before : wet);
+    at_ += wet.frames();
+  }
+
+  void fade(Fade& f, const AudioBlock& before, const AudioBlock& wet, bool back) {
+    f.dry.block(f.filled, wet.frames()).copy_from(before);
+    f.wet.block(f.filled, wet.frames()).copy_from(wet);
+    f.filled += wet.frames();
+    if (f.filled < f.length) return;
+    double dry_power = 0, wet_power = 0, both = 0;
+    for (int c = 0; c < f.dry.channels(); ++c) {
+      dry_power += sum_of_squares(f.dry.channel(c));
+      wet_power += sum_of_squares(f.wet.channel(c));
+      both += sum_of_products(f.dry.channel(c), f.wet.channel(c));
+    }
+    // Silence on either side: any law will do.
+    f.alike = dry_power > 0 && wet_power > 0 ? both / std::sqrt(dry_power * wet_power) : 1.0;
+    for (Samples i = 0; i < f.length; ++i) {
+      const double t = (static_cast<double>(i) + 0.5) / static_cast<double>(f.length);
+      const auto [going, coming] = crossfade(t, *f.alike);
+      for (int c = 0; c < f.dry.channels(); ++c) {
+        const auto k = static_cast<size_t>(i);
+        const float from = (back ? f.wet : f.dry).channel(c)[k], to = (back ? f.dry : f.wet).channel(c)[k];
+        f.wet.channel(c)[k] = going * from + coming * to;
+      }
+    }
+    for (Samples done = 0; done < f.length; done += 4096)
+      put(f.wet.block(done, static_cast<int>(std::min<Samples>(4096, f.length - done))));
+  }
+
+  void put(const AudioBlock& block) {
+    writer_.write(block);
+    meter_.hear(block);
+  }
+
+  ClipReader& dry_;
+  AudioWriter& writer_;
+  LevelMeter& meter_;
+  Samples frames_, begin_ = 0, end_ = 0, at_ = 0;
+  Fade in_, out_;
+  AudioBuffer buffer_;
+};
+
+PrintResult print_range(const PrintRequest& request, FindingStore& store, const CancelToken& cancel, const Progress& progress) {
+  ClipReader dry(request.sound);
+  const double clip_s = static_cast<double>(dry.frames()) / request.sound.rate;
+  if (!(request.range->begin >= 0 && request.range->end > request.range->begin && request.range->begin < clip_s))
+    throw Error(Error::Kind::call, fmt::format("{}: the range {:.2f} to {:.2f} s does not lie within its {:.2f} s; select a part of it.",
+                                               request.sound.file.filename().string(), request.range->begin, request.range->end, clip_s));
+  const StreamFormat format = dry.format(4096);
+  AudioWriter writer(request.output, {Container::wav, SampleType::float32, format.rate, format.channels}, dry.frames(), dry.marks());
+  LevelMeter meter(format, Detail::quick);
+  Inlay inlay(request, dry, writer, meter);
+  ProcessOptions options;
+  options.store = &store;
+  options.cancel = &cancel;
+  options.progress = progress;
+  process_clip(request.sound, request.chain, options, [&](const AudioBlock& b) { inlay.hear(b); });
+  writer.commit();
+  return {meter.levels(), inlay.alike_in(), inlay.alike_out(), {}};
+}
+
+}  // namespace
+
+PrintResult print_clip(const PrintRequest& request, FindingStore& store, const CancelToken& cancel, const Progress& progress) {
+  std::error_code error;
+  std::filesystem::create_directories(request.output.parent_path(), error);
+  if (request.range) return print_range(request, store, cancel, progress);
+  RenderResult all = render_clip({request.sound, request.chain, request.output, Container::wav, SampleType::float32}, store, cancel, progress);
+  return {all.after, std::nullopt, std::nullopt, std::move(all.warnings)};
+}
+
+}  // namespace drevan

@@ -1,0 +1,40 @@
+// Freezing a clip's sound into a file: all of it, or a selection crossfaded into what surrounds it.
+#pragma once
+
+#include <filesystem>
+
+#include "engine/render.h"
+
+namespace drevan {
+
+/// A sound and the chain to freeze into it. Written as 32-bit float WAV: nothing is lost, nothing clips.
+struct PrintRequest {
+  ClipSound sound;
+  Chain chain;                 ///< only steps that are on
+  std::optional<SecondsRange> range{};  ///< the part to print, of the clip; empty: all, with its ringing
+  double fade_s = 0.05;        ///< length of the crossfade at either end of `range`, inside it; 0 to 2
+  std::filesystem::path output{};  ///< ends in .wav; its folder is made
+};
+
+struct PrintResult {
+  Levels levels;  ///< of the printed file
+  /// How alike before and after are within the crossfade into and out of the range, -1 to 1; what
+  /// decides its law. Empty: there is none (the clip begins or ends there).
+  std::optional<double> alike_in, alike_out;
+  std::vector<std::string> warnings;  ///< whole sentences
+};
+
+/// A range is heard through the chain just as it is when the whole clip plays: what steps learn, they
+/// learn from the whole clip. Outside of it every sample stays as it was. Atomic. Throws Error(call) for
+/// a range outside of the clip, Error(input), Error(output), Cancelled.
+PrintResult print_clip(const PrintRequest& request, FindingStore& store, const CancelToken& cancel,
+                       const Progress& progress = {});
+
+/// The gains of the going and the coming sound at `t` (0 to 1) of a crossfade, for sounds that are
+/// `alike` (normalised correlation): t and 1 - t, both divided by the level of their sum, so that its
+/// power stays: equal gain for alike = 1, equal power for 0 (M. Fink, M. Holters, U. Zoelzer,
+/// "Signal-matched power-complementary cross-fading and dry-wet mixing", DAFx 2016). Below 0 as for 0:
+/// nothing is made louder than either sound alone.
+std::pair<float, float> crossfade(double t, double alike);
+
+}  // namespace drevan

@@ -1,0 +1,291 @@
+// One change reaches every cut: groups, versions, recipes and the batch, by mouse and keys.
+#include <gtest/gtest.h>
+
+#include <QAction>
+#include <QLineEdit>
+#include <QSettings>
+#include <QListWidget>
+#include <QTableWidget>
+#include <QTemporaryDir>
+
+#include "batch/rules_dialog.h"
+#include "desktop/driver.h"
+#include "import_sheet.h"
+#include "recipes_dialog.h"
+#include "reel/json_file.h"
+#include "steps/catalogue.h"
+#include "uneven_dialog.h"
+#include "versions_dialog.h"
+
+namespace drevan::desktop {
+namespace {
+
+namespace fs = std::filesystem;
+
+class EveryCut : public testing::Test {
+ protected:
+  EveryCut() {
+    qputenv("XDG_DATA_HOME", temp.path().toUtf8());
+    EXPECT_TRUE(d.open_demo());
+    // Versions lie beside the reel: work on a copy.
+    EXPECT_TRUE(d.work().save((folder() / "copy.reel").string()));
+    QObject::connect(&d.work(), &Workspace::message, [this](const QString& text, bool) { told = text; });
+  }
+  ~EveryCut() override { qputenv("XDG_DATA_HOME", qgetenv("XDG_CACHE_HOME")); }
+  fs::path folder() const { return temp.path().toStdString(); }
+  QAction* action(const QString& text) {
+    for (auto* a : d.window.findChildren<QAction*>())
+      if (a->text() == text) return a;
+    return nullptr;
+  }
+  bool printed() {
+    QTest::qWait(20);
+    // The sign of progress may have had the keys.
+    return d.wait_for([&] { return !d.work().printing(); }) && d.settle() && d.take_keys();
+  }
+  const Clip& clip(const std::string& name) { return *d.work().reel().find(d.clip_named(name)); }
+  bool render() {
+    d.window.batch().render();
+    return d.wait_for([&] { return !d.window.batch().rendering(); }, 90000);
+  }
+
+  QTemporaryDir temp;
+  Driver d;
+  QString told;
+};
+
+TEST_F(EveryCut, ThroughTheWholeIssue) {
+  // The group's chain: the plus in the group's part, then the list that opens.
+  LevelPathView& path = d.bench().level_path();
+  d.click(&path, path.add_rect(ChainOwner::group).center());
+  auto* menu = path.findChild<QMenu*>("add_step_menu");
+  ASSERT_TRUE(menu && d.wait_for([&] { return menu->isVisible(); }, 2000));
+  QTest::mouseClick(menu, Qt::LeftButton, {}, menu->actionGeometry(menu->findChild<QAction*>("compressor")).center());
+  ASSERT_TRUE(d.take_keys() && d.settle());
+  const auto group = [&]() -> const Group& { return d.work().reel().groups[static_cast<size_t>(clip("lamp-room-04").group)]; };
+  ASSERT_EQ(group().chain.steps.size(), 1U);
+
+  // One clip sits out; the shelf and its chain say so; one action brings it back in line.
+  const size_t steps = full_chain(d.work().reel(), clip("stairs-02")).steps.size();
+  d.click_clip("stairs-02");
+  ASSERT_TRUE(d.settle());
+  action("Sit out of the group's chain")->trigger();
+  EXPECT_EQ(full_chain(d.work().reel(), clip("stairs-02")).steps.size(), steps - 1);
+  EXPECT_EQ(sits_out_of(d.work().reel(), clip("stairs-02")).size(), 1U);
+  action("Take part in everything again")->trigger();
+  EXPECT_EQ(full_chain(d.work().reel(), clip("stairs-02")).steps.size(), steps);
+  QTest::keyClick(&d.window, Qt::Key_Z, Qt::ControlModifier);
+  EXPECT_EQ(full_chain(d.work().reel(), clip("stairs-02")).steps.size(), steps - 1);
+
+  // A selection is printed and the same done to the next.
+  d.click_clip("lamp-room-04");
+  ASSERT_TRUE(d.settle());
+  Scope& scope = d.bench().scope();
+  const auto select = [&](double from, double to) { d.drag(&scope, {scope.width() * from, scope.height() / 2.0}, {scope.width() * to, scope.height() / 2.0}); };
+  const Clip before = clip("lamp-room-04");
+  select(0.2, 0.3);
+  ASSERT_TRUE(scope.selection());
+  QTest::keyClick(&d.window, Qt::Key_P);
+  ASSERT_TRUE(printed());
+  ASSERT_EQ(clip("lamp-room-04").version, 1) << told.toStdString();
+  EXPECT_TRUE(clip("lamp-room-04").chain.steps.empty());
+  EXPECT_TRUE(fs::exists(folder() / "copy.versions"));
+  select(0.5, 0.6);
+  QTest::keyClick(&d.window, Qt::Key_P, Qt::ShiftModifier);
+  ASSERT_TRUE(printed());
+  EXPECT_EQ(clip("lamp-room-04").version, 2);
+  EXPECT_EQ(find_version(clip("lamp-room-04"), 2)->made_with, before.chain);
+
+  // Back to where it came from, through the list of versions; then against the newest.
+  QTest::keyClick(&d.window, Qt::Key_V);
+  VersionsDialog& versions = d.window.versions();
+  ASSERT_TRUE(versions.isVisible());
+  versions.mark(0);
+  EXPECT_EQ(versions.marked(), 0);
+  d.work().go_to_version(versions.marked());
+  ASSERT_TRUE(d.settle());
+  EXPECT_EQ(clip("lamp-room-04").chain, before.chain);
+  EXPECT_EQ(clip("lamp-room-04").source, before.source);
+  d.work().hear_against(2);
+  ASSERT_TRUE(d.work().plan() && d.work().plan()->against);
+  d.work().hear_against(std::nullopt);
+  EXPECT_FALSE(d.work().plan()->against);
+  versions.close();
+
+  // Recipes out and in by zip.
+  d.take_keys();
+  QTest::keyClick(&d.window, Qt::Key_R, Qt::ControlModifier);
+  RecipesDialog& recipes = d.window.recipes();
+  ASSERT_TRUE(recipes.isVisible());
+  recipes.findChild<QLineEdit*>("search")->setText("podcast");
+  ASSERT_EQ(recipes.list().count(), 2);
+  recipes.export_to(folder() / "out.zip");
+  recipes.findChild<QLineEdit*>("search")->clear();
+  Recipe changed = own_recipes()[0];
+  changed.chain.steps.pop_back();
+  add_to_library(changed, library_folder());
+  recipes.read();
+  export_zip(std::vector<Recipe>{own_recipes()[0]}, folder() / "other.zip");
+  int shown = 0;
+  QTimer::singleShot(0, [&] {
+    auto* sheet = recipes.findChild<ImportSheet*>("import_sheet");
+    ASSERT_NE(sheet, nullptr);
+    for (const auto& [in, decision] : sheet->decisions()) shown += in.state == Incoming::State::differs ? 1 : 0;
+    sheet->decide_all(Decision::replace);
+    sheet->accept();
+  });
+  recipes.import({folder() / "other.zip", folder() / "out.zip"});
+  EXPECT_EQ(shown, 1);
+  EXPECT_TRUE(std::ranges::any_of(read_library(library_folder()), [](const LibraryEntry& e) { return !e.own() && e.recipe == own_recipes()[0]; }));
+  recipes.close();
+
+  // A batch with a report; then a late change to one group renders that group alone.
+  d.window.show_place(1);
+  d.window.batch().set_folder((folder() / "rendered").string().c_str());
+  ASSERT_TRUE(render());
+  const auto all = d.window.batch().results();
+  for (const auto& r : all) EXPECT_EQ(r.state, JobState::done) << r.problem;
+  d.window.batch().save_report_to(folder() / "report.html");
+  EXPECT_NE(read_text(folder() / "report.html").find("lamp-room-04"), std::string::npos);
+  d.window.show_place(0);
+  d.work().set_settings({ChainOwner::group, 0}, settings_of(*find_step("compressor"), {"", "", {{"threshold_db", -30}}}), "Threshold");
+  d.window.show_place(1);
+  ASSERT_TRUE(render());
+  const auto again = d.window.batch().results();
+  for (size_t i = 0; i < again.size(); ++i) {
+    const Clip& c = d.work().reel().clips[i];
+    const bool reached = c.group == clip("lamp-room-04").group && c.name != "stairs-02";  // that one sits out
+    EXPECT_EQ(again[i].kept, !reached) << c.name;
+  }
+}
+
+TEST_F(EveryCut, AStepIsDraggedOverTheBorderAndReachesTheGroup) {
+  LevelPathView& path = d.bench().level_path();
+  ASSERT_FALSE(d.steps().empty());
+  const auto moved = d.steps().back();
+  const QPointF from = path.step_rect({ChainOwner::clip, static_cast<int>(d.steps().size()) - 1}).center();
+  const QRectF plus = path.add_rect(ChainOwner::group);
+  d.drag(&path, from, {plus.center().x() - 30, plus.center().y() + 60});
+  ASSERT_TRUE(d.settle());
+  const auto& group = d.work().reel().groups[static_cast<size_t>(d.work().clip()->group)].chain.steps;
+  ASSERT_EQ(group.size(), 1U);
+  EXPECT_EQ(group[0].type, moved.type);
+  EXPECT_EQ(d.work().history().undo_label(), std::string(moved.type->label) + " for the whole group");
+}
+
+TEST_F(EveryCut, ARecipeIsHeardBeforeItIsUsed) {
+  const Reel before = d.work().reel();
+  d.work().preview(ChainOwner::clip, own_recipes()[8].chain, false);
+  ASSERT_TRUE(d.settle());
+  EXPECT_EQ(d.steps().size(), own_recipes()[8].chain.steps.size());
+  EXPECT_EQ(d.work().levels()->stages.size(), d.steps().size() + 1);
+  d.work().end_preview();
+  ASSERT_TRUE(d.settle());
+  EXPECT_TRUE(d.work().reel() == before);
+  EXPECT_FALSE(d.work().history().can_undo());
+  // An edit in the middle of a preview is an edit of the reel, not of the preview.
+  d.work().preview(ChainOwner::clip, own_recipes()[8].chain, false);
+  d.work().rename_clip(d.work().clip_id(), "renamed");
+  EXPECT_EQ(d.work().clip()->chain, before.find(d.work().clip_id())->chain);
+}
+
+TEST_F(EveryCut, ClipsThatDifferAreListedAndBroughtBack) {
+  const int id = d.clip_named("stairs-03");
+  d.work().add_step(ChainOwner::group, 0, *find_step("gain"));
+  d.work().select_clip(id);
+  d.work().sit_out({ChainOwner::group, 0}, true);
+  QTest::keyClick(&d.window, Qt::Key_D, Qt::ControlModifier);
+  auto* dialog = d.window.findChild<UnevenDialog*>("uneven");
+  ASSERT_NE(dialog, nullptr);
+  ASSERT_TRUE(d.wait_for([&] { return !dialog->listening(); }, 60000));
+  QTest::qWait(50);
+  EXPECT_GT(dialog->rows(), 0);
+  d.work().take_part({id});
+  EXPECT_TRUE(sits_out_of(d.work().reel(), *d.work().reel().find(id)).empty());
+}
+
+TEST_F(EveryCut, PrintingTheGroupLeavesItSoundingAsItDid) {
+  d.work().add_step(ChainOwner::group, 0, *find_step("compressor"));
+  ASSERT_TRUE(d.settle());
+  const double loud = *d.work().levels()->stages.back().loudness_lufs;
+  const int group = d.work().clip()->group;
+  d.work().print_group();
+  ASSERT_TRUE(printed());
+  EXPECT_TRUE(d.work().reel().groups[static_cast<size_t>(group)].chain.steps.empty());
+  EXPECT_EQ(d.work().clip()->version, 1);
+  EXPECT_NEAR(*d.work().levels()->stages.back().loudness_lufs, loud, 0.05);
+  d.work().undo();
+  EXPECT_EQ(d.work().reel().groups[static_cast<size_t>(group)].chain.steps.size(), 1U);
+  EXPECT_EQ(d.work().clip()->version, 0);
+}
+
+// The group's common gain has no part in a print of the clip's own chain, though both end alike.
+TEST_F(EveryCut, APrintOfTheClipTakesNothingFromItsGroup) {
+  const auto normalise = [](double goal) { return settings_of(*find_step("normalise"), {"", "", {{"target_db", goal}, {"over", 1}}}); };
+  d.work().set_chain({{{find_step("normalise"), normalise(-6), true, {}}}}, "One step");
+  d.work().add_step(ChainOwner::group, 0, *find_step("normalise"));
+  d.work().set_settings({ChainOwner::group, 0}, normalise(-20), "Over the group");
+  d.work().print(std::nullopt);
+  ASSERT_TRUE(printed());
+  ASSERT_EQ(d.work().clip()->version, 1) << told.toStdString();
+  EXPECT_NEAR(*find_version(*d.work().clip(), 1)->peak_dbfs, -6, 0.05);
+}
+
+TEST_F(EveryCut, AGroupWithAMissingSourceIsNotPrinted) {
+  d.work().add_step(ChainOwner::group, 0, *find_step("compressor"));
+  Reel reel = d.work().reel();
+  const Clip* other = nullptr;
+  for (const auto& c : reel.clips)
+    if (c.group == d.work().clip()->group && c.id != d.work().clip_id()) other = &c;
+  ASSERT_NE(other, nullptr);
+  reel.sources[static_cast<size_t>(other->source)].path = folder() / "gone.wav";
+  d.work().edit(reel, "Lose a source");
+  d.work().print_group();
+  EXPECT_FALSE(d.work().printing());
+  EXPECT_TRUE(told.contains("is missing")) << told.toStdString();
+  EXPECT_EQ(d.work().reel().groups[static_cast<size_t>(d.work().clip()->group)].chain.steps.size(), 1U);
+}
+
+TEST_F(EveryCut, ClearedVersionsComeBackUntilTheReelIsClosed) {
+  d.work().print(SecondsRange{1, 2});
+  ASSERT_TRUE(printed());
+  const auto file = d.work().reel().sources[static_cast<size_t>(d.work().clip()->source)].path;
+  d.work().go_to_version(0);
+  d.work().clear_unused_versions();
+  EXPECT_EQ(d.work().clip()->versions.size(), 1U);
+  EXPECT_TRUE(fs::exists(file));
+  d.work().undo();
+  EXPECT_EQ(d.work().clip()->versions.size(), 2U);
+  d.work().clear_unused_versions();
+  ASSERT_TRUE(d.work().save(d.work().file()));
+  d.work().leave();
+  EXPECT_FALSE(fs::exists(file));
+}
+
+TEST_F(EveryCut, RulesGiveRecipesByGroup) {
+  RulesDialog rules(d.work());
+  // A row for each group, which leaves the steps as they are.
+  EXPECT_EQ(rules.rules().size(), d.work().reel().groups.size());
+  rules.apply();
+  EXPECT_FALSE(d.work().history().can_undo());
+  rules.findChild<QTableWidget*>()->setRowCount(0);
+  rules.add_rule("*", "stairs-*", "Hum and buzz out");
+  rules.apply();
+  EXPECT_EQ(clip("stairs-02").chain.steps.front().type->id, "hum-removal");
+  EXPECT_EQ(clip("stairs-03").chain.steps.front().type->id, "hum-removal");
+  QTest::keyClick(&d.window, Qt::Key_Z, Qt::ControlModifier);
+  EXPECT_TRUE(clip("stairs-02").chain.steps.empty() || clip("stairs-02").chain.steps.front().type->id != "hum-removal");
+}
+
+TEST_F(EveryCut, TheReelIsMixedWithStems) {
+  d.window.show_place(1);
+  d.window.batch().set_folder((folder() / "mix").string().c_str());
+  d.window.batch().set_what(3);
+  ASSERT_TRUE(render());
+  EXPECT_EQ(d.window.batch().mixes().size(), d.work().reel().groups.size() + 1);
+  for (const auto& m : d.window.batch().mixes()) EXPECT_TRUE(fs::exists(m.output)) << m.output;
+  QSettings().setValue("batch/what", 0);
+}
+
+}  // namespace
+}  // namespace drevan::desktop

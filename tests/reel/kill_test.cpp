@@ -1,0 +1,144 @@
+// Killed at random moments while it edits, saves and renders: the reel opens with all that was on the
+// disk, no final name holds half a file, no source is changed.
+#include <gtest/gtest.h>
+#include <signal.h>
+#include <sys/wait.h>
+#include <unistd.h>
+
+#include <chrono>
+#include <random>
+#include <thread>
+
+#include "audio/hash.h"
+#include "batch/batch.h"
+#include "engine/print.h"
+#include "media/reader.h"
+#include "reel/journal.h"
+#include "reel/json_file.h"
+#include "reel/lock.h"
+#include "support/steps.h"
+
+namespace drevan {
+namespace {
+
+// Opens the reel as the application does and works on it until it is killed. Tells the parent every
+// count that is safe on the disk.
+[[noreturn]] void work_until_killed(const std::filesystem::path& file, const std::filesystem::path& out, int tell, unsigned seed) {
+  std::mt19937 random(seed);
+  std::string why;
+  const auto lock = ReelLock::take(file, why);
+  if (!lock) ::_exit(3);
+  Reel reel = load_reel(file);
+  if (auto found = recover(file)) {
+    reel = found->reel;
+    save_reel(reel, file);
+  }
+  int count = std::stoi(reel.clips[0].name);
+  auto journal = std::make_unique<Journal>(file, read_text(file));
+  FindingStore store;
+  const CancelToken never;
+  while (true) {
+    Clip& clip = reel.clips[0];
+    clip.name = std::to_string(++count);
+    if (random() % 3 == 0 && clip.chain.steps.size() < 4) clip.chain.steps.push_back(test::with("gain", {{"gain_db", -1}}));
+    else if (!clip.chain.steps.empty()) clip.chain.steps[0].settings.values[0] = -static_cast<double>(random() % 20);
+    journal->tell(std::make_shared<const Reel>(reel), "Edit " + clip.name);
+    if (random() % 2 == 0) {
+      journal->flush();
+      if (::write(tell, &count, sizeof count) < 0) ::_exit(4);
+    }
+    if (random() % 4 == 0) {
+      save_reel(reel, file);
+      if (::write(tell, &count, sizeof count) < 0) ::_exit(4);
+      journal->end();
+      journal = std::make_unique<Journal>(file, read_text(file));
+    }
+    if (random() % 3 == 0) render_clip({clip_sound(reel, clip), full_chain(reel, clip), out / (std::to_string(random() % 4) + ".wav")}, store, never);
+    // A print is safe when the version is in the journal; its file was whole before.
+    if (random() % 3 == 0 && clip.versions.size() < 12) {
+      const auto to = version_file(file, clip);
+      print_clip({clip_sound(reel, clip), clip.chain, SecondsRange{0.5, 1.2}, 0.05, to}, store, never);
+      add_version(reel, clip.id, {.what = "printed", .made_with = clip.chain}, examine_source(to));
+      journal->tell(std::make_shared<const Reel>(reel), "Print");
+      journal->flush();
+    }
+    if (random() % 6 == 0) {
+      const std::vector<int> ids{clip.id};
+      BatchOptions options;
+      options.folder = out;
+      options.pattern = "batch";
+      run_batch(batch_jobs(reel, ids), options, store, never, {});
+    }
+  }
+}
+
+// Sanitizers make the work some ten times slower.
+#if defined(__SANITIZE_ADDRESS__) || defined(__SANITIZE_THREAD__)
+constexpr unsigned most_us = 400000;
+constexpr int kills = 40;
+#else
+constexpr unsigned most_us = 60000;
+constexpr int kills = 200;
+#endif
+
+TEST(Kill, TwoHundredTimesAndNothingIsLost) {
+  const test::TempFolder folder;
+  AudioBuffer x = test::words(0.3, 2);
+  test::write_wav(folder / "voice.wav", x, 48000, SampleType::int24);
+  const auto source = hash_file(folder / "voice.wav");
+  const auto file = folder / "work.reel";
+  const auto out = folder / "out";
+  std::filesystem::create_directory(out);
+  Reel reel;
+  reel.name = "Kill";
+  add_clip(reel, examine_source(folder / "voice.wav"), "Voices");
+  reel.clips[0].name = "0";
+  save_reel(reel, file);
+  std::mt19937 random(11);
+  int recovered = 0, renders = 0, last = 0, prints = 0;
+  for (int round = 0; round < kills; ++round) {
+    int safe[2];
+    ASSERT_EQ(::pipe(safe), 0);
+    const pid_t child = ::fork();
+    if (child == 0) {
+      ::close(safe[0]);
+      work_until_killed(file, out, safe[1], static_cast<unsigned>(round));
+    }
+    ::close(safe[1]);
+    std::this_thread::sleep_for(std::chrono::microseconds(random() % most_us));
+    ::kill(child, SIGKILL);
+    int status = 0;
+    ::waitpid(child, &status, 0);
+    ASSERT_TRUE(WIFSIGNALED(status)) << "ended by itself, " << WEXITSTATUS(status);
+    for (int count = 0; ::read(safe[0], &count, sizeof count) == sizeof count;) last = std::max(last, count);
+    ::close(safe[0]);
+
+    Reel now = load_reel(file);
+    if (auto found = recover(file)) {
+      now = found->reel;
+      ++recovered;
+    }
+    ASSERT_GE(std::stoi(now.clips[0].name), last) << "round " << round;
+    last = std::stoi(now.clips[0].name);
+    // Every version the reel knows is there and whole, and so is whatever has a final name.
+    for (const auto& known : now.sources) ASSERT_EQ(open_audio(known.path)->info().frames, x.frames()) << known.path;
+    prints = std::max(prints, static_cast<int>(now.clips[0].versions.size()) - 1);
+    if (std::filesystem::exists(versions_folder(file)))
+      for (const auto& entry : std::filesystem::directory_iterator(versions_folder(file)))
+        if (!entry.path().filename().string().starts_with(".")) ASSERT_EQ(open_audio(entry.path())->info().frames, x.frames()) << entry.path();
+    for (const auto& entry : std::filesystem::directory_iterator(out)) {
+      if (entry.path().filename().string().starts_with(".")) continue;  // a part under no final name
+      ASSERT_EQ(open_audio(entry.path())->info().frames, x.frames()) << entry.path();
+      ++renders;
+    }
+    ASSERT_EQ(hash_file(folder / "voice.wav"), source);
+  }
+  std::printf("  %d kills: %d times the journal brought edits back, %d whole renders seen, %d versions, %d edits in the end\n", kills, recovered, renders, prints, last);
+  EXPECT_GT(recovered, kills / 10);
+  EXPECT_GT(renders, kills / 10);
+  EXPECT_GT(prints, 3);
+  EXPECT_GT(last, kills);
+}
+
+}  // namespace
+}  // namespace drevan
