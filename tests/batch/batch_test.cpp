@@ -159,6 +159,11 @@ TEST_F(BatchTest, RunAgainItDoesOnlyWhatChanged) {
     for (const auto& r : results) {
       EXPECT_EQ(r.state, JobState::done);
       EXPECT_NEAR(*r.render.after.sample_peak_dbfs, -3, 0.05);
+      // The pictures of the report are there, rendered or kept.
+      EXPECT_EQ(r.render.before_outline.size(), Outline::columns);
+      float high = 0;
+      for (const auto& cell : r.render.after_outline) high = std::max({high, cell.high, -cell.low});
+      EXPECT_NEAR(high, 0.708, 0.01);
       EXPECT_TRUE(fs::exists(r.output));
       out += r.kept ? 'k' : 'R';
     }

@@ -277,6 +277,71 @@ TEST_F(EveryCut, RulesGiveRecipesByGroup) {
   EXPECT_TRUE(clip("stairs-02").chain.steps.empty() || clip("stairs-02").chain.steps.front().type->id != "hum-removal");
 }
 
+TEST_F(EveryCut, RulesAreAskedInTheirOrderWhichCanBeChanged) {
+  RulesDialog rules(d.work());
+  rules.show();
+  rules.activateWindow();
+  ASSERT_TRUE(QTest::qWaitForWindowActive(&rules));
+  auto* table = rules.findChild<QTableWidget*>();
+  table->setRowCount(0);
+  rules.add_rule("*", "*", "Hum and buzz out");
+  rules.add_rule("*", "stairs-*");
+  table->setCurrentCell(1, 0);
+  QTest::keyClick(&rules, Qt::Key_Up, Qt::AltModifier);
+  EXPECT_TRUE(d.wait_for([&] { return table->currentRow() == 0; }, 3000));
+  ASSERT_EQ(rules.rules().size(), 2U);
+  EXPECT_EQ(rules.rules()[0].name, "stairs-*");
+  EXPECT_TRUE(rules.rules()[0].keep);
+  EXPECT_EQ(rules.rules()[1].recipe.name, "Hum and buzz out");
+  const Chain stairs = clip("stairs-02").chain;
+  rules.apply();
+  EXPECT_EQ(clip("stairs-02").chain, stairs);
+  EXPECT_EQ(clip("lamp-room-04").chain.steps.front().type->id, "hum-removal");
+  // Rules that somebody made stay for another reel; rows that say nothing are made anew for its groups.
+  d.work().new_reel();
+  rules.hide();
+  rules.show();
+  EXPECT_EQ(rules.rules().size(), 2U);
+  RulesDialog fresh(d.work());
+  EXPECT_EQ(fresh.rules().size(), 0U);
+  ASSERT_TRUE(d.open_demo());
+  fresh.show();
+  EXPECT_EQ(fresh.rules().size(), d.work().reel().groups.size());
+}
+
+TEST_F(EveryCut, BackBeforeAGroupsPrintOneClipSoundsAsItDid) {
+  d.work().add_step(ChainOwner::group, 0, *find_step("compressor"));
+  d.work().add_step(ChainOwner::group, 1, *find_step("gain"));
+  d.work().set_settings({ChainOwner::group, 1}, settings_of(*find_step("gain"), {"", "", {{"gain_db", -7}}}), "Quieter");
+  ASSERT_TRUE(d.settle());
+  const auto path = d.work().levels();
+  const double loud = *path->stages.back().loudness_lufs;
+  const size_t stages = path->stages.size();
+  d.work().print_group();
+  ASSERT_TRUE(printed());
+  d.work().go_to_version(0);
+  ASSERT_TRUE(d.settle());
+  EXPECT_NEAR(*d.work().levels()->stages.back().loudness_lufs, loud, 1e-6);
+  EXPECT_EQ(d.work().levels()->stages.size(), stages);
+  EXPECT_EQ(d.steps().back().type->id, "gain");
+  // The others stay as they were printed.
+  EXPECT_EQ(clip("lamp-room-04").version + clip("stairs-02").version > 0, true);
+}
+
+TEST_F(EveryCut, NumbersThatAreNotNewYetAreKnownAsSuch) {
+  const int other = d.clip_named("stairs-03");
+  const auto fresh = [&] { return d.work().clip_levels_fresh(other); };
+  ASSERT_TRUE(d.wait_for(fresh));
+  const double before = *d.work().clip_loudness(other);
+  d.work().select_clip(d.clip_named("stairs-02"));
+  d.work().add_step(ChainOwner::group, 0, *find_step("gain"));
+  d.work().set_settings({ChainOwner::group, 0}, settings_of(*find_step("gain"), {"", "", {{"gain_db", -5}}}), "Quieter");
+  EXPECT_FALSE(fresh());
+  EXPECT_EQ(*d.work().clip_loudness(other), before);
+  ASSERT_TRUE(d.wait_for(fresh));
+  EXPECT_NEAR(*d.work().clip_loudness(other), before - 5, 0.1);
+}
+
 TEST_F(EveryCut, TheReelIsMixedWithStems) {
   d.window.show_place(1);
   d.window.batch().set_folder((folder() / "mix").string().c_str());
@@ -284,6 +349,8 @@ TEST_F(EveryCut, TheReelIsMixedWithStems) {
   ASSERT_TRUE(render());
   EXPECT_EQ(d.window.batch().mixes().size(), d.work().reel().groups.size() + 1);
   for (const auto& m : d.window.batch().mixes()) EXPECT_TRUE(fs::exists(m.output)) << m.output;
+  d.window.batch().save_report_to(folder() / "mix.html");
+  EXPECT_NE(read_text(folder() / "mix.html").find("the whole reel"), std::string::npos);
   QSettings().setValue("batch/what", 0);
 }
 
