@@ -96,17 +96,19 @@ int main(int argc, char** argv) {
   // A knob in the group's chain is turned: from the mouse's move to the picture.
   work.select_step(StepPlace{ChainOwner::group, 0});
   QApplication::processEvents();
-  std::vector<double> drawn;
+  std::vector<double> drawn, edited;
   for (int i = 0; i < 120; ++i) {
     Settings settings = work.step({ChainOwner::group, 0})->settings;
     settings.values[1] = -22 - 0.02 * i;
     const auto turn = Clock::now();
     work.set_settings({ChainOwner::group, 0}, settings, "Turn", "drag");
+    edited.push_back(ms_since(turn));
     window->repaint();
     drawn.push_back(ms_since(turn));
     QApplication::processEvents(QEventLoop::AllEvents, 4);
   }
-  fmt::print("An edit in a group's chain is drawn after {:.1f} ms (median of {}; largest {:.1f}; goal: 16)\n", median(drawn), drawn.size(), *std::ranges::max_element(drawn));
+  fmt::print("An edit in a group's chain is drawn after {:.1f} ms, {:.1f} of them the edit itself (medians of {}; largest {:.1f}; goal: 16)\n", median(drawn), median(edited), drawn.size(),
+             *std::ranges::max_element(drawn));
   const auto last = Clock::now();
   wait_for(fresh, 60);
   fmt::print("All {} values in sight are new {:.2f} s after the last edit (goal: 2)\n", sight.size(), ms_since(last) / 1000);

@@ -1,8 +1,6 @@
 // A disk that fills while something is written: a plain message, the old file as it was, nothing half
 // written, nothing left lying about.
 #include <gtest/gtest.h>
-#include <signal.h>
-#include <sys/resource.h>
 
 #include <fstream>
 
@@ -16,6 +14,7 @@
 #include "reel/journal.h"
 #include "reel/json_file.h"
 #include "reel/library.h"
+#include "support/full_disk.h"
 #include "support/reels.h"
 #include "support/steps.h"
 
@@ -24,26 +23,7 @@ namespace {
 
 namespace fs = std::filesystem;
 
-// No file may grow beyond `bytes`, as on a disk with that much left.
-class FullDisk {
- public:
-  explicit FullDisk(rlim_t bytes) {
-    old_handler_ = ::signal(SIGXFSZ, SIG_IGN);
-    ::getrlimit(RLIMIT_FSIZE, &old_);
-    const rlimit now{bytes, old_.rlim_max};
-    ::setrlimit(RLIMIT_FSIZE, &now);
-  }
-  ~FullDisk() {
-    ::setrlimit(RLIMIT_FSIZE, &old_);
-    ::signal(SIGXFSZ, old_handler_);
-  }
-  FullDisk(const FullDisk&) = delete;
-  FullDisk& operator=(const FullDisk&) = delete;
-
- private:
-  rlimit old_{};
-  void (*old_handler_)(int) = nullptr;
-};
+using test::FullDisk;
 
 class FullDiskTest : public testing::Test {
  protected:

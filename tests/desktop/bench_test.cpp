@@ -2,19 +2,12 @@
 #include <gtest/gtest.h>
 
 #include <QLineEdit>
-#include <QFontInfo>
-#include <QMimeData>
-#include <QTemporaryDir>
-#include <fstream>
 
-#include <QListWidget>
 #include <QPushButton>
 
 #include "bench/blind_dialog.h"
 #include "bench/pictures.h"
 #include "desktop/driver.h"
-#include "history_dialog.h"
-#include "reel/json_file.h"
 #include "steps/catalogue.h"
 
 namespace drevan::desktop {
@@ -255,66 +248,6 @@ TEST_F(BenchTest, ALateChangeIsMeasuredSoonerThanTheWholeClip) {
               static_cast<long long>(whole), static_cast<long long>(late));
 }
 
-TEST(WindowTest, DropAddsFilesAndTellsWhatCannotBeRead) {
-  Driver d;
-  const QTemporaryDir temp;
-  std::ofstream(temp.filePath("letter.wav").toStdString()) << "not sound";
-  QString told;
-  QObject::connect(&d.work(), &Workspace::message, [&](const QString& text, bool failure) {
-    if (failure) told = text;
-  });
-  QMimeData mime;
-  mime.setUrls({QUrl::fromLocalFile(DREVAN_SOURCE_DIR "/demo/foghorn.flac"), QUrl::fromLocalFile(temp.filePath("letter.wav"))});
-  QDragEnterEvent enter({100, 100}, Qt::CopyAction, &mime, Qt::LeftButton, {});
-  QApplication::sendEvent(&d.window, &enter);
-  EXPECT_TRUE(enter.isAccepted());
-  QDropEvent drop({100, 100}, Qt::CopyAction, &mime, Qt::LeftButton, {});
-  QApplication::sendEvent(&d.window, &drop);
-  ASSERT_TRUE(d.wait_for([&] { return d.work().clip() != nullptr; }));
-  EXPECT_EQ(d.work().clip()->name, "foghorn");
-  EXPECT_TRUE(d.wait_for([&] { return told.contains("letter.wav"); }, 3000));
-  EXPECT_EQ(d.work().reel().clips.size(), 1U);
-  for (auto* box : d.window.findChildren<QMessageBox*>()) box->close();
-}
-
-TEST(WindowTest, AReelWithAMissingSourceOpensAndIsMended) {
-  const QTemporaryDir temp;
-  const auto path = [&](const char* name) { return std::filesystem::path(temp.filePath(name).toStdString()); };
-  std::filesystem::copy_file(DREVAN_SOURCE_DIR "/demo/door-slam.flac", path("door.flac"));
-  Reel reel;
-  reel.name = "Lost";
-  add_clip(reel, examine_source(path("door.flac")), "G");
-  save_reel(reel, path("lost.reel"));
-  std::filesystem::create_directory(path("away"));
-  std::filesystem::rename(path("door.flac"), path("away/door.flac"));
-  Driver d;
-  ASSERT_TRUE(d.work().open(path("lost.reel")));
-  ASSERT_NE(d.work().clip(), nullptr);
-  EXPECT_TRUE(d.work().missing(*d.work().clip()));
-  d.window.grab();
-  EXPECT_TRUE(d.work().relink(d.work().clip_id(), path("away/door.flac")));
-  EXPECT_FALSE(d.work().missing(*d.work().clip()));
-  EXPECT_TRUE(d.settle());
-  for (auto* box : d.window.findChildren<QMessageBox*>()) box->close();
-}
-
-TEST(WindowTest, TheTypefaceAndTheMarksAreThere) {
-  EXPECT_EQ(QFontInfo(QApplication::font()).family(), "Lato");
-  EXPECT_TRUE(QFile::exists(":/marks/check.png"));
-}
-
-TEST(WindowTest, EverythingThatCanBeReachedHasANameOrText) {
-  Driver d;
-  ASSERT_TRUE(d.open_demo());
-  for (auto* w : d.window.findChildren<QWidget*>()) {
-    if (w->focusPolicy() == Qt::NoFocus || !w->isVisible() || w->objectName().startsWith("qt_")) continue;
-    const auto* button = qobject_cast<QAbstractButton*>(w);
-    const bool named = !w->accessibleName().isEmpty() || (button && !button->text().isEmpty());
-    const bool container = qobject_cast<QScrollBar*>(w) || qobject_cast<QAbstractScrollArea*>(w) || qobject_cast<QMenuBar*>(w) || qobject_cast<QSplitter*>(w);
-    EXPECT_TRUE(named || container) << w->metaObject()->className() << " " << w->objectName().toStdString();
-  }
-}
-
 TEST_F(BenchTest, TheSpectrogramShowsBeforeAfterAndRemoved) {
   QTest::keyClick(&d.window, Qt::Key_S);
   Scope& scope = d.bench().scope();
@@ -450,143 +383,6 @@ TEST_F(BenchTest, LoudnessOfWhatIsHeardIsReadLikeTheLevelPaths) {
   EXPECT_LT(*shown.true_peak_dbtp, 0);
   QTest::mouseClick(&d.bench().foot().loudness(), Qt::LeftButton);
   EXPECT_FALSE(d.bench().foot().loudness().shown().integrated_lufs);
-}
-
-// A reel in a folder of its own, worked on by a Drevan that is never closed.
-class SafetyTest : public testing::Test {
- protected:
-  SafetyTest() {
-    AudioBuffer x = test::words(0.3, 3);
-    test::write_wav(folder / "voice.wav", x);
-    Reel reel;
-    reel.name = "Safe";
-    add_clip(reel, examine_source(folder / "voice.wav"), "Voices");
-    save_reel(reel, file);
-  }
-  test::TempFolder folder;
-  std::filesystem::path file = folder / "safe.reel";
-};
-
-TEST_F(SafetyTest, EditsOfAnApplicationThatWasKilledComeBack) {
-  {
-    // What the dead one left: its journal.
-    Reel reel = load_reel(file);
-    Journal journal(file, read_text(file));
-    reel.clips[0].name = "renamed";
-    journal.tell(std::make_shared<const Reel>(reel), "Rename clip");
-  }
-  Driver d;
-  QString told;
-  QObject::connect(&d.work(), &Workspace::message, [&](const QString& text, bool) { told = text; });
-  ASSERT_TRUE(d.work().open(file));
-  EXPECT_EQ(d.work().clip()->name, "renamed");
-  EXPECT_TRUE(told.contains("1 edit")) << told.toStdString();
-  EXPECT_TRUE(d.work().history().changed());
-  QTest::keyClick(&d.window, Qt::Key_Z, Qt::ControlModifier);
-  EXPECT_EQ(d.work().clip()->name, "voice");
-  QTest::keyClick(&d.window, Qt::Key_Z, Qt::ControlModifier | Qt::ShiftModifier);
-  ASSERT_TRUE(d.work().save(file));
-  EXPECT_FALSE(recover(file));
-}
-
-TEST_F(SafetyTest, EveryEditIsOnTheDiskSoon) {
-  Driver d;
-  ASSERT_TRUE(d.work().open(file));
-  d.work().rename_clip(d.work().clip_id(), "kept");
-  ASSERT_TRUE(d.wait_for([&] {
-    const auto found = recover(file);
-    return found && found->reel.clips[0].name == "kept";
-  }, 1000));
-  // Left on purpose it is gone.
-  d.work().leave();
-  EXPECT_FALSE(recover(file));
-}
-
-TEST_F(SafetyTest, TheSecondDrevanOnAReelReadsOnly) {
-  Driver first;
-  ASSERT_TRUE(first.work().open(file));
-  Driver second;
-  QString told;
-  QObject::connect(&second.work(), &Workspace::message, [&](const QString& text, bool) { told = text; });
-  ASSERT_TRUE(second.work().open(file));
-  EXPECT_TRUE(told.contains("another Drevan")) << told.toStdString();
-  second.work().rename_clip(second.work().clip_id(), "mine");
-  EXPECT_FALSE(second.work().save(file));
-  EXPECT_EQ(load_reel(file).clips[0].name, "voice");
-  EXPECT_TRUE(second.work().save(folder / "copy.reel"));
-  EXPECT_TRUE(second.work().read_only().isEmpty());
-  EXPECT_EQ(load_reel(folder / "copy.reel").clips[0].name, "mine");
-}
-
-TEST_F(SafetyTest, ASourceThatChangedIsTold) {
-  AudioBuffer other = test::words(0.2, 3);
-  test::write_wav(folder / "voice.wav", other);
-  Driver d;
-  QStringList told;
-  QObject::connect(&d.work(), &Workspace::message, [&](const QString& text, bool) { told << text; });
-  ASSERT_TRUE(d.work().open(file));
-  EXPECT_TRUE(d.wait_for([&] { return told.join(' ').contains("Changed on the disk since the reel was saved: voice.wav"); }, 5000));
-}
-
-TEST_F(SafetyTest, TheListOfEditsOutlivesClosing) {
-  {
-    Driver d;
-    ASSERT_TRUE(d.work().open(file));
-    for (const char* name : {"one", "two", "three"}) d.work().rename_clip(d.work().clip_id(), name);
-    d.work().undo();
-    ASSERT_TRUE(d.work().save(file));
-    d.work().leave();
-  }
-  Driver d;
-  ASSERT_TRUE(d.work().open(file));
-  ASSERT_TRUE(d.wait_for([&] { return d.work().history().can_undo(); }, 3000));
-  EXPECT_FALSE(d.work().history().changed());
-  EXPECT_EQ(d.work().clip()->name, "two");
-  EXPECT_EQ(d.work().history().undo_label(), "Rename clip");
-  d.work().undo();
-  EXPECT_EQ(d.work().clip()->name, "one");
-  d.work().redo();
-  d.work().redo();  // what was undone before saving
-  EXPECT_EQ(d.work().clip()->name, "three");
-}
-
-TEST_F(SafetyTest, AReelThatWasNeverSavedComesBack) {
-  qputenv("XDG_DATA_HOME", (folder / "data").c_str());
-  {
-    // What a dead Drevan leaves: the stand-in and its journal.
-    const auto stand_in = folder / "data" / "drevan" / "unsaved" / "1-1.reel";
-    std::filesystem::create_directories(stand_in.parent_path());
-    save_reel({}, stand_in);
-    Journal journal(stand_in, read_text(stand_in));
-    Reel reel = load_reel(file);
-    journal.tell(std::make_shared<const Reel>(reel), "Add voice");
-  }
-  Driver d;
-  ASSERT_TRUE(d.work().bring_back_unsaved());
-  EXPECT_EQ(d.work().clip()->name, "voice");
-  EXPECT_TRUE(d.work().file().empty());
-  EXPECT_FALSE(d.work().bring_back_unsaved());  // the one that is open now is held
-  ASSERT_TRUE(d.work().save(folder / "kept.reel"));
-  EXPECT_TRUE(std::filesystem::is_empty(folder / "data" / "drevan" / "unsaved"));
-  EXPECT_EQ(load_reel(folder / "kept.reel").clips.size(), 1U);
-  qputenv("XDG_DATA_HOME", qgetenv("XDG_CACHE_HOME"));
-}
-
-TEST_F(SafetyTest, TheListOfEditsNamesThemAndLeadsToAny) {
-  Driver d;
-  ASSERT_TRUE(d.work().open(file));
-  for (const char* name : {"one", "two", "three"}) d.work().rename_clip(d.work().clip_id(), name);
-  QTest::keyClick(&d.window, Qt::Key_H, Qt::ControlModifier);
-  ASSERT_NE(d.window.edits(), nullptr);
-  QListWidget& list = d.window.edits()->list();
-  ASSERT_EQ(list.count(), 4);
-  EXPECT_EQ(list.item(1)->text(), "Rename clip");
-  EXPECT_EQ(list.currentRow(), 3);
-  list.setCurrentRow(1);
-  EXPECT_EQ(d.work().clip()->name, "one");
-  EXPECT_EQ(list.count(), 4);  // what was undone is still there
-  list.setCurrentRow(3);
-  EXPECT_EQ(d.work().clip()->name, "three");
 }
 
 }  // namespace

@@ -175,8 +175,23 @@ void ValueSlider::begin_typing() {
   entry_->selectAll();
   entry_->show();
   entry_->setFocus();
+  entry_->installEventFilter(this);
   connect(entry_, &QLineEdit::editingFinished, this, &ValueSlider::finish_typing);
   update();
+}
+
+// Return and Escape end here: passed on, they would open the value again, or close what it stands in.
+bool ValueSlider::eventFilter(QObject* of, QEvent* e) {
+  if (of != entry_ || e->type() != QEvent::KeyPress) return QWidget::eventFilter(of, e);
+  const int key = static_cast<QKeyEvent*>(e)->key();
+  if (key != Qt::Key_Return && key != Qt::Key_Enter && key != Qt::Key_Escape) return false;
+  if (key == Qt::Key_Escape)
+    std::exchange(entry_, nullptr)->deleteLater();
+  else
+    finish_typing();
+  setFocus();
+  update();
+  return true;
 }
 
 void ValueSlider::finish_typing() {

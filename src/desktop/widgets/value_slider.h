@@ -41,6 +41,7 @@ class ValueSlider : public QWidget {
   void mouseDoubleClickEvent(QMouseEvent* e) override;
   void wheelEvent(QWheelEvent* e) override;
   void keyPressEvent(QKeyEvent* e) override;
+  bool eventFilter(QObject* of, QEvent* e) override;
 
  private:
   QRectF bar() const;

@@ -1,0 +1,252 @@
+// Work is never lost: crashes, second windows, disks that are full, read-only or gone.
+#include <gtest/gtest.h>
+#include <unistd.h>
+
+#include <QListWidget>
+#include <QMessageBox>
+
+#include "desktop/driver.h"
+#include "history_dialog.h"
+#include "reel/json_file.h"
+#include "steps/catalogue.h"
+#include "support/full_disk.h"
+
+namespace drevan::desktop {
+namespace {
+
+// A reel in a folder of its own, worked on by a Drevan that is never closed.
+class SafetyTest : public testing::Test {
+ protected:
+  SafetyTest() {
+    AudioBuffer x = test::words(0.3, 3);
+    test::write_wav(folder / "voice.wav", x);
+    Reel reel;
+    reel.name = "Safe";
+    add_clip(reel, examine_source(folder / "voice.wav"), "Voices");
+    save_reel(reel, file);
+  }
+  test::TempFolder folder;
+  std::filesystem::path file = folder / "safe.reel";
+};
+
+TEST_F(SafetyTest, EditsOfAnApplicationThatWasKilledComeBack) {
+  {
+    // What the dead one left: its journal.
+    Reel reel = load_reel(file);
+    Journal journal(file, read_text(file));
+    reel.clips[0].name = "renamed";
+    journal.tell(std::make_shared<const Reel>(reel), "Rename clip");
+  }
+  Driver d;
+  QString told;
+  QObject::connect(&d.work(), &Workspace::message, [&](const QString& text, bool) { told = text; });
+  ASSERT_TRUE(d.work().open(file));
+  EXPECT_EQ(d.work().clip()->name, "renamed");
+  EXPECT_TRUE(told.contains("1 edit")) << told.toStdString();
+  EXPECT_TRUE(d.work().history().changed());
+  QTest::keyClick(&d.window, Qt::Key_Z, Qt::ControlModifier);
+  EXPECT_EQ(d.work().clip()->name, "voice");
+  QTest::keyClick(&d.window, Qt::Key_Z, Qt::ControlModifier | Qt::ShiftModifier);
+  ASSERT_TRUE(d.work().save(file));
+  EXPECT_FALSE(recover(file));
+}
+
+TEST_F(SafetyTest, EveryEditIsOnTheDiskSoon) {
+  Driver d;
+  ASSERT_TRUE(d.work().open(file));
+  d.work().rename_clip(d.work().clip_id(), "kept");
+  ASSERT_TRUE(d.wait_for([&] {
+    const auto found = recover(file);
+    return found && found->reel.clips[0].name == "kept";
+  }, 1000));
+  // Left on purpose it is gone.
+  d.work().leave();
+  EXPECT_FALSE(recover(file));
+}
+
+TEST_F(SafetyTest, TheSecondDrevanOnAReelReadsOnly) {
+  Driver first;
+  ASSERT_TRUE(first.work().open(file));
+  Driver second;
+  QString told;
+  QObject::connect(&second.work(), &Workspace::message, [&](const QString& text, bool) { told = text; });
+  ASSERT_TRUE(second.work().open(file));
+  EXPECT_TRUE(told.contains("another Drevan")) << told.toStdString();
+  second.work().rename_clip(second.work().clip_id(), "mine");
+  EXPECT_FALSE(second.work().save(file));
+  EXPECT_EQ(load_reel(file).clips[0].name, "voice");
+  EXPECT_TRUE(second.work().save(folder / "copy.reel"));
+  EXPECT_TRUE(second.work().read_only().isEmpty());
+  EXPECT_EQ(load_reel(folder / "copy.reel").clips[0].name, "mine");
+}
+
+TEST_F(SafetyTest, ASourceThatChangedIsTold) {
+  AudioBuffer other = test::words(0.2, 3);
+  test::write_wav(folder / "voice.wav", other);
+  Driver d;
+  QStringList told;
+  QObject::connect(&d.work(), &Workspace::message, [&](const QString& text, bool) { told << text; });
+  ASSERT_TRUE(d.work().open(file));
+  EXPECT_TRUE(d.wait_for([&] { return told.join(' ').contains("Changed on the disk since the reel was saved: voice.wav"); }, 5000));
+}
+
+TEST_F(SafetyTest, TheListOfEditsOutlivesClosing) {
+  {
+    Driver d;
+    ASSERT_TRUE(d.work().open(file));
+    for (const char* name : {"one", "two", "three"}) d.work().rename_clip(d.work().clip_id(), name);
+    d.work().undo();
+    ASSERT_TRUE(d.work().save(file));
+    d.work().leave();
+  }
+  Driver d;
+  ASSERT_TRUE(d.work().open(file));
+  ASSERT_TRUE(d.wait_for([&] { return d.work().history().can_undo(); }, 3000));
+  EXPECT_FALSE(d.work().history().changed());
+  EXPECT_EQ(d.work().clip()->name, "two");
+  EXPECT_EQ(d.work().history().undo_label(), "Rename clip");
+  d.work().undo();
+  EXPECT_EQ(d.work().clip()->name, "one");
+  d.work().redo();
+  d.work().redo();  // what was undone before saving
+  EXPECT_EQ(d.work().clip()->name, "three");
+}
+
+TEST_F(SafetyTest, AReelThatWasNeverSavedComesBack) {
+  qputenv("XDG_DATA_HOME", (folder / "data").c_str());
+  {
+    // What a dead Drevan leaves: the stand-in and its journal.
+    const auto stand_in = folder / "data" / "drevan" / "unsaved" / "1-1.reel";
+    std::filesystem::create_directories(stand_in.parent_path());
+    save_reel({}, stand_in);
+    Journal journal(stand_in, read_text(stand_in));
+    Reel reel = load_reel(file);
+    journal.tell(std::make_shared<const Reel>(reel), "Add voice");
+  }
+  Driver d;
+  ASSERT_TRUE(d.work().bring_back_unsaved());
+  EXPECT_EQ(d.work().clip()->name, "voice");
+  EXPECT_TRUE(d.work().file().empty());
+  EXPECT_FALSE(d.work().bring_back_unsaved());  // the one that is open now is held
+  ASSERT_TRUE(d.work().save(folder / "kept.reel"));
+  EXPECT_TRUE(std::filesystem::is_empty(folder / "data" / "drevan" / "unsaved"));
+  EXPECT_EQ(load_reel(folder / "kept.reel").clips.size(), 1U);
+  qputenv("XDG_DATA_HOME", qgetenv("XDG_CACHE_HOME"));
+}
+
+TEST_F(SafetyTest, TheListOfEditsNamesThemAndLeadsToAny) {
+  Driver d;
+  ASSERT_TRUE(d.work().open(file));
+  for (const char* name : {"one", "two", "three"}) d.work().rename_clip(d.work().clip_id(), name);
+  QTest::keyClick(&d.window, Qt::Key_H, Qt::ControlModifier);
+  ASSERT_NE(d.window.edits(), nullptr);
+  QListWidget& list = d.window.edits()->list();
+  ASSERT_EQ(list.count(), 4);
+  EXPECT_EQ(list.item(1)->text(), "Rename clip");
+  EXPECT_EQ(list.currentRow(), 3);
+  list.setCurrentRow(1);
+  EXPECT_EQ(d.work().clip()->name, "one");
+  EXPECT_EQ(list.count(), 4);  // what was undone is still there
+  list.setCurrentRow(3);
+  EXPECT_EQ(d.work().clip()->name, "three");
+}
+
+// Root may write everywhere, so for these it becomes nobody for a while.
+class Nobody {
+ public:
+  Nobody() : root_(::geteuid() == 0) {
+    if (root_) EXPECT_EQ(::seteuid(65534), 0);
+  }
+  ~Nobody() {
+    if (root_) EXPECT_EQ(::seteuid(0), 0);
+  }
+  Nobody(const Nobody&) = delete;
+  Nobody& operator=(const Nobody&) = delete;
+
+ private:
+  bool root_;
+};
+
+TEST_F(SafetyTest, AReelOnAReadOnlyDiskIsOpenedSavedElsewhereAndPrintedNever) {
+  namespace fs = std::filesystem;
+  const auto open_to_all = fs::perms::owner_all | fs::perms::group_all | fs::perms::others_all;
+  fs::permissions(folder.path(), open_to_all);
+  for (const auto& entry : fs::directory_iterator(folder.path())) fs::permissions(entry.path(), fs::perms::owner_read | fs::perms::group_read | fs::perms::others_read);
+  const test::TempFolder elsewhere;
+  fs::permissions(elsewhere.path(), open_to_all);
+  fs::permissions(folder.path(), fs::perms::owner_read | fs::perms::owner_exec | fs::perms::group_read | fs::perms::group_exec | fs::perms::others_read | fs::perms::others_exec);
+  {
+    const Nobody nobody;
+    Driver d;
+    QStringList told;
+    QObject::connect(&d.work(), &Workspace::message, [&](const QString& text, bool) { told << text; });
+    ASSERT_TRUE(d.work().open(file)) << told.join(' ').toStdString();
+    EXPECT_TRUE(told.join(' ').contains("opened for reading")) << told.join(' ').toStdString();
+    ASSERT_TRUE(d.settle());  // heard and measured like any other
+    d.work().rename_clip(d.work().clip_id(), "mine");
+    EXPECT_FALSE(d.work().save(file));
+    EXPECT_TRUE(told.last().contains("Save it under another name")) << told.last().toStdString();
+    d.work().add_step(ChainOwner::clip, 0, *find_step("gain"));
+    d.work().print(SecondsRange{1, 2});
+    EXPECT_FALSE(d.work().printing());
+    EXPECT_TRUE(told.last().contains("Save the reel first")) << told.last().toStdString();
+    EXPECT_TRUE(d.work().save(elsewhere / "mine.reel"));
+    EXPECT_EQ(load_reel(elsewhere / "mine.reel").clips[0].name, "mine");
+    EXPECT_TRUE(d.work().read_only().isEmpty());
+    d.work().leave();
+  }
+  fs::permissions(folder.path(), open_to_all);
+  EXPECT_EQ(load_reel(file).clips[0].name, "voice");
+}
+
+TEST_F(SafetyTest, ASourceThatVanishesWhilePlayingIsToldAndFoundAgain) {
+  Driver d;
+  QStringList told;
+  QObject::connect(&d.work(), &Workspace::message, [&](const QString& text, bool failure) {
+    if (failure) told << text;
+  });
+  ASSERT_TRUE(d.work().open(file) && d.settle());
+  d.work().player().play();
+  ASSERT_TRUE(d.wait_for([&] { return d.work().player().position() > 4800; }, 3000));
+  std::filesystem::create_directory(folder / "away");
+  std::filesystem::rename(folder / "voice.wav", folder / "away" / "voice.wav");
+  // The next thing that must read it says so; nothing of the work is lost.
+  d.work().player().pause();
+  d.work().add_step(ChainOwner::clip, 0, *find_step("noise-reduction"));
+  d.work().player().seek(0);
+  d.work().player().play();
+  EXPECT_TRUE(d.wait_for([&] { return !d.work().player().playing(); }, 5000));
+  EXPECT_TRUE(d.work().missing(*d.work().clip()));
+  d.window.grab();
+  ASSERT_TRUE(d.work().relink(d.work().clip_id(), folder / "away" / "voice.wav"));
+  EXPECT_TRUE(d.settle());
+  EXPECT_EQ(d.steps().size(), 1U);
+  d.work().player().play();
+  EXPECT_TRUE(d.wait_for([&] { return test::rms_db(d.heard(100)) > -60; }, 3000));
+  for (auto* box : d.window.findChildren<QMessageBox*>()) box->close();
+}
+
+TEST_F(SafetyTest, ADiskThatFillsWhilePrintingIsToldAndNothingChanges) {
+  Driver d;
+  QStringList told;
+  QObject::connect(&d.work(), &Workspace::message, [&](const QString& text, bool failure) {
+    if (failure) told << text;
+  });
+  ASSERT_TRUE(d.work().open(file) && d.settle());
+  d.work().add_step(ChainOwner::clip, 0, *find_step("compressor"));
+  ASSERT_TRUE(d.settle());
+  const Reel before = d.work().reel();
+  {
+    const test::FullDisk full(20000);
+    d.work().print(SecondsRange{1, 2});
+    ASSERT_TRUE(d.wait_for([&] { return !d.work().printing() && !told.isEmpty(); }, 10000));
+  }
+  EXPECT_TRUE(told.last().contains("voice, version 1.wav")) << told.last().toStdString();
+  EXPECT_TRUE(d.work().reel() == before);
+  EXPECT_TRUE(std::filesystem::is_empty(versions_folder(file)));
+  d.work().print(SecondsRange{1, 2});
+  ASSERT_TRUE(d.wait_for([&] { return d.work().clip()->version == 1; }, 10000));
+}
+
+}  // namespace
+}  // namespace drevan::desktop

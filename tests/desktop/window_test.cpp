@@ -1,0 +1,75 @@
+// The window as a whole: what is dropped on it, what is missing, what everything is called.
+#include <gtest/gtest.h>
+
+#include <QFontInfo>
+#include <QMimeData>
+#include <QTemporaryDir>
+#include <fstream>
+
+#include "desktop/driver.h"
+
+namespace drevan::desktop {
+namespace {
+
+TEST(WindowTest, DropAddsFilesAndTellsWhatCannotBeRead) {
+  Driver d;
+  const QTemporaryDir temp;
+  std::ofstream(temp.filePath("letter.wav").toStdString()) << "not sound";
+  QString told;
+  QObject::connect(&d.work(), &Workspace::message, [&](const QString& text, bool failure) {
+    if (failure) told = text;
+  });
+  QMimeData mime;
+  mime.setUrls({QUrl::fromLocalFile(DREVAN_SOURCE_DIR "/demo/foghorn.flac"), QUrl::fromLocalFile(temp.filePath("letter.wav"))});
+  QDragEnterEvent enter({100, 100}, Qt::CopyAction, &mime, Qt::LeftButton, {});
+  QApplication::sendEvent(&d.window, &enter);
+  EXPECT_TRUE(enter.isAccepted());
+  QDropEvent drop({100, 100}, Qt::CopyAction, &mime, Qt::LeftButton, {});
+  QApplication::sendEvent(&d.window, &drop);
+  ASSERT_TRUE(d.wait_for([&] { return d.work().clip() != nullptr; }));
+  EXPECT_EQ(d.work().clip()->name, "foghorn");
+  EXPECT_TRUE(d.wait_for([&] { return told.contains("letter.wav"); }, 3000));
+  EXPECT_EQ(d.work().reel().clips.size(), 1U);
+  for (auto* box : d.window.findChildren<QMessageBox*>()) box->close();
+}
+
+TEST(WindowTest, AReelWithAMissingSourceOpensAndIsMended) {
+  const QTemporaryDir temp;
+  const auto path = [&](const char* name) { return std::filesystem::path(temp.filePath(name).toStdString()); };
+  std::filesystem::copy_file(DREVAN_SOURCE_DIR "/demo/door-slam.flac", path("door.flac"));
+  Reel reel;
+  reel.name = "Lost";
+  add_clip(reel, examine_source(path("door.flac")), "G");
+  save_reel(reel, path("lost.reel"));
+  std::filesystem::create_directory(path("away"));
+  std::filesystem::rename(path("door.flac"), path("away/door.flac"));
+  Driver d;
+  ASSERT_TRUE(d.work().open(path("lost.reel")));
+  ASSERT_NE(d.work().clip(), nullptr);
+  EXPECT_TRUE(d.work().missing(*d.work().clip()));
+  d.window.grab();
+  EXPECT_TRUE(d.work().relink(d.work().clip_id(), path("away/door.flac")));
+  EXPECT_FALSE(d.work().missing(*d.work().clip()));
+  EXPECT_TRUE(d.settle());
+  for (auto* box : d.window.findChildren<QMessageBox*>()) box->close();
+}
+
+TEST(WindowTest, TheTypefaceAndTheMarksAreThere) {
+  EXPECT_EQ(QFontInfo(QApplication::font()).family(), "Lato");
+  EXPECT_TRUE(QFile::exists(":/marks/check.png"));
+}
+
+TEST(WindowTest, EverythingThatCanBeReachedHasANameOrText) {
+  Driver d;
+  ASSERT_TRUE(d.open_demo());
+  for (auto* w : d.window.findChildren<QWidget*>()) {
+    if (w->focusPolicy() == Qt::NoFocus || !w->isVisible() || w->objectName().startsWith("qt_")) continue;
+    const auto* button = qobject_cast<QAbstractButton*>(w);
+    const bool named = !w->accessibleName().isEmpty() || (button && !button->text().isEmpty());
+    const bool container = qobject_cast<QScrollBar*>(w) || qobject_cast<QAbstractScrollArea*>(w) || qobject_cast<QMenuBar*>(w) || qobject_cast<QSplitter*>(w);
+    EXPECT_TRUE(named || container) << w->metaObject()->className() << " " << w->objectName().toStdString();
+  }
+}
+
+}  // namespace
+}  // namespace drevan::desktop
