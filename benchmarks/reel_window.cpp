@@ -5,7 +5,7 @@
 
 #include <QApplication>
 #include <QTemporaryDir>
-#include <QTimer>
+#include <thread>
 
 #include "long_reel.h"
 #include "main_window.h"
@@ -22,7 +22,8 @@ bool wait_for(const std::function<bool()>& done, double most_s) {
   const auto then = Clock::now();
   while (!done()) {
     if (ms_since(then) > most_s * 1000) return false;
-    QApplication::processEvents(QEventLoop::AllEvents | QEventLoop::WaitForMoreEvents, 5);
+    QApplication::processEvents();
+    std::this_thread::sleep_for(std::chrono::milliseconds(4));
   }
   return true;
 }
@@ -103,7 +104,7 @@ int main(int argc, char** argv) {
     const auto turn = Clock::now();
     work.set_settings({ChainOwner::group, 0}, settings, "Turn", "drag");
     edited.push_back(ms_since(turn));
-    window->repaint();
+    QApplication::sendPostedEvents(nullptr, QEvent::UpdateRequest);
     drawn.push_back(ms_since(turn));
     QApplication::processEvents(QEventLoop::AllEvents, 4);
   }

@@ -40,7 +40,7 @@ bool Worker::busy() const {
 void Worker::run(const std::stop_token& stop) {
   const FlushDenormals flush;
   // On Linux a thread may be nicer than its process; sound and screen come first.
-  if (background_) ::setpriority(PRIO_PROCESS, static_cast<id_t>(::gettid()), 10);
+  ::setpriority(PRIO_PROCESS, static_cast<id_t>(::gettid()), background_ ? 10 : 5);
   while (!stop.stop_requested()) {
     Task task;
     std::shared_ptr<CancelToken> token;

@@ -220,7 +220,7 @@ class Workspace : public QObject {
 
   FindingStore findings_;
   LevelStore level_store_;
-  StageCache stages_;
+  StageCache stages_{size_t{256} << 20};
   StageCache borders_{size_t{256} << 20};  // the visible clips' sound as it enters the group's chain
   std::shared_ptr<const LevelPath> levels_;
   int levels_clip_ = 0;

@@ -228,7 +228,8 @@ void Workspace::measure_shelf() {
     item.border = std::ranges::count(c.chain.steps, true, &ChainStep::on);
     item.visible = std::ranges::find(visible_, c.id) != visible_.end();
     clip_levels_[c.id].wanted = item.key = stage_keys(item.sound, item.chain).back();
-    items.push_back(std::move(item));
+    // The selected one is being measured whole.
+    if (c.id != clip_id_) items.push_back(std::move(item));
   }
   std::ranges::stable_sort(items, std::greater{}, &ShelfItem::visible);
   const bool peaks = wants_true_peak();

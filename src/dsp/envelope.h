@@ -61,8 +61,9 @@ class MeanSquare {
  public:
   void set(double ms, double rate) noexcept { k_ = one_pole(ms, rate); }
   void reset() noexcept { value_ = 0; }
-  double process(double x) noexcept {
-    value_ = k_ * value_ + (1 - k_) * x * x;
+  double process(double x) noexcept { return process_power(x * x); }
+  double process_power(double power) noexcept {
+    value_ = k_ * value_ + (1 - k_) * power;
     return value_;
   }
   double value() const noexcept { return value_; }

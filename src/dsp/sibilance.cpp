@@ -9,51 +9,52 @@ namespace {
 constexpr double corner_hz = 3000;
 constexpr double least_tilt_db = -10;
 constexpr int least_run = 7, most_gap = 2;  // ticks
+
+BiquadCoefficients butterworth(BiquadKind kind, int section, double rate) { return design_biquad(kind, corner_hz, butterworth_q(4, section), 0, rate); }
 }  // namespace
 
 SibilanceEar::SibilanceEar(StreamFormat format)
     : tick_frames_(static_cast<int>(std::lround(format.rate * 0.005))),
-      lanes_(static_cast<size_t>(format.channels)) {
-  for (auto& lane : lanes_) {
-    for (int k = 0; k < 2; ++k) {
-      lane.high[static_cast<size_t>(k)].set(design_biquad(BiquadKind::high_pass, corner_hz, butterworth_q(4, k), 0, format.rate));
-      lane.voice_low[static_cast<size_t>(k)].set(design_biquad(BiquadKind::low_pass, corner_hz, butterworth_q(4, k), 0, format.rate));
-    }
-    lane.voice_high.set(design_biquad(BiquadKind::high_pass, 200, butterworth_q(2, 0), 0, format.rate));
-  }
+      high_band_(format, {butterworth(BiquadKind::high_pass, 0, format.rate), butterworth(BiquadKind::high_pass, 1, format.rate)}),
+      voice_band_(format, {butterworth(BiquadKind::low_pass, 0, format.rate), butterworth(BiquadKind::low_pass, 1, format.rate),
+                           design_biquad(BiquadKind::high_pass, 200, butterworth_q(2, 0), 0, format.rate)}),
+      high_part_(format.channels, chunk),
+      voice_part_(format.channels, chunk) {
   high_.set(4, format.rate);
   voice_.set(4, format.rate);
 }
 
 void SibilanceEar::reset() noexcept {
-  for (auto& lane : lanes_) {
-    for (auto& b : lane.high) b.reset();
-    for (auto& b : lane.voice_low) b.reset();
-    lane.voice_high.reset();
-  }
+  high_band_.reset();
+  voice_band_.reset();
   high_.reset();
   voice_.reset();
-  high_power_ = voice_power_ = 0;
   filled_ = 0;
 }
 
-void SibilanceEar::add(const AudioBlock& block, size_t i) noexcept {
-  double high = 0, voice = 0;
-  for (size_t c = 0; c < lanes_.size(); ++c) {
-    Lane& lane = lanes_[c];
-    const auto x = static_cast<double>(block.channel(static_cast<int>(c))[i]);
-    const double h = lane.high[1].process(lane.high[0].process(x));
-    const double v = lane.voice_high.process(lane.voice_low[1].process(lane.voice_low[0].process(x)));
-    high += h * h;
-    voice += v * v;
+// At most `chunk` frames.
+void SibilanceEar::add(const AudioBlock& block) noexcept {
+  std::array<std::array<double, chunk>, 2> power{};
+  const auto hear = [&](FilterBank& band, AudioBuffer& part, std::array<double, chunk>& sum) {
+    const AudioBlock own = part.block(0, block.frames());
+    own.copy_from(block);
+    band.process(own);
+    for (int c = 0; c < own.channels(); ++c) {
+      const auto x = own.channel(c);
+      for (size_t i = 0; i < x.size(); ++i) sum[i] += static_cast<double>(x[i]) * static_cast<double>(x[i]);
+    }
+  };
+  hear(high_band_, high_part_, power[0]);
+  hear(voice_band_, voice_part_, power[1]);
+  const double share = 1.0 / block.channels();
+  for (size_t i = 0; i < static_cast<size_t>(block.frames()); ++i) {
+    high_.process_power(power[0][i] * share);
+    voice_.process_power(power[1][i] * share);
   }
-  const auto n = static_cast<double>(lanes_.size());
-  high_power_ = high_.process(std::sqrt(high / n));
-  voice_power_ = voice_.process(std::sqrt(voice / n));
 }
 
 SibilanceEar::Tick SibilanceEar::now() const noexcept {
-  return {10 * std::log10(high_power_ + 1e-10), 10 * std::log10(voice_power_ + 1e-10)};
+  return {10 * std::log10(high_.value() + 1e-10), 10 * std::log10(voice_.value() + 1e-10)};
 }
 
 bool SibilanceFinder::hear(const SibilanceEar::Tick& tick, double voice_level_db, double line_db) noexcept {

@@ -7,8 +7,8 @@
 #include <vector>
 
 #include "audio/buffer.h"
-#include "dsp/biquad.h"
 #include "dsp/envelope.h"
+#include "dsp/filter_bank.h"
 
 namespace drevan {
 
@@ -23,28 +23,28 @@ class SibilanceEar {
   /// Calls `tick(offset, Tick)` after the sample at `offset` of the block, every tick_frames().
   template <class OnTick>
   void hear(const AudioBlock& block, OnTick&& tick) noexcept {
-    for (int i = 0; i < block.frames(); ++i) {
-      add(block, static_cast<size_t>(i));
-      if (++filled_ < tick_frames_) continue;
+    for (int done = 0; done < block.frames();) {
+      const int n = std::min({chunk, block.frames() - done, tick_frames_ - filled_});
+      add(block.part(done, n));
+      done += n;
+      filled_ += n;
+      if (filled_ < tick_frames_) continue;
       filled_ = 0;
-      tick(i, now());
+      tick(done - 1, now());
     }
   }
   int tick_frames() const { return tick_frames_; }
   void reset() noexcept;
 
  private:
-  struct Lane {
-    std::array<Biquad, 2> high, voice_low;
-    Biquad voice_high;
-  };
-  void add(const AudioBlock& block, size_t i) noexcept;
+  static constexpr int chunk = 128;
+  void add(const AudioBlock& block) noexcept;
   Tick now() const noexcept;
 
   int tick_frames_;
-  std::vector<Lane> lanes_;
+  FilterBank high_band_, voice_band_;
+  AudioBuffer high_part_, voice_part_;
   MeanSquare high_, voice_;
-  double high_power_ = 0, voice_power_ = 0;
   int filled_ = 0;
 };
 

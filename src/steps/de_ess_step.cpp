@@ -81,6 +81,7 @@ class DeEss final : public Processor {
   }
 
  private:
+  static constexpr int chunk = 256;
   static constexpr size_t ticks = static_cast<size_t>(SibilanceFinder::delay()) + 1;
 
   void take(const Findings& found) noexcept {
@@ -108,16 +109,26 @@ class DeEss final : public Processor {
 
   void cut(const AudioBlock& block) noexcept {
     delay_.process(block);
+    for (int done = 0; done < block.frames(); done += chunk) cut_part(block.part(done, std::min(chunk, block.frames() - done)));
+  }
+
+  void cut_part(const AudioBlock& block) noexcept {
     const bool split = static_cast<int>(settings_[mode]) == split_band;
+    std::array<double, chunk> taken;  // 1 - gain
+    bool any = false;
     for (size_t i = 0; i < static_cast<size_t>(block.frames()); ++i) {
       reduced_ = gain_.process(wanted_);
-      const double gain = reduced_ < 1e-3 ? 1.0 : static_cast<double>(fast_exp2(static_cast<float>(reduced_ * -0.166096405)));
-      for (size_t c = 0; c < bands_.size(); ++c) {
-        float& x = block.channel(static_cast<int>(c))[i];
+      taken[i] = reduced_ < 1e-3 ? 0.0 : 1 - static_cast<double>(fast_exp2(static_cast<float>(reduced_ * -0.166096405)));
+      any = any || taken[i] > 0;
+    }
+    for (size_t c = 0; c < bands_.size(); ++c) {
+      size_t i = 0;
+      for (float& x : block.channel(static_cast<int>(c))) {
         // What is above the band's corner is taken out of the sound: where nothing is cut nothing
         // is changed, not even in phase.
-        const double high = bands_[c].process(static_cast<double>(x));
-        if (gain < 1) x = static_cast<float>(split ? static_cast<double>(x) - (1 - gain) * high : gain * static_cast<double>(x));
+        const double in = static_cast<double>(x), high = bands_[c].process(in);
+        if (any) x = static_cast<float>(in - taken[i] * (split ? high : in));
+        ++i;
       }
     }
   }

@@ -7,6 +7,7 @@
 
 #include "audio/time_text.h"
 #include "theme/theme.h"
+#include "widgets/columns.h"
 
 namespace drevan::desktop {
 
@@ -179,31 +180,23 @@ void Scope::draw_bodies(QPainter& p, const Clip& clip) {
   const QRectF r = wave_rect();
   p.setPen(QPen(t.line, 1));
   p.drawLine(QPointF(0, r.center().y()), QPointF(width(), r.center().y()));
-  p.setClipRect(r);
-  if (const auto* levels = workspace_.levels(); levels && levels->after) {
-    QPolygonF body = outline(*levels->after, rate, true);
-    const QPolygonF low = outline(*levels->after, rate, false);
-    for (auto it = low.rbegin(); it != low.rend(); ++it) body << *it;
-    p.setPen(Qt::NoPen);
-    p.setBrush(faded(t.after, workspace_.levels_fresh() ? 0.85 : 0.55));
-    p.drawPolygon(body);
-    mark_overs(p, *levels->after, rate);
-  }
+  Columns columns(r.size().toSize(), devicePixelRatioF());
+  const auto* levels = workspace_.levels();
+  if (levels && levels->after)
+    columns.fill(outline(*levels->after, rate, true), outline(*levels->after, rate, false), faded(t.after, workspace_.levels_fresh() ? 0.85 : 0.55));
   if (const auto before = workspace_.source_peaks(clip)) {
     // The clip may be a part of its source.
     const auto& source = workspace_.reel().sources[static_cast<size_t>(clip.source)];
     const double offset = static_cast<double>(clip.begin) / source.rate;
     begin_s_ += offset;
-    p.setBrush(Qt::NoBrush);
-    p.setPen(QPen(t.before, 1.3));
-    p.drawPolyline(outline(*before, rate, true));
-    p.drawPolyline(outline(*before, rate, false));
+    for (const bool upper : {true, false}) columns.line(outline(*before, rate, upper), 1.3, t.before);
     begin_s_ -= offset;
   } else {
     p.setPen(t.quiet);
     p.drawText(r, Qt::AlignCenter, tr("Reading the waveform ..."));
   }
-  p.setClipping(false);
+  p.drawImage(r.topLeft(), columns.image());
+  if (levels && levels->after) mark_overs(p, *levels->after, rate);
 }
 
 // What the selected step takes, hanging from the top of a strip of its own; what it gives stands in it.

@@ -8,6 +8,7 @@
 #include <QToolTip>
 
 #include "theme/theme.h"
+#include "widgets/columns.h"
 
 namespace drevan::desktop {
 
@@ -49,8 +50,9 @@ std::vector<Shelf::Row> Shelf::rows() const {
 
 void Shelf::refresh() {
   std::erase_if(marked_, [&](int id) { return !workspace_.reel().find(id); });
-  const auto all = rows();
-  const double total = all.empty() ? 0 : all.back().y + all.back().height + 8;
+  if (waves_.size() > 500) waves_.clear();
+  rows_ = rows();
+  const double total = rows_.empty() ? 0 : rows_.back().y + rows_.back().height + 8;
   verticalScrollBar()->setRange(0, std::max(0, static_cast<int>(total) - viewport()->height()));
   verticalScrollBar()->setPageStep(viewport()->height());
   tell_visible();
@@ -60,7 +62,7 @@ void Shelf::refresh() {
 void Shelf::tell_visible() {
   std::vector<int> ids;
   const double top = verticalScrollBar()->value();
-  for (const auto& r : rows())
+  for (const auto& r : rows_)
     if (r.clip != 0 && r.y + r.height >= top && r.y <= top + viewport()->height()) ids.push_back(r.clip);
   workspace_.set_visible(ids);
 }
@@ -73,14 +75,14 @@ std::vector<int> Shelf::marked() const {
 }
 
 QRectF Shelf::clip_rect(int clip_id) const {
-  for (const auto& r : rows())
-    if (r.clip == clip_id)
-      return {6, r.y - verticalScrollBar()->value() + 1, viewport()->width() - 12.0, r.height - 2};
-  return {};
+  const auto r = std::ranges::find(rows_, clip_id, &Row::clip);
+  return r == rows_.end() ? QRectF() : rect_of(*r);
 }
 
+QRectF Shelf::rect_of(const Row& row) const { return {6, row.y - verticalScrollBar()->value() + 1, viewport()->width() - 12.0, row.height - 2}; }
+
 int Shelf::clip_at(double y) const {
-  for (const auto& r : rows())
+  for (const auto& r : rows_)
     if (r.clip != 0 && y + verticalScrollBar()->value() >= r.y && y + verticalScrollBar()->value() < r.y + r.height)
       return r.clip;
   return 0;
@@ -137,9 +139,9 @@ bool Shelf::viewportEvent(QEvent* e) {
   return true;
 }
 
-void Shelf::draw_clip(QPainter& p, const Row& row, const Clip& clip) const {
+void Shelf::draw_clip(QPainter& p, const Row& row, const Clip& clip) {
   const Theme& t = theme();
-  const QRectF r = clip_rect(clip.id);
+  const QRectF r = rect_of(row);
   const bool selected = clip.id == workspace_.clip_id();
   if (selected || marked_.contains(clip.id)) {
     p.setPen(Qt::NoPen);
@@ -174,28 +176,40 @@ void Shelf::draw_clip(QPainter& p, const Row& row, const Clip& clip) const {
   if (!missing) draw_verdict(p, clip, {line.right() - 46, line.top() + 9});
   p.drawText(QRectF(line.left(), line.top(), line.width(), 18), Qt::AlignVCenter | Qt::AlignRight,
              missing ? tr("missing") : loudness ? QString::number(*loudness, 'f', 1) : QString("..."));
+  draw_wave(p, clip, {line.left(), r.top() + 23, line.width(), 18});
+}
+
+// Drawn once: every knob that is turned repaints the shelf, and no waveform changes by it.
+void Shelf::draw_wave(QPainter& p, const Clip& clip, const QRectF& at) {
   const auto peaks = workspace_.source_peaks(clip);
   if (!peaks) return;
-  const QRectF wave(line.left(), r.top() + 23, line.width(), 18);
+  const double ratio = devicePixelRatioF();
+  const QSize size = (at.size() * ratio).toSize();
+  Wave& known = waves_[clip.id];
+  if (known.peaks == peaks && known.begin == clip.begin && known.frames == clip.frames && known.size == size) return p.drawPixmap(at.topLeft(), known.picture);
+  known = {peaks, clip.begin, clip.frames, size, QPixmap::fromImage(draw_outline(clip, *peaks, at.size()))};
+  p.drawPixmap(at.topLeft(), known.picture);
+}
+
+QImage Shelf::draw_outline(const Clip& clip, const PeakPyramid& peaks, QSizeF wave) const {
   const auto& source = workspace_.reel().sources[static_cast<size_t>(clip.source)];
   const double scale = workspace_.reel().rate / source.rate;
   const double begin = static_cast<double>(clip.begin) * scale, length = static_cast<double>(clip.frames) * scale;
   // Small waveforms are drawn to their own peak: they show where words are, the number how loud.
-  const PeakPair whole = peaks->range(static_cast<Samples>(begin), static_cast<Samples>(begin + length));
+  const PeakPair whole = peaks.range(static_cast<Samples>(begin), static_cast<Samples>(begin + length));
   const double peak = std::max(0.001, static_cast<double>(std::max(whole.high, -whole.low)));
   QPolygonF upper, lower;
-  for (double x = 0; x < wave.width(); x += 1) {
+  for (double x = 0; x <= wave.width(); x += 1) {
     const auto from = static_cast<Samples>(begin + length * x / wave.width());
     const auto to = static_cast<Samples>(begin + length * (x + 1) / wave.width());
-    const PeakPair pair = peaks->range(from, std::max(to, from + 1));
-    upper << QPointF(wave.left() + x, wave.center().y() - static_cast<double>(pair.high) / peak * wave.height() / 2);
-    lower << QPointF(wave.left() + x, wave.center().y() - static_cast<double>(pair.low) / peak * wave.height() / 2);
+    const PeakPair pair = peaks.range(from, std::max(to, from + 1));
+    upper << QPointF(x, (0.5 - static_cast<double>(pair.high) / peak / 2) * wave.height());
+    lower << QPointF(x, (0.5 - static_cast<double>(pair.low) / peak / 2) * wave.height());
   }
-  for (auto it = lower.rbegin(); it != lower.rend(); ++it) upper << *it;
-  p.setPen(QPen(faded(t.quiet, 0.7), 0.6));
-  p.setBrush(faded(t.quiet, 0.55));
-  p.drawPolygon(upper);
-  Q_UNUSED(row);
+  // A hair wider than the sound, so that a pause is a line.
+  Columns columns(wave.toSize(), devicePixelRatioF());
+  columns.fill(upper.translated(0, -0.3), lower.translated(0, 0.3), faded(theme().quiet, 0.62));
+  return columns.image();
 }
 
 void Shelf::paintEvent(QPaintEvent*) {
@@ -204,12 +218,13 @@ void Shelf::paintEvent(QPaintEvent*) {
   const Theme& t = theme();
   p.fillRect(viewport()->rect(), t.panel);
   const double top = verticalScrollBar()->value();
-  for (const auto& row : rows()) {
+  for (const auto& row : rows_) {
     if (row.y + row.height < top || row.y > top + viewport()->height()) continue;
     if (row.clip != 0) {
-      draw_clip(p, row, *workspace_.reel().find(row.clip));
+      if (const Clip* clip = workspace_.reel().find(row.clip)) draw_clip(p, row, *clip);
       continue;
     }
+    if (row.group >= std::ssize(workspace_.reel().groups)) continue;
     const auto& group = workspace_.reel().groups[static_cast<size_t>(row.group)];
     const auto count = std::ranges::count(workspace_.reel().clips, row.group, &Clip::group);
     const QRectF r(16, row.y - top + 8, viewport()->width() - 32.0, 22);
@@ -233,7 +248,7 @@ void Shelf::mousePressEvent(QMouseEvent* e) {
   }
   if (e->modifiers() & Qt::ShiftModifier) {
     bool within = false;
-    for (const auto& r : rows()) {
+    for (const auto& r : rows_) {
       const bool end = r.clip == id || r.clip == workspace_.clip_id();
       if (r.clip != 0 && (within || end)) marked_.insert(r.clip);
       if (end && id != workspace_.clip_id()) within = !within;
@@ -250,7 +265,7 @@ void Shelf::contextMenuEvent(QContextMenuEvent* e) { Q_EMIT context_wanted(e->gl
 
 void Shelf::keyPressEvent(QKeyEvent* e) {
   std::vector<int> ids;
-  for (const auto& r : rows())
+  for (const auto& r : rows_)
     if (r.clip != 0) ids.push_back(r.clip);
   const auto at = std::ranges::find(ids, workspace_.clip_id());
   const auto select = [&](int id) {

@@ -2,6 +2,8 @@
 #pragma once
 
 #include <QAbstractScrollArea>
+#include <QPixmap>
+#include <map>
 #include <set>
 
 #include "workspace.h"
@@ -37,14 +39,27 @@ class Shelf : public QAbstractScrollArea {
     double y = 0, height = 0;
   };
   std::vector<Row> rows() const;
+  QRectF rect_of(const Row& row) const;
   void refresh();
   void tell_visible();
   void draw_verdict(QPainter& p, const Clip& clip, QPointF at) const;
-  void draw_clip(QPainter& p, const Row& row, const Clip& clip) const;
+  void draw_clip(QPainter& p, const Row& row, const Clip& clip);
+  void draw_wave(QPainter& p, const Clip& clip, const QRectF& at);
+  QImage draw_outline(const Clip& clip, const PeakPyramid& peaks, QSizeF wave) const;
   int clip_at(double y) const;
 
   Workspace& workspace_;
   std::set<int> marked_;
+  std::vector<Row> rows_;  ///< of the reel as refresh() saw it
+
+  /// A small waveform as it was drawn, and of what.
+  struct Wave {
+    std::shared_ptr<const PeakPyramid> peaks;
+    Samples begin = 0, frames = 0;
+    QSize size;
+    QPixmap picture;
+  };
+  std::map<int, Wave> waves_;  ///< by clip
 };
 
 }  // namespace drevan::desktop
