@@ -104,7 +104,8 @@ class Meeter {
     ChainStep& s = step_at_end(own, "gain");
     set(s, "gain_db", get(s, "gain_db") + gain);
     correct(own, goal, [&](Chain& c, double by) { set(step_at_end(c, "gain"), "gain_db", get(step_at_end(c, "gain"), "gain_db") + by); });
-    return finish(std::move(own), fmt::format("Gain set to {:.1f} dB", get(own.steps.back(), "gain_db")));
+    auto told = fmt::format("Gain set to {:.1f} dB", get(own.steps.back(), "gain_db"));
+    return finish(std::move(own), std::move(told));
   }
 
   // Loudness by drive, peaks by the ceiling.

@@ -73,13 +73,13 @@ constexpr const char* head =
     "<!doctype html><html lang=en><meta charset=utf-8><title>Drevan: what was rendered</title><style>"
     "body{background:#1d1916;color:#efe7da;font:15px Lato,sans-serif;margin:32px;max-width:1100px}h1{font-size:24px;margin:0 0 4px}"
     ".q{color:#b3a593;font-size:13px}table{border-collapse:collapse;margin-top:20px;width:100%}td,th{text-align:left;padding:8px 14px 8px 0;"
-    "border-top:1px solid #463b2f;vertical-align:top}th{color:#b3a593;font-weight:400}.ok{color:#9dbb74}.bad{color:#d4573f}</style>";
+    "border-top:1px solid #463b2f;vertical-align:top}td:first-child{min-width:150px}th{color:#b3a593;font-weight:400}.ok{color:#9dbb74}.bad{color:#d4573f}</style>";
 
 }  // namespace
 
 std::string report_html(const Report& report) {
   const auto& [jobs, results, target, files] = report;
-  const auto count = [&](auto&& which) { return std::ranges::count_if(results, which); };
+  const auto count = [&](auto&& which) { return std::ranges::count_if(report.results, which); };
   const auto done = count([](const JobResult& r) { return r.state == JobState::done; });
   const auto missed = count([](const JobResult& r) { return !r.missed.empty(); });
   const auto failed = count([](const JobResult& r) { return r.state == JobState::failed; });
@@ -90,7 +90,9 @@ std::string report_html(const Report& report) {
   if (target && !results.empty()) out += fmt::format("Target {}: {} meet it, {} do not. ", escaped(target->label), done - missed, missed);
   if (failed > 0) out += fmt::format("{} failed. ", failed);
   if (kept > 0) out += fmt::format("{} were unchanged and left as they were.", kept);
-  out += "</div><table><tr><th>Clip<th>Before<th>After<th>Result</tr>\n";
+  out += " The bar reaches from noise floor to peak, the mark on it is the loudness";
+  if (target && (target->loudness_lufs.least || target->loudness_lufs.most)) out += ", the lines are what the target wants of it";
+  out += ".</div><table><tr><th>Clip<th>Before<th>After<th>Result</tr>\n";
   for (size_t i = 0; i < std::min(jobs.size(), results.size()); ++i) {
     const JobResult& r = results[i];
     out += fmt::format("<tr><td>{}<div class=q>{}</div></td>", escaped(jobs[i].clip), escaped(jobs[i].group));

@@ -4,7 +4,6 @@
 #include <QDragEnterEvent>
 #include <QFileDialog>
 #include <QHBoxLayout>
-#include <QInputDialog>
 #include <QLabel>
 #include <QLineEdit>
 #include <QListWidget>
@@ -17,6 +16,7 @@
 #include "audio/error.h"
 #include "engine/reference_voice.h"
 #include "import_sheet.h"
+#include "keep_sheet.h"
 #include "theme/theme.h"
 #include "widgets/level_bar.h"
 #include "widgets/words.h"
@@ -122,12 +122,13 @@ RecipesDialog::RecipesDialog(Workspace& workspace, QWidget* parent) : QDialog(pa
   how_->setAccessibleName(tr("How the recipe is used"));
   apply_ = new QPushButton(tr("Use"), this);
   apply_->setObjectName("primary");
-  auto* keep = new QPushButton(tr("Keep the clip's chain ..."), this);
-  keep->setToolTip(tr("Saves the selected clip's chain as a recipe"));
+  auto* keep = new QPushButton(tr("Keep the clip's steps ..."), this);
+  keep->setObjectName("keep");
+  keep->setToolTip(tr("Makes a recipe of the selected clip's steps, or of some of them; its group's and the reel's, too"));
   auto* in = new QPushButton(tr("Import ..."), this);
   auto* in_folder = new QPushButton(tr("Import a folder ..."), this);
   auto* out = new QPushButton(tr("Export ..."), this);
-  out->setToolTip(tr("Writes the marked recipes, or all that are listed, as one zip"));
+  out->setToolTip(tr("Writes the marked recipes when several are marked, else all that are listed, as one zip"));
   remove_ = new QPushButton(tr("Remove"), this);
   back_ = new QPushButton(tr("Bring back"), this);
   back_->setToolTip(tr("Undoes the last Remove"));
@@ -271,14 +272,13 @@ void RecipesDialog::apply() {
 
 void RecipesDialog::save_chain() {
   const Clip* c = workspace_.clip();
-  if (!c || c->chain.steps.empty()) {
-    Q_EMIT workspace_.message(tr("The clip has no steps of its own to keep."), true);
+  if (!c || full_chain(workspace_.reel(), *c).steps.empty()) {
+    Q_EMIT workspace_.message(tr("The clip has no steps to keep."), true);
     return;
   }
-  bool ok = false;
-  const auto name = QInputDialog::getText(this, tr("Keep the chain"), tr("Name of the recipe"), QLineEdit::Normal, QString::fromStdString(c->name), &ok).trimmed();
-  if (!ok || name.isEmpty()) return;
-  Incoming incoming{{name.toStdString(), "", c->chain, {}}, "", Incoming::State::fresh};
+  KeepSheet sheet(workspace_.reel(), *c, this);
+  if (sheet.exec() != QDialog::Accepted) return;
+  Incoming incoming{sheet.recipe(), "", Incoming::State::fresh};
   const bool there = std::ranges::any_of(library_, [&](const LibraryEntry& e) { return e.recipe.name == incoming.recipe.name; });
   if (there) incoming.state = Incoming::State::differs;
   try {
@@ -296,9 +296,7 @@ void RecipesDialog::keep_words() {
   if (!e || e->own()) return;
   Recipe next = e->recipe;
   next.note = note_->text().trimmed().toStdString();
-  next.tags.clear();
-  for (const auto& tag : tags_->text().split(',', Qt::SkipEmptyParts))
-    if (!tag.trimmed().isEmpty()) next.tags.push_back(tag.trimmed().toStdString());
+  next.tags = tags_of(tags_->text());
   if (next == e->recipe) return;
   try {
     save_recipe(next, e->file);

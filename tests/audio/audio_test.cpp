@@ -65,7 +65,7 @@ TEST(TimeText, ReadsAsPeopleDo) {
 }
 
 TEST(AllCores, DoEachPieceOnce) {
-  const CancelToken never;
+  const CancelToken never{};
   std::vector<std::atomic<int>> done(1000);
   on_all_cores(done.size(), never, [&](size_t i) { ++done[i]; });
   for (const auto& d : done) EXPECT_EQ(d, 1);
@@ -73,7 +73,7 @@ TEST(AllCores, DoEachPieceOnce) {
 }
 
 TEST(AllCores, TheFirstFailureEndsTheRestAndIsThrownOn) {
-  const CancelToken never;
+  const CancelToken never{};
   std::atomic<int> begun{0};
   EXPECT_THROW(on_all_cores(100000, never,
                             [&](size_t i) {

@@ -55,7 +55,7 @@ class FullDiskTest : public testing::Test {
   test::TempFolder folder;
   Reel reel;
   FindingStore store;
-  const CancelToken never;
+  const CancelToken never{};
 };
 
 TEST_F(FullDiskTest, ARenderSaysSo) {

@@ -30,7 +30,7 @@ class MeetTest : public testing::Test {
   test::TempFolder folder;
   FindingStore store;
   LevelStore levels;
-  const CancelToken never;
+  const CancelToken never{};
   LevelPathOptions options;
   int count = 0;
 };

@@ -42,7 +42,7 @@ TEST(Mix, StemsSumToItBelowMinus120dB) {
   const TempFolder t;
   const Reel reel = small_reel(t);
   FindingStore store;
-  const CancelToken never;
+  const CancelToken never{};
   const auto result = render_mix(reel, into(t), {true, true, std::nullopt}, store, never);
   ASSERT_EQ(result.files.size(), 3U);
   EXPECT_EQ(result.files[0].output.filename(), "Skerry mix.wav");
@@ -71,7 +71,7 @@ TEST(Mix, EveryClipLiesAtItsPlaceToTheSample) {
   for (auto& c : reel.clips) c.chain.steps = {test::with("limiter", {{"ceiling_db", 0}})};  // late by itself; changes nothing
   reel.groups[0].chain = {};
   FindingStore store;
-  const CancelToken never;
+  const CancelToken never{};
   const auto result = render_mix(reel, into(t), {true, false, std::nullopt}, store, never);
   AudioBuffer wanted(2, 48000 + 72000);
   const Samples at[] = {12000, 48000, 61};
@@ -96,7 +96,7 @@ TEST(Mix, NamesNeverMeetNorFallOnASource) {
   reel.sources[1] = examine_source(t / "out" / "Skerry Boat.wav");
   const auto before = test::bytes(t / "out" / "Skerry Boat.wav");
   FindingStore store;
-  const CancelToken never;
+  const CancelToken never{};
   const auto result = render_mix(reel, into(t), {true, true, std::nullopt}, store, never);
   std::set<fs::path> files;
   for (const auto& f : result.files) EXPECT_TRUE(files.insert(f.output).second) << f.output;
@@ -109,7 +109,7 @@ TEST(Mix, AFailedClipIsLeftOutAndCancelLeavesNothing) {
   const Reel reel = small_reel(t);
   fs::remove(t / "1.wav");
   FindingStore store;
-  const CancelToken never;
+  const CancelToken never{};
   const auto result = render_mix(reel, into(t), {true, false, std::nullopt}, store, never);
   EXPECT_EQ(result.clips[1].state, JobState::failed);
   EXPECT_EQ(test::read_all(result.files[0].output).channels(), 1);
@@ -127,7 +127,7 @@ TEST(DropInPlace, RenderedClipsCarryTheirPlaceInSamples) {
   const Reel reel = small_reel(t);
   const std::vector<int> ids{1, 2, 3};
   FindingStore store;
-  const CancelToken never;
+  const CancelToken never{};
   const auto results = run_batch(batch_jobs(reel, ids), into(t), store, never, {});
   const std::uint64_t places[] = {12000, 48000, 61};
   for (size_t i = 0; i < 3; ++i) {
@@ -150,7 +150,7 @@ TEST(Formats, SeveralAtOnceAreTheSameSound) {
   o.samples = SampleType::int24;
   o.also = {{Container::flac, SampleType::int24}, {Container::wav, SampleType::int16}};
   FindingStore store;
-  const CancelToken never;
+  const CancelToken never{};
   const auto results = run_batch(batch_jobs(reel, ids), o, store, never, {});
   ASSERT_EQ(results[0].also.size(), 2U);
   EXPECT_EQ(results[0].also[0], t / "out" / "0.flac");
@@ -177,7 +177,7 @@ TEST(Pause, HoldsABatchAndLetsItGoOn) {
   BatchOptions o = into(t);
   o.pause = &pause;
   FindingStore store;
-  const CancelToken never;
+  const CancelToken never{};
   std::atomic<bool> ended{false};
   std::thread run([&] {
     run_batch(batch_jobs(reel, ids), o, store, never, {});

@@ -90,7 +90,7 @@ TEST(VoiceCleanUp, FromTheDemoToTheBatch) {
   // Listen: before, after and removed while playing; what was heard is what a render gives.
   const QTemporaryDir temp;
   const auto clip = *d.work().clip();
-  const CancelToken never;
+  const CancelToken never{};
   FindingStore store;
   const std::filesystem::path file = temp.filePath("after.wav").toStdString();
   render_clip({clip_sound(d.work().reel(), clip), full_chain(d.work().reel(), clip), file, Container::wav, SampleType::float32}, store, never);

@@ -172,7 +172,7 @@ TEST(Advice, AKnockInAMeasuredClipIsFound) {
   test::write_wav(folder / "knock.wav", x);
   FindingStore store;
   LevelStore known;
-  const CancelToken never;
+  const CancelToken never{};
   LevelPathOptions options;
   options.store = &store;
   options.levels = &known;

@@ -44,7 +44,7 @@ struct Heard {
 };
 
 Heard process(const ClipSound& sound, const Chain& chain, FindingStore& store, StageCache* cache = nullptr, size_t first_tap = 0) {
-  const CancelToken never;
+  const CancelToken never{};
   std::vector<float> out;
   ProcessOptions o;
   o.store = &store;
@@ -157,7 +157,7 @@ TEST_F(Engine, StageCacheGivesTheSameBits) {
 
 TEST_F(Engine, WithoutRoomToneNoiseReductionDoesNothingAndTheRenderSaysSo) {
   sound_.room_tone.reset();
-  const CancelToken never;
+  const CancelToken never{};
   const auto r = render_clip({sound_, {{step("noise-reduction")}}, folder_ / "out.wav", Container::wav, SampleType::float32}, store_, never);
   ASSERT_EQ(r.warnings.size(), 1U);
   EXPECT_NE(r.warnings[0].find("no room tone"), std::string::npos);
@@ -214,7 +214,7 @@ TEST_F(Engine, NoiseReductionDoesNotWarbleAtTwelveDecibels) {
 }
 
 TEST_F(Engine, RenderIsDeterministicAndAtomic) {
-  const CancelToken never;
+  const CancelToken never{};
   for (const char* name : {"a.wav", "b.wav"}) {
     FindingStore fresh;
     render_clip({sound_, five_steps(), folder_ / name, Container::wav, SampleType::int24}, fresh, never);
@@ -229,7 +229,7 @@ TEST_F(Engine, RenderIsDeterministicAndAtomic) {
 TEST_F(Engine, SoundRingsOnOnlyAsLongAsItIsHeard) {
   AudioBuffer x = test::sine(100, 0.5, 1);  // ends at full level: a filter rings on
   test::write_wav(folder_ / "tone.wav", x);
-  const CancelToken never;
+  const CancelToken never{};
   const Chain chain{{step("equaliser", {{"band1_hz", 100}, {"band1_gain_db", 12}, {"band1_q", 16}})}};
   render_clip({{folder_ / "tone.wav", 0, -1, 48000, {}}, chain, folder_ / "out.wav", Container::wav, SampleType::float32}, store_, never);
   const AudioBuffer y = test::read_all(folder_ / "out.wav");
@@ -245,7 +245,7 @@ TEST_F(Engine, SoundRingsOnOnlyAsLongAsItIsHeard) {
 TEST_F(Engine, KeepsThePlaceOfBroadcastWaves) {
   AudioBuffer x = test::noise(0.1, 1, 3, 44100);
   test::write_wav(folder_ / "b.wav", x, 44100, SampleType::int24, {"Stairs", 44100 * 10});
-  const CancelToken never;
+  const CancelToken never{};
   render_clip({{folder_ / "b.wav", 22050, -1, 48000, {}}, {}, folder_ / "out.wav", Container::wav, SampleType::int24}, store_, never);
   const auto info = open_audio(folder_ / "out.wav")->info();
   EXPECT_EQ(info.time_reference, 480000 + 24000);  // ten seconds, and half a second into the source
@@ -254,7 +254,7 @@ TEST_F(Engine, KeepsThePlaceOfBroadcastWaves) {
 }
 
 TEST_F(Engine, ClippingIsReportedForIntegerFiles) {
-  const CancelToken never;
+  const CancelToken never{};
   const Chain loud{{step("normalise"), step("gain", {{"gain_db", 9}})}};
   auto r = render_clip({sound_, loud, folder_ / "o.wav", Container::wav, SampleType::int16}, store_, never);
   EXPECT_GT(r.clipped, 0);
@@ -268,7 +268,7 @@ TEST_F(Engine, ClippingIsReportedForIntegerFiles) {
 TEST_F(Engine, LevelPathMeasuresEveryStage) {
   LevelStore levels;
   StageCache cache;
-  const CancelToken never;
+  const CancelToken never{};
   LevelPathOptions o{&store_, &levels, &cache, &never, {}, 3};
   const Chain chain = five_steps();
   const LevelPath path = measure_level_path(sound_, chain, o);
@@ -289,7 +289,7 @@ TEST_F(Engine, LevelPathMeasuresEveryStage) {
 TEST_F(Engine, TheResultAloneIsTheLevelPathsLastAndKeepsTheBorder) {
   LevelStore levels, others;
   StageCache cache;
-  const CancelToken never;
+  const CancelToken never{};
   Chain chain = five_steps();
   const auto path = measure_level_path(sound_, chain, {&store_, &levels, nullptr, &never, {}, {}, true});
   const LevelPathOptions o{&store_, &others, &cache, &never, {}, {}, true};
@@ -314,7 +314,7 @@ TEST_F(Engine, TheResultAloneIsTheLevelPathsLastAndKeepsTheBorder) {
 
 TEST_F(Engine, LevelPathNamesTheFirstStageThatIsOver) {
   LevelStore levels;
-  const CancelToken never;
+  const CancelToken never{};
   const Chain chain{{step("normalise"), step("gain", {{"gain_db", 9}}), step("gain", {{"gain_db", -9}})}};
   const LevelPath path = measure_level_path(sound_, chain, {&store_, &levels, nullptr, &never, {}, {}});
   EXPECT_EQ(path.first_over, 2U);
@@ -322,7 +322,7 @@ TEST_F(Engine, LevelPathNamesTheFirstStageThatIsOver) {
 
 TEST_F(Engine, RemovedByPureGainIsNothing) {
   LevelStore levels;
-  const CancelToken never;
+  const CancelToken never{};
   const LevelPath path = measure_level_path(sound_, {{step("gain", {{"gain_db", 7}})}}, {&store_, &levels, nullptr, &never, {}, {}});
   EXPECT_NEAR(20 * std::log10(path.like_gain), 7, 1e-4);
 }
@@ -356,7 +356,7 @@ TEST(MeasureFile, SaysWhatIsThere) {
   const TempFolder t;
   AudioBuffer x = test::sine(997, 0.5, 2, 44100, 2);
   test::write_wav(t / "x.wav", x, 44100, SampleType::int24);
-  const CancelToken never;
+  const CancelToken never{};
   const auto m = measure_file(t / "x.wav", never);
   EXPECT_NEAR(*m.levels.sample_peak_dbfs, -6.02, 0.01);
   EXPECT_EQ(m.info.rate, 44100);

@@ -76,7 +76,7 @@ TEST_F(Printing, AllOfAClipIsWhatARenderGives) {
   AudioBuffer x = test::words(0.2, 3);
   const Chain chain{{test::with("compressor", {{"threshold_db", -30}}), test::with("normalise", {{"target_db", 0}})}};
   const auto result = print(x, chain, std::nullopt);
-  const CancelToken never;
+  const CancelToken never{};
   render_clip({{t_ / "in.wav", 0, -1, 48000, std::nullopt, {}, {}}, chain, t_ / "r.wav", Container::wav, SampleType::float32}, store_, never);
   EXPECT_EQ(test::bytes(t_ / "versions" / "out.wav"), test::bytes(t_ / "r.wav"));
   EXPECT_NEAR(*result.levels.sample_peak_dbfs, 0, 0.01);

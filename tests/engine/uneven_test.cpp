@@ -35,7 +35,7 @@ class UnevenTest : public testing::Test {
   std::vector<std::filesystem::path> files;
   Reel reel;
   FindingStore store;
-  const CancelToken never;
+  const CancelToken never{};
 };
 
 TEST_F(UnevenTest, LikeClipsAreNotTold) { EXPECT_TRUE(found().empty()); }
@@ -111,7 +111,7 @@ TEST(ReferenceVoice, IsTheSameEveryTimeAndIsAsItSays) {
   ASSERT_TRUE(first.room_tone);
   FindingStore store;
   LevelStore levels;
-  const CancelToken never;
+  const CancelToken never{};
   LevelPathOptions options;
   options.store = &store;
   options.levels = &levels;

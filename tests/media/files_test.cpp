@@ -281,7 +281,7 @@ TEST(Peaks, AreKeptAndDamagedOnesAreNotBelieved) {
   ::setenv("XDG_CACHE_HOME", t.path().c_str(), 1);
   AudioBuffer x = test::noise(0.2, 1, 6);
   test::write_wav(t / "x.wav", x);
-  const CancelToken never;
+  const CancelToken never{};
   const auto hash = hash_file(t / "x.wav");
   const auto first = source_peaks(t / "x.wav", hash, 48000, never);
   fs::path cached;

@@ -16,6 +16,7 @@
 #include "reel/journal.h"
 #include "reel/json_file.h"
 #include "reel/lock.h"
+#include "support/sanitized.h"
 #include "support/steps.h"
 
 namespace drevan {
@@ -36,7 +37,7 @@ namespace {
   int count = std::stoi(reel.clips[0].name);
   auto journal = std::make_unique<Journal>(file, read_text(file));
   FindingStore store;
-  const CancelToken never;
+  const CancelToken never{};
   while (true) {
     Clip& clip = reel.clips[0];
     clip.name = std::to_string(++count);
@@ -73,7 +74,7 @@ namespace {
 }
 
 // Sanitizers make the work some ten times slower.
-#if defined(__SANITIZE_ADDRESS__) || defined(__SANITIZE_THREAD__)
+#ifdef DREVAN_SANITIZED
 constexpr unsigned most_us = 400000;
 constexpr int kills = 40;
 #else

@@ -10,6 +10,7 @@
 #include "audio/denormals.h"
 #include "reel/chain.h"
 #include "steps/catalogue.h"
+#include "support/sanitized.h"
 #include "support/sounds.h"
 
 namespace drevan {
@@ -26,7 +27,7 @@ std::vector<Case> cases() {
   for (const StepType* t : catalogue())
     for (const double rate : {44100.0, 48000.0, 96000.0})
       for (const int channels : {1, 2}) {
-#if defined(__SANITIZE_ADDRESS__) || defined(__SANITIZE_THREAD__)
+#ifdef DREVAN_SANITIZED
         // Sanitizers are slow: the lowest rate in mono and the highest in stereo hold every size there is.
         if ((rate == 44100) != (channels == 1) || rate == 48000) continue;
 #endif

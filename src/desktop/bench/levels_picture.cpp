@@ -86,12 +86,7 @@ void LevelsPicture::paintEvent(QPaintEvent*) {
   draw_ground(p);
   const Theme& t = theme();
   const QRectF r = plot_rect();
-  for (int db = 0; db >= -72; db -= 12) {
-    p.setPen(QPen(faded(t.line, db == 0 ? 1 : 0.6), 1));
-    p.drawLine(QPointF(r.left(), y_of(db)), QPointF(r.right(), y_of(db)));
-    p.setPen(t.quiet);
-    p.drawText(QRectF(0, y_of(db) - 7, r.left() - 5, 14), Qt::AlignRight | Qt::AlignVCenter, QString::number(db));
-  }
+  draw_db_grid(p, r, -72, 0, 12, [this](double db) { return y_of(db); });
   const auto* levels = workspace_.levels();
   const int i = workspace_.active_index(place_);
   if (levels && i >= 0 && i + 1 < static_cast<int>(levels->stages.size())) {

@@ -69,12 +69,11 @@ void TransferPicture::paintEvent(QPaintEvent*) {
   draw_ground(p);
   const Theme& t = theme();
   const QRectF r = plot_rect();
+  draw_db_grid(p, r, -48, 0, 12, [this](double db) { return y_of(db); });
   for (int db = -48; db <= 0; db += 12) {
     p.setPen(QPen(faded(t.line, 0.5), 1));
     p.drawLine(QPointF(x_of(db), r.top()), QPointF(x_of(db), r.bottom()));
-    p.drawLine(QPointF(r.left(), y_of(db)), QPointF(r.right(), y_of(db)));
     p.setPen(t.quiet);
-    p.drawText(QRectF(0, y_of(db) - 7, r.left() - 5, 14), Qt::AlignRight | Qt::AlignVCenter, QString::number(db));
     p.drawText(QRectF(x_of(db) - 16, r.bottom() + 2, 32, 14), Qt::AlignCenter, QString::number(db));
   }
   p.setClipRect(r);

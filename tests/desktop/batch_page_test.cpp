@@ -1,0 +1,222 @@
+// The Batch by mouse and keys: what is ticked, named, said beforehand, paused, cancelled and judged.
+#include <gtest/gtest.h>
+
+#include <QCheckBox>
+#include <QComboBox>
+#include <QElapsedTimer>
+#include <QLabel>
+#include <QLineEdit>
+#include <QMenu>
+#include <QPushButton>
+#include <QSettings>
+#include <QTableView>
+#include <QTemporaryDir>
+#include <QToolButton>
+
+#include "batch/batch_model.h"
+#include "desktop/driver.h"
+#include "reel/json_file.h"
+#include "steps/catalogue.h"
+
+namespace drevan::desktop {
+namespace {
+
+namespace fs = std::filesystem;
+
+class BatchPageTest : public testing::Test {
+ protected:
+  BatchPageTest() {
+    QSettings().remove("batch");
+    EXPECT_TRUE(d.open_demo());
+    d.window.show_place(1);
+    page().set_folder(QString::fromStdString(out().string()));
+  }
+  ~BatchPageTest() override { QSettings().remove("batch"); }
+  BatchPage& page() { return d.window.batch(); }
+  QAbstractItemModel& model() { return *page().table().model(); }
+  QString cell(int row, int column) { return model().data(model().index(row, column), Qt::DisplayRole).toString(); }
+  void tick(int row, bool on) { model().setData(model().index(row, BatchModel::clip), on ? Qt::Checked : Qt::Unchecked, Qt::CheckStateRole); }
+  QPushButton* button(const QString& text) {
+    for (auto* b : page().findChildren<QPushButton*>())
+      if (b->text() == text) return b;
+    return nullptr;
+  }
+  QString said() {
+    QString all;
+    for (auto* l : page().findChildren<QLabel*>()) all += l->text() + "\n";
+    return all;
+  }
+  void pattern(const char* text) { page().findChild<QLineEdit*>("pattern")->setText(text); }
+  bool done() {
+    return d.wait_for([&] { return !page().rendering(); }, 90000);
+  }
+  fs::path out() const { return fs::path(temp.path().toStdString()) / "out"; }
+  int files() const {
+    int n = 0;
+    std::error_code error;
+    for (const auto& entry : fs::recursive_directory_iterator(out(), error))
+      n += entry.is_regular_file() && !entry.path().filename().string().starts_with(".") ? 1 : 0;
+    return n;
+  }
+
+  QTemporaryDir temp;
+  Driver d;
+};
+
+TEST_F(BatchPageTest, HasARowForEveryClipWithNameGroupChainAndFile) {
+  ASSERT_EQ(model().rowCount(), static_cast<int>(d.work().reel().clips.size()));
+  for (int row = 0; row < model().rowCount(); ++row) {
+    const Clip& c = d.work().reel().clips[static_cast<size_t>(row)];
+    EXPECT_EQ(cell(row, BatchModel::clip).toStdString(), c.name);
+    EXPECT_EQ(cell(row, BatchModel::group).toStdString(), d.work().reel().groups[static_cast<size_t>(c.group)].name);
+    EXPECT_EQ(cell(row, BatchModel::output).toStdString(), c.name + ".wav");
+  }
+  for (int column = 0; column < model().columnCount(); ++column) EXPECT_FALSE(model().headerData(column, Qt::Horizontal, Qt::DisplayRole).toString().isEmpty()) << column;
+}
+
+TEST_F(BatchPageTest, NamesAreShownAsTheyAreTypedAndClashesAreSaid) {
+  pattern("{number} {group}, {clip}");
+  EXPECT_EQ(cell(0, BatchModel::output).toStdString(), "001 Ines dialogue, lamp-room-04.wav");
+  EXPECT_FALSE(said().contains("taken already"));
+  pattern("{group}");
+  EXPECT_TRUE(said().contains("names are taken already and get a number")) << said().toStdString();
+  EXPECT_EQ(cell(1, BatchModel::output), "Ines dialogue-2.wav");
+  pattern("{clop}");
+  EXPECT_TRUE(said().contains("{clop}")) << said().toStdString();
+}
+
+TEST_F(BatchPageTest, OnlyWhatIsTickedIsRendered) {
+  auto* all = page().findChildren<QCheckBox*>().front();
+  ASSERT_EQ(all->text(), "all clips");
+  QTest::mouseClick(all, Qt::LeftButton, {}, {8, all->height() / 2});
+  ASSERT_FALSE(all->isChecked());
+  QString told;
+  QObject::connect(&d.work(), &Workspace::message, [&](const QString& text, bool) { told = text; });
+  page().render();
+  EXPECT_FALSE(page().rendering());
+  EXPECT_TRUE(told.contains("No clip is ticked"));
+  tick(2, true);
+  tick(10, true);
+  page().render();
+  ASSERT_TRUE(done());
+  ASSERT_EQ(page().results().size(), 2U);
+  EXPECT_EQ(files(), 2);
+  EXPECT_TRUE(fs::exists(out() / (d.work().reel().clips[2].name + ".wav")));
+  EXPECT_EQ(cell(2, BatchModel::result), "done");
+  EXPECT_NE(cell(3, BatchModel::result), "done");
+}
+
+TEST_F(BatchPageTest, PausedItStandsStillAndGoesOn) {
+  page().render();
+  ASSERT_TRUE(d.wait_for([&] { return files() > 0; }, 30000));
+  QTest::mouseClick(page().findChild<QPushButton*>("pause"), Qt::LeftButton);
+  QTest::qWait(400);
+  const int then = files();
+  std::vector<double> progress;
+  for (const auto& r : page().results()) progress.push_back(r.progress);
+  QTest::qWait(500);
+  EXPECT_EQ(files(), then);
+  for (size_t i = 0; i < progress.size(); ++i) EXPECT_EQ(page().results()[i].progress, progress[i]);
+  EXPECT_TRUE(page().rendering());
+  EXPECT_TRUE(said().contains("Paused"));
+  QTest::mouseClick(page().findChild<QPushButton*>("pause"), Qt::LeftButton);
+  ASSERT_TRUE(done());
+  for (const auto& r : page().results()) EXPECT_EQ(r.state, JobState::done) << r.problem;
+}
+
+TEST_F(BatchPageTest, CancelledItEndsWithinASecondWithWholeFilesOnly) {
+  page().render();
+  ASSERT_TRUE(d.wait_for([&] { return files() > 0; }, 30000));
+  QElapsedTimer since;
+  since.start();
+  QTest::mouseClick(button("Cancel"), Qt::LeftButton);
+  ASSERT_TRUE(done());
+  EXPECT_LT(since.elapsed(), 1000);
+  int whole = 0;
+  for (const auto& r : page().results()) whole += r.state == JobState::done ? 1 : 0;
+  EXPECT_EQ(files(), whole);
+  // Run again, what was done stays.
+  page().render();
+  ASSERT_TRUE(done());
+  EXPECT_EQ(std::ranges::count(page().results(), true, &JobResult::kept), whole);
+}
+
+// Paused, too.
+TEST_F(BatchPageTest, CancelEndsAPausedOne) {
+  page().render();
+  page().pause(true);
+  QTest::qWait(200);
+  QTest::mouseClick(button("Cancel"), Qt::LeftButton);
+  EXPECT_TRUE(d.wait_for([&] { return !page().rendering(); }, 2000));
+}
+
+TEST_F(BatchPageTest, OtherFormatsAreWrittenBesideAndWhatAFormatCannotHoldIsNotOffered) {
+  auto* also = page().findChild<QToolButton*>("also");
+  for (auto* a : also->menu()->actions())
+    if (a->text() == "FLAC, 16 bit" || a->text() == "WAV, 16 bit") a->setChecked(true);
+  EXPECT_EQ(also->text(), "Also 2 more");
+  for (int row = 1; row < model().rowCount(); ++row) tick(row, false);
+  page().render();
+  ASSERT_TRUE(done());
+  EXPECT_TRUE(fs::exists(out() / "lamp-room-04.wav"));
+  EXPECT_TRUE(fs::exists(out() / "lamp-room-04.flac"));
+  EXPECT_TRUE(fs::exists(out() / "16-bit" / "lamp-room-04.wav"));
+  // 32-bit float and FLAC exclude each other, from either side.
+  QComboBox *format = nullptr, *bits = nullptr;
+  for (auto* box : page().findChildren<QComboBox*>()) {
+    if (box->accessibleName() == "File format") format = box;
+    if (box->accessibleName() == "Bits") bits = box;
+  }
+  ASSERT_TRUE(format && bits);
+  bits->setCurrentIndex(2);
+  EXPECT_EQ(format->currentText(), "WAV");
+  format->setCurrentIndex(1);
+  EXPECT_NE(bits->currentText(), "32 bit float");
+  EXPECT_TRUE(cell(0, BatchModel::output).endsWith(".flac"));
+}
+
+TEST_F(BatchPageTest, AFailureSaysWhyInItsRowAndTheRestIsDone) {
+  Reel reel = d.work().reel();
+  reel.sources[static_cast<size_t>(reel.clips[1].source)].path = out() / "gone.wav";
+  d.work().edit(reel, "Lose a source");
+  page().render();
+  ASSERT_TRUE(done());
+  const auto& results = page().results();
+  EXPECT_EQ(results[1].state, JobState::failed);
+  EXPECT_TRUE(model().data(model().index(1, BatchModel::result), Qt::ToolTipRole).toString().contains("gone.wav") || cell(1, BatchModel::result).contains("gone.wav"));
+  EXPECT_EQ(std::ranges::count(results, JobState::done, &JobResult::state), std::ssize(results) - 1);
+  EXPECT_TRUE(said().contains("1 failed"));
+}
+
+TEST_F(BatchPageTest, AReportIsSavedInEveryKindAndAWrongPlaceIsTold) {
+  for (int row = 2; row < model().rowCount(); ++row) tick(row, false);
+  d.work().set_target("podcast");
+  page().render();
+  ASSERT_TRUE(done());
+  for (const char* name : {"r.html", "r.csv", "r.json"}) {
+    page().save_report_to(out() / name);
+    EXPECT_NE(read_text(out() / name).find("lamp-room-04"), std::string::npos) << name;
+  }
+  EXPECT_NE(read_text(out() / "r.html").find("on target"), std::string::npos);
+  QString told;
+  QObject::connect(&d.work(), &Workspace::message, [&](const QString& text, bool failure) {
+    if (failure) told = text;
+  });
+  page().save_report_to("/nowhere/at/all/r.html");
+  EXPECT_TRUE(told.contains("/nowhere/at/all/r.html")) << told.toStdString();
+}
+
+TEST_F(BatchPageTest, WhatWasChosenIsThereNextTime) {
+  pattern("{group}-{clip}");
+  page().findChild<QCheckBox*>("only_changed")->setChecked(false);
+  for (int row = 1; row < model().rowCount(); ++row) tick(row, false);
+  page().render();
+  ASSERT_TRUE(done());
+  BatchPage next(d.work());
+  EXPECT_EQ(next.findChild<QLineEdit*>("pattern")->text(), "{group}-{clip}");
+  EXPECT_FALSE(next.findChild<QCheckBox*>("only_changed")->isChecked());
+  EXPECT_EQ(next.findChild<QLineEdit*>("folder")->text().toStdString(), out().string());
+}
+
+}  // namespace
+}  // namespace drevan::desktop
