@@ -202,6 +202,9 @@ TEST_F(RecipesTest, WhatIsDroppedComesInByTheSheetAndBadFilesAreNamed) {
   });
   QMimeData mime;
   mime.setUrls({QUrl::fromLocalFile(QString::fromStdString(from.string()))});
+  // Qt gives a drop to whom was entered.
+  QDragEnterEvent enter({50, 50}, Qt::CopyAction, &mime, Qt::LeftButton, {});
+  QApplication::sendEvent(&dialog(), &enter);
   QDropEvent drop({50, 50}, Qt::CopyAction, &mime, Qt::LeftButton, {});
   QApplication::sendEvent(&dialog(), &drop);
   search("Fresh");

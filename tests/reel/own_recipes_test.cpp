@@ -60,9 +60,9 @@ TEST_P(OwnRecipe, SaysWhatItIsFor) {
     for (size_t i = 0; i < step.settings.values.size(); ++i) EXPECT_TRUE(in_range(step.type->parameters[i], step.settings[i])) << recipe().name << ": " << step.type->id;
 }
 
-INSTANTIATE_TEST_SUITE_P(All, OwnRecipe, testing::Range<size_t>(0, own_recipes().size()), [](const auto& info) {
+INSTANTIATE_TEST_SUITE_P(All, OwnRecipe, testing::Range<size_t>(0, own_recipes().size()), [](const auto& of) {
   std::string name;
-  for (const char c : own_recipes()[info.param].name)
+  for (const char c : own_recipes()[of.param].name)
     if (std::isalnum(static_cast<unsigned char>(c))) name += c;
   return name;
 });

@@ -28,8 +28,14 @@ void BatchModel::refresh(const QString& pattern, const QString& extension) {
   pattern_ = pattern;
   extension_ = extension;
   ids_.clear();
+  names_.clear();
   for (const auto& c : workspace_.reel().clips) ids_.push_back(c.id);
   endResetModel();
+}
+
+void BatchModel::set_names(std::map<int, QString> names) {
+  names_ = std::move(names);
+  if (!ids_.empty()) Q_EMIT dataChanged(index(0, output), index(rowCount() - 1, output));
 }
 
 void BatchModel::begin(const std::vector<int>& clip_ids) {
@@ -65,6 +71,7 @@ QString BatchModel::text(int row, int column) const {
     }
     case output: {
       if (r && !r->output.empty()) return QString::fromStdString(r->output.filename().string());
+      if (const auto at = names_.find(c->id); at != names_.end()) return at->second;
       BatchOptions o;
       o.pattern = pattern_.toStdString();
       const BatchJob job{c->name, text(row, group).toStdString(), workspace_.reel().name, {}, false, {}, {}};

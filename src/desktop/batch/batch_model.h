@@ -3,6 +3,7 @@
 
 #include <QAbstractTableModel>
 #include <QStyledItemDelegate>
+#include <map>
 #include <set>
 
 #include "batch/batch.h"
@@ -24,6 +25,8 @@ class BatchModel : public QAbstractTableModel {
   void set_all_ticked(bool on);
   /// The reel has changed: rows anew; results of clips that are still there stay.
   void refresh(const QString& pattern, const QString& extension);
+  /// Names of files as they will be, by clip, where they are not as the pattern alone says.
+  void set_names(std::map<int, QString> names);
   void begin(const std::vector<int>& clip_ids);
   /// `job` counts the clips given to begin().
   void update(size_t job, const JobResult& now);
@@ -45,6 +48,7 @@ class BatchModel : public QAbstractTableModel {
   std::set<int> unticked_;
   std::vector<int> running_;        // clip ids of the running or last batch
   std::vector<JobResult> results_;  // in step with running_
+  std::map<int, QString> names_;
   QString pattern_ = "{clip}", extension_ = ".wav";
 };
 

@@ -207,6 +207,10 @@ void BatchPage::connect_all() {
   connect(pattern_, &QLineEdit::textChanged, this, &BatchPage::refresh);
   connect(what_, &QComboBox::currentIndexChanged, this, &BatchPage::refresh);
   connect(all_box_, &QCheckBox::clicked, model_, &BatchModel::set_all_ticked);
+  connect(model_, &BatchModel::dataChanged, this, [this](const QModelIndex& from, const QModelIndex& to) {
+    // Another set of ticks, other names.
+    if (!rendering_ && isVisible() && from.column() == BatchModel::clip && to.column() == BatchModel::clip) say_clashes();
+  });
   connect(render_, &QPushButton::clicked, this, &BatchPage::render);
   connect(cancel_, &QPushButton::clicked, this, &BatchPage::cancel);
   connect(pause_, &QPushButton::toggled, this, &BatchPage::pause);
@@ -263,12 +267,25 @@ void BatchPage::refresh() {
   also_->setText(chosen == 0 ? tr("Also ...") : tr("Also %1 more").arg(chosen));
   const bool each = what_->currentIndex() == clips || what_->currentIndex() == everything;
   for (QWidget* w : std::initializer_list<QWidget*>{pattern_, also_, changed_}) w->setEnabled(each);
-  // What would be in the way is said before anything runs.
+  say_clashes();
+}
+
+// What would be in the way is said before anything runs, and names that get a number show it.
+void BatchPage::say_clashes() {
   status_->clear();
-  if (!each) return;
+  if (what_->currentIndex() != clips && what_->currentIndex() != everything) return;
   try {
-    if (const int n = name_clashes(batch_jobs(workspace_.reel(), model_->ticked()), options()))
+    const auto ids = model_->ticked();
+    const auto jobs = batch_jobs(workspace_.reel(), ids);
+    const auto o = options();
+    const int n = name_clashes(jobs, o);
+    std::map<int, QString> names;
+    if (n > 0) {
+      const auto files = output_names(jobs, o);
+      for (size_t i = 0; i < ids.size(); ++i) names[ids[i]] = QString::fromStdString(files[i].filename().string());
       status_->setText(tr("%1 taken already and get a number").arg(n == 1 ? tr("1 name is") : tr("%1 names are").arg(n)));
+    }
+    model_->set_names(std::move(names));
   } catch (const Error& e) {
     status_->setText(QString::fromUtf8(e.what()));
   }

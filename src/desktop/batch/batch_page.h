@@ -54,6 +54,7 @@ class BatchPage : public QWidget {
  private:
   void show_target();
   void refresh();
+  void say_clashes();
   void show_progress();
   QHBoxLayout* make_form();
   QHBoxLayout* make_formats();
