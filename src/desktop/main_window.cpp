@@ -50,6 +50,12 @@ MainWindow::MainWindow() {
   show_place(0);
 }
 
+// Pages and dialogs go before the work they show: some of their threads still read it.
+MainWindow::~MainWindow() {
+  disconnect(&workspace_, nullptr, this, nullptr);
+  for (auto* child : findChildren<QWidget*>(Qt::FindDirectChildrenOnly)) delete child;
+}
+
 QWidget* MainWindow::make_top() {
   auto* top = new QWidget(this);
   top->setFixedHeight(44);

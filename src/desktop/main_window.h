@@ -19,6 +19,7 @@ class MainWindow : public QMainWindow {
 
  public:
   MainWindow();
+  ~MainWindow() override;
 
   Workspace& workspace() { return workspace_; }
   Bench& bench() { return *bench_; }

@@ -2,11 +2,13 @@
 #include <gtest/gtest.h>
 
 #include <QFontInfo>
+#include <QListWidget>
 #include <QMimeData>
 #include <QTemporaryDir>
 #include <fstream>
 
 #include "desktop/driver.h"
+#include "recipes_dialog.h"
 
 namespace drevan::desktop {
 namespace {
@@ -52,6 +54,22 @@ TEST(WindowTest, AReelWithAMissingSourceOpensAndIsMended) {
   EXPECT_FALSE(d.work().missing(*d.work().clip()));
   EXPECT_TRUE(d.settle());
   for (auto* box : d.window.findChildren<QMessageBox*>()) box->close();
+}
+
+// Pages and dialogs have threads that read the work; the window may go at any moment of theirs.
+TEST(WindowTest, MayBeClosedWhileEverythingIsAtWork) {
+  const QTemporaryDir temp;
+  for (int round = 0; round < 6; ++round) {
+    Driver d;
+    ASSERT_TRUE(d.work().open(DREVAN_SOURCE_DIR "/demo/skerry-light.reel"));
+    d.window.recipes().show();
+    d.window.recipes().list().setCurrentRow(round);
+    QTest::keyClick(&d.window, Qt::Key_D, Qt::ControlModifier);
+    d.window.batch().set_folder(temp.filePath("out"));
+    d.window.batch().render();
+    d.work().player().play();
+    QTest::qWait(40 * round);
+  }
 }
 
 TEST(WindowTest, TheTypefaceAndTheMarksAreThere) {
