@@ -4,7 +4,6 @@
 #include "engine/level_path.h"
 #include "reel/library.h"
 #include "reel/reel.h"
-#include "support/sanitized.h"
 
 namespace drevan {
 namespace {
@@ -33,11 +32,7 @@ class OwnRecipe : public testing::TestWithParam<size_t> {
 
 // Nothing passes full scale, nothing falls silent, and every step did something or is there for safety.
 TEST_P(OwnRecipe, LeavesVoicesWholeAndBelowFullScale) {
-#ifdef DREVAN_SANITIZED
-  const auto clips = {"opening"};
-#else
   const auto clips = {"lamp-room-04", "opening", "call-in-01"};
-#endif
   for (const char* clip : clips) {
     const auto path = through(clip);
     ASSERT_EQ(path.stages.size(), recipe().chain.steps.size() + 1);
