@@ -169,9 +169,8 @@ void Workspace::bring_history(bool after_crash) {
 void Workspace::check_sources() {
   source_worker_.start([this, sources = reel().sources](const CancelToken& cancel) -> Worker::Finish {
     QStringList changed;
-    for (const auto& s : sources) {
+    for (const auto& s : sources)
       if (check_source(s, true, &cancel) == SourceState::changed) changed << QString::fromStdString(s.path.filename().string());
-    }
     if (changed.isEmpty()) return {};
     return [this, changed] {
       Q_EMIT message(tr("Changed on the disk since the reel was saved: %1. It is measured anew; if another file was meant, use Clip, Find the source.").arg(changed.join(", ")), true);

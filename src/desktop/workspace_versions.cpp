@@ -288,7 +288,7 @@ void Workspace::hear_against(std::optional<int> version) {
     options.levels = &level_store_;
     options.cancel = &cancel;
     try {
-      const Levels levels = measure_level_path(sound, {}, options).stages.front();
+      const Levels levels = measure_result(sound, {}, 0, options);
       return [this, levels, version] {
         if (!against_ || against_->version != version) return;
         against_->loudness = levels.loudness_lufs;
