@@ -8,6 +8,8 @@
 
 #include "audio/denormals.h"
 #include "audio/error.h"
+#include "audio/hash.h"
+#include "audio/replace_file.h"
 #include "batch/record.h"
 
 namespace drevan {
@@ -18,11 +20,13 @@ using Clock = std::chrono::steady_clock;
 std::vector<BatchJob> batch_jobs(const Reel& reel, std::span<const int> clip_ids) {
   std::vector<BatchJob> jobs;
   ClipSounds sounds(reel);
+  const auto protects = std::make_shared<const std::vector<fs::path>>(source_files(reel));
   for (const int id : clip_ids) {
     const Clip* clip = reel.find(id);
     if (!clip) continue;
     BatchJob job{clip->name, reel.groups[static_cast<size_t>(clip->group)].name, reel.name,
                  sounds.of(*clip), false, full_chain(reel, *clip), {}};
+    job.protects = protects;
     job.find_room_tone = !job.sound.has_room_tone();
     const Source& source = reel.sources[static_cast<size_t>(clip->source)];
     if (check_source(source, false) == SourceState::missing)
@@ -83,12 +87,7 @@ class Batch {
         results_(jobs.size()) {
     const auto names = output_names(jobs, options);
     for (size_t i = 0; i < jobs.size(); ++i) results_[i].output = names[i];
-    std::error_code error;
-    fs::create_directories(options.folder, error);
-    if (error || !fs::is_directory(options.folder))
-      throw Error(Error::Kind::output,
-                  fmt::format("The folder {} cannot be made; choose one that you may write to.",
-                              options.folder.string()));
+    make_folder(options.folder);
     record_.emplace(options.folder, options.part);
   }
 
@@ -109,11 +108,10 @@ class Batch {
     for (size_t i = 0; (i = next_++) < jobs_.size();) one(i);
   }
 
-  bool all_there(const fs::path& output) const {
-    std::error_code error;
-    for (size_t f = 0; f < options_.also.size(); ++f)
-      if (!fs::exists(also_name(output, options_, f), error)) return false;
-    return true;
+  std::vector<fs::path> also_files(const fs::path& output) const {
+    std::vector<fs::path> out;
+    for (size_t f = 0; f < options_.also.size(); ++f) out.push_back(also_name(output, options_, f));
+    return out;
   }
 
   void tell(size_t i) {
@@ -130,9 +128,11 @@ class Batch {
       tell(i);
       if (!job.problem.empty()) throw Error(Error::Kind::input, job.problem);
       const auto key = render_key(job, options_);
-      if (auto before = options_.only_changed ? record_->find(r.output, key) : std::nullopt; before && all_there(r.output)) {
+      const auto also = also_files(r.output);
+      if (auto before = options_.only_changed ? record_->find(r.output, also, key) : std::nullopt) {
         r = std::move(*before);
       } else {
+        r.also = also;
         render(i, job, r);
         record_->keep(r, key);
       }
@@ -155,10 +155,7 @@ class Batch {
 
   void render(size_t i, const BatchJob& job, JobResult& r) {
     RenderRequest request{job.sound, job.chain, r.output, options_.container, options_.samples, {}};
-    for (size_t f = 0; f < options_.also.size(); ++f) {
-      request.also.push_back({also_name(r.output, options_, f), options_.also[f].container, options_.also[f].samples});
-      r.also.push_back(request.also.back().file);
-    }
+    for (size_t f = 0; f < options_.also.size(); ++f) request.also.push_back({r.also[f], options_.also[f].container, options_.also[f].samples});
     if (needs_room_tone(job.chain)) {
       if (!request.sound.has_room_tone() && job.find_room_tone) {
         request.sound.room_tone = find_room_tone(request.sound, cancel_);
@@ -166,9 +163,8 @@ class Batch {
       }
       r.room_tone = request.sound.room_tone;
     }
-    std::error_code error;
-    fs::create_directories(r.output.parent_path(), error);
-    for (const auto& file : r.also) fs::create_directories(file.parent_path(), error);
+    make_folder(r.output.parent_path());
+    for (const auto& file : r.also) make_folder(file.parent_path());
     auto told = Clock::now();
     r.render = render_clip(request, store_, cancel_, [&](double p) {
       r.progress = p;
@@ -177,6 +173,12 @@ class Batch {
       told = Clock::now();
       tell(i);
     });
+    r.whole = r.render.whole;
+    // The same length and rate say little: its content tells whether it is the file that the reel means.
+    const auto known = job.sound.facts.hash;
+    if (known == 0 || hash_file(job.sound.file, &cancel_) == known) return;
+    r.whole = false;
+    r.render.warnings.push_back(fmt::format("{} has changed since the reel was saved; check that it is the file that is meant. Saving the reel after Clip, Find the source takes it as it is.", job.sound.file.string()));
   }
 
   std::span<const BatchJob> jobs_;

@@ -23,6 +23,8 @@ struct BatchJob {
   std::string problem;
   std::filesystem::path subfolder{};  ///< of the output folder, relative; empty: the folder itself
   std::filesystem::path output{};     ///< where it goes, when that is settled already; see share_of()
+  /// Files beside its own that no output of the batch may replace: all sources of its reel.
+  std::shared_ptr<const std::vector<std::filesystem::path>> protects{};
 };
 
 /// A reel's clips as jobs; clips without a room tone of their own get one found.
@@ -47,6 +49,7 @@ struct BatchOptions {
   std::optional<Target> target;  ///< what every clip is judged by
   bool only_changed = false;  ///< leave what a batch into this folder has done before and nothing has changed since
   const std::atomic<bool>* pause = nullptr;  ///< while true, workers wait where they are
+  bool overwrite = false;     ///< files that no batch made are replaced, too; sources never
   std::string part;           ///< names the part of a batch that several machines do, for its record
 };
 
@@ -60,17 +63,34 @@ struct JobResult {
   RenderResult render;  ///< when done
   std::optional<SecondsRange> room_tone;  ///< the one used, when a step needs one
   bool room_tone_found = false;           ///< it was found, not marked
+  bool whole = true;        ///< false: done, but its source holds less, or damaged, sound; see the warnings
   bool kept = false;        ///< done by an earlier batch; nothing has changed since
   std::vector<std::string> missed;  ///< what of the target a done clip misses, "peak -1.2 dBFS, wanted ..."
   std::string problem;  ///< when failed: a whole sentence
 };
 
-/// Output files of all jobs, by the pattern. Characters a file name cannot hold become "-"; names
-/// that would be the same get "-2", "-3". Throws Error(call) for an unknown {word}.
+/// The name by the pattern, without folder and extension: {clip} {group} {reel} {number}. Characters a file
+/// name cannot hold become "-", and a long one is cut. Throws Error(call) for an unknown {word}.
+std::string name_of(const BatchJob& job, const std::string& pattern, size_t number);
+
+/// All sources of a reel, of any clip and version.
+std::vector<std::filesystem::path> source_files(const Reel& reel);
+/// Whether a file is one of these, however it is named: by inode, or by path where it is not there.
+bool is_source(const std::filesystem::path& file, std::span<const std::filesystem::path> sources);
+
+/// Where a batch's outputs go.
+struct OutputNames {
+  std::vector<std::filesystem::path> files;    ///< of each job
+  std::vector<bool> numbered;                  ///< of each job: its name was taken, so it has a number
+  std::vector<std::filesystem::path> foreign;  ///< what stood in the way and was made by no batch
+};
+/// By the pattern. A name gets "-2", "-3" where it, in any of the formats, is another clip's, is a source (of
+/// any job, or of its reel), or is a file that no batch made and may not be overwritten. Throws Error(call).
+OutputNames settle_names(std::span<const BatchJob> jobs, const BatchOptions& options);
 std::vector<std::filesystem::path> output_names(std::span<const BatchJob> jobs,
                                                 const BatchOptions& options);
 
-/// How many names had to be changed because they were taken: by another clip, or by a source.
+/// How many names had to be changed because they were taken.
 int name_clashes(std::span<const BatchJob> jobs, const BatchOptions& options);
 
 /// Where a file of one of the other formats goes.
@@ -80,8 +100,9 @@ std::filesystem::path also_name(const std::filesystem::path& output, const Batch
 /// whole batch: so that several machines do one batch. Throws as output_names().
 std::vector<BatchJob> share_of(std::span<const BatchJob> jobs, const BatchOptions& options, int share, int shares);
 
-/// Sound and video files below a folder, as paths relative to it, sorted; hidden ones are left out.
-std::vector<std::filesystem::path> media_files(const std::filesystem::path& folder);
+/// Sound and video files below a folder, as paths relative to it, sorted; hidden ones, what batches have made,
+/// and all in the folder `output` (empty: none) are left out.
+std::vector<std::filesystem::path> media_files(const std::filesystem::path& folder, const std::filesystem::path& output = {});
 
 /// Called from workers, one call at a time, at most some 20 times a second per job.
 using BatchUpdate = std::function<void(size_t job, const JobResult&)>;

@@ -7,6 +7,8 @@
 #include <limits>
 
 #include "audio/error.h"
+#include "audio/replace_file.h"
+#include "batch/record.h"
 #include "media/reader.h"
 
 namespace drevan {
@@ -21,11 +23,7 @@ constexpr size_t whole = std::numeric_limits<size_t>::max();
 // A folder for the clips on their way, gone with its owner.
 class Passage {
  public:
-  explicit Passage(const fs::path& beside) : path_(beside / fmt::format(".drevan-mix-{}", ::getpid())) {
-    std::error_code error;
-    fs::create_directories(path_, error);
-    if (error) throw Error(Error::Kind::output, fmt::format("The folder {} cannot be made; choose an output folder that you may write to.", path_.string()));
-  }
+  explicit Passage(const fs::path& beside) : path_(beside / fmt::format(".drevan-mix-{}", ::getpid())) { make_folder(path_); }
   ~Passage() {
     std::error_code error;
     fs::remove_all(path_, error);
@@ -62,24 +60,24 @@ class Timeline {
     }
     std::ranges::stable_sort(laid_, {}, &Laid::begin);
     scratch_ = AudioBuffer(std::max(channels_, 1), block);
-    // Names are settled together, and beside the reel's sources, which none may write over.
+    // Names are settled together.
     std::vector<BatchJob> named;
+    const auto protects = std::make_shared<const std::vector<fs::path>>(source_files(reel));
     const auto name = [&](const std::string& of, size_t group) {
       named.push_back({fmt::format("{} {}", reel.name, of), of, reel.name, {}, false, {}, {}});
+      named.back().protects = protects;
       groups_.push_back(group);
     };
     if (what.mix) name("mix", whole);
     for (size_t g = 0; what.stems && g < reel.groups.size(); ++g)
       if (std::ranges::any_of(laid_, [&](const Laid& l) { return l.group == g; })) name(reel.groups[g].name, g);
-    const size_t count = named.size();
-    for (const auto& s : reel.sources) {
-      named.emplace_back().sound.file = s.path;
-      named.back().output = s.path;  // has its name
-    }
     BatchOptions naming = options;
     naming.pattern = "{clip}";
+    naming.also.clear();
     const auto names = output_names(named, naming);
-    for (size_t i = 0; i < count; ++i) {
+    make_folder(options.folder);
+    record_.emplace(options.folder, options.part);
+    for (size_t i = 0; i < named.size(); ++i) {
       Track t;
       t.file.name = named[i].group;
       t.file.stem = groups_[i] != whole;
@@ -101,6 +99,7 @@ class Timeline {
     for (size_t i = 0; i < tracks_.size(); ++i) {
       Track& t = tracks_[i];
       t.writer->commit();
+      record_->keep(t.file.output);
       t.file.levels = t.meter->levels();
       t.file.clipped = t.writer->clipped();
       if (what_.target && !t.file.stem)
@@ -150,6 +149,7 @@ class Timeline {
   std::vector<Laid> laid_;
   MixOptions what_;
   std::vector<Track> tracks_;
+  std::optional<BatchRecord> record_;
   std::vector<size_t> groups_;  // of each track; `whole`: the mix
   std::vector<size_t> sounding_;
   size_t next_ = 0;
@@ -164,6 +164,9 @@ MixResult render_mix(const Reel& reel, const BatchOptions& options, const MixOpt
                      const Progress& progress) {
   if (options.container == Container::flac && options.samples == SampleType::float32)
     throw Error(Error::Kind::call, "FLAC cannot hold 32-bit float; choose 16 or 24 bits, or WAV.");
+  for (const auto& c : reel.clips)
+    if (!(c.place_s >= 0 && c.place_s <= latest_place_s))
+      throw Error(Error::Kind::call, fmt::format("{} stands at {} s; a clip may begin at 0 to {:.0f} s. Move it.", c.name, c.place_s, latest_place_s));
   const Passage passage(fs::absolute(options.folder));
   std::vector<int> ids;
   for (const auto& c : reel.clips) ids.push_back(c.id);

@@ -1,13 +1,19 @@
 #include <fmt/format.h>
+#include <sys/stat.h>
 
 #include <algorithm>
 #include <cctype>
+#include <map>
 #include <set>
 
 #include "audio/error.h"
+#include "audio/utf8.h"
 #include "batch/batch.h"
+#include "batch/record.h"
 
 namespace drevan {
+
+namespace fs = std::filesystem;
 
 namespace {
 
@@ -38,52 +44,102 @@ std::string fill(const std::string& pattern, const BatchJob& job, size_t number)
   return out;
 }
 
-std::string safe(std::string name) {
-  for (char& c : name)
-    if (c == '/' || c == '\\' || c == ':' || static_cast<unsigned char>(c) < 32) c = '-';
-  while (!name.empty() && name.front() == '.') name.erase(0, 1);
-  return name.empty() ? "clip" : name;
-}
+// Leaves room for a number, an extension, and what a file is called while it is written.
+std::string safe(const std::string& name) { return file_name_of(name, "clip"); }
+
+// Files that no output may take the place of: by inode, however they are named, and by path where none is there.
+class Protected {
+ public:
+  void add(const fs::path& file) {
+    if (file.empty()) return;
+    std::error_code error;
+    paths_.insert(fs::weakly_canonical(file, error));
+    struct stat s {};
+    if (::stat(file.c_str(), &s) == 0) files_.emplace(s.st_dev, s.st_ino);
+  }
+  bool contains(const fs::path& file) const {
+    struct stat s {};
+    if (::stat(file.c_str(), &s) == 0) return files_.contains({s.st_dev, s.st_ino});
+    std::error_code error;
+    return paths_.contains(fs::weakly_canonical(file, error));
+  }
+
+ private:
+  std::set<std::pair<dev_t, ino_t>> files_;
+  std::set<fs::path> paths_;
+};
 
 }  // namespace
 
-std::vector<std::filesystem::path> output_names(std::span<const BatchJob> jobs,
-                                                const BatchOptions& options) {
-  std::vector<std::filesystem::path> out;
+std::string name_of(const BatchJob& job, const std::string& pattern, size_t number) { return safe(fill(pattern, job, number)); }
+
+bool is_source(const std::filesystem::path& file, std::span<const std::filesystem::path> sources) {
+  Protected all;
+  for (const auto& source : sources) all.add(source);
+  return all.contains(file);
+}
+
+std::vector<fs::path> source_files(const Reel& reel) {
+  std::vector<fs::path> out;
+  for (const auto& source : reel.sources) out.push_back(source.path);
+  return out;
+}
+
+OutputNames settle_names(std::span<const BatchJob> jobs, const BatchOptions& options) {
+  OutputNames out;
+  Protected sources;
+  for (const auto& job : jobs) {
+    sources.add(job.sound.file);
+    if (job.protects)
+      for (const auto& file : *job.protects) sources.add(file);
+  }
+  const BatchRecord record(options.folder, options.part);
   std::set<std::string> taken;
-  // A render must never write over any of the sources it reads.
-  std::set<std::filesystem::path> sources;
-  std::error_code error;
-  for (const auto& job : jobs) sources.insert(std::filesystem::weakly_canonical(job.sound.file, error));
-  const auto folder = std::filesystem::weakly_canonical(options.folder, error);
+  const auto foreign = [&](const fs::path& file) {
+    std::error_code error;
+    if (!fs::exists(fs::symlink_status(file, error))) return false;
+    return fs::is_directory(file, error) || (!options.overwrite && !record.made(file));
+  };
   for (size_t i = 0; i < jobs.size(); ++i) {
     if (!jobs[i].output.empty()) {
-      out.push_back(jobs[i].output);
+      out.files.push_back(jobs[i].output);
+      out.numbered.push_back(false);
       continue;
     }
-    const auto base = safe(fill(options.pattern, jobs[i], i + 1));
+    const auto base = name_of(jobs[i], options.pattern, i + 1);
     std::string name = base;
-    const auto file = [&] { return jobs[i].subfolder / (name + std::string(extension(options.container))); };
-    for (int n = 2; taken.contains(file().generic_string()) || sources.contains(folder / file()); ++n)
-      name = fmt::format("{}-{}", base, n);
-    taken.insert(file().generic_string());
-    out.push_back(options.folder / file());
+    // All formats of a clip have one name, so it must be free for each of them.
+    const auto free = [&] {
+      auto file = jobs[i].subfolder / (name + std::string(extension(options.container)));
+      for (size_t f = 0; f <= options.also.size(); ++f) {
+        const auto one = f == 0 ? file : also_name(file, options, f - 1);
+        if (taken.contains(one.generic_string()) || sources.contains(options.folder / one)) return false;
+        if (!foreign(options.folder / one)) continue;
+        out.foreign.push_back(options.folder / one);
+        return false;
+      }
+      for (size_t f = 0; f <= options.also.size(); ++f) taken.insert((f == 0 ? file : also_name(file, options, f - 1)).generic_string());
+      return true;
+    };
+    for (int n = 2; !free(); ++n) name = fmt::format("{}-{}", base, n);
+    out.numbered.push_back(name != base);
+    out.files.push_back(options.folder / jobs[i].subfolder / (name + std::string(extension(options.container))));
   }
   return out;
 }
 
+std::vector<fs::path> output_names(std::span<const BatchJob> jobs, const BatchOptions& options) { return settle_names(jobs, options).files; }
+
 int name_clashes(std::span<const BatchJob> jobs, const BatchOptions& options) {
-  const auto names = output_names(jobs, options);
-  int clashes = 0;
-  for (size_t i = 0; i < jobs.size(); ++i)
-    if (jobs[i].output.empty() && names[i].stem().string() != safe(fill(options.pattern, jobs[i], i + 1))) ++clashes;
-  return clashes;
+  const auto names = settle_names(jobs, options);
+  return static_cast<int>(std::ranges::count(names.numbered, true));
 }
 
-std::filesystem::path also_name(const std::filesystem::path& output, const BatchOptions& options, size_t format) {
+fs::path also_name(const fs::path& output, const BatchOptions& options, size_t format) {
   const auto& f = options.also.at(format);
   auto file = output;
-  file.replace_extension(extension(f.container));
+  // Not replace_extension(): a name may hold dots of its own.
+  file.replace_filename(output.stem().string() + std::string(extension(f.container)));
   bool taken = f.container == options.container;
   for (size_t i = 0; i < format; ++i) taken = taken || options.also[i].container == f.container;
   if (!taken) return file;
@@ -101,20 +157,27 @@ std::vector<BatchJob> share_of(std::span<const BatchJob> jobs, const BatchOption
   return out;
 }
 
-std::vector<std::filesystem::path> media_files(const std::filesystem::path& folder) {
+std::vector<fs::path> media_files(const fs::path& folder, const fs::path& output) {
   static const std::set<std::string> known{".wav", ".flac", ".ogg", ".opus", ".mp3", ".aif", ".aiff", ".rf64", ".w64", ".m4a",
                                            ".aac", ".mp4", ".mov", ".mkv", ".webm", ".avi", ".mxf"};
-  namespace fs = std::filesystem;
   std::vector<fs::path> out;
   std::error_code error;
+  // What a batch made is not what a batch is made of.
+  std::map<fs::path, BatchRecord> records;
+  const auto record_of = [&](const fs::path& in) -> const BatchRecord& { return records.try_emplace(in, in, "").first->second; };
+  const bool within = !output.empty() && !fs::equivalent(folder, output, error);
   for (auto at = fs::recursive_directory_iterator(folder, fs::directory_options::skip_permission_denied, error); at != fs::recursive_directory_iterator(); at.increment(error)) {
-    if (at->path().filename().string().starts_with(".")) {
+    const bool own = within && fs::is_directory(at->path(), error) && fs::equivalent(at->path(), output, error);
+    if (own || at->path().filename().string().starts_with(".")) {
       if (at->is_directory(error)) at.disable_recursion_pending();
       continue;
     }
     std::string ending = at->path().extension().string();
     for (char& c : ending) c = static_cast<char>(std::tolower(static_cast<unsigned char>(c)));
-    if (at->is_regular_file(error) && known.contains(ending)) out.push_back(at->path().lexically_relative(folder));
+    if (!at->is_regular_file(error) || !known.contains(ending)) continue;
+    const auto in = at->path().parent_path();
+    if (record_of(in).made(at->path()) || (in != folder && record_of(folder).made(at->path()))) continue;
+    out.push_back(at->path().lexically_relative(folder));
   }
   std::ranges::sort(out);
   return out;

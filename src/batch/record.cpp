@@ -1,10 +1,14 @@
 #include "batch/record.h"
 
+#include <fcntl.h>
+#include <unistd.h>
+
 #include <algorithm>
 #include <cmath>
 
 #include "audio/error.h"
 #include "audio/hash.h"
+#include "audio/replace_file.h"
 #include "engine/process.h"
 #include "reel/json_file.h"
 
@@ -66,45 +70,122 @@ std::uint64_t render_key(const BatchJob& job, const BatchOptions& options) {
   return h.value();
 }
 
+namespace {
+constexpr const char* head = "{\"drevan_batch\":2}\n";
+}
+
 BatchRecord::BatchRecord(fs::path folder, const std::string& part)
     : folder_(std::move(folder)), file_(folder_ / (".drevan-batch" + (part.empty() ? "" : "-" + part) + ".json")) {
   std::error_code error;
+  Read own;
+  new_ = true;
   for (const auto& entry : fs::directory_iterator(folder_, error)) {
     const auto name = entry.path().filename().string();
-    if (name.starts_with(".drevan-batch") && name.ends_with(".json")) read(entry.path(), entry.path() == file_ ? own_ : others_);
+    if (!name.starts_with(".drevan-batch") || !name.ends_with(".json")) continue;
+    if (entry.path().filename() != file_.filename()) {
+      read(entry.path(), others_);
+      continue;
+    }
+    own = read(entry.path(), own_);
+    new_ = false;
   }
+  ends_torn_ = own.torn;
+  size_t live = 0;
+  for (const auto& [name, line] : own_.lines) live += line.size();
+  if (own.old || own.bytes > 2 * live + 100000) compact();
 }
 
-void BatchRecord::read(const fs::path& file, Entries& into) {
-  Entries all;
+std::string BatchRecord::within(const fs::path& file) const { return file.lexically_relative(folder_).generic_string(); }
+
+void BatchRecord::take_line(const json& line, Entries& into) {
+  const auto name = line.at("file").get<std::string>();
+  into.states[name] = line.at("state").get<std::string>();
+  if (line.contains("also"))
+    for (const auto& [other, state] : line.at("also").items()) into.states[other] = state.get<std::string>();
+  into.lines[name] = line.dump();
+}
+
+BatchRecord::Read BatchRecord::read(const fs::path& file, Entries& into) {
+  Read out;
+  std::string all;
   try {
-    const auto j = parse_json(read_text(file), file.string());
-    check_version(j, "drevan_batch", 1, file.string());
-    for (const auto& [name, entry] : j.at("files").items())
-      if (entry.is_object()) all[name] = entry.dump();
+    all = read_text(file);
   } catch (const Error&) {
-    return;
-  } catch (const json::exception&) {
-    return;
+    return out;
   }
-  into.merge(all);
+  out.bytes = all.size();
+  out.torn = !all.empty() && all.back() != '\n';
+  if (!all.starts_with("{\"drevan_batch\":2")) {  // of version 1: one object with all
+    out.old = true;
+    try {
+      const auto j = parse_json(all, file.string());
+      check_version(j, "drevan_batch", 1, file.string());
+      for (const auto& [name, entry] : j.at("files").items()) {
+        json line = entry;
+        line["file"] = name;
+        take_line(line, into);
+      }
+    } catch (const std::exception&) {
+    }
+    return out;
+  }
+  for (size_t at = 0; at < all.size();) {
+    const auto end = std::min(all.find('\n', at), all.size());
+    try {
+      if (at > 0) take_line(parse_json(std::string_view(all).substr(at, end - at), file.string()), into);
+    } catch (const std::exception&) {
+      // Half a line of a batch that was killed says nothing.
+    }
+    at = end + 1;
+  }
+  return out;
 }
 
-std::optional<JobResult> BatchRecord::find(const fs::path& output, std::uint64_t key) const {
-  const std::lock_guard lock(mutex_);
-  const auto name = output.lexically_relative(folder_).generic_string();
-  auto found = result_of(own_, name, output, key);
-  return found ? found : result_of(others_, name, output, key);
-}
-
-std::optional<JobResult> BatchRecord::result_of(const Entries& entries, const std::string& name, const fs::path& output, std::uint64_t key) {
-  const auto at = entries.find(name);
-  if (at == entries.end()) return std::nullopt;
+void BatchRecord::compact() const {
+  std::string text = head;
+  for (const auto& [name, line] : own_.lines) text += line + "\n";
   try {
-    const auto j = json::parse(at->second);
-    if (j.value("key", "") != to_hex(key) || j.value("state", "") != state_of(output)) return std::nullopt;
+    write_text(file_, text);
+  } catch (const Error&) {
+  }
+}
+
+void BatchRecord::append(const std::string& line) {
+  const int fd = ::open(file_.c_str(), O_WRONLY | O_CREAT | O_APPEND | O_CLOEXEC, 0666);
+  if (fd < 0) return;
+  const std::string text = (new_ ? std::string(head) : ends_torn_ ? std::string("\n") : std::string()) + line + "\n";
+  const bool all = write_all(fd, text) == 0;
+  ::close(fd);
+  new_ = false;
+  ends_torn_ = !all;
+}
+
+std::optional<JobResult> BatchRecord::find(const fs::path& output, std::span<const fs::path> also, std::uint64_t key) const {
+  const std::lock_guard lock(mutex_);
+  auto found = result_of(own_, output, also, key);
+  return found ? found : result_of(others_, output, also, key);
+}
+
+bool BatchRecord::made(const fs::path& file) const {
+  const std::lock_guard lock(mutex_);
+  return is_as_made(own_, file) || is_as_made(others_, file);
+}
+
+bool BatchRecord::is_as_made(const Entries& entries, const fs::path& file) const {
+  const auto at = entries.states.find(within(file));
+  return at != entries.states.end() && !at->second.empty() && at->second == state_of(file);
+}
+
+std::optional<JobResult> BatchRecord::result_of(const Entries& entries, const fs::path& output, std::span<const fs::path> also, std::uint64_t key) const {
+  const auto at = entries.lines.find(within(output));
+  const auto untouched = [&](const fs::path& file) { return is_as_made(entries, file); };
+  if (at == entries.lines.end() || !untouched(output) || !std::ranges::all_of(also, untouched)) return std::nullopt;
+  try {
+    const auto j = parse_json(at->second, file_.string());
+    if (j.value("key", "") != to_hex(key)) return std::nullopt;
     JobResult r;
     r.output = output;
+    r.also.assign(also.begin(), also.end());
     r.render.before = levels_from(j.at("before"));
     r.render.after = levels_from(j.at("after"));
     r.render.before_outline = outline_from(j.value("before_outline", json::array()));
@@ -113,36 +194,41 @@ std::optional<JobResult> BatchRecord::result_of(const Entries& entries, const st
     for (const auto& w : j.at("warnings")) r.render.warnings.push_back(w.get<std::string>());
     if (j.contains("room_tone_s")) r.room_tone = SecondsRange{j.at("room_tone_s").at(0).get<double>(), j.at("room_tone_s").at(1).get<double>()};
     r.room_tone_found = j.value("room_tone_found", false);
+    r.whole = j.value("whole", true);
     r.kept = true;
     return r;
-  } catch (const json::exception&) {
+  } catch (const std::exception&) {
     return std::nullopt;
   }
 }
 
 void BatchRecord::keep(const JobResult& r, std::uint64_t key) {
-  json entry{{"key", to_hex(key)},
-             {"state", state_of(r.output)},
-             {"before", exact(r.render.before)},
-             {"after", exact(r.render.after)},
-             {"before_outline", outline(r.render.before_outline)},
-             {"after_outline", outline(r.render.after_outline)},
-             {"clipped", r.render.clipped},
-             {"warnings", r.render.warnings},
-             {"room_tone_found", r.room_tone_found}};
-  if (r.room_tone) entry["room_tone_s"] = {r.room_tone->begin, r.room_tone->end};
+  json line{{"file", within(r.output)},
+            {"key", to_hex(key)},
+            {"state", state_of(r.output)},
+            {"before", exact(r.render.before)},
+            {"after", exact(r.render.after)},
+            {"before_outline", outline(r.render.before_outline)},
+            {"after_outline", outline(r.render.after_outline)},
+            {"clipped", r.render.clipped},
+            {"warnings", r.render.warnings},
+            {"room_tone_found", r.room_tone_found}};
+  for (const auto& file : r.also) line["also"][within(file)] = state_of(file);
+  if (r.room_tone) line["room_tone_s"] = {r.room_tone->begin, r.room_tone->end};
+  if (!r.whole) line["whole"] = false;
   const std::lock_guard lock(mutex_);
-  own_[r.output.lexically_relative(folder_).generic_string()] = entry.dump();
-  std::string text = "{\"drevan_batch\": 1, \"files\": {\n";
-  bool first = true;
-  for (const auto& [name, content] : own_) {
-    text += (first ? "" : ",\n") + json(name).dump() + ": " + content;
-    first = false;
-  }
-  try {
-    write_text(file_, text + "\n}}\n");
-  } catch (const Error&) {
-  }
+  // Names that are no UTF-8 are lost in it, and rendered again.
+  const auto text = line.dump(-1, ' ', false, json::error_handler_t::replace);
+  take_line(json::parse(text), own_);
+  append(text);
+}
+
+void BatchRecord::keep(const fs::path& file) {
+  const json line{{"file", within(file)}, {"state", state_of(file)}};
+  const std::lock_guard lock(mutex_);
+  const auto text = line.dump(-1, ' ', false, json::error_handler_t::replace);
+  take_line(json::parse(text), own_);
+  append(text);
 }
 
 }  // namespace drevan

@@ -2,9 +2,13 @@
 
 #include <fmt/format.h>
 
+#include <array>
 #include <cmath>
+#include <cstdio>
+#include <memory>
 
 #include "audio/error.h"
+#include "audio/utf8.h"
 #include "reel/json_file.h"
 
 namespace drevan {
@@ -22,7 +26,12 @@ std::string text(const std::optional<double>& value) {
   return value ? fmt::format("{:.2f}", *value) : "";
 }
 
-std::string quoted(const std::string& s) {
+// A cell that begins like a formula would be reckoned by a spreadsheet: an apostrophe keeps it text.
+std::string quoted(std::string s) {
+  for (char& c : s)
+    if ((static_cast<unsigned char>(c) < 32 && c != '\n') || c == 127) c = ' ';
+  if (!s.empty() && std::string_view("=+-@").find(s.front()) != std::string_view::npos) s.insert(0, 1, '\'');
+  s = to_utf8(s);
   if (s.find_first_of(",\"\r\n") == std::string::npos) return s;
   std::string out = "\"";
   for (const char c : s) out += c == '"' ? std::string("\"\"") : std::string(1, c);
@@ -74,6 +83,7 @@ ordered_json report_json(const Report& report) {
                      {"source", jobs[i].sound.file.string()},
                      {"output", r.state == JobState::done ? ordered_json(r.output.string()) : nullptr},
                      {"result", std::string(state_label(r.state))}};
+    if (!r.whole) one["whole"] = false;
     if (r.room_tone)
       one["room_tone_s"] = {std::round(r.room_tone->begin * 1000) / 1000,
                             std::round(r.room_tone->end * 1000) / 1000};
@@ -115,6 +125,27 @@ std::string report_csv(const Report& report) {
   for (const auto& f : files)
     out += fmt::format("{},{},{},,{},{},,{},,{},{}\r\n", quoted(f.name), state_label(JobState::done), quoted(f.output.string()), text(f.levels.sample_peak_dbfs),
                        text(f.levels.true_peak_dbtp), text(f.levels.loudness_lufs), text(f.levels.noise_floor_dbfs), quoted(missed_text(f.missed)));
+  return out;
+}
+
+namespace {
+
+constexpr std::string_view csv_begin = "clip,result,output,peak_before_dbfs", json_begin = "{\n  \"drevan_report\"", html_begin = "<!doctype html><html lang=en><meta charset=utf-8><title>Drevan";
+
+bool is_report(const std::filesystem::path& file) {
+  std::unique_ptr<std::FILE, int (*)(std::FILE*)> in(std::fopen(file.c_str(), "rb"), std::fclose);
+  std::array<char, 100> begin{};
+  const std::string_view read(begin.data(), in ? std::fread(begin.data(), 1, begin.size(), in.get()) : 0);
+  return read.starts_with(csv_begin) || read.starts_with(json_begin) || read.starts_with(html_begin);
+}
+
+}  // namespace
+
+std::filesystem::path free_report_name(const std::filesystem::path& file, std::span<const std::filesystem::path> sources, bool overwrite) {
+  auto out = file;
+  std::error_code error;
+  for (int n = 2; std::filesystem::exists(std::filesystem::symlink_status(out, error)) && (is_source(out, sources) || !(overwrite || is_report(out))); ++n)
+    out.replace_filename(fmt::format("{}-{}{}", file.stem().string(), n, file.extension().string()));
   return out;
 }
 

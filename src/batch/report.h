@@ -32,6 +32,10 @@ std::string report_html(const Report& report);
 /// By extension, .html, .json or .csv; atomic. Throws Error(call) for another one, Error(output).
 void save_report(const std::filesystem::path& file, const Report& report);
 
+/// Where a report may be written: `file`, or with a number where that is one of `sources`, or a file that is no
+/// report of ours and may not be overwritten.
+std::filesystem::path free_report_name(const std::filesystem::path& file, std::span<const std::filesystem::path> sources, bool overwrite);
+
 std::string_view state_label(JobState state);
 
 }  // namespace drevan

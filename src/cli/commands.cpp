@@ -13,6 +13,7 @@
 #include "engine/advice.h"
 #include "engine/measure_file.h"
 #include "reel/chain.h"
+#include "reel/json_file.h"
 #include "steps/catalogue.h"
 
 namespace drevan::cli {
@@ -56,7 +57,7 @@ ordered_json to_json(const StepType& t) {
 }
 
 void print(const StepType& t) {
-  fmt::print("{}  ({}, {}) {}\n", t.id, t.label, family_label(t.family), t.summary);
+  say("{}  ({}, {}) {}\n", t.id, t.label, family_label(t.family), t.summary);
   for (const auto& p : t.parameters) {
     std::string range;
     if (p.scale == Scale::choice)
@@ -66,9 +67,9 @@ void print(const StepType& t) {
     const auto standard = p.scale == Scale::choice
                               ? std::string(p.choices[static_cast<size_t>(p.standard)].id)
                               : value_text(p, p.standard);
-    fmt::print("    {:<16} {:<34} standard {}\n", p.id, range, standard);
+    say("    {:<16} {:<34} standard {}\n", p.id, range, standard);
   }
-  for (const auto& s : t.starting_points) fmt::print("    starting point: {} ({})\n", s.name, s.note);
+  for (const auto& s : t.starting_points) say("    starting point: {} ({})\n", s.name, s.note);
 }
 
 }  // namespace
@@ -76,13 +77,13 @@ void print(const StepType& t) {
 int measure(const std::vector<std::filesystem::path>& inputs, bool json) {
   auto out = ordered_json::array();
   bool failed = false;
-  const CancelToken never;
   for (const auto& file : inputs) {
     try {
-      const FileLevels m = measure_file(file, never);
-      for (const auto& w : m.info.warnings) fmt::print(stderr, "{}\n", w);
+      const FileLevels m = measure_file(file, interrupted());
+      for (const auto& w : m.info.warnings) complain("{}\n", w);
+      failed = failed || !m.info.whole;
       if (!json) {
-        fmt::print("{}: peak {}, true peak {}, loudness {}, range {}, noise floor {}, {}, "
+        say("{}: peak {}, true peak {}, loudness {}, range {}, noise floor {}, {}, "
                    "{} ch, {:.0f} Hz, {} clipped\n",
                    file.string(), text(m.levels.sample_peak_dbfs, "dBFS"),
                    text(m.levels.true_peak_dbtp, "dBTP"), text(m.levels.loudness_lufs, "LUFS"),
@@ -98,28 +99,28 @@ int measure(const std::vector<std::filesystem::path>& inputs, bool json) {
       one["rate_hz"] = m.info.rate;
       out.push_back(std::move(one));
     } catch (const Error& e) {
-      fmt::print(stderr, "{}\n", e.what());
+      complain("{}\n", e.what());
       failed = true;
     }
   }
-  if (json) fmt::print("{}\n", out.dump(2));
+  if (json) fmt::print("{}", dump_json(out, 2));
   return failed ? some_failed : ok;
 }
 
 int check(const std::string& target_name, const std::vector<std::filesystem::path>& inputs) {
   const Target target = find_target(target_name);
-  const CancelToken never;
   int result = ok;
   for (const auto& file : inputs) {
     try {
-      const FileLevels m = measure_file(file, never);
-      for (const auto& w : m.info.warnings) fmt::print(stderr, "{}\n", w);
+      const FileLevels m = measure_file(file, interrupted());
+      for (const auto& w : m.info.warnings) complain("{}\n", w);
+      if (!m.info.whole) result = some_failed;
       const auto missed = misses(target, m.levels);
-      fmt::print("{}: {} {}\n", file.string(), missed.empty() ? "meets" : "misses", target.label);
-      for (const Miss& miss : missed) fmt::print("    {}\n", miss_text(miss));
+      say("{}: {} {}\n", file.string(), missed.empty() ? "meets" : "misses", target.label);
+      for (const Miss& miss : missed) say("    {}\n", miss_text(miss));
       if (!missed.empty()) result = std::max<int>(result, misses_target);
     } catch (const Error& e) {
-      fmt::print(stderr, "{}\n", e.what());
+      complain("{}\n", e.what());
       result = some_failed;
     }
   }
@@ -131,31 +132,30 @@ int advise(const std::filesystem::path& recipe_file, const std::vector<std::file
   const auto given = parse_room_tone(room_tone);
   const Recipe recipe = load_recipe(recipe_file);
   const auto print_all = [](const std::string& of, const std::vector<Advice>& all) {
-    if (all.empty()) fmt::print("{}: nothing to say\n", of);
-    for (const Advice& a : all) fmt::print("{}: {}{}{}\n", of, a.reason, a.action.empty() ? "" : " " + a.action, a.action.empty() ? "" : ".");
+    if (all.empty()) say("{}: nothing to say\n", of);
+    for (const Advice& a : all) say("{}: {}{}{}\n", of, a.reason, a.action.empty() ? "" : " " + a.action, a.action.empty() ? "" : ".");
   };
   if (inputs.empty()) {
     print_all(recipe_file.string(), drevan::advise(recipe.chain));
     return ok;
   }
   int result = ok;
-  const CancelToken never;
   FindingStore store;
   LevelStore levels;
   LevelPathOptions options;
   options.store = &store;
   options.levels = &levels;
-  options.cancel = &never;
+  options.cancel = &interrupted();
   const Chain active = active_steps({&recipe.chain});
   for (const auto& file : inputs) {
     try {
       ClipSound sound{file, 0, -1, 48000, {}, {}};
-      sound.room_tone = given || room_tone == "none" ? given : find_room_tone(sound, never);
+      sound.room_tone = given || room_tone == "none" ? given : find_room_tone(sound, interrupted());
       const LevelPath path = measure_level_path(sound, active, options);
-      const RoomToneJudgement tone = judge_room_tone(sound, never);
+      const RoomToneJudgement tone = judge_room_tone(sound, interrupted());
       print_all(file.string(), drevan::advise(recipe.chain, &path, sound.rate, &tone));
     } catch (const Error& e) {
-      fmt::print(stderr, "{}\n", e.what());
+      complain("{}\n", e.what());
       result = some_failed;
     }
   }
@@ -170,7 +170,7 @@ int list_steps(bool json) {
     else
       print(*t);
   }
-  if (json) fmt::print("{}\n", out.dump(2));
+  if (json) fmt::print("{}", dump_json(out, 2));
   return ok;
 }
 
@@ -182,9 +182,9 @@ int check_recipes(const std::vector<std::filesystem::path>& files) {
       std::string steps;
       for (const auto& s : recipe.chain.steps)
         steps += (steps.empty() ? "" : ", ") + std::string(s.type->label) + (s.on ? "" : " (off)");
-      fmt::print("{}: good. \"{}\": {}\n", file.string(), recipe.name, steps);
+      say("{}: good. \"{}\": {}\n", file.string(), recipe.name, steps);
     } catch (const Error& e) {
-      fmt::print(stderr, "{}\n", e.what());
+      complain("{}\n", e.what());
       result = std::max<int>(result, e.kind() == Error::Kind::input ? some_failed : wrong_call);
     }
   }

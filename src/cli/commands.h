@@ -1,16 +1,35 @@
 // What drevan-cli does; see design section 5 for the fixed forms.
 #pragma once
 
+#include <fmt/format.h>
+
+#include <cstdio>
 #include <filesystem>
 #include <string>
 #include <vector>
 
+#include "audio/utf8.h"
 #include "batch/batch.h"
 
 namespace drevan::cli {
 
 /// Exit codes.
-enum Exit : int { ok = 0, misses_target = 1, wrong_call = 2, some_failed = 3 };
+enum Exit : int { ok = 0, misses_target = 1, wrong_call = 2, some_failed = 3, interrupted_by_user = 130, ended_by_system = 143 };
+
+/// To standard output and error, as fmt::print(): what comes from files and names cannot steer the terminal.
+template <class... Args>
+void say(fmt::format_string<Args...> format, Args&&... args) {
+  fmt::print("{}", printable(fmt::format(format, std::forward<Args>(args)...), true));
+}
+template <class... Args>
+void complain(fmt::format_string<Args...> format, Args&&... args) {
+  fmt::print(stderr, "{}", printable(fmt::format(format, std::forward<Args>(args)...), true));
+}
+
+/// Set by Ctrl-C and when the system ends the program.
+CancelToken& interrupted();
+/// The exit code that belongs to it.
+int interrupted_code();
 
 struct RenderCall {
   std::filesystem::path recipe, reel;
@@ -24,7 +43,7 @@ struct RenderCall {
   std::filesystem::path report;
   std::string target;
   std::string share;    ///< "3/8"
-  bool resume = false;
+  bool resume = false, overwrite = false;
   bool mix = false, stems = false, clips = false;
   std::filesystem::path rules;
   std::vector<std::string> also;  ///< "flac:16"

@@ -2,10 +2,29 @@
 #include <fmt/format.h>
 
 #include <CLI/CLI.hpp>
+#include <csignal>
 #include <cstdio>
+#include <new>
+#include <sstream>
 
 #include "audio/error.h"
 #include "cli/commands.h"
+
+namespace {
+
+volatile std::sig_atomic_t signalled = 0;
+void on_signal(int which) {
+  signalled = which;
+  drevan::cli::interrupted().cancel();
+}
+
+}  // namespace
+
+drevan::CancelToken& drevan::cli::interrupted() {
+  static CancelToken token;
+  return token;
+}
+int drevan::cli::interrupted_code() { return signalled == SIGTERM ? ended_by_system : interrupted_by_user; }
 
 int main(int argc, char** argv) {
   using namespace drevan;
@@ -31,7 +50,10 @@ int main(int argc, char** argv) {
   render->add_option("--target", r.target, "Judge every result: podcast, broadcast-r128, ... or a .target file");
   render->add_flag("--resume", r.resume, "Leave what was rendered into this folder before and has not changed since");
   render->add_option("--share", r.share, "Do part K of N of the batch, as K/N, to spread it over machines");
-  render->add_option("--also", r.also, "The same in another format at once, as FORMAT:BITS, flac:16; may be given again");
+  // One value each time: what follows may be an input.
+  render->add_option("--also", r.also, "The same in another format at once, as FORMAT:BITS, flac:16; may be given again")
+      ->allow_extra_args(false);
+  render->add_flag("--overwrite", r.overwrite, "Replace files in the way that no batch of Drevan made; sources are never replaced");
   render->add_option("--rules", r.rules, "Which recipe each clip gets by its group and name, a rules file");
   render->add_flag("--mix", r.mix, "The whole reel as one file; instead of clips")->needs(reel);
   render->add_flag("--stems", r.stems, "A file per group that sum to the mix; instead of clips")->needs(reel);
@@ -67,8 +89,16 @@ int main(int argc, char** argv) {
   try {
     app.parse(argc, argv);
   } catch (const CLI::ParseError& e) {
-    return app.exit(e) == 0 ? cli::ok : cli::wrong_call;
+    std::ostringstream out, wrong;
+    const int code = app.exit(e, out, wrong);
+    fmt::print("{}", out.str());
+    fmt::print(stderr, "{}", printable(wrong.str(), true));
+    return code == 0 ? cli::ok : cli::wrong_call;
   }
+  std::signal(SIGINT, on_signal);
+  std::signal(SIGTERM, on_signal);
+  std::signal(SIGPIPE, SIG_IGN);
+  // Whatever is thrown, a sentence and the right code; what was begun is taken back on the way here.
   try {
     if (*render) return cli::render(r);
     if (*measure) return cli::measure(inputs, json);
@@ -77,8 +107,17 @@ int main(int argc, char** argv) {
     if (*steps) return cli::list_steps(json);
     if (*check) return cli::check_recipes(inputs);
   } catch (const Error& e) {
-    fmt::print(stderr, "{}\n", e.what());
+    cli::complain("{}\n", e.what());
     return e.kind() == Error::Kind::call ? cli::wrong_call : cli::some_failed;
+  } catch (const Cancelled&) {
+    cli::complain("Stopped; nothing was left half-written.\n");
+    return cli::interrupted_code();
+  } catch (const std::bad_alloc&) {
+    cli::complain("The memory is not enough for this; close other programs, or render fewer clips at a time with --jobs 1.\n");
+    return cli::some_failed;
+  } catch (const std::exception& e) {
+    cli::complain("It could not be done ({}). Please tell Drevan's makers how you came here.\n", e.what());
+    return cli::some_failed;
   }
   return cli::wrong_call;
 }

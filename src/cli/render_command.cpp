@@ -3,7 +3,6 @@
 
 #include <charconv>
 #include <chrono>
-#include <csignal>
 #include <cstdio>
 
 #include "audio/error.h"
@@ -35,10 +34,6 @@ std::optional<SecondsRange> parse_room_tone(const std::string& text) {
 }
 
 namespace {
-
-// Set by Ctrl-C; the batch then ends cleanly and leaves no half files.
-CancelToken interrupted;
-void on_interrupt(int) { interrupted.cancel(); }
 
 Error wrong(const std::string& what) { return {Error::Kind::call, what}; }
 
@@ -93,8 +88,8 @@ std::vector<BatchJob> jobs_for(const RenderCall& call) {
       add(input, {});
       continue;
     }
-    const auto found = media_files(input);
-    if (found.empty()) throw wrong(fmt::format("{} holds no sound or video file.", input.string()));
+    const auto found = media_files(input, call.out);
+    if (found.empty()) throw wrong(fmt::format("{} holds no sound or video file that no batch has made.", input.string()));
     for (const auto& file : found) add(input / file, file.parent_path());
   }
   return jobs;
@@ -111,7 +106,7 @@ class ProgressLine {
     if (ended) ++ended_;
     if (!terminal_) {
       if (ended)
-        fmt::print(stderr, "{}/{} {} {}\n", ended_, jobs_.size(), jobs_[i].clip, state_label(r.state));
+        complain("{}/{} {} {}\n", ended_, jobs_.size(), jobs_[i].clip, state_label(r.state));
       return;
     }
     results_[i].state = r.state;
@@ -155,17 +150,18 @@ void check_mix(const RenderCall& call) {
 
 // The reel as mix and stems. Returns whether something failed, and whether the mix misses its target.
 std::pair<bool, bool> mix(const RenderCall& call, const BatchOptions& options, FindingStore& store, std::vector<MixFile>& files) {
-  const auto result = render_mix(reel_for(call), options, {call.mix, call.stems, options.target}, store, interrupted);
+  const auto result = render_mix(reel_for(call), options, {call.mix, call.stems, options.target}, store, interrupted());
   bool failed = false, missed = false;
   for (const auto& clip : result.clips) {
-    failed = failed || clip.state != JobState::done;
-    if (clip.state == JobState::failed) fmt::print(stderr, "{} It is left out of the mix.\n", clip.problem);
+    failed = failed || clip.state != JobState::done || !clip.whole;
+    for (const auto& w : clip.render.warnings) complain("{}\n", w);
+    if (clip.state == JobState::failed) complain("{} It is left out of the mix.\n", clip.problem);
   }
   for (const auto& file : result.files) {
     const auto level = [](const std::optional<double>& v) { return v ? fmt::format("{:.1f}", *v) : std::string("none"); };
-    fmt::print("{} -> {}: peak {} dBFS, loudness {} LUFS{}\n", file.name, file.output.string(), level(file.levels.sample_peak_dbfs),
+    say("{} -> {}: peak {} dBFS, loudness {} LUFS{}\n", file.name, file.output.string(), level(file.levels.sample_peak_dbfs),
                level(file.levels.loudness_lufs), file.clipped > 0 ? fmt::format(", {} samples clipped", file.clipped) : "");
-    for (const auto& m : file.missed) fmt::print("    misses the target: {}\n", m);
+    for (const auto& m : file.missed) say("    misses the target: {}\n", m);
     missed = missed || !file.missed.empty();
   }
   files = result.files;
@@ -173,9 +169,9 @@ std::pair<bool, bool> mix(const RenderCall& call, const BatchOptions& options, F
 }
 
 void print(const BatchJob& job, const JobResult& r) {
-  for (const auto& w : r.render.warnings) fmt::print(stderr, "{}\n", w);
+  for (const auto& w : r.render.warnings) complain("{}\n", w);
   if (r.state == JobState::failed) {
-    fmt::print(stderr, "{}\n", r.problem);
+    complain("{}\n", r.problem);
     return;
   }
   if (r.state != JobState::done) return;
@@ -187,10 +183,17 @@ void print(const BatchJob& job, const JobResult& r) {
     return v ? fmt::format("{:.1f}", *v) : std::string("none");
   };
   if (r.kept) room += ", unchanged";
-  fmt::print("{} -> {}: peak {} dBFS, loudness {} LUFS, noise floor {} dBFS{}\n", job.clip,
+  say("{} -> {}: peak {} dBFS, loudness {} LUFS, noise floor {} dBFS{}\n", job.clip,
              r.output.string(), level(r.render.after.sample_peak_dbfs),
              level(r.render.after.loudness_lufs), level(r.render.after.noise_floor_dbfs), room);
-  for (const auto& m : r.missed) fmt::print("    misses the target: {}\n", m);
+  for (const auto& m : r.missed) say("    misses the target: {}\n", m);
+}
+
+void report(const RenderCall& call, const Report& what, std::span<const std::filesystem::path> sources) {
+  if (call.report.empty()) return;
+  const auto file = free_report_name(call.report, sources, call.overwrite);
+  if (file != call.report) complain("{} is no report of Drevan's, so it stays; the report is {}.\n", call.report.string(), file.string());
+  save_report(file, what);
 }
 
 }  // namespace
@@ -211,8 +214,7 @@ int render(const RenderCall& call) {
   for (const auto& text : call.also) options.also.push_back(parse_format(text));
 
   options.only_changed = call.resume;
-  std::signal(SIGINT, on_interrupt);
-  std::signal(SIGTERM, on_interrupt);
+  options.overwrite = call.overwrite;
   FindingStore store;
   bool failed = false, missed = false;
   std::vector<MixFile> files;
@@ -220,7 +222,7 @@ int render(const RenderCall& call) {
     check_mix(call);
     std::tie(failed, missed) = mix(call, options, store, files);
     if (!call.clips) {
-      if (!call.report.empty()) save_report(call.report, {{}, {}, options.target, files});
+      report(call, {{}, {}, options.target, files}, source_files(load_reel(call.reel)));
       return failed ? some_failed : missed ? misses_target : ok;
     }
   }
@@ -230,15 +232,21 @@ int render(const RenderCall& call) {
     jobs = share_of(jobs, options, share, shares);
     options.part = fmt::format("{}-of-{}", share, shares);
   }
+  for (const auto& file : settle_names(jobs, options).foreign)
+    complain("{} is there and was made by no batch of Drevan, so it stays, and the new file gets a number; --overwrite replaces it.\n", file.string());
   ProgressLine line(jobs);
-  const auto results = run_batch(jobs, options, store, interrupted,
+  const auto results = run_batch(jobs, options, store, interrupted(),
                                  [&](size_t i, const JobResult& r) { line.update(i, r); });
+  if (interrupted().cancelled()) throw Cancelled{};
   for (size_t i = 0; i < jobs.size(); ++i) {
     print(jobs[i], results[i]);
-    failed = failed || results[i].state != JobState::done;
+    failed = failed || results[i].state != JobState::done || !results[i].whole;
     missed = missed || !results[i].missed.empty();
   }
-  if (!call.report.empty()) save_report(call.report, {jobs, results, options.target, files});
+  std::vector<std::filesystem::path> sources;
+  for (const auto& job : jobs) sources.push_back(job.sound.file);
+  if (!jobs.empty() && jobs[0].protects) sources.insert(sources.end(), jobs[0].protects->begin(), jobs[0].protects->end());
+  report(call, {jobs, results, options.target, files}, sources);
   return failed ? some_failed : missed ? misses_target : ok;
 }
 

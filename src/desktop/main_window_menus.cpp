@@ -174,6 +174,8 @@ void MainWindow::show_printing(double share) {
       tell(tr("Nothing was printed."), false);
     });
   }
+  const int waiting = workspace_.prints_waiting();
+  printing_->setLabelText(waiting > 0 ? tr("Printing, %1 more to come ...").arg(waiting) : tr("Printing ..."));
   printing_->setValue(static_cast<int>(share * 999));
 }
 

@@ -172,7 +172,10 @@ RecipesDialog::RecipesDialog(Workspace& workspace, QWidget* parent) : QDialog(pa
   connect(back_, &QPushButton::clicked, this, [this] {
     if (removed_.empty()) return;
     try {
-      save_recipe(removed_.back().recipe, removed_.back().file);
+      std::error_code error;
+      // Another recipe may have come to its place meanwhile.
+      if (fs::exists(removed_.back().file, error)) add_to_library(removed_.back().recipe, library_folder());
+      else save_recipe(removed_.back().recipe, removed_.back().file);
       removed_.pop_back();
     } catch (const Error& e) {
       Q_EMIT workspace_.message(QString::fromUtf8(e.what()), true);
@@ -193,6 +196,7 @@ RecipesDialog::RecipesDialog(Workspace& workspace, QWidget* parent) : QDialog(pa
     auto file = QFileDialog::getSaveFileName(this, tr("Export recipes"), "recipes.zip", tr("Zips (*.zip)"));
     if (!file.isEmpty()) export_to((file.endsWith(".zip") ? file : file + ".zip").toStdString());
   });
+  connect(&importer_, &Worker::failed, this, [this](const QString& why) { Q_EMIT workspace_.message(why, true); });
   read();
 }
 
@@ -316,16 +320,18 @@ void RecipesDialog::remove() {
 }
 
 void RecipesDialog::import(const std::vector<fs::path>& what) {
-  ImportSheet sheet(look_at_incoming(what, library_), this);
+  Q_EMIT workspace_.message(tr("Looking at what comes in ..."), false);
+  importer_.enqueue([this, what, library = library_](const CancelToken& cancel) -> Worker::Finish {
+    return [this, incoming = look_at_incoming(what, library, &cancel)] { take_in_asked(incoming); };
+  });
+}
+
+void RecipesDialog::take_in_asked(std::vector<Incoming> incoming) {
+  ImportSheet sheet(std::move(incoming), this);
   if (sheet.exec() != QDialog::Accepted) return;
-  int taken = 0;
-  for (const auto& [incoming, decision] : sheet.decisions()) {
-    try {
-      if (!take_in(incoming, decision, library_folder()).empty()) ++taken;
-    } catch (const Error& e) {
-      Q_EMIT workspace_.message(QString::fromUtf8(e.what()), true);
-    }
-  }
+  std::vector<std::string> problems;
+  const int taken = take_in(sheet.decisions(), library_folder(), problems);
+  for (const auto& problem : problems) Q_EMIT workspace_.message(QString::fromStdString(problem), true);
   read();
   Q_EMIT workspace_.message(tr("%1 taken in").arg(counted(taken, tr("recipe"))), false);
 }

@@ -46,7 +46,7 @@ class RecipesDialog : public QDialog {
   void read();
   QListWidget& list() { return *list_; }
   RecipePicture& picture() { return *picture_; }
-  /// Asks what to do with these and takes them in.
+  /// Looks at these in the background, then asks what to do with them and takes them in.
   void import(const std::vector<std::filesystem::path>& what);
   /// The marked recipes, or all that are listed, in one zip.
   void export_to(const std::filesystem::path& file);
@@ -67,6 +67,7 @@ class RecipesDialog : public QDialog {
   void save_chain();
   void keep_words();
   void remove();
+  void take_in_asked(std::vector<Incoming> incoming);
   ChainOwner owner() const;
 
   Workspace& workspace_;
@@ -78,6 +79,7 @@ class RecipesDialog : public QDialog {
   RecipePicture* picture_;
   QComboBox *where_, *how_;
   QPushButton *apply_, *remove_, *back_;
+  Worker importer_{nullptr};
 };
 
 }  // namespace drevan::desktop

@@ -81,7 +81,7 @@ void UnevenDialog::listen() {
         // A clip that cannot be read says so on the shelf.
       }
       const int share = static_cast<int>(1000 * ++done / heard.size());
-      QMetaObject::invokeMethod(this, [this, share] { progress_->setValue(std::max(share, progress_->value())); }, Qt::QueuedConnection);
+      worker_.post(cancel, [this, share] { progress_->setValue(std::max(share, progress_->value())); });
     });
     std::vector<ClipTraits> traits;
     for (auto& h : heard)

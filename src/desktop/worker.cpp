@@ -3,6 +3,8 @@
 #include <sys/resource.h>
 #include <unistd.h>
 
+#include <new>
+
 #include "audio/denormals.h"
 
 namespace drevan::desktop {
@@ -18,23 +20,53 @@ Worker::~Worker() {
   thread_.join();
 }
 
-void Worker::start(Task task) {
-  const std::lock_guard lock(mutex_);
-  if (token_) token_->cancel();
-  token_ = std::make_shared<CancelToken>();
-  next_ = std::move(task);
+// The mutex is held.
+void Worker::give(Task task) {
+  next_.push_back({std::move(task), std::make_shared<CancelToken>()});
   wake_.notify_all();
+}
+
+void Worker::start(Task task) {
+  cancel();
+  const std::lock_guard lock(mutex_);
+  give(std::move(task));
+}
+
+void Worker::enqueue(Task task) {
+  const std::lock_guard lock(mutex_);
+  give(std::move(task));
 }
 
 void Worker::cancel() {
   const std::lock_guard lock(mutex_);
-  if (token_) token_->cancel();
-  next_ = nullptr;
+  if (running_) running_->cancel();
+  if (ended_) ended_->cancel();  // its result may not have been delivered yet
+  next_.clear();
 }
 
 bool Worker::busy() const {
   const std::lock_guard lock(mutex_);
-  return running_ || next_;
+  return running_ || !next_.empty();
+}
+
+int Worker::waiting() const {
+  const std::lock_guard lock(mutex_);
+  return static_cast<int>(next_.size());
+}
+
+void Worker::post(const CancelToken& token, Finish what) {
+  std::shared_ptr<CancelToken> of;
+  {
+    const std::lock_guard lock(mutex_);
+    if (running_.get() != &token) return;
+    of = running_;
+  }
+  QMetaObject::invokeMethod(
+      this,
+      [what = std::move(what), of] {
+        if (!of->cancelled()) what();
+      },
+      Qt::QueuedConnection);
 }
 
 void Worker::run(const std::stop_token& stop) {
@@ -42,31 +74,37 @@ void Worker::run(const std::stop_token& stop) {
   // On Linux a thread may be nicer than its process; sound and screen come first.
   ::setpriority(PRIO_PROCESS, static_cast<id_t>(::gettid()), background_ ? 10 : 5);
   while (!stop.stop_requested()) {
-    Task task;
-    std::shared_ptr<CancelToken> token;
+    Given given;
     {
       std::unique_lock lock(mutex_);
-      running_ = false;
-      if (!wake_.wait(lock, stop, [&] { return static_cast<bool>(next_); })) return;
-      task = std::exchange(next_, nullptr);
-      token = token_;
-      running_ = true;
+      running_ = nullptr;
+      if (!wake_.wait(lock, stop, [&] { return !next_.empty(); })) return;
+      given = std::move(next_.front());
+      next_.pop_front();
+      running_ = given.token;
     }
     Finish finish;
+    QString problem;
     try {
-      finish = task(*token);
+      finish = given.task(*given.token);
     } catch (const Cancelled&) {
       continue;
+    } catch (const std::bad_alloc&) {
+      problem = tr("The memory is not enough for this; close other programs, or work on shorter clips.");
+    } catch (const std::exception& e) {
+      problem = QString::fromUtf8(e.what());
     }
     {
       // Free before the result is delivered: what it does may be to start the next task.
       const std::lock_guard lock(mutex_);
-      running_ = false;
+      running_ = nullptr;
+      ended_ = given.token;
     }
+    if (!problem.isEmpty()) finish = [this, problem] { Q_EMIT failed(problem); };
     if (!finish) continue;
     QMetaObject::invokeMethod(
         this,
-        [finish = std::move(finish), token] {
+        [finish = std::move(finish), token = given.token] {
           if (!token->cancelled()) finish();
         },
         Qt::QueuedConnection);

@@ -3,6 +3,7 @@
 
 #include <QObject>
 #include <condition_variable>
+#include <deque>
 #include <functional>
 #include <memory>
 #include <mutex>
@@ -12,9 +13,12 @@
 
 namespace drevan::desktop {
 
-/// One thread that runs the newest task it was given; an older one is cancelled. A task runs on
-/// the worker and returns what to do with its result on the interface's thread (may be empty).
+/// One thread that runs the newest task it was given, where older ones are cancelled, or all of them one after
+/// the other. A task runs on the worker and returns what to do with its result on the interface's thread (may be
+/// empty). Whatever a task throws is told by failed(), never lost and never the program's end.
 class Worker : public QObject {
+  Q_OBJECT
+
  public:
   using Finish = std::function<void()>;
   using Task = std::function<Finish(const CancelToken&)>;
@@ -22,19 +26,36 @@ class Worker : public QObject {
   explicit Worker(QObject* parent = nullptr, bool background = false);
   ~Worker() override;
 
-  /// Cancels what runs and starts this next. A result of a cancelled task is never delivered.
+  /// Cancels what runs and waits, and starts this next. A result of a cancelled task is never delivered.
   void start(Task task);
+  /// Starts this when all that was given before has ended.
+  void enqueue(Task task);
+  /// Of what runs and what waits.
   void cancel();
   bool busy() const;
+  /// Tasks that wait behind the one that runs.
+  int waiting() const;
+  /// From within a task: something to do on the interface's thread while the task goes on. Dropped, as the
+  /// result is, when the task was cancelled before it comes to it. `token`: the one the task was given.
+  void post(const CancelToken& token, Finish what);
+
+ Q_SIGNALS:
+  /// A task ended with an exception that it did not handle: a sentence.
+  void failed(const QString& why);
 
  private:
+  struct Given {
+    Task task;
+    std::shared_ptr<CancelToken> token;
+  };
+  void give(Task task);
   void run(const std::stop_token& stop);
 
   mutable std::mutex mutex_;
   std::condition_variable_any wake_;
-  Task next_;
-  std::shared_ptr<CancelToken> token_;
-  bool running_ = false;
+  std::deque<Given> next_;
+  std::shared_ptr<CancelToken> running_;  // of the task that runs; nullptr: none does
+  std::shared_ptr<CancelToken> ended_;    // of the one before
   bool background_;
   std::jthread thread_;
 };

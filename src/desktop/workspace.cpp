@@ -8,6 +8,9 @@
 #include <QTimer>
 
 #include "audio/error.h"
+#include "audio/hash.h"
+#include "audio/utf8.h"
+#include "batch/batch.h"
 #include "measure/room_tone.h"
 #include "reel/history_file.h"
 #include "reel/json_file.h"
@@ -22,7 +25,8 @@ QString step_label(const StepType& type) {
 }
 
 Workspace::Workspace(QObject* parent) : QObject(parent) {
-  player_ = std::make_unique<Player>(open_device(48000), 48000);
+  player_ = std::make_unique<Player>(open_device(48000), 48000, [] { return find_device(48000); });
+  for (Worker* worker : workers()) connect(worker, &Worker::failed, this, [this](const QString& why) { Q_EMIT message(why, true); });
   shelf_soon_.setSingleShot(true);
   shelf_soon_.setInterval(150);
   connect(&shelf_soon_, &QTimer::timeout, this, &Workspace::measure_shelf);
@@ -35,14 +39,19 @@ void Workspace::tell(const std::exception& e) { Q_EMIT message(QString::fromUtf8
 // --- the reel ---
 
 void Workspace::reset(Reel reel, const fs::path& file) {
-  measure_.cancel();
-  finder_.cancel();
-  import_.cancel();
+  // Whatever is under way belongs to the reel that was open; only its list of edits is still written.
+  for (Worker* worker : workers())
+    if (worker != &history_worker_) worker->cancel();
   player_->unload();
-  if (reel.rate != history_.now().rate) player_ = std::make_unique<Player>(open_device(reel.rate), reel.rate);
+  if (reel.rate != history_.now().rate) player_ = std::make_unique<Player>(open_device(reel.rate), reel.rate, [rate = reel.rate] { return find_device(rate); });
   preview_.reset();
+  against_.reset();
+  tone_.reset();
+  tone_of_ = {};
+  course_key_ = 0;
   history_ = History(std::move(reel));
   file_ = file;
+  ++reel_number_;
   levels_.reset();
   plan_.reset();
   course_.reset();
@@ -59,9 +68,13 @@ void Workspace::reset(Reel reel, const fs::path& file) {
   after_edit();
 }
 
+std::array<Worker*, 12> Workspace::workers() {
+  return {&measure_, &peak_worker_, &shelf_worker_, &import_, &finder_, &course_worker_, &tone_worker_, &meeter_, &printer_, &source_worker_, &history_worker_, &against_worker_};
+}
+
 void Workspace::leave() {
-  printer_.cancel();
-  show_printing(-1);
+  cancel_print();
+  import_.cancel();
   against_.reset();
   if (lock_) delete_cleared();
   // A list of edits that is being written is waited for: it is short work.
@@ -185,15 +198,33 @@ void Workspace::new_reel() {
   reset(std::move(reel), {});
 }
 
+bool Workspace::same_file(const fs::path& file) const {
+  std::error_code error;
+  return !file_.empty() && (fs::absolute(file).lexically_normal() == fs::absolute(file_).lexically_normal() || fs::equivalent(file, file_, error));
+}
+
+// All or nothing: until the other reel is read, locked and has its journal, the one that is open stays so.
 bool Workspace::open(const fs::path& file) {
   try {
+    const bool again = same_file(file) && lock_;
     Reel reel = load_reel(file);
-    leave();
     std::string why;
-    lock_ = ReelLock::take(file, why);
+    std::optional<ReelLock> lock;
+    std::optional<Recovered> found;
+    std::unique_ptr<Journal> journal;
+    if (!again) {
+      lock = ReelLock::take(file, why);
+      found = lock ? recover(file) : std::nullopt;
+      if (lock) journal = std::make_unique<Journal>(file, read_text(file));
+    } else {
+      delete_cleared();
+      lock = std::move(lock_);  // its own edits are given up
+      lock_.reset();
+    }
+    leave();
+    lock_ = std::move(lock);
     if (!lock_) read_only_ = QString::fromStdString(why);
-    const auto found = lock_ ? recover(file) : std::nullopt;
-    if (lock_) journal_ = std::make_unique<Journal>(file, read_text(file));
+    journal_ = again ? std::make_unique<Journal>(file, read_text(file)) : std::move(journal);
     QStringList lost;
     for (const auto& s : reel.sources)
       if (check_source(s, false) == SourceState::missing)
@@ -209,22 +240,28 @@ bool Workspace::open(const fs::path& file) {
     }
     if (!read_only_.isEmpty())
       Q_EMIT message(tr("%1 It was opened for reading; save it under another name to keep changes.").arg(read_only_), true);
+    else if (!lock_->guards())
+      Q_EMIT message(tr("The folder of %1 knows no locks, so nothing keeps another Drevan from opening it too; make sure that nobody else works on it.").arg(QString::fromStdString(file.filename().string())), true);
     if (!lost.isEmpty())
       Q_EMIT message(tr("%1 missing: %2. Find it again with Clip, Find the source.")
                          .arg(lost.size() == 1 ? tr("A source is") : tr("%1 sources are").arg(lost.size()),
                               lost.join(", ")),
                      true);
     return true;
-  } catch (const Error& e) {
+  } catch (const std::exception& e) {
     tell(e);
     return false;
   }
 }
 
 bool Workspace::save(const fs::path& file) {
-  const bool same = !file_.empty() && fs::absolute(file).lexically_normal() == fs::absolute(file_).lexically_normal();
+  const bool same = same_file(file);
   if (same && !read_only_.isEmpty()) {
     Q_EMIT message(tr("%1 Save it under another name.").arg(read_only_), true);
+    return false;
+  }
+  if (is_source(file, source_files(history_.now()))) {
+    Q_EMIT message(tr("%1 is a recording of this reel, so the reel cannot be saved in its place. Choose another name.").arg(QString::fromStdString(file.string())), true);
     return false;
   }
   std::optional<ReelLock> lock;
@@ -237,42 +274,55 @@ bool Workspace::save(const fs::path& file) {
     }
   }
   try {
-    Reel reel = history_.now();
-    if (file_.empty() && reel.name == "Untitled reel") {
-      reel.name = file.stem().string();
-      history_.edit(reel, "Name the reel");
+    end_preview();
+    History next = history_;
+    if (file_.empty() && next.now().name == "Untitled reel") {
+      Reel named = next.now();
+      named.name = to_utf8(file.stem().string());
+      next.edit(std::move(named), "Name the reel");
     }
-    save_reel(reel, file);
+    // Under another name it is another reel, with printed files of its own.
+    if (!same)
+      if (const auto moved = own_version_files(next.now(), file); !moved.empty())
+        next.change_all([&](Reel& r) { move_sources(r, moved); });
+    save_reel(next.now(), file);
+    // The new file is safe on the disk; only now what kept its edits may go.
+    const auto saved = read_text(file);
+    auto journal = std::make_unique<Journal>(file, saved);
     if (journal_) journal_->end();
     end_unsaved();
-    const auto saved = read_text(file);
-    journal_ = std::make_unique<Journal>(file, saved);
+    journal_ = std::move(journal);
     if (!same) {
+      cleared_.clear();  // they lie with the other reel, which may need them
       lock_ = std::move(lock);
       read_only_.clear();
     }
+    history_ = std::move(next);
     file_ = file;
     keep_history(saved);
     history_.mark_saved();
     Q_EMIT reel_changed();
+    if (!same) after_edit();  // its printed files lie elsewhere
     Q_EMIT message(tr("Saved %1").arg(QString::fromStdString(file.filename().string())), false);
     return true;
-  } catch (const Error& e) {
+  } catch (const std::exception& e) {
     tell(e);
     return false;
   }
 }
 
+// Drops queue: each is read when those before it are.
 void Workspace::add_files(const QStringList& files) {
   const auto count = files.size();
-  Q_EMIT message(tr("Reading %1 ...").arg(counted(count, tr("file"))), false);
-  import_.start([this, files](const CancelToken& cancel) -> Worker::Finish {
+  const auto before = import_.busy() ? import_.waiting() + 1 : 0;
+  Q_EMIT message(before > 0 ? tr("%1 will be read after %2 that came before").arg(counted(count, tr("file")), counted(before, tr("lot"))) : tr("Reading %1 ...").arg(counted(count, tr("file"))), false);
+  import_.enqueue([this, files](const CancelToken& cancel) -> Worker::Finish {
     std::vector<Source> good;
     QStringList problems;
     for (const auto& f : files) {
       cancel.check();
       try {
-        good.push_back(examine_source(f.toStdString()));
+        good.push_back(examine_source(f.toStdString(), &cancel));
       } catch (const Error& e) {
         problems << QString::fromUtf8(e.what());
       }
@@ -289,7 +339,7 @@ void Workspace::add_files(const QStringList& files) {
       if (!problems.isEmpty())
         Q_EMIT message(problems.join("  "), true);
       else
-        Q_EMIT message(tr("Added %1").arg(counted(std::ssize(good), tr("clip"))), false);
+        Q_EMIT message(import_.busy() ? tr("Added %1, %2 to come").arg(counted(std::ssize(good), tr("clip")), counted(import_.waiting() + 1, tr("lot"))) : tr("Added %1").arg(counted(std::ssize(good), tr("clip"))), false);
     };
   });
 }
@@ -303,9 +353,11 @@ bool Workspace::relink(int clip_id, const fs::path& file) {
   const Clip* clip = reel().find(clip_id);
   if (!clip) return false;
   try {
+    end_preview();
     Reel next = history_.now();
     const int found = drevan::relink(next, clip->source, file);
     bad_sources_.clear();
+    file_states_.clear();
     edit(std::move(next), tr("Find source"));
     Q_EMIT clip_changed();
     Q_EMIT message(tr("%1 found again").arg(counted(found, tr("source"))), false);
@@ -392,8 +444,21 @@ bool Workspace::levels_fresh() const {
   return levels_->keys == keys_;
 }
 
+// Asked while painting, so the disk is asked at most once a second for a file.
+Workspace::PeaksKey Workspace::peaks_key(const Source& source) const {
+  auto& [state, until] = file_states_.try_emplace(source.path.string(), 0, QDeadlineTimer(0)).first->second;
+  if (until.hasExpired()) {
+    std::error_code error;
+    const auto size = fs::file_size(source.path, error);
+    const auto time = fs::last_write_time(source.path, error).time_since_epoch().count();
+    state = Hasher().add(size).add(time).value();
+    until.setRemainingTime(1000);
+  }
+  return {source.path.string(), state, reel().rate};
+}
+
 std::shared_ptr<const PeakPyramid> Workspace::source_peaks(const Clip& clip) const {
-  const auto at = peaks_.find(reel().sources[static_cast<size_t>(clip.source)].path.string());
+  const auto at = peaks_.find(peaks_key(reel().sources[static_cast<size_t>(clip.source)]));
   return at == peaks_.end() ? nullptr : at->second;
 }
 

@@ -2,14 +2,17 @@
 // what plays. The widgets show it and ask it to change; they hold no state of the work themselves.
 #pragma once
 
+#include <QDeadlineTimer>
 #include <QObject>
 #include <QStringList>
 #include <QTimer>
+#include <array>
 #include <filesystem>
 #include <map>
 #include <memory>
 #include <optional>
 #include <set>
+#include <tuple>
 
 #include "batch/target.h"
 #include "engine/level_path.h"
@@ -18,6 +21,7 @@
 #include "reel/history.h"
 #include "reel/journal.h"
 #include "reel/lock.h"
+#include "reel/version_files.h"
 #include "worker.h"
 
 namespace drevan::desktop {
@@ -41,6 +45,8 @@ class Workspace : public QObject {
   const Reel& reel() const { return preview_ ? *preview_ : history_.now(); }
   const History& history() const { return history_; }
   const std::filesystem::path& file() const { return file_; }
+  /// Another one for each reel that is opened or begun.
+  int reel_number() const { return reel_number_; }
   void new_reel();
   /// These tell by message() when something fails, and return whether it worked.
   bool open(const std::filesystem::path& file);
@@ -107,8 +113,11 @@ class Workspace : public QObject {
   void print_again(SecondsRange range);
   /// All clips of the selected one's group, with their own chains and the group's.
   void print_group();
-  void cancel_print() { printer_.cancel(); show_printing(-1); }
+  /// What runs and what waits.
+  void cancel_print();
   bool printing() const { return printer_.busy(); }
+  /// Prints that wait for the one that runs.
+  int prints_waiting() const { return printer_.waiting(); }
   double fade_s() const;
   void set_fade_s(double seconds);
   void go_to_version(int version);
@@ -175,7 +184,10 @@ class Workspace : public QObject {
   void message(const QString& text, bool failure);
 
  private:
+  std::array<Worker*, 12> workers();
   void reset(Reel reel, const std::filesystem::path& file);
+  bool same_file(const std::filesystem::path& file) const;
+  bool end_preview_for(std::optional<StepPlace> place);
   void keep_journal(const QString& label);
   void keep_history(const std::string& saved);
   void begin_unsaved();
@@ -208,7 +220,9 @@ class Workspace : public QObject {
 
   History history_;
   std::shared_ptr<const Reel> preview_;
+  std::optional<StepPlace> before_preview_;  ///< what was selected then
   std::filesystem::path file_;
+  int reel_number_ = 0;
   std::optional<ReelLock> lock_;
   QString read_only_;
   std::unique_ptr<Journal> journal_;
@@ -228,8 +242,12 @@ class Workspace : public QObject {
   mutable std::shared_ptr<const Reel> keys_reel_;
   mutable int keys_clip_ = 0;
   Chain levels_chain_;  ///< the one levels_ was measured with
-  std::map<std::string, std::shared_ptr<const PeakPyramid>> peaks_;  // by source path
-  std::set<std::string> bad_sources_;
+  // By source, as the file was when it was looked at, and rate.
+  using PeaksKey = std::tuple<std::string, std::uint64_t, double>;
+  PeaksKey peaks_key(const Source& source) const;
+  std::map<PeaksKey, std::shared_ptr<const PeakPyramid>> peaks_;
+  std::set<PeaksKey> bad_sources_;
+  mutable std::map<std::string, std::pair<std::uint64_t, QDeadlineTimer>> file_states_;  ///< by path; size and time, asked for now and then
   struct ClipLevels {
     std::optional<Levels> levels;
     std::uint64_t key = 0, wanted = 0;  // of the last stage: as measured, as it is now
@@ -251,6 +269,7 @@ class Workspace : public QObject {
     double peak_db = -200;
   };
   std::optional<Against> against_;
+  std::set<std::filesystem::path> promised_;  ///< names of files that prints were given
   std::vector<std::filesystem::path> cleared_;  ///< files of versions that were cleared; they go with the reel's closing
 
   std::string target_name_;

@@ -2,6 +2,7 @@
 #include <QTimer>
 
 #include "audio/error.h"
+#include "batch/batch.h"
 #include "batch/meet.h"
 #include "widgets/words.h"
 #include "workspace.h"
@@ -9,6 +10,20 @@
 namespace drevan::desktop {
 
 namespace fs = std::filesystem;
+
+// What a preview shows is not the reel: an edit ends it first. A step that was asked for was one of the
+// preview's, perhaps; then nothing is done, and the line says so.
+bool Workspace::end_preview_for(std::optional<StepPlace> place) {
+  if (!preview_) return true;
+  const bool same = !place || (step(*place) && [&] {
+    const ChainStep shown = *step(*place);
+    const auto& steps = chain_of(history_.now(), *history_.now().find(clip_id_), place->owner).steps;
+    return place->index < static_cast<int>(steps.size()) && steps[static_cast<size_t>(place->index)] == shown;
+  }());
+  end_preview();
+  if (!same) Q_EMIT message(tr("That step was only a recipe's preview, which has ended; nothing was changed."), false);
+  return same;
+}
 
 void Workspace::edit(Reel next, const QString& label, const QString& merge) {
   preview_.reset();
@@ -39,6 +54,7 @@ void Workspace::show_state() {
 }
 
 void Workspace::undo() {
+  end_preview();
   const auto label = QString::fromStdString(history_.undo_label());
   history_.undo();
   keep_journal(tr("Undo: %1").arg(label));
@@ -47,6 +63,7 @@ void Workspace::undo() {
 }
 
 void Workspace::redo() {
+  end_preview();
   const auto label = QString::fromStdString(history_.redo_label());
   history_.redo();
   keep_journal(label);
@@ -55,6 +72,7 @@ void Workspace::redo() {
 }
 
 void Workspace::go_to(int state) {
+  end_preview();
   history_.go_to(static_cast<size_t>(state));
   keep_journal(tr("Go back in the list"));
   show_state();
@@ -67,6 +85,7 @@ Reel Workspace::changed(const std::function<void(Reel&, Clip&)>& change) const {
 }
 
 void Workspace::add_step(ChainOwner owner, int index, const StepType& type) {
+  end_preview();
   if (!clip()) return;
   Reel next = changed([&](Reel& r, Clip& c) {
     auto& steps = chain_of(r, c, owner).steps;
@@ -79,6 +98,7 @@ void Workspace::add_step(ChainOwner owner, int index, const StepType& type) {
 }
 
 void Workspace::remove_step(StepPlace place) {
+  if (!end_preview_for(place)) return;
   const ChainStep* s = step(place);
   if (!s) return;
   const auto label = tr("Remove %1").arg(step_label(*s->type));
@@ -90,6 +110,7 @@ void Workspace::remove_step(StepPlace place) {
 }
 
 void Workspace::move_step(StepPlace from, StepPlace to) {
+  if (!end_preview_for(from)) return;
   const ChainStep* s = step(from);
   if (!s || from == to) return;
   const ChainStep taken = *s;
@@ -117,6 +138,7 @@ void Workspace::move_step(StepPlace from, StepPlace to) {
 }
 
 void Workspace::switch_step(StepPlace place, bool on) {
+  if (!end_preview_for(place)) return;
   const ChainStep* s = step(place);
   if (!s || s->on == on) return;
   const auto label = (on ? tr("Switch on %1") : tr("Switch off %1")).arg(step_label(*s->type));
@@ -128,7 +150,7 @@ void Workspace::switch_step(StepPlace place, bool on) {
 
 void Workspace::set_settings(StepPlace place, const Settings& settings, const QString& label,
                              const QString& merge) {
-  if (!step(place)) return;
+  if (!end_preview_for(place) || !step(place)) return;
   edit(changed([&](Reel& r, Clip& c) {
          chain_of(r, c, place.owner).steps[static_cast<size_t>(place.index)].settings = settings;
        }),
@@ -136,6 +158,7 @@ void Workspace::set_settings(StepPlace place, const Settings& settings, const QS
 }
 
 void Workspace::set_room_tone(std::optional<SecondsRange> range) {
+  end_preview();
   const Clip* c = clip();
   if (!c) return;
   if (range) {
@@ -188,6 +211,7 @@ bool Workspace::shares_room_tone() const {
 }
 
 void Workspace::share_room_tone(bool share) {
+  end_preview();
   const Clip* c = clip();
   if (!c || share == shares_room_tone()) return;
   if (share && !c->room_tone) {
@@ -199,6 +223,7 @@ void Workspace::share_room_tone(bool share) {
 }
 
 void Workspace::set_target(const QString& name_or_file) {
+  end_preview();
   Reel next = history_.now();
   next.target = name_or_file.toStdString();
   if (next.target == reel().target) return;
@@ -211,6 +236,7 @@ void Workspace::set_target(const QString& name_or_file) {
 }
 
 void Workspace::meet_target() {
+  end_preview();
   const Clip* c = clip();
   if (!c || missing(*c)) return;
   if (!target_) {
@@ -246,6 +272,7 @@ void Workspace::meet_target() {
 }
 
 void Workspace::copy_chain_to(const std::vector<int>& ids) {
+  end_preview();
   Reel next = history_.now();
   copy_chain(next, clip_id_, ids);
   edit(std::move(next), tr("Copy chain to %1").arg(counted(std::ssize(ids), tr("clip"))));
@@ -253,6 +280,7 @@ void Workspace::copy_chain_to(const std::vector<int>& ids) {
 }
 
 void Workspace::set_chain(const Chain& chain, const QString& label) {
+  end_preview();
   edit(changed([&](Reel&, Clip& c) { c.chain = chain; }), label);
   Q_EMIT step_changed();
 }
@@ -266,6 +294,7 @@ Reel Workspace::with_chain(ChainOwner owner, const Chain& chain, bool append) co
 }
 
 void Workspace::use_recipe(ChainOwner owner, const Recipe& recipe, bool append) {
+  end_preview();
   if (!clip()) return;
   selected_.reset();
   edit(with_chain(owner, recipe.chain, append), tr("Use recipe %1").arg(QString::fromStdString(recipe.name)));
@@ -276,6 +305,7 @@ void Workspace::preview(ChainOwner owner, const Chain& chain, bool append) {
   if (!clip()) return;
   auto next = std::make_shared<const Reel>(with_chain(owner, chain, append));
   if (*next == reel()) return;
+  if (!preview_) before_preview_ = selected_;
   preview_ = std::move(next);
   show_preview();
 }
@@ -283,6 +313,7 @@ void Workspace::preview(ChainOwner owner, const Chain& chain, bool append) {
 void Workspace::end_preview() {
   if (!preview_) return;
   preview_.reset();
+  selected_ = before_preview_;
   show_preview();
 }
 
@@ -303,8 +334,13 @@ void Workspace::apply_recipe(const fs::path& file) {
 }
 
 void Workspace::save_recipe(const fs::path& file) {
+  end_preview();
   const Clip* c = clip();
   if (!c) return;
+  if (is_source(file, source_files(reel()))) {
+    Q_EMIT message(tr("%1 is a recording of this reel; choose another name.").arg(QString::fromStdString(file.string())), true);
+    return;
+  }
   try {
     drevan::save_recipe({file.stem().string(), "", c->chain, {}}, file);
     Q_EMIT message(tr("Saved %1").arg(QString::fromStdString(file.filename().string())), false);
@@ -314,6 +350,7 @@ void Workspace::save_recipe(const fs::path& file) {
 }
 
 void Workspace::remove_clips(const std::vector<int>& ids) {
+  end_preview();
   Reel next = history_.now();
   drevan::remove_clips(next, ids);
   edit(std::move(next), tr("Remove %1").arg(counted(std::ssize(ids), tr("clip"))));
@@ -321,6 +358,7 @@ void Workspace::remove_clips(const std::vector<int>& ids) {
 }
 
 void Workspace::rename_clip(int id, const QString& name) {
+  end_preview();
   Reel next = history_.now();
   Clip* c = next.find(id);
   if (!c || name.trimmed().isEmpty()) return;

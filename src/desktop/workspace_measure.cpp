@@ -156,7 +156,7 @@ void Workspace::measure_course() {
   course_worker_.start([this, plan, take](const CancelToken& cancel) -> Worker::Finish {
     try {
       const auto course = measure_step_course(plan, cancel, [&](const StepCourse& part) {
-        QMetaObject::invokeMethod(this, [take, part] { take(part, false); }, Qt::QueuedConnection);
+        course_worker_.post(cancel, [take, part] { take(part, false); });
       });
       return [take, course] { take(course, true); };
     } catch (const Error&) {
@@ -170,8 +170,7 @@ void Workspace::load_peaks() {
   std::vector<Source> wanted;
   const auto want = [&](const Clip& c) {
     const auto& s = reel().sources[static_cast<size_t>(c.source)];
-    if (!peaks_.contains(s.path.string()) && !bad_sources_.contains(s.path.string()) && !missing(c))
-      wanted.push_back(s);
+    if (const auto key = peaks_key(s); !peaks_.contains(key) && !bad_sources_.contains(key) && !missing(c)) wanted.push_back(s);
   };
   if (clip()) want(*clip());
   for (const auto& c : reel().clips) want(c);
@@ -179,18 +178,18 @@ void Workspace::load_peaks() {
   const double rate = reel().rate;
   // One source a task, so that the shelf fills as they are ready.
   const Source source = wanted.front();
-  peak_worker_.start([this, source, rate](const CancelToken& cancel) -> Worker::Finish {
+  peak_worker_.start([this, source, rate, key = peaks_key(source)](const CancelToken& cancel) -> Worker::Finish {
     std::shared_ptr<const PeakPyramid> peaks;
     try {
       peaks = drevan::source_peaks(source.path, source.hash, rate, cancel);
     } catch (const Error&) {
       // The measuring of the clip tells what is wrong with it.
     }
-    return [this, peaks, path = source.path.string()] {
+    return [this, peaks, key] {
       if (peaks)
-        peaks_[path] = peaks;
+        peaks_[key] = peaks;
       else
-        bad_sources_.insert(path);
+        bad_sources_.insert(key);
       Q_EMIT peaks_changed();
       QTimer::singleShot(0, this, [this] { load_peaks(); });
     };
@@ -245,7 +244,7 @@ void Workspace::measure_shelf() {
       try {
         const Levels levels = measure_result(item.sound, item.chain, static_cast<size_t>(item.border), options);
         // Told one by one: hundreds of clips take their time.
-        QMetaObject::invokeMethod(this, [this, id = item.id, levels, key = item.key] { take_levels(id, levels, key); }, Qt::QueuedConnection);
+        shelf_worker_.post(cancel, [this, id = item.id, levels, key = item.key] { take_levels(id, levels, key); });
       } catch (const Error&) {
         // The measuring of the clip tells what is wrong with it.
       }

@@ -15,6 +15,7 @@ namespace fs = std::filesystem;
 // --- who takes part ---
 
 void Workspace::sit_out(StepPlace place, bool out) {
+  if (!end_preview_for(place)) return;
   const ChainStep* s = step(place);
   if (!s || place.owner == ChainOwner::clip) return;
   const auto name = QString::fromStdString(clip()->name);
@@ -28,6 +29,7 @@ bool Workspace::sits_out_of_group() const {
 }
 
 void Workspace::sit_out_of_group(bool out) {
+  end_preview();
   const Clip* c = clip();
   if (!c || out == sits_out_of_group()) return;
   const auto name = QString::fromStdString(c->name);
@@ -36,6 +38,7 @@ void Workspace::sit_out_of_group(bool out) {
 }
 
 void Workspace::take_part(const std::vector<int>& ids) {
+  end_preview();
   Reel next = history_.now();
   for (const int id : ids) drevan::take_part(next, id);
   edit(std::move(next), tr("Take part in everything"));
@@ -71,6 +74,7 @@ QString range_text(const SecondsRange& r) { return QObject::tr("%1 to %2 s").arg
 }  // namespace
 
 void Workspace::print(std::optional<SecondsRange> range) {
+  end_preview();
   const Clip* c = clip();
   if (!c) return;
   const Chain chain = active_steps({&c->chain});
@@ -85,6 +89,7 @@ void Workspace::print(std::optional<SecondsRange> range) {
 }
 
 void Workspace::print_again(SecondsRange range) {
+  end_preview();
   const Clip* c = clip();
   const Version* last = c ? find_version(*c, c->version) : nullptr;
   if (!last || last->made_with.steps.empty()) {
@@ -97,6 +102,7 @@ void Workspace::print_again(SecondsRange range) {
 }
 
 void Workspace::print_group() {
+  end_preview();
   const Clip* chosen = clip();
   if (!chosen) return;
   Reel bare = reel();
@@ -122,6 +128,12 @@ void Workspace::print_group() {
   start_print(std::move(jobs), tr("Print the group %1").arg(QString::fromStdString(bare.groups[static_cast<size_t>(chosen->group)].name)), true);
 }
 
+void Workspace::cancel_print() {
+  printer_.cancel();
+  promised_.clear();
+  show_printing(-1);
+}
+
 void Workspace::show_printing(double share) { Q_EMIT print_progress(share); }
 
 void Workspace::start_print(std::vector<PrintJob> jobs, const QString& label, bool group) {
@@ -130,12 +142,14 @@ void Workspace::start_print(std::vector<PrintJob> jobs, const QString& label, bo
     return;
   }
   for (auto& job : jobs) {
-    job.request.output = version_file(file_, *reel().find(job.clip));
+    job.request.output = version_file(file_, *reel().find(job.clip), promised_);
+    promised_.insert(job.request.output);
+    job.version.parent = reel().find(job.clip)->version;
     job.version.made_with = job.request.chain;
     job.version.range = job.request.range;
   }
-  show_printing(0);
-  printer_.start([this, jobs = std::move(jobs), label, group](const CancelToken& cancel) mutable -> Worker::Finish {
+  if (!printer_.busy()) show_printing(0);
+  printer_.enqueue([this, jobs = std::move(jobs), label, group](const CancelToken& cancel) mutable -> Worker::Finish {
     for (size_t i = 0; i < jobs.size(); ++i) {
       PrintJob& job = jobs[i];
       try {
@@ -143,7 +157,7 @@ void Workspace::start_print(std::vector<PrintJob> jobs, const QString& label, bo
           if (std::chrono::steady_clock::now() - last < std::chrono::milliseconds(60)) return;
           last = std::chrono::steady_clock::now();
           const double share = (static_cast<double>(i) + p) / static_cast<double>(jobs.size());
-          QMetaObject::invokeMethod(this, [this, share] { if (printing()) show_printing(share); }, Qt::QueuedConnection);
+          printer_.post(cancel, [this, share] { show_printing(share); });
         };
         const auto result = print_clip(job.request, findings_, cancel, tell_share);
         job.version.loudness_lufs = result.levels.loudness_lufs;
@@ -165,15 +179,17 @@ void Workspace::start_print(std::vector<PrintJob> jobs, const QString& label, bo
 }
 
 void Workspace::finish_print(const std::vector<PrintJob>& jobs, const QString& label, bool group) {
-  show_printing(-1);
+  if (!printer_.busy()) show_printing(-1);
+  end_preview();
   Reel next = history_.now();
   QString problem;
   int done = 0;
   for (const auto& job : jobs) {
+    promised_.erase(job.request.output);
     if (!job.problem.isEmpty()) problem = job.problem;
     Clip* c = next.find(job.clip);
     if (job.source.frames == 0 || !c) continue;
-    if (c->chain != job.own || (group && next.groups[static_cast<size_t>(c->group)].chain != job.group)) {
+    if (c->chain != job.own || c->version != job.version.parent || (group && next.groups[static_cast<size_t>(c->group)].chain != job.group)) {
       if (problem.isEmpty()) problem = tr("%1 was changed while it was printed, so it stays as it is; print it again.").arg(QString::fromStdString(c->name));
       std::error_code error;
       fs::remove(job.request.output, error);
@@ -215,6 +231,7 @@ void Workspace::show_version() {
 }
 
 void Workspace::go_to_version(int version) {
+  end_preview();
   const Clip* c = clip();
   const Version* to = c ? find_version(*c, version) : nullptr;
   if (!to || version == c->version) return;
@@ -223,6 +240,7 @@ void Workspace::go_to_version(int version) {
 }
 
 void Workspace::take_out_chain(int version) {
+  end_preview();
   const Clip* c = clip();
   const Version* from = c ? find_version(*c, version) : nullptr;
   if (!from || from->parent < 0) return;
@@ -231,6 +249,7 @@ void Workspace::take_out_chain(int version) {
 }
 
 void Workspace::clear_unused_versions() {
+  end_preview();
   const auto unused = unused_versions(reel());
   if (unused.empty()) return;
   std::uintmax_t bytes = 0;
@@ -246,18 +265,8 @@ void Workspace::clear_unused_versions() {
                      .arg(static_cast<double>(bytes) / 1e6, 0, 'f', 1), false);
 }
 
-// Only files that Drevan printed, that were cleared, and that the reel on the disk does not name.
 void Workspace::delete_cleared() {
-  if (cleared_.empty() || file_.empty()) return;
-  try {
-    const Reel saved = load_reel(file_);
-    const auto folder = fs::absolute(versions_folder(file_)).lexically_normal();
-    std::error_code error;
-    for (const auto& file : cleared_)
-      if (file.parent_path() == folder && std::ranges::find(saved.sources, file, &Source::path) == saved.sources.end()) fs::remove(file, error);
-  } catch (const Error&) {
-    // Nothing is deleted on a doubt.
-  }
+  if (!cleared_.empty() && !file_.empty()) delete_version_files(cleared_, file_);
   cleared_.clear();
 }
 

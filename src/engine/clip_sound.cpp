@@ -7,6 +7,7 @@
 
 #include "audio/error.h"
 #include "audio/hash.h"
+#include "audio/time_text.h"
 #include "engine/process.h"
 #include "measure/room_tone.h"
 
@@ -17,7 +18,8 @@ namespace fs = std::filesystem;
 namespace {
 
 ClipSound own_sound(const Reel& reel, const Clip& clip) {
-  return {reel.sources.at(static_cast<size_t>(clip.source)).path, clip.begin, clip.frames, reel.rate, clip.room_tone, {}, {}, clip.place_s};
+  const Source& source = reel.sources.at(static_cast<size_t>(clip.source));
+  return {source.path, clip.begin, clip.frames, reel.rate, clip.room_tone, {}, {}, clip.place_s, {source.frames, source.rate, source.channels, source.hash}};
 }
 
 ClipSound with_room_tone(const Reel& reel, const Clip& clip) {
@@ -35,24 +37,31 @@ bool shares(const ChainStep& step) { return step.type->shares && step.type->shar
 // The clips that a step of the clip's group or of the reel serves, with the sound that reaches it.
 // Steps before it that share in their turn find their own peers.
 std::shared_ptr<const CommonClips> ClipSounds::common(const Clip& clip, ChainOwner owner, size_t step) {
-  auto& made = made_[{clip.group, owner, step}];
-  if (made) return made;
+  const auto place = std::tuple(clip.group, owner, step);
+  if (const auto at = made_->find(place); at != made_->end()) return at->second;
   const ChainStep& served = chain_of(reel_, clip, owner).steps[step];
   // The chains as they are up to this step; what comes later is cut off for all.
   Reel before = reel_;
   auto& steps = owner == ChainOwner::group ? before.groups[static_cast<size_t>(clip.group)].chain.steps : before.chain.steps;
   steps.resize(step);
   if (owner == ChainOwner::group) before.chain = {};
-  ClipSounds sounds(before);
+  // Of the steps before it each is known, or will be, under the same place: what learns in common is made once,
+  // however many such steps follow each other.
+  ClipSounds sounds(before, made_);
   auto all = std::make_shared<CommonClips>();
   Hasher h;
   for (const auto& peer : before.clips) {
     if (peer.group != clip.group || !runs(reel_, peer, owner, served)) continue;
+    if (check_source(reel_.sources[static_cast<size_t>(peer.source)], false) == SourceState::missing) {
+      all->left_out.push_back(peer.name);
+      continue;
+    }
     all->peers.push_back({sounds.of(peer), full_chain(before, peer)});
     h.add(stage_keys(all->peers.back().sound, all->peers.back().chain).back());
   }
   all->key = h.value();
-  return made = std::move(all);
+  (*made_)[place] = all;
+  return all;
 }
 
 std::vector<CommonStep> ClipSounds::common_steps(const Clip& clip) {
@@ -93,13 +102,19 @@ std::uint64_t identity(const ClipSound& sound) {
       .value();
 }
 
-ClipReader::ClipReader(const ClipSound& sound) {
-  double source_rate = sound.rate;
-  {
-    reader_ = open_audio(sound.file);
-    source_rate = reader_->info().rate;
-    if (source_rate != sound.rate) reader_ = open_audio(sound.file, sound.rate);
-  }
+ClipReader::ClipReader(const ClipSound& sound) : reader_(open_audio(sound.file)), name_(sound.file.string()) {
+  const MediaInfo now = reader_->info();
+  const double source_rate = now.rate;
+  if (source_rate != sound.rate) reader_ = open_audio(sound.file, sound.rate);
+  if (sound.begin >= now.frames)
+    throw Error(Error::Kind::input, fmt::format("{} ends after {}, before the clip begins in it; copy it again from where it came from, or find the right file.", name_, length_text(now.seconds())));
+  const SourceFacts& known = sound.facts;
+  if (known.frames > 0 && (known.rate != now.rate || known.channels != now.channels))
+    broken_promises_.push_back(fmt::format("{} is another file than the reel was made with: {} channels at {:.0f} Hz, not {} at {:.0f} Hz. Find the right one with Clip, Find the source.",
+                                           name_, now.channels, now.rate, known.channels, known.rate));
+  else if (sound.frames > 0 && sound.begin + sound.frames > now.frames)
+    broken_promises_.push_back(fmt::format("{} has become shorter: {} of the {} that the clip has in it are there. Copy it again from where it came from.", name_,
+                                           length_text(static_cast<double>(now.frames - sound.begin) / now.rate), length_text(static_cast<double>(sound.frames) / now.rate)));
   const auto scaled = [&](Samples n) {
     return static_cast<Samples>(std::llround(static_cast<double>(n) * sound.rate / source_rate));
   };
@@ -131,7 +146,20 @@ int ClipReader::read(const AudioBlock& block) {
   if (n <= 0) return 0;
   const int got = reader_->read(block.part(0, n));
   at_ += got;
+  if (got < n && !ended_) ended_ = at_;
   return got;
+}
+
+std::vector<std::string> ClipReader::damage() const {
+  auto out = broken_promises_;
+  const auto read = reader_->damage();
+  out.insert(out.end(), read.begin(), read.end());
+  // A header that is a little off for the last packet is no damage.
+  const double rate = reader_->info().rate;
+  if (ended_ && read.empty() && static_cast<double>(frames_ - *ended_) > 0.1 * rate)
+    out.push_back(fmt::format("{} ends after {} of the clip's {}; the rest is missing. Copy it again from where it came from.", name_,
+                              length_text(static_cast<double>(*ended_) / rate), length_text(static_cast<double>(frames_) / rate)));
+  return out;
 }
 
 void require_room_tone(const SecondsRange& range, double clip_s, const std::string& clip) {

@@ -17,6 +17,14 @@ namespace drevan {
 
 struct CommonStep;
 
+/// A source as its reel knows it, to be held against the file that is there; frames 0: nothing is known.
+struct SourceFacts {
+  Samples frames = 0;
+  double rate = 0;
+  int channels = 0;
+  std::uint64_t hash = 0;
+};
+
 /// What to read, and where only the room is heard. A value; reading needs a ClipReader.
 struct ClipSound {
   std::filesystem::path file;
@@ -31,6 +39,7 @@ struct ClipSound {
   /// Where it belongs, seconds from the reel's start: goes into rendered broadcast-wave files. Empty:
   /// where its source says.
   std::optional<double> place_s{};
+  SourceFacts facts{};
   bool has_room_tone() const { return room_tone || (shared_tone && shared_tone->room_tone); }
 };
 
@@ -41,6 +50,7 @@ struct CommonClips {
     Chain chain;  ///< what its sound has been through when it reaches the step
   };
   std::vector<Peer> peers;
+  std::vector<std::string> left_out;  ///< names of clips whose source is missing
   std::uint64_t key = 0;  ///< of all their sounds as they reach the step
 };
 
@@ -53,15 +63,17 @@ struct CommonStep {
 /// Sounds of clips of one reel; what several share is made once. The reel must outlive it.
 class ClipSounds {
  public:
-  explicit ClipSounds(const Reel& reel) : reel_(reel) {}
+  explicit ClipSounds(const Reel& reel) : reel_(reel), made_(std::make_shared<Made>()) {}
   ClipSound of(const Clip& clip);
 
  private:
+  using Made = std::map<std::tuple<int, ChainOwner, size_t>, std::shared_ptr<const CommonClips>>;  // by group, chain and step
+  ClipSounds(const Reel& reel, std::shared_ptr<Made> made) : reel_(reel), made_(std::move(made)) {}
   std::shared_ptr<const CommonClips> common(const Clip& clip, ChainOwner owner, size_t step);
   std::vector<CommonStep> common_steps(const Clip& clip);
 
   const Reel& reel_;
-  std::map<std::tuple<int, ChainOwner, size_t>, std::shared_ptr<const CommonClips>> made_;  // by group, chain and step
+  std::shared_ptr<Made> made_;
 };
 
 /// Of one clip. With its own chain alone, forget `common`: it belongs to the full chain.
@@ -74,7 +86,7 @@ std::uint64_t identity(const ClipSound& sound);
 /// Reads a clip at the working rate. One thread at a time.
 class ClipReader {
  public:
-  /// Throws Error(input).
+  /// Throws Error(input); also when the file ends before the clip begins.
   explicit ClipReader(const ClipSound& sound);
 
   StreamFormat format(int max_block) const;
@@ -88,9 +100,14 @@ class ClipReader {
   void seek(Samples frame);
   /// Frames read; fewer than asked only at the clip's end. Throws Error(input).
   int read(const AudioBlock& block);
+  /// In what the sound that was read is not what the header and the reel promise: whole sentences.
+  std::vector<std::string> damage() const;
 
  private:
   std::unique_ptr<AudioReader> reader_;
+  std::string name_;
+  std::vector<std::string> broken_promises_;
+  std::optional<Samples> ended_;  // where it ended before frames_
   Samples begin_ = 0, frames_ = 0, at_ = 0;
   std::optional<Samples> place_;
 };

@@ -18,6 +18,10 @@ FileLevels measure_file(const std::filesystem::path& file, const CancelToken& ca
   }
   out.levels = meter.levels();
   out.info.frames = done;
+  for (const auto& told : reader->damage()) {
+    out.info.warnings.push_back(told);
+    out.info.whole = false;
+  }
   return out;
 }
 

@@ -36,6 +36,7 @@ class PlayRing {
                ? nullptr
                : &packets_[written_.load(std::memory_order_relaxed) % capacity];
   }
+  bool full() const noexcept { return written_.load(std::memory_order_acquire) - read_.load(std::memory_order_acquire) == capacity; }
   void push() noexcept { written_.fetch_add(1, std::memory_order_release); }
 
   /// The oldest packet, nullptr when empty. Reader only.

@@ -1,5 +1,7 @@
 #include "engine/play_run.h"
 
+#include "audio/hash.h"
+
 namespace drevan {
 
 namespace {
@@ -84,13 +86,15 @@ void PlayRun::next(AudioBlock before, AudioBlock after, int focus) {
   position_ += before.frames();
 }
 
+std::uint64_t identity_of_sounds(const PlayPlan& plan) {
+  return Hasher().add(identity(plan.sound)).add(plan.against ? identity(*plan.against) : 0).value();
+}
+
 bool PlayRun::update(std::shared_ptr<const PlayPlan> plan) {
+  if (plan == plan_) return true;  // as for nearly every packet
   const auto& now = plan_->chain.steps;
   const auto& next = plan->chain.steps;
-  const auto other = [](const PlayPlan& p) { return p.against ? identity(*p.against) : 0; };
-  if (identity(plan_->sound) != identity(plan->sound) || other(*plan_) != other(*plan) || now.size() != next.size() ||
-      plan_->around != plan->around)
-    return false;
+  if (plan_->sounds != plan->sounds || now.size() != next.size() || plan_->around != plan->around) return false;
   for (size_t i = 0; i < now.size(); ++i)
     if (now[i].type != next[i].type) return false;
   for (size_t i = 0; i < run_.size(); ++i) {

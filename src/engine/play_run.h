@@ -19,7 +19,12 @@ struct PlayPlan {
   int around = -1;
   /// Before is not what enters the chain but this sound: another version of the clip.
   std::optional<ClipSound> against{};
+  /// What tells its sounds from others', see identity_of_sounds(); 0: Player::load() finds it out.
+  std::uint64_t sounds = 0;
 };
+
+/// Of what a plan reads. Asks the disk for size and time of the files.
+std::uint64_t identity_of_sounds(const PlayPlan& plan);
 
 /// Not for the device's thread (reads files); one thread at a time.
 class PlayRun {

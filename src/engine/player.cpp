@@ -9,8 +9,8 @@
 
 namespace drevan {
 
-Player::Player(std::unique_ptr<AudioDevice> device, double rate)
-    : rate_(rate), device_(std::move(device)) {
+Player::Player(std::unique_ptr<AudioDevice> device, double rate, FindDevice find)
+    : rate_(rate), find_(std::move(find)), device_(std::move(device)) {
   before_gain_.prepare(rate, 5, 0);
   after_gain_.prepare(rate, 5, 0);
   thread_ = std::jthread([this](const std::stop_token& stop) { work(stop); });
@@ -25,14 +25,32 @@ Player::~Player() {
 
 // --- interface side: leave a wish, wake the worker ---
 
+void Player::wished() {
+  ++wishes_;
+  wake_.notify_all();
+}
+
+std::uint64_t Player::sounds_of(const PlayPlan& plan) {
+  const auto same = [](const ClipSound& a, const ClipSound& b) { return a.file == b.file && a.begin == b.begin && a.frames == b.frames && a.rate == b.rate; };
+  const bool known = known_sounds_ != 0 && same(known_sound_, plan.sound) && known_against_.has_value() == plan.against.has_value() &&
+                     (!plan.against || same(*known_against_, *plan.against));
+  const auto now = std::chrono::steady_clock::now();
+  if (known && now - known_at_ < std::chrono::milliseconds(500)) return known_sounds_;
+  known_sound_ = plan.sound;
+  known_against_ = plan.against;
+  known_at_ = now;
+  return known_sounds_ = identity_of_sounds(plan);
+}
+
 void Player::load(PlayPlan plan) {
+  if (plan.sounds == 0) plan.sounds = sounds_of(plan);
   const std::lock_guard lock(mutex_);
-  if (wish_.plan && identity(wish_.plan->sound) != identity(plan.sound)) {
+  if (wish_.plan && wish_.plan->sounds != plan.sounds) {
     wish_stop();
     wish_.seek = 0;
   }
   wish_.plan = std::make_shared<const PlayPlan>(std::move(plan));
-  wake_.notify_all();
+  wished();
 }
 
 void Player::unload() {
@@ -40,32 +58,22 @@ void Player::unload() {
   wish_.plan.reset();
   wish_stop();
   wish_.seek = 0;
-  wake_.notify_all();
+  wished();
 }
 
 void Player::play() {
-  if (!started_) {
-    try {
-      device_->start(*this);
-      started_ = true;
-    } catch (const Error& e) {
-      const std::lock_guard lock(mutex_);
-      error_ = e.what();
-      return;
-    }
-  }
   const std::lock_guard lock(mutex_);
   if (!wish_.plan) return;
   wish_.playing = true;
   wish_.untaken = true;
   playing_ = true;
-  wake_.notify_all();
+  wished();
 }
 
 void Player::pause() {
   const std::lock_guard lock(mutex_);
   wish_stop();
-  wake_.notify_all();
+  wished();
 }
 
 // A play() that was taken ends with its last packet; one that was not has none to end with.
@@ -78,17 +86,19 @@ void Player::seek(Samples position) {
   const std::lock_guard lock(mutex_);
   wish_.seek = position;
   if (!playing_) position_ = position;
-  wake_.notify_all();
+  wished();
 }
 
 void Player::set_loop(std::optional<FrameRange> loop) {
   const std::lock_guard lock(mutex_);
   wish_.loop = loop;
+  wished();
 }
 
 void Player::set_listen(Listen listen) {
   const std::lock_guard lock(mutex_);
   wish_.listen = listen;
+  wished();
 }
 
 Listen Player::listen() const {
@@ -99,11 +109,13 @@ Listen Player::listen() const {
 void Player::set_matched(bool matched) {
   const std::lock_guard lock(mutex_);
   wish_.matched = matched;
+  wished();
 }
 
 void Player::set_focus(int step) {
   const std::lock_guard lock(mutex_);
   wish_.focus = step;
+  wished();
 }
 
 std::array<float, 2> Player::take_peaks() {
@@ -124,14 +136,36 @@ std::string Player::take_error() {
 
 // --- run-ahead side ---
 
-// Copies the newest wish; false when there is nothing to do but wait.
+bool Player::caught_up() const {
+  const std::lock_guard lock(mutex_);
+  return wishes_ == taken_wishes_ && (waiting_ || ring_.full());
+}
+
+void Player::tell(std::string error) {
+  const std::lock_guard lock(mutex_);
+  error_ = std::move(error);
+}
+
+// Copies the newest wish; false when it is time to end.
 bool Player::take_wish(const std::stop_token& stop) {
   std::unique_lock lock(mutex_);
   const auto busy = [&] {
     return (wish_.playing && wish_.plan) || run_ != nullptr || wish_.seek.has_value();
   };
-  if (!busy()) wake_.wait(lock, stop, busy);
+  while (!busy() && !stop.stop_requested()) {
+    taken_wishes_ = wishes_;
+    waiting_ = true;
+    // Now and then a device that is lost is looked for, and one that is there is looked at.
+    wake_.wait_for(lock, stop, std::chrono::milliseconds(lost_ || started_ ? 250 : 3600000), [&] { return busy() || wishes_ != taken_wishes_; });
+    waiting_ = false;
+    if (busy() || stop.stop_requested()) break;
+    lock.unlock();
+    if (lost_) look_for_device();
+    else if (started_ && device_->lost()) lose_device();
+    lock.lock();
+  }
   if (stop.stop_requested()) return false;
+  taken_wishes_ = wishes_;
   const auto seek = std::exchange(wish_.seek, std::nullopt);
   wish_.untaken = false;
   now_ = wish_;
@@ -178,10 +212,80 @@ void Player::stop_playing() {
   if (!wish_.untaken) wish_.playing = false;  // a newer play() stands
 }
 
+// --- the device ---
+
+// Starts it where that was not done yet; false, with what is wrong told, when it cannot be.
+bool Player::device_ready() {
+  if (lost_) {
+    looked_at_ = {};
+    look_for_device();
+  }
+  if (lost_) {
+    tell("No sound device is there. Connect one, or start the sound server; playing can then be started again.");
+    return false;
+  }
+  if (started_) return true;
+  try {
+    device_->start(*this);
+    started_ = true;
+    pulled_at_ = std::chrono::steady_clock::now();
+    return true;
+  } catch (const Error& e) {
+    lost_ = find_ != nullptr;
+    tell(e.what());
+    return false;
+  }
+}
+
+// It says so, or has asked for nothing for a second although there is sound.
+bool Player::device_is_lost() {
+  const auto now = std::chrono::steady_clock::now();
+  if (const long pulls = pulls_.load(); pulls != pulls_seen_) {
+    pulls_seen_ = pulls;
+    pulled_at_ = now;
+  }
+  return started_ && (device_->lost() || (find_ && ring_.full() && now - pulled_at_ > std::chrono::seconds(1)));
+}
+
+void Player::lose_device() {
+  const auto name = device_->name();
+  device_->stop();
+  // Nobody reads the ring now.
+  while (ring_.front()) ring_.pop();
+  taken_ = 0;
+  started_ = false;
+  lost_ = true;
+  looked_at_ = std::chrono::steady_clock::now();
+  const bool was_playing = playing_;
+  stop_playing();
+  const std::lock_guard lock(mutex_);
+  wish_stop();
+  playing_ = false;
+  resume_at_ = position_.load();
+  error_ = "The sound device " + name + (was_playing ? " is gone, so playing is paused" : " is gone") + ". It is used again, or another, as soon as one is there.";
+}
+
+void Player::look_for_device() {
+  const auto now = std::chrono::steady_clock::now();
+  if (!find_ || now - looked_at_ < std::chrono::seconds(1)) return;
+  looked_at_ = now;
+  auto found = find_();
+  if (!found) return;
+  tell("The sound device " + found->name() + " is there; play on.");
+  const std::lock_guard lock(mutex_);
+  device_ = std::move(found);
+  lost_ = false;
+}
+
 void Player::work(const std::stop_token& stop) {
   const FlushDenormals flush;
   while (!stop.stop_requested()) {
     if (!take_wish(stop)) break;
+    if (device_is_lost()) {
+      give_back_seek();
+      lose_device();
+      continue;
+    }
     PlayPacket* packet = ring_.back();
     if (!packet) {
       give_back_seek();
@@ -191,6 +295,13 @@ void Player::work(const std::stop_token& stop) {
     try {
       if (!now_.playing && !run_) {  // a seek while paused: the next play() starts there
         if (now_.seek) position_ = resume_at_ = *now_.seek;
+        continue;
+      }
+      if (now_.playing && !device_ready()) {
+        stop_playing();
+        playing_ = false;
+        const std::lock_guard lock(mutex_);
+        wish_stop();
         continue;
       }
       if (now_.plan && now_.playing) apply_plan();
@@ -325,6 +436,7 @@ void Player::make_packet(PlayPacket& packet) {
 // --- device side ---
 
 void Player::pull(float* interleaved, int frames) noexcept {
+  pulls_.fetch_add(1, std::memory_order_relaxed);
   int done = 0;
   while (done < frames) {
     const PlayPacket* packet = ring_.front();

@@ -1,7 +1,9 @@
 // Plays a clip before, after, or what its chain removes.
 #pragma once
 
+#include <chrono>
 #include <condition_variable>
+#include <functional>
 #include <memory>
 #include <mutex>
 #include <optional>
@@ -19,10 +21,13 @@ enum class Listen { before, after, removed };
 
 /// Runs the chain ahead of the sound card on its own thread into a lock-free ring; the device's
 /// thread only copies. A new setting is heard within 100 ms. Public functions are for one thread
-/// (the interface's) and return at once.
+/// (the interface's) and return at once; the device is started, and looked for, on the run-ahead thread.
 class Player final : public SoundSource {
  public:
-  explicit Player(std::unique_ptr<AudioDevice> device, double rate);
+  using FindDevice = std::function<std::unique_ptr<AudioDevice>()>;
+  /// `find` is asked for another device, on the run-ahead thread, when the one there is was lost; it may find
+  /// none. Without it there is no other.
+  Player(std::unique_ptr<AudioDevice> device, double rate, FindDevice find = {});
   ~Player() override;
   Player(const Player&) = delete;
   Player& operator=(const Player&) = delete;
@@ -30,6 +35,9 @@ class Player final : public SoundSource {
   /// What is played from now on. While playing, changed settings glide, a changed chain is
   /// crossfaded; another sound stops playing first.
   void load(PlayPlan plan);
+  // A device that is lost (it says so, or asks for no sound while there is some) is told by take_error(); playing
+  // is paused where it was. Another one is looked for every second, and again at play().
+
   /// Stops and forgets the clip.
   void unload();
 
@@ -64,7 +72,10 @@ class Player final : public SoundSource {
   /// The last failure while playing, once; empty: none.
   std::string take_error();
 
+  /// The device there is; not to be kept, another may take its place.
   AudioDevice& device() { return *device_; }
+  /// Whether all that was asked for has been taken up and as much sound is ready as there is room for. For tests.
+  bool caught_up() const;
   void pull(float* interleaved, int frames) noexcept override;
 
  private:
@@ -80,6 +91,13 @@ class Player final : public SoundSource {
   };
   void work(const std::stop_token& stop);
   bool take_wish(const std::stop_token& stop);
+  void wished();
+  bool device_ready();
+  bool device_is_lost();
+  void lose_device();
+  void look_for_device();
+  void tell(std::string error);
+  std::uint64_t sounds_of(const PlayPlan& plan);
   void wish_stop();
   void give_back_seek();
   void apply_plan();
@@ -93,6 +111,13 @@ class Player final : public SoundSource {
   std::condition_variable_any wake_;
   Wish wish_;
   std::string error_;
+  unsigned long wishes_ = 0, taken_wishes_ = 0;
+  bool waiting_ = false;  // the run-ahead side, for a wish
+  // The files' size and time are asked for at most twice a second.
+  ClipSound known_sound_;
+  std::optional<ClipSound> known_against_;
+  std::uint64_t known_sounds_ = 0;
+  std::chrono::steady_clock::time_point known_at_{};
 
   // Run-ahead side.
   Wish now_;
@@ -116,8 +141,12 @@ class Player final : public SoundSource {
   int taken_ = 0;  // frames of the ring's front already played
 
   double rate_;
+  FindDevice find_;
   std::unique_ptr<AudioDevice> device_;
-  bool started_ = false;
+  bool started_ = false, lost_ = false;      // run-ahead side
+  std::atomic<long> pulls_{0};
+  long pulls_seen_ = 0;
+  std::chrono::steady_clock::time_point pulled_at_{}, looked_at_{};
   std::jthread thread_;
 };
 

@@ -123,7 +123,7 @@ PrintResult print_range(const PrintRequest& request, FindingStore& store, const 
     throw Error(Error::Kind::call, fmt::format("{}: the range {:.2f} to {:.2f} s does not lie within its {:.2f} s; select a part of it.",
                                                request.sound.file.filename().string(), request.range->begin, request.range->end, clip_s));
   const StreamFormat format = dry.format(4096);
-  AudioWriter writer(request.output, {Container::wav, SampleType::float32, format.rate, format.channels}, dry.frames(), dry.marks());
+  AudioWriter writer(request.output, {Container::wav, SampleType::float32, format.rate, format.channels, dry.source_info().channel_mask}, dry.frames(), dry.marks(), ReplacementFile::Old::kept);
   LevelMeter meter(format, Detail::quick);
   Inlay inlay(request, dry, writer, meter);
   ProcessOptions options;
@@ -138,8 +138,7 @@ PrintResult print_range(const PrintRequest& request, FindingStore& store, const 
 }  // namespace
 
 PrintResult print_clip(const PrintRequest& request, FindingStore& store, const CancelToken& cancel, const Progress& progress) {
-  std::error_code error;
-  std::filesystem::create_directories(request.output.parent_path(), error);
+  make_folder(request.output.parent_path());
   if (request.range) return print_range(request, store, cancel, progress);
   RenderResult all = render_clip({request.sound, request.chain, request.output, Container::wav, SampleType::float32}, store, cancel, progress);
   return {all.after, std::nullopt, std::nullopt, std::move(all.warnings)};

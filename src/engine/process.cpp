@@ -1,9 +1,12 @@
 #include "engine/process.h"
 
+#include <fmt/format.h>
+
+#include <chrono>
 #include <cmath>
 
+#include "audio/error.h"
 #include "audio/hash.h"
-#include "engine/spill.h"
 
 namespace drevan {
 
@@ -18,6 +21,48 @@ void FindingStore::put(std::uint64_t key, Findings findings) {
   // A long evening of knob-turning must not fill the memory; all of it can be found again.
   if (found_.size() > 20000) found_.clear();
   found_[key] = std::move(findings);
+}
+
+Findings FindingStore::get_or_learn(std::uint64_t key, const CancelToken& cancel, const std::function<Findings()>& learn) {
+  {
+    std::unique_lock lock(mutex_);
+    while (true) {
+      if (const auto at = found_.find(key); at != found_.end()) return at->second;
+      if (being_learned_.insert(key).second) break;
+      // Whoever learns it may give up; then it is our turn.
+      learned_.wait_for(lock, std::chrono::milliseconds(50));
+      cancel.check();
+    }
+  }
+  const auto done = [&] {
+    const std::lock_guard lock(mutex_);
+    being_learned_.erase(key);
+    learned_.notify_all();
+  };
+  try {
+    Findings found = learn();
+    put(key, found);
+    done();
+    return found;
+  } catch (...) {
+    done();
+    throw;
+  }
+}
+
+void FindingStore::keep_stage(std::uint64_t key, std::unique_ptr<Spill> sound) {
+  const std::lock_guard lock(mutex_);
+  if (stages_.size() > 500) stages_.clear();  // left by work that was cancelled
+  stages_[key] = std::move(sound);
+}
+
+std::unique_ptr<Spill> FindingStore::take_stage(std::uint64_t key) {
+  const std::lock_guard lock(mutex_);
+  const auto at = stages_.find(key);
+  if (at == stages_.end()) return nullptr;
+  auto sound = std::move(at->second);
+  stages_.erase(at);
+  return sound;
 }
 
 std::shared_ptr<const AudioBuffer> StageCache::get(std::uint64_t key) {
@@ -63,7 +108,7 @@ std::uint64_t finding_key(std::uint64_t input, const ClipSound& sound, const Cha
   const ChainStep& step = chain.steps[i];
   const CommonClips* common = common_of(sound, chain, i);
   Hasher h;
-  h.add(common ? common->key : input).add(step.type->id);
+  h.add(common ? common->key : input).add(step.type->id).add(step.type->revision);
   for (size_t p = 0; p < step.settings.values.size(); ++p)
     if (step.type->parameters[p].learned_from) h.add(step.settings[p]);
   if (step.type->hears == Hears::room_tone) add_room_tone(h, sound);
@@ -90,22 +135,40 @@ class Pass {
     for (size_t i = from; i < chain_.steps.size(); ++i) {
       if (known_[i]) continue;
       part_ = work_of(from, i);
-      if (chain_.steps[i].type->hears == Hears::room_tone)
-        learn_room(from, i);
-      else if (const CommonClips* common = common_of(sound_, chain_, i))
-        learn_common(*common, i);
-      else if (learn_whole(from, i))
-        from = i;
-      options_.store->put(finding_key(keys_[i], sound_, chain_, i), findings_[i]);
+      const auto key = finding_key(keys_[i], sound_, chain_, i);
+      if (const CommonClips* common = common_of(sound_, chain_, i)) {
+        findings_[i] = options_.store->get_or_learn(key, *options_.cancel, [&] { return learn_common(*common, i); });
+      } else {
+        if (chain_.steps[i].type->hears == Hears::room_tone)
+          learn_room(from, i);
+        else if (learn_whole(from, i))
+          from = i;
+        options_.store->put(key, findings_[i]);
+      }
       known_[i] = true;
       parts_done_ += part_;
     }
     part_ = last_work(from);
     part(from, chain_.steps.size(), sink);
+    tell_flaws();
     return findings_;
+  }
+  /// Begins at a stage whose sound is at hand instead of at the clip; to be called before run().
+  void begin_at(size_t stage, std::unique_ptr<Spill> sound) {
+    begin_ = stage;
+    spill_ = std::move(sound);
   }
 
  private:
+  void tell_flaws() const {
+    if (options_.damaged)
+      for (const auto& told : reader_.damage()) options_.damaged(told);
+    for (size_t i = 0; options_.warn && i < chain_.steps.size(); ++i)
+      if (const CommonClips* common = common_of(sound_, chain_, i); common && !common->left_out.empty())
+        options_.warn(fmt::format("{} was learned without {}, whose {} missing; find {} again and render once more.", chain_.steps[i].type->label,
+                                  fmt::join(common->left_out, ", "), common->left_out.size() == 1 ? "source is" : "sources are", common->left_out.size() == 1 ? "it" : "them"));
+  }
+
   void look_up() {
     for (size_t i = 0; i < chain_.steps.size(); ++i) {
       const auto& step = chain_.steps[i];
@@ -138,6 +201,7 @@ class Pass {
 
   // The latest stage in the cache that comes before the first tap and the first unknown finding.
   size_t start_stage() {
+    if (begin_ > 0) return begin_;
     if (!caching_) return 0;
     size_t limit = std::min(options_.first_tap, chain_.steps.size());
     for (size_t i = 0; i < limit; ++i)
@@ -215,27 +279,65 @@ class Pass {
   }
 
   // Lets step i hear all clips of the group, one after the other. Channels that one has not are silent.
-  void learn_common(const CommonClips& common, size_t i) {
+  Findings learn_common(const CommonClips& common, size_t i) {
     StreamFormat widest = format_;
     for (const auto& peer : common.peers) widest.channels = std::max(widest.channels, ClipReader(peer.sound).channels());
     const auto learner = chain_.steps[i].type->learn(chain_.steps[i].settings, widest);
     AudioBuffer wide(widest.channels, widest.max_block);
+    // Where another such step follows, what was heard is kept for it: each clip goes through each step once.
+    bool kept = false;
+    for (size_t later = i + 1; later < chain_.steps.size(); ++later)
+      kept = kept || (common_of(sound_, chain_, later) && !options_.store->get(finding_key(keys_[later], sound_, chain_, later)));
     double done = 0;
     for (const auto& peer : common.peers) {
-      ProcessOptions options;
-      options.store = options_.store;
-      options.cancel = options_.cancel;
-      process_clip(peer.sound, peer.chain, options, [&](const AudioBlock& b) {
+      auto aside = kept ? std::make_unique<Spill>(ClipReader(peer.sound).channels()) : nullptr;
+      hear_peer(peer, [&](const AudioBlock& b) {
         const auto all = wide.block(0, b.frames());
         all.clear();
         all.copy_from(b);
         learner->hear(all);
+        if (aside && !aside->write(b)) aside.reset();
       });
+      if (aside) options_.store->keep_stage(stage_keys(peer.sound, peer.chain).back(), std::move(aside));
       done += 1;
       if (options_.progress)
         options_.progress(std::min(1.0, (parts_done_ + part_ * done / static_cast<double>(common.peers.size())) / parts_left_));
     }
-    findings_[i] = learner->findings();
+    return learner->findings();
+  }
+
+  // What leaves a clip's chain, taken up at the last step in it that learns over all of the group.
+  void hear_peer(const CommonClips::Peer& peer, const BlockSink& sink) const {
+    ProcessOptions options;
+    options.store = options_.store;
+    options.cancel = options_.cancel;
+    Pass pass(peer.sound, peer.chain, options);
+    size_t from = peer.chain.steps.size();
+    while (from > 0 && !common_of(peer.sound, peer.chain, from - 1)) --from;
+    if (from > 1) {
+      const size_t stage = from - 1;
+      auto sound = options_.store->take_stage(pass.keys_[stage]);
+      if (!sound) {
+        // Nobody kept it: as it would have been kept.
+        sound = std::make_unique<Spill>(pass.format_.channels);
+        CommonClips::Peer earlier{peer.sound, peer.chain};
+        earlier.chain.steps.resize(stage);
+        earlier.sound.common = earlier_common(peer.sound, peer.chain.steps.size() - stage);
+        bool all = true;
+        hear_peer(earlier, [&](const AudioBlock& b) { all = all && sound->write(b); });
+        if (!all) throw Error(Error::Kind::output, "The disk for temporary files is full; free some space there.");
+      }
+      pass.begin_at(stage, std::move(sound));
+    }
+    pass.run(sink);
+  }
+
+  // The common steps of a chain that lost its last `count` steps.
+  static std::shared_ptr<const std::vector<CommonStep>> earlier_common(const ClipSound& sound, size_t count) {
+    auto out = std::make_shared<std::vector<CommonStep>>();
+    for (const auto& c : *sound.common)
+      if (c.from_end > count) out->push_back({c.from_end - count, c.clips});
+    return out;
   }
 
   // Lets step i hear all that reaches it. True: its input is at hand and the next part may start
@@ -300,7 +402,7 @@ class Pass {
   std::vector<std::uint64_t> keys_;
   std::vector<Findings> findings_;
   std::vector<bool> known_;
-  size_t next_tap_;
+  size_t next_tap_, begin_ = 0;
   std::shared_ptr<const AudioBuffer> cached_;  // the sound where the next part starts: from the
   std::unique_ptr<Spill> spill_;               // cache, put aside, or (neither) the source
   bool caching_ = false;
@@ -314,7 +416,7 @@ std::vector<std::uint64_t> stage_keys(const ClipSound& sound, const Chain& chain
   std::vector<std::uint64_t> keys{identity(sound)};
   for (const auto& step : chain.steps) {
     Hasher h;
-    h.add(keys.back()).add(step.type->id);
+    h.add(keys.back()).add(step.type->id).add(step.type->revision);
     for (const double v : step.settings.values) h.add(v);
     if (step.type->hears == Hears::room_tone) add_room_tone(h, sound);
     if (const CommonClips* common = common_of(sound, chain, keys.size() - 1)) h.add(common->key);

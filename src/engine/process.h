@@ -1,16 +1,19 @@
 // A clip through its chain: the one path for screen, command line and batch.
 #pragma once
 
+#include <condition_variable>
 #include <cstdint>
 #include <map>
 #include <memory>
 #include <mutex>
 #include <optional>
+#include <set>
 #include <vector>
 
 #include "audio/progress.h"
 #include "engine/chain_run.h"
 #include "engine/clip_sound.h"
+#include "engine/spill.h"
 
 namespace drevan {
 
@@ -20,10 +23,20 @@ class FindingStore {
  public:
   std::optional<Findings> get(std::uint64_t key) const;
   void put(std::uint64_t key, Findings findings);
+  /// The finding, or what `learn` makes of it: once, however many threads ask for it at the same time; the others
+  /// wait. Throws what `learn` throws, Cancelled while waiting.
+  Findings get_or_learn(std::uint64_t key, const CancelToken& cancel, const std::function<Findings()>& learn);
+
+  /// Sound of a group's clips on its way from one step that learns over all of them to the next.
+  void keep_stage(std::uint64_t key, std::unique_ptr<Spill> sound);
+  std::unique_ptr<Spill> take_stage(std::uint64_t key);
 
  private:
   mutable std::mutex mutex_;
+  std::condition_variable learned_;
   std::map<std::uint64_t, Findings> found_;
+  std::set<std::uint64_t> being_learned_;
+  std::map<std::uint64_t, std::unique_ptr<Spill>> stages_;
 };
 
 /// Sound of stages in memory, so that turning a knob late in a chain does not run the early steps
@@ -59,6 +72,8 @@ struct ProcessOptions {
   size_t first_tap = 0;            ///< stages before this one need not be heard
   const CancelToken* cancel = nullptr;  ///< required
   Progress progress;
+  std::function<void(const std::string&)> damaged;  ///< optional: told what of the source is not as promised
+  std::function<void(const std::string&)> warn;     ///< optional: told what else should be known
 };
 
 /// Learns what the chain's steps must know (from the store where it is known) and streams the clip

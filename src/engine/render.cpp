@@ -85,16 +85,19 @@ RenderResult render_clip(const RenderRequest& request, FindingStore& store,
   Samples frames = 0;
   StreamFormat format;
   SourceMarks marks;
+  std::uint32_t mask = 0;
   {
     const ClipReader reader(request.sound);
     format = reader.format(4096);
     frames = reader.frames();
     marks = reader.marks();
     result.warnings = reader.source_info().warnings;
+    result.whole = reader.source_info().whole;
+    mask = reader.source_info().channel_mask;
   }
   std::vector<std::unique_ptr<AudioWriter>> writers;
   const auto open = [&](const RenderOutput& to) {
-    writers.push_back(std::make_unique<AudioWriter>(to.file, WriteFormat{to.container, to.samples, format.rate, format.channels}, frames, marks));
+    writers.push_back(std::make_unique<AudioWriter>(to.file, WriteFormat{to.container, to.samples, format.rate, format.channels, mask}, frames, marks));
   };
   open({request.output, request.container, request.samples});
   for (const auto& other : request.also) open(other);
@@ -110,6 +113,11 @@ RenderResult render_clip(const RenderRequest& request, FindingStore& store,
     before.hear(b);
     before_outline.hear(b);
   };
+  options.damaged = [&](const std::string& told) {
+    result.warnings.push_back(told);
+    result.whole = false;
+  };
+  options.warn = [&](const std::string& told) { result.warnings.push_back(told); };
   const auto found = process_clip(request.sound, request.chain, options,
                                   [&](const AudioBlock& b) { output.hear(b); });
   for (const auto& writer : writers) writer->commit();

@@ -34,6 +34,7 @@ struct RenderResult {
   std::vector<PeakPair> before_outline, after_outline;  ///< see Outline; the same stretch of time
   Samples clipped = 0;  ///< samples beyond full scale that an integer format had to clip
   std::vector<std::string> warnings;  ///< whole sentences
+  bool whole = true;  ///< false: the source holds less, or damaged, sound than it or the reel promises; see warnings
 };
 
 /// Renders atomically: the output appears whole or not at all. The sound rings on past the clip's

@@ -9,6 +9,7 @@
 
 #include "audio/decibel.h"
 #include "dsp/sums.h"
+#include "dsp/true_peak.h"
 #include "measure/noise_floor.h"
 
 namespace drevan {
@@ -26,51 +27,65 @@ std::optional<double> finite(double value) {
   return value;
 }
 
-// Blocks that cannot hold the true peak are not oversampled, which most of speech is: between
-// samples a signal rises to at most `bound` times its largest sample (the sum of the magnitudes of
-// libebur128's interpolator is below 2.5). A block after a gap is led in by the samples before it;
-// those belong to a skipped block, so the jump at their start cannot pass for a peak either.
+// Blocks that cannot hold the true peak are not oversampled, which most of speech is. A block after a gap is
+// led in by the samples before it; those belong to a skipped block, so the jump at their start cannot pass
+// for a peak either.
 class TruePeakMeter {
  public:
-  explicit TruePeakMeter(StreamFormat f) : channels_(static_cast<size_t>(f.channels)) {
-    state_.reset(ebur128_init(static_cast<unsigned>(f.channels),
-                              static_cast<unsigned long>(std::lround(f.rate)),
-                              EBUR128_MODE_TRUE_PEAK));
-    before_.assign(lead * channels_, 0.0F);
-  }
+  explicit TruePeakMeter(StreamFormat f)
+      : detector_(f.channels), before_(f.channels, lead), scratch_(f.channels, lead) {}
 
-  // Interleaved frames whose largest sample is `block_peak`.
-  void hear(std::span<const float> frames, double block_peak) {
-    const bool skip = !state_ || block_peak * bound < peak_;
-    if (!skip) {
-      if (gap_) ebur128_add_frames_float(state_.get(), before_.data(), lead);
-      ebur128_add_frames_float(state_.get(), frames.data(), frames.size() / channels_);
-      for (size_t c = 0; c < channels_; ++c) {
-        double value = 0;
-        if (ebur128_prev_true_peak(state_.get(), static_cast<unsigned>(c), &value) == EBUR128_SUCCESS)
-          peak_ = std::max(peak_, value);
+  // `largest`: the largest sample of the block.
+  void hear(const AudioBlock& block, double largest) {
+    const bool quiet = largest * TruePeakDetector::overshoot() < peak_;
+    // The first quiet block lets out what lies between the last samples before it.
+    if (!quiet || !gap_) {
+      if (gap_) {
+        detector_.reset();
+        scratch_.block().copy_from(before_.block());
+        run(scratch_.block());
       }
+      run(block);
     }
-    gap_ = skip;
-    if (frames.size() >= before_.size()) {
-      std::ranges::copy(frames.last(before_.size()), before_.begin());
-    } else {
-      std::copy(before_.begin() + static_cast<std::ptrdiff_t>(frames.size()), before_.end(),
-                before_.begin());
-      std::ranges::copy(frames, before_.end() - static_cast<std::ptrdiff_t>(frames.size()));
-    }
+    gap_ = quiet;
+    keep_end(block);
   }
-  double peak() const { return peak_; }
+  // With what lies between the last samples and the silence behind them.
+  double peak() const {
+    TruePeakMeter whole = *this;
+    if (gap_) return peak_;
+    whole.scratch_.block().clear();
+    whole.run(whole.scratch_.block());
+    return whole.peak_;
+  }
 
  private:
-  static constexpr double bound = 3;
-  static constexpr size_t lead = 64;  // frames; the interpolator reaches back 12
+  static constexpr int lead = 64;  // frames; the interpolator reaches back 28
 
-  size_t channels_;
-  std::unique_ptr<ebur128_state, EburDeleter> state_;
-  std::vector<float> before_;
+  void run(const AudioBlock& block) {
+    for (int done = 0; done < block.frames();) {
+      const int n = std::min(block.frames() - done, static_cast<int>(peaks_.size()));
+      const auto found = std::span(peaks_).first(static_cast<size_t>(n));
+      detector_.process(block.part(done, n), found, static_cast<float>(peak_));
+      peak_ = std::max(peak_, static_cast<double>(*std::ranges::max_element(found)));
+      done += n;
+    }
+  }
+  void keep_end(const AudioBlock& block) {
+    const int n = std::min(lead, block.frames());
+    for (int c = 0; c < before_.channels(); ++c) {
+      const auto to = before_.channel(c);
+      std::shift_left(to.begin(), to.end(), n);
+      std::copy_n(block.channel(c).end() - n, n, to.end() - n);
+    }
+  }
+
+  TruePeakDetector detector_;
+  AudioBuffer before_;
+  AudioBuffer scratch_;
+  std::array<float, 512> peaks_{};
   double peak_ = 0;
-  bool gap_ = false;
+  bool gap_ = true;
 };
 }  // namespace
 
@@ -97,10 +112,7 @@ struct LevelMeter::Impl {
     for (int c = 0; c < block.channels(); ++c)
       block_peak = std::max(block_peak, largest_magnitude(block.channel(c)));
     word_peak = std::max(word_peak, block_peak);
-    if (true_peak) {
-      true_peak->hear(std::span(interleaved).first(channels * static_cast<size_t>(block.frames())),
-                      static_cast<double>(block_peak));
-    }
+    if (true_peak) true_peak->hear(block, static_cast<double>(block_peak));
     until_tenth += block.frames();
     if (until_tenth < tenth()) return;
     until_tenth = 0;
@@ -202,7 +214,8 @@ Levels LevelMeter::levels() const {
   double value = 0;
   if (ebur128_loudness_global(m.ebur.get(), &value) == EBUR128_SUCCESS)
     out.loudness_lufs = finite(value);
-  if (m.true_peak && m.true_peak->peak() > 0) out.true_peak_dbtp = to_db(m.true_peak->peak());
+  // No true peak lies below the largest sample.
+  if (m.true_peak && m.peak > 0) out.true_peak_dbtp = to_db(std::max(m.true_peak->peak(), static_cast<double>(m.peak)));
   if (m.detail != Detail::full) return out;
   if (ebur128_loudness_range(m.ebur.get(), &value) == EBUR128_SUCCESS && out.loudness_lufs)
     out.loudness_range_lu = value;

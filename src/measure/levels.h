@@ -31,7 +31,7 @@ enum class Detail {
   full,   ///< everything
 };
 
-/// Hears blocks, then tells. Loudness and true peak by libebur128 (its own 4x oversampling).
+/// Hears blocks, then tells. Loudness by libebur128, true peak by TruePeakDetector.
 /// Not for the real-time thread (libebur128 keeps growing lists).
 class LevelMeter {
  public:

@@ -12,32 +12,50 @@
 
 namespace drevan {
 
-SimulatedDevice::SimulatedDevice(double rate) : rate_(rate) {}
+SimulatedDevice::SimulatedDevice(double rate, Clock clock) : rate_(rate), clock_(clock), block_(static_cast<size_t>(std::lround(rate / 100)) * 2) {}
 SimulatedDevice::~SimulatedDevice() { SimulatedDevice::stop(); }
 
 void SimulatedDevice::start(SoundSource& source) {
   stop();
+  if (clock_ == Clock::by_hand) {
+    const std::lock_guard lock(source_mutex_);
+    source_ = &source;
+    return;
+  }
   thread_ = std::jthread([this, &source](const std::stop_token& token) { run(token, source); });
 }
 
 void SimulatedDevice::stop() {
   thread_.request_stop();
   if (thread_.joinable()) thread_.join();
+  const std::lock_guard lock(source_mutex_);
+  source_ = nullptr;
+}
+
+void SimulatedDevice::advance() {
+  const std::lock_guard lock(source_mutex_);
+  if (source_) pull(*source_);
+}
+
+void SimulatedDevice::unplug(bool tells) {
+  unplugged_ = true;
+  tells_lost_ = tells;
+}
+
+void SimulatedDevice::pull(SoundSource& source) {
+  if (unplugged_) return;
+  const size_t most = static_cast<size_t>(rate_) * 2 * 600;
+  source.pull(block_.data(), static_cast<int>(block_.size() / 2));
+  const std::lock_guard lock(mutex_);
+  if (played_.size() + block_.size() > most)
+    played_.erase(played_.begin(), played_.begin() + static_cast<std::ptrdiff_t>(most / 2));
+  played_.insert(played_.end(), block_.begin(), block_.end());
 }
 
 void SimulatedDevice::run(const std::stop_token& stop, SoundSource& source) {
-  const auto frames = static_cast<int>(std::lround(rate_ / 100));
-  std::vector<float> block(static_cast<size_t>(frames) * 2);
-  const size_t most = static_cast<size_t>(rate_) * 2 * 600;
   auto due = std::chrono::steady_clock::now();
   while (!stop.stop_requested()) {
-    source.pull(block.data(), frames);
-    {
-      const std::lock_guard lock(mutex_);
-      if (played_.size() + block.size() > most)
-        played_.erase(played_.begin(), played_.begin() + static_cast<std::ptrdiff_t>(most / 2));
-      played_.insert(played_.end(), block.begin(), block.end());
-    }
+    pull(source);
     due += std::chrono::milliseconds(10);
     std::this_thread::sleep_until(due);
     // A machine that stood still for a while plays on from here; it does not pull what it missed in
@@ -59,6 +77,9 @@ void SimulatedDevice::forget() {
 
 namespace {
 
+// Errors of streams on their own threads; the library tells them without saying of which.
+std::atomic<int> errors{0};
+
 class RtDevice final : public AudioDevice {
  public:
   explicit RtDevice(double rate) : rate_(rate) {
@@ -71,6 +92,7 @@ class RtDevice final : public AudioDevice {
 
   void start(SoundSource& source) override {
     stop();
+    errors_before_ = errors;
     RtAudio::StreamParameters out;
     out.deviceId = rt_.getDefaultOutputDevice();
     out.nChannels = 2;
@@ -80,8 +102,11 @@ class RtDevice final : public AudioDevice {
     options.numberOfBuffers = 2;
     options.streamName = "Drevan";
     try {
+      // Without a function for errors those on the device's own thread would end the program.
       rt_.openStream(&out, nullptr, RTAUDIO_FLOAT32, static_cast<unsigned>(std::lround(rate_)),
-                     &frames, &RtDevice::callback, &source, &options);
+                     &frames, &RtDevice::callback, &source, &options, [](RtAudioError::Type type, const std::string&) {
+                       if (type != RtAudioError::WARNING && type != RtAudioError::DEBUG_WARNING) ++errors;
+                     });
       rt_.startStream();
     } catch (const RtAudioError& e) {
       throw Error(Error::Kind::device,
@@ -89,8 +114,13 @@ class RtDevice final : public AudioDevice {
     }
   }
   void stop() override {
-    if (rt_.isStreamOpen()) rt_.closeStream();
+    try {
+      if (rt_.isStreamOpen()) rt_.closeStream();
+    } catch (const RtAudioError&) {
+      // What is gone need not be closed.
+    }
   }
+  bool lost() const override { return errors != errors_before_; }
 
  private:
   static int callback(void* out, void*, unsigned frames, double, RtAudioStreamStatus, void* source) {
@@ -101,11 +131,12 @@ class RtDevice final : public AudioDevice {
   RtAudio rt_;
   double rate_;
   std::string name_;
+  int errors_before_ = 0;
 };
 
 }  // namespace
 
-std::unique_ptr<AudioDevice> open_device(double rate) {
+std::unique_ptr<AudioDevice> find_device(double rate) {
   const char* wish = std::getenv("DREVAN_AUDIO");
   if (wish && std::string_view(wish) == "simulated") return std::make_unique<SimulatedDevice>(rate);
   try {
@@ -113,7 +144,12 @@ std::unique_ptr<AudioDevice> open_device(double rate) {
   } catch (const Error&) {
   } catch (const RtAudioError&) {
   }
-  return std::make_unique<SimulatedDevice>(rate);
+  return nullptr;
+}
+
+std::unique_ptr<AudioDevice> open_device(double rate) {
+  auto found = find_device(rate);
+  return found ? std::move(found) : std::make_unique<SimulatedDevice>(rate);
 }
 
 }  // namespace drevan

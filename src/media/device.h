@@ -1,6 +1,7 @@
 // Sound out: a real device by RtAudio, or a simulated one with a real clock.
 #pragma once
 
+#include <atomic>
 #include <memory>
 #include <mutex>
 #include <string>
@@ -29,18 +30,30 @@ class AudioDevice {
   /// After it returns pull() is not called any more.
   virtual void stop() = 0;
   virtual bool simulated() const { return false; }
+  /// Whether the system has told that it is gone: unplugged, its server ended. It plays no more then.
+  virtual bool lost() const { return false; }
 };
 
-/// Pulls 10 ms every 10 ms by the system's clock and keeps what it got: tests hear what a user
-/// would. Keeps the last ten minutes. When the machine itself stood still, its clock did, too.
+/// Pulls 10 ms every 10 ms by the system's clock, or when it is told to, and keeps what it got: tests hear what
+/// a user would. Keeps the last ten minutes. When the machine itself stood still, its clock did, too.
 class SimulatedDevice final : public AudioDevice {
  public:
-  explicit SimulatedDevice(double rate);
+  enum class Clock {
+    system,
+    by_hand,  ///< time goes on in advance() only
+  };
+  explicit SimulatedDevice(double rate, Clock clock = Clock::system);
   ~SimulatedDevice() override;
   std::string name() const override { return "simulated"; }
   void start(SoundSource& source) override;
   void stop() override;
   bool simulated() const override { return true; }
+
+  /// By hand: 10 ms more are pulled, on the caller's thread, when it has been started.
+  void advance();
+  /// As if it had been unplugged: it pulls no more, and says so when `tells`.
+  void unplug(bool tells);
+  bool lost() const override { return tells_lost_; }
 
   /// All that was played so far (the left and right channel interleaved). Thread-safe.
   std::vector<float> played() const;
@@ -48,15 +61,22 @@ class SimulatedDevice final : public AudioDevice {
 
  private:
   void run(const std::stop_token& stop, SoundSource& source);
+  void pull(SoundSource& source);
 
   double rate_;
+  Clock clock_;
   std::jthread thread_;
   mutable std::mutex mutex_;
-  std::vector<float> played_;
+  std::mutex source_mutex_;       // of source_, held while it is pulled from
+  SoundSource* source_ = nullptr; // by hand
+  std::vector<float> block_, played_;
+  std::atomic<bool> unplugged_{false}, tells_lost_{false};
 };
 
-/// The system's standard output at `rate` Hz, or, where there is none, or where the environment
-/// says DREVAN_AUDIO=simulated, a SimulatedDevice.
+/// The system's standard output at `rate` Hz; nullptr where there is none. Where the environment says
+/// DREVAN_AUDIO=simulated, a SimulatedDevice.
+std::unique_ptr<AudioDevice> find_device(double rate);
+/// The same, or a SimulatedDevice where there is none.
 std::unique_ptr<AudioDevice> open_device(double rate);
 
 }  // namespace drevan

@@ -160,7 +160,12 @@ fs::path peak_cache_folder() {
 std::shared_ptr<const PeakPyramid> source_peaks(const fs::path& source, std::uint64_t content_hash,
                                                 double rate, const CancelToken& cancel,
                                                 const Progress& progress) {
-  const auto cached = peak_cache_folder() / fmt::format("{}-{:.0f}.peaks", to_hex(content_hash), rate);
+  // A file may have changed since its content was known: its size and time go with the hash.
+  std::error_code error;
+  const auto size = fs::file_size(source, error);
+  const auto time = fs::last_write_time(source, error).time_since_epoch().count();
+  const auto key = Hasher().add(content_hash).add(size).add(time).value();
+  const auto cached = peak_cache_folder() / fmt::format("{}-{:.0f}.peaks", to_hex(key), rate);
   if (content_hash != 0)
     if (auto found = PeakPyramid::load(cached)) return found;
   const auto reader = open_audio(source, rate);

@@ -16,7 +16,9 @@ namespace drevan {
 struct MediaInfo {
   int channels = 1;
   double rate = 48000;                         ///< Hz
-  Samples frames = 0;                          ///< exact for sound files; close for video
+  Samples frames = 0;                          ///< as its header promises; counted where none does
+  std::uint32_t channel_mask = 0;              ///< which loudspeaker each channel is for (WAVE's bits); 0: not known
+  bool whole = true;                           ///< false: the header promises more than there is; see warnings
   std::string description;                     ///< broadcast-wave description, or empty
   std::optional<std::int64_t> time_reference;  ///< broadcast-wave samples since midnight
   std::vector<std::string> warnings;           ///< whole sentences, each naming the file
@@ -34,6 +36,9 @@ class AudioReader {
   /// fewer than asked only at the end. Samples that are no numbers come out as silence.
   /// Throws Error(input) when the file cannot be read on.
   virtual int read(const AudioBlock& block) = 0;
+  /// What of the sound that was read so far is damaged or missing: whole sentences, each naming the file and the
+  /// place.
+  virtual std::vector<std::string> damage() const { return {}; }
 };
 
 /// Opens any file that holds sound. Throws Error(input) with a sentence for the user: not found,

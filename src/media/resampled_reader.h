@@ -15,6 +15,7 @@ class ResampledReader final : public AudioReader {
   const MediaInfo& info() const override { return info_; }
   void seek(Samples frame) override;
   int read(const AudioBlock& block) override;
+  std::vector<std::string> damage() const override { return source_->damage(); }
 
  private:
   struct Soxr;

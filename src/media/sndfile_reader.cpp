@@ -3,6 +3,7 @@
 #include <fmt/format.h>
 #include <sndfile.h>
 
+#include <algorithm>
 #include <array>
 #include <cmath>
 #include <cstdio>
@@ -20,6 +21,23 @@ struct SndfileDeleter {
   void operator()(SNDFILE* f) const { sf_close(f); }
 };
 
+// The channels' loudspeakers as WAVE counts them; 0 when the file does not tell, or in another order.
+std::uint32_t mask_of(SNDFILE* handle, int channels) {
+  constexpr std::pair<int, unsigned> known[] = {
+      {SF_CHANNEL_MAP_LEFT, 0}, {SF_CHANNEL_MAP_FRONT_LEFT, 0}, {SF_CHANNEL_MAP_RIGHT, 1}, {SF_CHANNEL_MAP_FRONT_RIGHT, 1}, {SF_CHANNEL_MAP_CENTER, 2},
+      {SF_CHANNEL_MAP_FRONT_CENTER, 2}, {SF_CHANNEL_MAP_LFE, 3}, {SF_CHANNEL_MAP_REAR_LEFT, 4}, {SF_CHANNEL_MAP_REAR_RIGHT, 5}, {SF_CHANNEL_MAP_FRONT_LEFT_OF_CENTER, 6},
+      {SF_CHANNEL_MAP_FRONT_RIGHT_OF_CENTER, 7}, {SF_CHANNEL_MAP_REAR_CENTER, 8}, {SF_CHANNEL_MAP_SIDE_LEFT, 9}, {SF_CHANNEL_MAP_SIDE_RIGHT, 10}};
+  std::vector<int> map(static_cast<size_t>(channels));
+  if (sf_command(handle, SFC_GET_CHANNEL_MAP_INFO, map.data(), static_cast<int>(map.size() * sizeof(int))) != SF_TRUE) return 0;
+  std::uint32_t mask = 0;
+  for (const int place : map) {
+    const auto at = std::ranges::find(known, place, &std::pair<int, unsigned>::first);
+    if (at == std::end(known) || (mask >> at->second) != 0) return 0;
+    mask |= 1U << at->second;
+  }
+  return mask;
+}
+
 class SndfileReader final : public AudioReader {
  public:
   SndfileReader(SNDFILE* handle, const SF_INFO& sf, const std::filesystem::path& file)
@@ -34,7 +52,10 @@ class SndfileReader final : public AudioReader {
                                     bext.time_reference_low);
       info_.description.assign(bext.description, strnlen(bext.description, sizeof bext.description));
     }
-    if (const double missing = missing_seconds(file); missing > 0)
+    info_.channel_mask = mask_of(handle, sf.channels);
+    const double missing = missing_seconds(file);
+    info_.whole = missing <= 0;
+    if (missing > 0)
       info_.warnings.push_back(fmt::format(
           "{} is cut off: its header promises {} more than the file holds; the {} that are there "
           "are used. Copy it again from where it came from.",
@@ -46,6 +67,7 @@ class SndfileReader final : public AudioReader {
   void seek(Samples frame) override {
     const auto goal = std::clamp<Samples>(frame, 0, info_.frames);
     if (sf_seek(file_.get(), goal, SEEK_SET) != goal) throw failed();
+    at_ = goal;
   }
 
   int read(const AudioBlock& block) override {
@@ -53,8 +75,16 @@ class SndfileReader final : public AudioReader {
     const auto got = sf_readf_float(file_.get(), interleaved_.data(), block.frames());
     if (got < block.frames() && sf_error(file_.get()) != SF_ERR_NO_ERROR) throw failed();
     const auto n = static_cast<int>(got);
+    at_ += n;
+    if (n < block.frames() && at_ < info_.frames) ends_ = at_;
     deinterleave_finite(interleaved_, block.part(0, n));
     return n;
+  }
+
+  std::vector<std::string> damage() const override {
+    if (!ends_) return {};
+    return {fmt::format("{} ends after {}, though its header promises {}; the rest is missing. Copy it again from where it came from.", name_,
+                        length_text(static_cast<double>(*ends_) / info_.rate), length_text(info_.seconds()))};
   }
 
  private:
@@ -65,6 +95,8 @@ class SndfileReader final : public AudioReader {
   }
 
   std::unique_ptr<SNDFILE, SndfileDeleter> file_;
+  Samples at_ = 0;
+  std::optional<Samples> ends_{};  // where it ended before its header's length
   std::string name_;
   MediaInfo info_;
   std::vector<float> interleaved_;
@@ -114,6 +146,11 @@ std::unique_ptr<AudioReader> open_sndfile(const std::filesystem::path& file) {
   SF_INFO sf{};
   SNDFILE* handle = sf_open(file.c_str(), SFM_READ, &sf);
   if (!handle) return nullptr;
+  // MP3 may not know its length, or lie about it; libav counts.
+  if ((sf.format & SF_FORMAT_TYPEMASK) == SF_FORMAT_MPEG) {
+    sf_close(handle);
+    return nullptr;
+  }
   return std::make_unique<SndfileReader>(handle, sf, file);
 }
 

@@ -1,13 +1,11 @@
 #include "media/writer.h"
 
-#include <fcntl.h>
 #include <fmt/format.h>
 #include <sndfile.h>
-#include <unistd.h>
 
+#include <array>
 #include <cerrno>
 #include <cmath>
-#include <cstring>
 #include <vector>
 
 #include "audio/error.h"
@@ -44,36 +42,44 @@ Samples quantise(std::span<const float> in, std::span<std::int32_t> out, int bit
   return clipped;
 }
 
+namespace {
+
+// What the channels are when nothing tells: the usual order of WAVE files (Microsoft, "Multiple Channel Audio Data
+// and WAVE Files"); 0 for counts that have none.
+std::uint32_t usual_mask(int channels) {
+  constexpr std::array<std::uint32_t, 9> masks{0, 0, 0, 0x7, 0x33, 0x37, 0x3f, 0x13f, 0x63f};
+  return channels < static_cast<int>(masks.size()) ? masks[static_cast<size_t>(channels)] : 0;
+}
+
+std::vector<int> channel_map(std::uint32_t mask) {
+  constexpr int places[] = {SF_CHANNEL_MAP_LEFT, SF_CHANNEL_MAP_RIGHT, SF_CHANNEL_MAP_CENTER, SF_CHANNEL_MAP_LFE, SF_CHANNEL_MAP_REAR_LEFT, SF_CHANNEL_MAP_REAR_RIGHT,
+                            SF_CHANNEL_MAP_FRONT_LEFT_OF_CENTER, SF_CHANNEL_MAP_FRONT_RIGHT_OF_CENTER, SF_CHANNEL_MAP_REAR_CENTER, SF_CHANNEL_MAP_SIDE_LEFT, SF_CHANNEL_MAP_SIDE_RIGHT};
+  std::vector<int> out;
+  for (size_t bit = 0; bit < std::size(places); ++bit)
+    if ((mask >> bit) & 1U) out.push_back(places[bit]);
+  return out;
+}
+
+}  // namespace
+
 struct AudioWriter::Impl {
-  fs::path goal, part;
+  fs::path goal;
   WriteFormat format;
+  std::optional<ReplacementFile> place;
   SNDFILE* file = nullptr;
   Samples written = 0, clipped = 0;
   std::uint64_t random = 0x9e3779b97f4a7c15ULL;
   std::vector<float> interleaved;
   std::vector<std::int32_t> integers;
 
-  Error failed(const std::string& why) const {
-    return {Error::Kind::output, fmt::format("{} cannot be written: {}", goal.string(), why)};
-  }
-  Error failed_with(int error) const {
-    if (error == ENOSPC || error == EDQUOT)
-      return failed("the disk is full. Free some space or choose another folder; nothing was left "
-                    "half-written.");
-    if (error == EACCES || error == EROFS || error == EPERM)
-      return failed("this folder is read-only for you. Choose another folder.");
-    return failed(fmt::format("{}.", std::strerror(error)));
-  }
-  void open(Samples frames, const SourceMarks& marks);
+  void open(Samples frames, const SourceMarks& marks, ReplacementFile::Old old);
   void add_marks(const SourceMarks& marks);
   ~Impl() {
     if (file) sf_close(file);
-    std::error_code ignored;
-    if (!part.empty()) fs::remove(part, ignored);
   }
 };
 
-void AudioWriter::Impl::open(Samples frames, const SourceMarks& marks) {
+void AudioWriter::Impl::open(Samples frames, const SourceMarks& marks, ReplacementFile::Old old) {
   SF_INFO info{};
   info.channels = format.channels;
   info.samplerate = static_cast<int>(std::lround(format.rate));
@@ -86,18 +92,16 @@ void AudioWriter::Impl::open(Samples frames, const SourceMarks& marks) {
   info.format |= format.samples == SampleType::int16   ? SF_FORMAT_PCM_16
                  : format.samples == SampleType::int24 ? SF_FORMAT_PCM_24
                                                        : SF_FORMAT_FLOAT;
-  // Hidden, beside the goal, and ours alone: two renders to one name cannot mix.
-  part = goal.parent_path() / fmt::format(".{}.{}.part", goal.filename().string(), ::getpid());
-  errno = 0;
-  const int fd = ::open(part.c_str(), O_RDWR | O_CREAT | O_TRUNC | O_CLOEXEC, 0666);
-  if (fd < 0) {
-    const int error = errno;
-    part.clear();
-    throw failed_with(error);
-  }
-  file = sf_open_fd(fd, SFM_WRITE, &info, SF_TRUE);
-  if (!file) throw failed(fmt::format("{}.", sf_strerror(nullptr)));
+  const auto map = format.container == Container::wav && format.channels > 2 ? channel_map(format.channel_mask != 0 ? format.channel_mask : usual_mask(format.channels)) : std::vector<int>();
+  const bool told = std::ssize(map) == format.channels;
+  if (told && !large) info.format = SF_FORMAT_WAVEX | (info.format & SF_FORMAT_SUBMASK);
+  place.emplace(goal, old);
+  file = sf_open_fd(place->descriptor(), SFM_WRITE, &info, SF_FALSE);
+  if (!file) throw Error(Error::Kind::output, fmt::format("{} cannot be written: {}.", goal.string(), sf_strerror(nullptr)));
   sf_command(file, SFC_SET_CLIPPING, nullptr, SF_TRUE);
+  // The PEAK chunk holds the time of day: the same sound would not give the same file.
+  sf_command(file, SFC_SET_ADD_PEAK_CHUNK, nullptr, SF_FALSE);
+  if (told) sf_command(file, SFC_SET_CHANNEL_MAP_INFO, const_cast<int*>(map.data()), static_cast<int>(map.size() * sizeof(int)));
   add_marks(marks);
 }
 
@@ -117,7 +121,7 @@ void AudioWriter::Impl::add_marks(const SourceMarks& marks) {
 }
 
 AudioWriter::AudioWriter(fs::path goal, const WriteFormat& format, Samples frames,
-                         const SourceMarks& marks)
+                         const SourceMarks& marks, ReplacementFile::Old old)
     : impl_(std::make_unique<Impl>()) {
   impl_->goal = std::move(goal);
   impl_->format = format;
@@ -127,7 +131,7 @@ AudioWriter::AudioWriter(fs::path goal, const WriteFormat& format, Samples frame
     throw Error(Error::Kind::call,
                 fmt::format("FLAC holds up to 8 channels, this sound has {}; choose WAV.",
                             format.channels));
-  impl_->open(frames, marks);
+  impl_->open(frames, marks, old);
 }
 
 AudioWriter::~AudioWriter() = default;
@@ -147,27 +151,23 @@ void AudioWriter::write(const AudioBlock& block) {
                           w.random);
     done = sf_writef_int(w.file, w.integers.data(), block.frames());
   }
-  if (done != block.frames()) throw w.failed_with(errno != 0 ? errno : ENOSPC);
+  if (done != block.frames()) throw cannot_write(w.goal, errno != 0 ? errno : ENOSPC);
   w.written += block.frames();
 }
 
 void AudioWriter::commit() {
   Impl& w = *impl_;
   errno = 0;
-  sf_write_sync(w.file);
   const int error = sf_close(w.file);
   w.file = nullptr;
-  if (error != 0) throw w.failed_with(errno != 0 ? errno : ENOSPC);
+  if (error != 0) throw cannot_write(w.goal, errno != 0 ? errno : ENOSPC);
   // libsndfile does not tell of every short write at the end: look whether all of it is there.
   SF_INFO info{};
-  SNDFILE* check = sf_open(w.part.c_str(), SFM_READ, &info);
+  SNDFILE* check = sf_open(w.place->part().c_str(), SFM_READ, &info);
   const bool whole = check && info.frames == w.written;
   if (check) sf_close(check);
-  if (!whole) throw w.failed_with(ENOSPC);
-  std::error_code renamed;
-  fs::rename(w.part, w.goal, renamed);
-  if (renamed) throw w.failed_with(renamed.value());
-  w.part.clear();
+  if (!whole) throw cannot_write(w.goal, ENOSPC);
+  w.place->commit();
 }
 
 Samples AudioWriter::clipped() const { return impl_->clipped; }

@@ -8,6 +8,7 @@
 #include <string>
 
 #include "audio/buffer.h"
+#include "audio/replace_file.h"
 
 namespace drevan {
 
@@ -19,6 +20,7 @@ struct WriteFormat {
   SampleType samples = SampleType::int24;
   double rate = 48000;  ///< Hz
   int channels = 1;
+  std::uint32_t channel_mask = 0;  ///< as MediaInfo's; 0: the usual one for this many channels, WAV only
 };
 
 /// What goes with the sound: where it belongs and what it is.
@@ -30,8 +32,8 @@ struct SourceMarks {
 /// ".wav" or ".flac".
 std::string_view extension(Container container);
 
-/// Writes beside its goal and takes the final name only in commit(): a killed, failed or dropped
-/// writer leaves nothing under it. 16 and 24 bit get TPDF dither of +-1 LSB, from a fixed seed, so
+/// Writes beside its goal and takes the final name only in commit(), see ReplacementFile: a killed, failed or
+/// dropped writer leaves nothing under it. 16 and 24 bit get TPDF dither of +-1 LSB, from a fixed seed, so
 /// that the same sound gives the same bits; samples beyond full scale are clipped and counted.
 class AudioWriter {
  public:
@@ -39,7 +41,7 @@ class AudioWriter {
   /// the place cannot be written, Error(call) when the format cannot be (FLAC in 32-bit float,
   /// FLAC with more than 8 channels).
   AudioWriter(std::filesystem::path goal, const WriteFormat& format, Samples frames,
-              const SourceMarks& marks);
+              const SourceMarks& marks, ReplacementFile::Old old = ReplacementFile::Old::replaced);
   ~AudioWriter();
   AudioWriter(const AudioWriter&) = delete;
   AudioWriter& operator=(const AudioWriter&) = delete;

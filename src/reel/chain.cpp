@@ -54,7 +54,7 @@ std::string allowed(const Parameter& p) {
 
 double value_from_json(const Parameter& p, const nlohmann::json& json, const std::string& where) {
   const auto bad = [&] {
-    return wrong(where, fmt::format("\"{}\" is {}, {}.", p.id, json.dump(), allowed(p)));
+    return wrong(where, fmt::format("\"{}\" is {}, {}.", p.id, shown(json), allowed(p)));
   };
   if (p.scale == Scale::choice) {
     std::string id;
@@ -83,7 +83,7 @@ ChainStep step_from_json(const nlohmann::json& json, const std::string& where) {
   if (!type) {
     std::string ids;
     for (const auto* t : catalogue()) ids += (ids.empty() ? "" : ", ") + std::string(t->id);
-    throw wrong(where, fmt::format("there is no step \"{}\"; there are {}.", id, ids));
+    throw wrong(where, fmt::format("there is no step {}; there are {}.", shown(json.at("step")), ids));
   }
   const std::string here = fmt::format("{} ({})", where, id);
   ChainStep step{type, standard_settings(*type), true, {}};
@@ -95,7 +95,7 @@ ChainStep step_from_json(const nlohmann::json& json, const std::string& where) {
       for (const auto& [name, v] : value.items()) {
         const int i = parameter_index(*type, name);
         if (i < 0)
-          throw wrong(here, fmt::format("there is no setting \"{}\"; there are {}.", name,
+          throw wrong(here, fmt::format("there is no setting {}; there are {}.", shown(name),
                                         known_ids(*type)));
         step.settings.values[static_cast<size_t>(i)] =
             value_from_json(type->parameters[static_cast<size_t>(i)], v, here);
@@ -103,9 +103,9 @@ ChainStep step_from_json(const nlohmann::json& json, const std::string& where) {
     } else if (key == "sits_out") {
       step.sits_out = ids_from_json(value, fmt::format("{}, sits_out", here));
     } else {
-      throw wrong(here, fmt::format("\"{}\" does not belong here; a step has \"step\", \"settings\" "
+      throw wrong(here, fmt::format("{} does not belong here; a step has \"step\", \"settings\" "
                                     "and \"on\".",
-                                    key));
+                                    shown(key)));
     }
   }
   return step;
@@ -118,7 +118,7 @@ std::vector<int> ids_from_json(const nlohmann::json& json, const std::string& wh
   if (!json.is_array()) throw wrong(where, "must be a list of clips' ids.");
   for (const auto& id : json) {
     if (!id.is_number_integer() || id.get<std::int64_t>() < 1 || id.get<std::int64_t>() > std::numeric_limits<int>::max())
-      throw wrong(where, fmt::format("{} is not the id of a clip.", id.dump()));
+      throw wrong(where, fmt::format("{} is not the id of a clip.", shown(id)));
     ids.push_back(id.get<int>());
   }
   std::ranges::sort(ids);
@@ -181,9 +181,7 @@ nlohmann::ordered_json to_json(const Recipe& recipe) {
 Recipe recipe_from_text(const std::string& text, const std::string& where) {
   const auto json = parse_json(text, where);
   check_version(json, "drevan_recipe", newest_recipe, where);
-  for (const auto& [key, value] : json.items())
-    if (key != "drevan_recipe" && key != "name" && key != "note" && key != "tags" && key != "steps")
-      throw wrong(where, fmt::format("\"{}\" does not belong in a recipe.", key));
+  only_members(json, {"drevan_recipe", "name", "note", "tags", "steps"}, where);
   if (!json.contains("steps")) throw wrong(where, "\"steps\" is missing.");
   Recipe recipe{member<std::string>(json, "name", "", where), member<std::string>(json, "note", "", where),
                 chain_from_json(json.at("steps"), where), {}};
@@ -192,7 +190,7 @@ Recipe recipe_from_text(const std::string& text, const std::string& where) {
   if (json.contains("tags")) {
     if (!json.at("tags").is_array()) throw wrong(where, "\"tags\" must be a list of words.");
     for (const auto& tag : json.at("tags")) {
-      if (!tag.is_string()) throw wrong(where, fmt::format("\"tags\" holds {}, which is not a word.", tag.dump()));
+      if (!tag.is_string()) throw wrong(where, fmt::format("\"tags\" holds {}, which is not a word.", shown(tag)));
       recipe.tags.push_back(tag.get<std::string>());
     }
   }

@@ -55,6 +55,17 @@ std::vector<std::string> History::labels() const {
   return out;
 }
 
+void History::change_all(const std::function<void(Reel&)>& change) {
+  for (auto& state : states_) {
+    Reel next = *state.reel;
+    change(next);
+    if (next == *state.reel) continue;
+    auto changed = std::make_shared<const Reel>(std::move(next));
+    if (saved_ == state.reel) saved_ = changed;
+    state.reel = std::move(changed);
+  }
+}
+
 void History::go_to(size_t state) {
   if (state >= states_.size() || state == at_) return;
   at_ = state;

@@ -1,6 +1,7 @@
 // Undo and redo: whole reels, since a reel is a small value.
 #pragma once
 
+#include <functional>
 #include <memory>
 #include <string>
 #include <vector>
@@ -47,6 +48,8 @@ class History {
   size_t at() const { return at_; }
   /// Goes to any state.
   void go_to(size_t state);
+  /// Changes every state alike, as no edit: where files lie, say. States that do not change stay shared.
+  void change_all(const std::function<void(Reel&)>& change);
 
   void mark_saved() { saved_ = states_[at_].reel; }
   bool changed() const { return !saved_ || *saved_ != now(); }

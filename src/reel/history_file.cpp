@@ -6,6 +6,7 @@
 #include "audio/error.h"
 #include "audio/hash.h"
 #include "reel/json_file.h"
+#include "reel/version_files.h"
 
 namespace drevan {
 
@@ -53,7 +54,7 @@ void save_history(const SavedHistory& history, const fs::path& reel_file, const 
       line["reel"] = now;
     else
       line["patch"] = json::diff(last, now);
-    out += line.dump() + "\n";
+    out += line.dump(-1, ' ', false, json::error_handler_t::replace) + "\n";
     last = std::move(now);
   }
   write_text(history_file_of(reel_file), out);
@@ -70,7 +71,7 @@ std::optional<SavedHistory> load_history(const fs::path& reel_file) noexcept {
     bool head = true;
     for (size_t begin = 0; begin < all.size();) {
       const auto end = std::min(all.find('\n', begin), all.size());
-      const auto line = json::parse(std::string_view(all).substr(begin, end - begin));
+      const auto line = parse_json(std::string_view(all).substr(begin, end - begin), file.string());
       begin = end + 1;
       if (head) {
         if (line.value("drevan_history", 0) != 1 || line.value("saved", "") != hash_of(saved)) return std::nullopt;

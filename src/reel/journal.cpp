@@ -12,6 +12,7 @@
 
 #include "audio/error.h"
 #include "audio/hash.h"
+#include "audio/replace_file.h"
 #include "reel/json_file.h"
 
 namespace drevan {
@@ -25,7 +26,7 @@ constexpr auto apart = std::chrono::milliseconds(200);
 
 std::string hash_of(const std::string& text) { return to_hex(Hasher().add(text).value()); }
 std::string line_of(const json& content) {
-  const std::string text = content.dump();
+  const std::string text = content.dump(-1, ' ', false, json::error_handler_t::replace);
   return hash_of(text) + " " + text + "\n";
 }
 
@@ -34,8 +35,12 @@ std::optional<json> content_of(std::string_view line) {
   if (line.size() < 18 || line[16] != ' ') return std::nullopt;
   const std::string text(line.substr(17));
   if (hash_of(text) != line.substr(0, 16)) return std::nullopt;
-  auto content = json::parse(text, nullptr, false);
-  return content.is_object() ? std::optional(std::move(content)) : std::nullopt;
+  try {
+    auto content = parse_json(text, "journal");
+    return content.is_object() ? std::optional(std::move(content)) : std::nullopt;
+  } catch (const Error&) {
+    return std::nullopt;
+  }
 }
 
 }  // namespace
@@ -54,10 +59,9 @@ struct Journal::Writer {
   // Errors by errno. Half a line is taken back: what follows it could not be read.
   bool append(const std::string& line) const {
     const off_t begin = ::lseek(fd, 0, SEEK_CUR);
-    for (size_t done = 0; done < line.size();) {
-      const auto n = ::write(fd, line.data() + done, line.size() - done);
-      if (n < 0 && errno != EINTR) return take_back(begin);
-      if (n > 0) done += static_cast<size_t>(n);
+    if (const int error = write_all(fd, line); error != 0) {
+      errno = error;
+      return take_back(begin);
     }
     return ::fdatasync(fd) == 0 || take_back(begin);
   }
@@ -73,15 +77,24 @@ struct Journal::Writer {
     const fs::path part = file_of(reel_file).string() + ".part";
     fd = ::open(part.c_str(), O_WRONLY | O_CREAT | O_TRUNC | O_CLOEXEC, 0666);
     if (fd < 0) return false;
-    if (append(line_of({{"drevan_journal", 1}, {"saved", hash_of(saved)}}) + first) && std::rename(part.c_str(), file_of(reel_file).c_str()) == 0)
+    int error = 0;
+    if (!append(line_of({{"drevan_journal", 1}, {"saved", hash_of(saved)}}) + first) || std::rename(part.c_str(), file_of(reel_file).c_str()) != 0)
+      error = errno;
+    else if ((error = sync_folder(reel_file.parent_path())) == 0)
       return true;
-    const int error = errno;
     ::close(std::exchange(fd, -1));
     ::unlink(part.c_str());
     errno = error;
     return false;
   }
   std::string write(const Reel& now, const std::string& label) {
+    try {
+      return write_line(now, label);
+    } catch (const std::exception& e) {
+      return fmt::format("Edits are not kept until the reel is saved ({}); save it now.", e.what());
+    }
+  }
+  std::string write_line(const Reel& now, const std::string& label) {
     errno = 0;
     if (last.is_null()) last = json::parse(saved);
     auto next = json::parse(reel_to_text(now, reel_file.parent_path()));
@@ -158,40 +171,70 @@ void Journal::work(const std::stop_token& stop) {
 
 // --- reading ---
 
+namespace {
+
+struct Line {
+  json patch;
+  std::string label;
+};
+
+// The lines of a journal that belongs to `saved`, up to the first that is broken.
+std::vector<Line> lines_of(std::string_view all, const std::string& saved) {
+  std::vector<Line> out;
+  bool first = true;
+  for (size_t at = 0; at < all.size();) {
+    const auto end = all.find('\n', at);
+    if (end == std::string_view::npos) break;
+    auto content = content_of(all.substr(at, end - at));
+    at = end + 1;
+    if (!content) break;
+    try {
+      if (first && (content->value("drevan_journal", 0) != 1 || content->value("saved", "") != hash_of(saved))) break;
+      if (!first) out.push_back({std::move(content->at("patch")), content->value("edit", "")});
+    } catch (const json::exception&) {
+      break;
+    }
+    first = false;
+  }
+  return out;
+}
+
+// The state after the first `count` edits; empty when one of them does not fit, or what they make is no reel.
+std::optional<Reel> replayed(const std::string& saved, std::span<const Line> lines, const fs::path& reel_file) {
+  try {
+    json state = parse_json(saved, reel_file.string());
+    for (const auto& line : lines) state.patch_inplace(line.patch);
+    return reel_from_text(state.dump(), reel_file.parent_path(), Journal::file_of(reel_file).string());
+  } catch (const json::exception&) {
+    return std::nullopt;
+  } catch (const Error&) {
+    return std::nullopt;
+  }
+}
+
+// How many of the first edits make a reel each; only for a journal in which one does not.
+size_t sound_edits(const std::string& saved, std::span<const Line> lines, const fs::path& reel_file) {
+  size_t good = 0;
+  while (good < lines.size() && replayed(saved, lines.first(good + 1), reel_file)) ++good;
+  return good;
+}
+
+}  // namespace
+
+// Edits are put on one another and read once, so that the time grows with their number and not with its square.
 std::optional<Recovered> recover(const fs::path& reel_file) {
   const std::string saved = read_text(reel_file);
   std::error_code error;
   if (!fs::exists(Journal::file_of(reel_file), error)) return std::nullopt;
-  const std::string all = read_text(Journal::file_of(reel_file));
-  Recovered out;
-  json state;
-  bool first = true;
-  for (size_t at = 0; at < all.size();) {
-    const auto end = all.find('\n', at);
-    if (end == std::string::npos) break;
-    const auto content = content_of(std::string_view(all).substr(at, end - at));
-    at = end + 1;
-    if (!content) break;
-    try {
-      if (first) {
-        if (content->value("drevan_journal", 0) != 1 || content->value("saved", "") != hash_of(saved)) return std::nullopt;
-        state = json::parse(saved);
-        first = false;
-        continue;
-      }
-      auto next = state.patch(content->at("patch"));
-      // Only what can be a reel counts.
-      out.reel = reel_from_text(next.dump(), reel_file.parent_path(), Journal::file_of(reel_file).string());
-      state = std::move(next);
-      out.last_label = content->value("edit", "");
-      ++out.edits;
-    } catch (const json::exception&) {
-      break;
-    } catch (const Error&) {
-      break;
-    }
+  const auto lines = lines_of(read_text(Journal::file_of(reel_file)), saved);
+  std::span<const Line> good(lines);
+  auto reel = good.empty() ? std::nullopt : replayed(saved, good, reel_file);
+  if (!reel && !good.empty()) {
+    good = good.first(sound_edits(saved, good, reel_file));
+    if (!good.empty()) reel = replayed(saved, good, reel_file);
   }
-  return out.edits > 0 ? std::optional(std::move(out)) : std::nullopt;
+  if (!reel) return std::nullopt;
+  return Recovered{std::move(*reel), static_cast<int>(good.size()), good.back().label};
 }
 
 }  // namespace drevan

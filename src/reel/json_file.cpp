@@ -1,22 +1,21 @@
 #include "reel/json_file.h"
 
-#include <fcntl.h>
 #include <fmt/format.h>
-#include <unistd.h>
 
 #include <algorithm>
-#include <cerrno>
+#include <cmath>
+#include <utility>
 #include <cstdio>
-#include <cstring>
 #include <memory>
 
 #include "audio/error.h"
+#include "audio/utf8.h"
 
 namespace drevan {
 
 namespace fs = std::filesystem;
 
-std::string read_text(const fs::path& file) {
+std::string read_text(const fs::path& file, std::uintmax_t most) {
   std::unique_ptr<std::FILE, int (*)(std::FILE*)> in(std::fopen(file.c_str(), "rb"), std::fclose);
   std::error_code error;
   if (!in || fs::is_directory(file, error))
@@ -25,38 +24,48 @@ std::string read_text(const fs::path& file) {
                             file.string()));
   std::string text;
   char buffer[65536];
-  for (size_t n = 0; (n = std::fread(buffer, 1, sizeof buffer, in.get())) > 0;)
+  for (size_t n = 0; (n = std::fread(buffer, 1, sizeof buffer, in.get())) > 0;) {
     text.append(buffer, n);
+    if (text.size() > most)
+      throw Error(Error::Kind::input, fmt::format("{} is larger than any file of its kind ({} MB); it must be another one.", file.string(), most / 1000000));
+  }
+  if (std::ferror(in.get())) throw Error(Error::Kind::input, fmt::format("{} could not be read to its end; try again, or get it from a copy.", file.string()));
   return text;
 }
 
-void write_text(const fs::path& file, const std::string& text) {
-  const fs::path part =
-      file.parent_path() / fmt::format(".{}.{}.part", file.filename().string(), ::getpid());
-  const auto fail = [&](int error) {
-    ::unlink(part.c_str());
-    const char* remedy = error == ENOSPC || error == EDQUOT
-                             ? "Free some space or save it elsewhere; the old file is untouched."
-                             : "Save it in another folder; the old file, if any, is untouched.";
-    throw Error(Error::Kind::output, fmt::format("{} cannot be saved: {}. {}", file.string(),
-                                                 std::strerror(error), remedy));
-  };
-  const int fd = ::open(part.c_str(), O_WRONLY | O_CREAT | O_TRUNC | O_CLOEXEC, 0666);
-  if (fd < 0) fail(errno);
-  size_t done = 0;
-  int error = 0;
-  while (done < text.size() && error == 0) {
-    const auto n = ::write(fd, text.data() + done, text.size() - done);
-    if (n < 0 && errno != EINTR) error = errno;
-    if (n > 0) done += static_cast<size_t>(n);
-  }
-  if (error == 0 && ::fsync(fd) != 0) error = errno;
-  if (::close(fd) != 0 && error == 0) error = errno;
-  if (error == 0 && std::rename(part.c_str(), file.c_str()) != 0) error = errno;
-  if (error != 0) fail(error);
+void write_text(const fs::path& file, const std::string& text, ReplacementFile::Old old) {
+  ReplacementFile to(file, old);
+  to.write(text);
+  to.commit();
 }
 
-nlohmann::json parse_json(const std::string& text, const std::string& where) {
+namespace {
+
+// Our files nest some ten deep. What is nested without end would exhaust the stack of whoever walks it.
+constexpr int deepest = 60;
+
+bool too_deep(std::string_view text) {
+  int depth = 0;
+  bool quoted = false;
+  for (size_t i = 0; i < text.size(); ++i) {
+    const char c = text[i];
+    if (quoted) {
+      if (c == '\\') ++i;
+      quoted = c != '"';
+      continue;
+    }
+    if (c == '"') quoted = true;
+    if (c == '[' || c == '{') ++depth;
+    if (c == ']' || c == '}') --depth;
+    if (depth > deepest) return true;
+  }
+  return false;
+}
+
+}  // namespace
+
+nlohmann::json parse_json(std::string_view text, const std::string& where) {
+  if (too_deep(text)) throw Error(Error::Kind::call, fmt::format("{}: it is nested deeper than any file of Drevan's; get the file again from where it came from.", where));
   try {
     return nlohmann::json::parse(text);
   } catch (const nlohmann::json::parse_error& e) {
@@ -74,6 +83,20 @@ nlohmann::json parse_json(const std::string& text, const std::string& where) {
   }
 }
 
+std::string shown(const nlohmann::json& json) {
+  constexpr size_t most = 60;
+  // An object or a long list says nothing in a sentence, and may be large.
+  if (json.is_structured() && json.size() > 4) return json.is_array() ? "a list" : "an object";
+  const std::string text = json.dump(-1, ' ', false, nlohmann::json::error_handler_t::replace);
+  return text.size() <= most ? text : std::string(utf8_prefix(text, most)) + "...";
+}
+
+void only_members(const nlohmann::json& json, std::initializer_list<std::string_view> known, const std::string& where) {
+  for (const auto& [key, value] : json.items())
+    if (std::ranges::find(known, key) == known.end())
+      throw Error(Error::Kind::call, fmt::format("{}: {} does not belong here; known are {}.", where, shown(key), fmt::join(known, ", ")));
+}
+
 std::string dump_json(const nlohmann::ordered_json& json, int indent) {
   return json.dump(indent, ' ', false, nlohmann::ordered_json::error_handler_t::replace) + "\n";
 }
@@ -84,7 +107,7 @@ void check_version(const nlohmann::json& json, const char* key, int newest,
   if (!there)
     throw Error(Error::Kind::call,
                 fmt::format("{}: \"{}\" is missing, so this is not such a file.", where, key));
-  const int version = json.at(key).get<int>();
+  const auto version = json.at(key).get<std::int64_t>();
   if (version < 1 || version > newest)
     throw Error(Error::Kind::call,
                 fmt::format("{}: it is of version {}, this Drevan reads up to version {}; update "
@@ -92,16 +115,26 @@ void check_version(const nlohmann::json& json, const char* key, int newest,
                             where, version, newest));
 }
 
+namespace {
+
+// Whether a value is of the kind that is read, in range: a conversion would wrap around or cut off.
+template <class T>
+bool fits(const nlohmann::json& value) {
+  if constexpr (std::is_same_v<T, bool>) return value.is_boolean();
+  else if constexpr (std::is_same_v<T, std::string>) return value.is_string();
+  else if constexpr (std::is_same_v<T, double>) return value.is_number() && std::isfinite(value.get<double>());
+  else if (value.is_number_unsigned()) return std::in_range<T>(value.get<std::uint64_t>());
+  else return value.is_number_integer() && std::in_range<T>(value.get<std::int64_t>());
+}
+
+}  // namespace
+
 template <class T>
 T member(const nlohmann::json& json, const char* key, T standard, const std::string& where) {
   const auto at = json.find(key);
   if (at == json.end()) return standard;
-  try {
-    return at->template get<T>();
-  } catch (const nlohmann::json::exception&) {
-    throw Error(Error::Kind::call,
-                fmt::format("{}: \"{}\" has a value of the wrong kind ({}).", where, key, at->dump()));
-  }
+  if (!fits<T>(*at)) throw Error(Error::Kind::call, fmt::format("{}: \"{}\" has a value of the wrong kind ({}).", where, key, shown(*at)));
+  return at->template get<T>();
 }
 template std::string member(const nlohmann::json&, const char*, std::string, const std::string&);
 template double member(const nlohmann::json&, const char*, double, const std::string&);

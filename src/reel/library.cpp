@@ -9,6 +9,8 @@
 #include <set>
 
 #include "audio/error.h"
+#include "audio/replace_file.h"
+#include "audio/utf8.h"
 #include "reel/json_file.h"
 
 namespace drevan {
@@ -23,12 +25,14 @@ std::string lower(std::string_view text) {
   return out;
 }
 
-// A file name for a recipe's name.
-std::string file_name(const std::string& name) {
-  std::string out;
-  for (const char c : name) out += std::string_view("/\\:*?\"<>|").find(c) != std::string_view::npos || static_cast<unsigned char>(c) < 32 ? '-' : c;
-  while (!out.empty() && (out.front() == '.' || out.front() == ' ')) out.erase(out.begin());
-  return (out.empty() ? "recipe" : out.substr(0, 120)) + ".recipe";
+// A file name for a recipe's name; `number` from 2 on makes another of it.
+std::string file_name(const std::string& name, int number = 1) {
+  std::string out = file_name_of(name, "recipe", 120);
+  for (char& c : out)
+    if (std::string_view("*?\"<>|").find(c) != std::string_view::npos) c = '-';
+  out.erase(0, std::min(out.find_first_not_of(". "), out.size()));
+  if (out.empty()) out = "recipe";
+  return number < 2 ? out + ".recipe" : fmt::format("{} ({}).recipe", out, number);
 }
 
 // All .recipe files below a folder, sorted.
@@ -60,28 +64,45 @@ std::vector<std::pair<const ChainStep*, const ChainStep*>> paired(const Chain& t
 
 using Zip = std::unique_ptr<zip_t, decltype([](zip_t* z) { zip_discard(z); })>;
 
-// Every recipe in a zip, as text with its place.
-std::vector<std::pair<std::string, std::string>> zip_texts(const fs::path& file, std::string& problem) {
+constexpr zip_int64_t most_entries = 1000;
+constexpr zip_uint64_t most_bytes = 1000000, most_bytes_in_all = 20000000;
+
+// Every recipe in a zip, as text with its place. What is left out, and why, goes into `problems`.
+std::vector<std::pair<std::string, std::string>> zip_texts(const fs::path& file, std::vector<std::string>& problems, const CancelToken* cancel) {
   std::vector<std::pair<std::string, std::string>> out;
   int code = 0;
   const Zip zip(zip_open(file.c_str(), ZIP_RDONLY, &code));
   if (!zip) {
-    problem = fmt::format("{} is no zip that can be read.", file.string());
+    problems.push_back(fmt::format("{} is no zip that can be read.", file.string()));
     return out;
   }
-  const auto entries = std::min<zip_int64_t>(zip_get_num_entries(zip.get(), 0), 10000);
-  for (zip_int64_t i = 0; i < entries; ++i) {
+  const zip_int64_t entries = zip_get_num_entries(zip.get(), 0);
+  if (entries > most_entries) problems.push_back(fmt::format("{} holds {} entries; the first {} are looked at. Unpack it and import the folder.", file.string(), entries, most_entries));
+  zip_uint64_t in_all = 0;
+  for (zip_int64_t i = 0; i < std::min(entries, most_entries); ++i) {
+    if (cancel) cancel->check();
     zip_stat_t stat;
     if (zip_stat_index(zip.get(), static_cast<zip_uint64_t>(i), 0, &stat) != 0 || !stat.name) continue;
     const std::string name = stat.name;
-    if (!name.ends_with(".recipe") || stat.size > 1000000) continue;
-    std::string text(stat.size, '\0');
+    if (!name.ends_with(".recipe")) continue;
+    const auto place = fmt::format("{} in {}", to_utf8(name), file.filename().string());
+    if (stat.size > most_bytes) {
+      problems.push_back(fmt::format("{}: it unpacks to {:.1f} MB; a recipe has at most {} MB, so it is left out.", place, static_cast<double>(stat.size) / 1e6, most_bytes / 1000000));
+      continue;
+    }
+    if ((in_all += stat.size) > most_bytes_in_all) {
+      problems.push_back(fmt::format("{} unpacks to more than {} MB; what comes after {} is left out. Unpack it and import the folder.", file.string(), most_bytes_in_all / 1000000, to_utf8(name)));
+      break;
+    }
     auto* in = zip_fopen_index(zip.get(), static_cast<zip_uint64_t>(i), 0);
-    if (!in) continue;
-    const auto read = zip_fread(in, text.data(), text.size());
-    zip_fclose(in);
-    text.resize(read > 0 ? static_cast<size_t>(read) : 0);
-    out.emplace_back(fmt::format("{} in {}", name, file.filename().string()), std::move(text));
+    std::string text(in ? stat.size : 0, '\0');
+    const auto read = in ? zip_fread(in, text.data(), text.size()) : -1;
+    if (in) zip_fclose(in);
+    if (read < 0 || static_cast<zip_uint64_t>(read) != stat.size) {
+      problems.push_back(fmt::format("{}: it is damaged in the zip; get the zip again.", place));
+      continue;
+    }
+    out.emplace_back(place, std::move(text));
   }
   return out;
 }
@@ -164,14 +185,15 @@ std::vector<std::string> recipe_differences(const Recipe& then, const Recipe& no
   return out;
 }
 
-std::vector<Incoming> look_at_incoming(std::span<const fs::path> what, std::span<const LibraryEntry> library) {
+std::vector<Incoming> look_at_incoming(std::span<const fs::path> what, std::span<const LibraryEntry> library, const CancelToken* cancel) {
   std::vector<Incoming> out;
   const auto unreadable = [&](const fs::path& file, std::string problem) {
     out.push_back({{}, file.string(), Incoming::State::unreadable, {}, {}, std::move(problem)});
   };
   const auto file_in = [&](const fs::path& file) {
     try {
-      out.push_back(held_against(read_text(file), file.string(), library));
+      if (cancel) cancel->check();
+      out.push_back(held_against(read_text(file, most_bytes), file.string(), library));
     } catch (const Error& e) {
       unreadable(file, e.what());
     }
@@ -181,9 +203,9 @@ std::vector<Incoming> look_at_incoming(std::span<const fs::path> what, std::span
     if (fs::is_directory(path, error)) {
       for (const auto& file : recipe_files(path)) file_in(file);
     } else if (path.extension() == ".zip") {
-      std::string problem;
-      for (const auto& [from, text] : zip_texts(path, problem)) out.push_back(held_against(text, from, library));
-      if (!problem.empty()) unreadable(path, problem);
+      std::vector<std::string> problems;
+      for (const auto& [from, text] : zip_texts(path, problems, cancel)) out.push_back(held_against(text, from, library));
+      for (auto& problem : problems) unreadable(path, std::move(problem));
     } else {
       file_in(path);
     }
@@ -192,41 +214,84 @@ std::vector<Incoming> look_at_incoming(std::span<const fs::path> what, std::span
 }
 
 fs::path add_to_library(const Recipe& recipe, const fs::path& folder) {
-  std::error_code error;
-  fs::create_directories(folder, error);
-  const auto file = folder / file_name(recipe.name);
-  save_recipe(recipe, file);
-  return file;
+  make_folder(folder);
+  for (int n = 1;; ++n) {
+    const auto file = folder / file_name(recipe.name, n);
+    std::error_code error;
+    // Whatever is there, also what this Drevan cannot read, stays.
+    if (fs::exists(fs::symlink_status(file, error))) continue;
+    write_text(file, dump_json(to_json(recipe), 2), ReplacementFile::Old::kept);
+    return file;
+  }
 }
 
-fs::path take_in(const Incoming& incoming, Decision decision, const fs::path& folder) {
-  if (incoming.state == Incoming::State::unreadable || decision == Decision::skip) return {};
-  Recipe recipe = incoming.recipe;
-  if (decision == Decision::replace && !incoming.existing.empty()) {
-    save_recipe(recipe, incoming.existing);
-    return incoming.existing;
+namespace {
+
+// One after the other into a folder, whose recipes' names are read once.
+class Taker {
+ public:
+  explicit Taker(const fs::path& folder) : folder_(folder) {
+    for (const auto& e : read_library(folder)) names_.insert(e.recipe.name);
   }
-  std::error_code error;
-  if (decision == Decision::keep_both)
-    for (int n = 2; incoming.state == Incoming::State::differs || fs::exists(folder / file_name(recipe.name), error); ++n) {
-      recipe.name = fmt::format("{} ({})", incoming.recipe.name, n);
-      if (!fs::exists(folder / file_name(recipe.name), error)) break;
+
+  fs::path take(const Incoming& incoming, Decision decision) {
+    if (incoming.state == Incoming::State::unreadable || decision == Decision::skip) return {};
+    Recipe recipe = incoming.recipe;
+    // A second one for the same place in one import would replace the first.
+    if (decision == Decision::replace && !incoming.existing.empty() && replaced_.insert(incoming.existing).second) {
+      save_recipe(recipe, incoming.existing);
+      return incoming.existing;
     }
-  return add_to_library(recipe, folder);
+    // One of Drevan's own has no file: the new one stands before it under its name.
+    const bool before_own = decision == Decision::replace && incoming.existing.empty() && replaced_own_.insert(recipe.name).second && is_own(recipe.name);
+    for (int n = 2; names_.contains(recipe.name) && !before_own; ++n) recipe.name = fmt::format("{} ({})", incoming.recipe.name, n);
+    names_.insert(recipe.name);
+    return add_to_library(recipe, folder_);
+  }
+
+ private:
+  bool is_own(const std::string& name) const {
+    const auto library = read_library(folder_);
+    return std::ranges::any_of(library, [&](const LibraryEntry& e) { return e.own() && e.recipe.name == name; });
+  }
+
+  fs::path folder_;
+  std::set<std::string> names_, replaced_own_;
+  std::set<fs::path> replaced_;
+};
+
+}  // namespace
+
+fs::path take_in(const Incoming& incoming, Decision decision, const fs::path& folder) { return Taker(folder).take(incoming, decision); }
+
+int take_in(std::span<const std::pair<Incoming, Decision>> all, const fs::path& folder, std::vector<std::string>& problems) {
+  Taker taker(folder);
+  int taken = 0;
+  for (const auto& [incoming, decision] : all) {
+    try {
+      if (!taker.take(incoming, decision).empty()) ++taken;
+    } catch (const Error& e) {
+      problems.emplace_back(e.what());
+    }
+  }
+  return taken;
 }
 
 void export_zip(std::span<const Recipe> recipes, const fs::path& file) {
   const auto fail = [&](const char* why) { return Error(Error::Kind::output, fmt::format("{} cannot be written ({}); choose another place.", file.string(), why)); };
-  // libzip writes beside its goal and renames, so a zip appears whole or not at all.
+  ReplacementFile to(file);
+  // libzip writes beside its goal and renames: its goal is a file of its own beside ours, whose bytes are taken.
+  const fs::path made = to.part().string() + ".zip";
+  const std::unique_ptr<const fs::path, decltype([](const fs::path* f) { std::error_code e; fs::remove(*f, e); })> gone(&made);
   int code = 0;
-  zip_t* zip = zip_open(file.c_str(), ZIP_CREATE | ZIP_TRUNCATE, &code);
+  zip_t* zip = zip_open(made.c_str(), ZIP_CREATE | ZIP_TRUNCATE, &code);
   if (!zip) throw fail("its folder is missing or may not be written to");
   std::set<std::string> names;
   std::vector<std::string> texts;  // must live until the zip is closed
   texts.reserve(recipes.size());
   for (const auto& recipe : recipes) {
     std::string name = file_name(recipe.name);
-    for (int n = 2; !names.insert(name).second; ++n) name = file_name(fmt::format("{} ({})", recipe.name, n));
+    for (int n = 2; !names.insert(name).second; ++n) name = file_name(recipe.name, n);
     texts.push_back(dump_json(to_json(recipe), 2));
     auto* source = zip_source_buffer(zip, texts.back().data(), texts.back().size(), 0);
     if (!source || zip_file_add(zip, name.c_str(), source, ZIP_FL_ENC_UTF_8) < 0) {
@@ -240,6 +305,8 @@ void export_zip(std::span<const Recipe> recipes, const fs::path& file) {
     zip_discard(zip);
     throw fail(why.c_str());
   }
+  to.write(read_text(made));
+  to.commit();
 }
 
 }  // namespace drevan

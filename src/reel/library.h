@@ -5,8 +5,10 @@
 #include <optional>
 #include <span>
 #include <string>
+#include <utility>
 #include <vector>
 
+#include "audio/progress.h"
 #include "reel/chain.h"
 
 namespace drevan {
@@ -44,16 +46,23 @@ struct Incoming {
 };
 
 /// Looks at files, folders (with their subfolders) and zips. Nothing is changed. Two recipes of one name
-/// among `what` are both there. Zips are read up to 1 MB a recipe and 10 000 entries.
-std::vector<Incoming> look_at_incoming(std::span<const std::filesystem::path> what, std::span<const LibraryEntry> library);
+/// among `what` are both there. Of a zip at most 1000 entries, 1 MB a recipe and 20 MB in all are unpacked; what
+/// is left out is there as unreadable, with the reason. Throws Cancelled.
+std::vector<Incoming> look_at_incoming(std::span<const std::filesystem::path> what, std::span<const LibraryEntry> library, const CancelToken* cancel = nullptr);
 
 enum class Decision { skip, replace, keep_both };
 
-/// Takes one recipe into `folder` (made when it is not there). keep_both: under the name with a number.
+/// Takes one recipe into `folder` (made when it is not there). Only `replace` replaces, and only the recipe that
+/// was shown as existing; otherwise a name that is taken by now gets a number.
 /// Returns its file; empty when skipped. Atomic. Throws Error(output).
 std::filesystem::path take_in(const Incoming& incoming, Decision decision, const std::filesystem::path& folder);
 
-/// Adds a recipe under its name; one of that name in the folder is replaced. Throws Error(output).
+/// All that come in at once; of two for one place only the first replaces. Returns how many were taken;
+/// `problems` gets a sentence for each that could not be written.
+int take_in(std::span<const std::pair<Incoming, Decision>> all, const std::filesystem::path& folder, std::vector<std::string>& problems);
+
+/// Adds a recipe under its name, in a file of its own: no file is ever replaced, whatever it holds. Throws
+/// Error(output).
 std::filesystem::path add_to_library(const Recipe& recipe, const std::filesystem::path& folder);
 
 /// All in one zip. Atomic. Throws Error(output).

@@ -24,7 +24,14 @@ std::optional<ReelLock> ReelLock::take(const fs::path& reel_file, std::string& w
       why = fmt::format("{} cannot be written beside ({}).", reel_file.string(), std::strerror(errno));
       return std::nullopt;
     }
-    if (::flock(fd, LOCK_EX | LOCK_NB) != 0) {
+    // Some network folders know no locks at all. Working there is as it would be without Drevan's lock: better
+    // than not at all.
+    const int refused = ::flock(fd, LOCK_EX | LOCK_NB) == 0 ? 0 : errno;
+    if (refused != 0 && refused != EWOULDBLOCK) {
+      ::unlink(file.c_str());
+      return ReelLock({}, fd);
+    }
+    if (refused != 0) {
       std::array<char, 200> text{};
       const auto n = ::read(fd, text.data(), text.size() - 1);
       ::close(fd);
@@ -48,7 +55,7 @@ std::optional<ReelLock> ReelLock::take(const fs::path& reel_file, std::string& w
 
 ReelLock::~ReelLock() {
   if (fd_ < 0) return;
-  ::unlink(file_.c_str());
+  if (!file_.empty()) ::unlink(file_.c_str());
   ::close(fd_);
 }
 

@@ -11,9 +11,12 @@ namespace drevan {
 /// free when the program ends, however it ends. Movable.
 class ReelLock {
  public:
-  /// Empty when another program holds it, or none can be made; `why` then tells which, in a sentence.
+  /// Empty when another program holds it, or none can be made; `why` then tells which, in a sentence. Where the
+  /// file system knows no locks it is taken without one; see guards().
   static std::optional<ReelLock> take(const std::filesystem::path& reel_file, std::string& why);
   ~ReelLock();
+  /// Whether it keeps another Drevan out.
+  bool guards() const { return !file_.empty(); }
   ReelLock(ReelLock&& other) noexcept;
   ReelLock& operator=(ReelLock&& other) noexcept;
 

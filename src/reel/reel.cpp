@@ -1,10 +1,13 @@
 #include "reel/reel.h"
 
+#include <fmt/format.h>
+
 #include <algorithm>
 #include <cmath>
 
 #include "audio/error.h"
 #include "audio/hash.h"
+#include "audio/utf8.h"
 #include "media/reader.h"
 
 namespace drevan {
@@ -89,11 +92,11 @@ void take_part(Reel& reel, int clip_id) {
   each_list(reel, [&](int, std::vector<int>& ids, std::string_view) { put(ids, clip_id, false); });
 }
 
-Source examine_source(const fs::path& file) {
+Source examine_source(const fs::path& file, const CancelToken* cancel) {
   const auto absolute = fs::absolute(file).lexically_normal();
   const auto reader = open_audio(absolute);
   const MediaInfo& info = reader->info();
-  return {absolute, info.frames, info.rate, info.channels, hash_file(absolute)};
+  return {absolute, info.frames, info.rate, info.channels, hash_file(absolute, cancel)};
 }
 
 SourceState check_source(const Source& source, bool thorough, const CancelToken* cancel) {
@@ -114,14 +117,13 @@ int add_clip(Reel& reel, const Source& source, const std::string& group) {
   if (g == reel.groups.end()) g = reel.groups.insert(reel.groups.end(), Group{group, {}});
   Clip clip;
   for (const auto& other : reel.clips) {
-    clip.id = std::max(clip.id, other.id);
     const auto& from = reel.sources[static_cast<size_t>(other.source)];
     clip.place_s = std::max(clip.place_s,
                             other.place_s + static_cast<double>(other.frames) / from.rate);
   }
-  ++clip.id;
-  clip.place_s = std::ceil(clip.place_s);
-  clip.name = source.path.stem().string();
+  clip.id = ++reel.last_clip_id;
+  clip.place_s = std::min(std::ceil(clip.place_s), latest_place_s);
+  clip.name = to_utf8(source.path.stem().string());
   clip.source = static_cast<int>(s - reel.sources.begin());
   clip.frames = source.frames;
   clip.group = static_cast<int>(g - reel.groups.begin());
@@ -230,20 +232,6 @@ void take_out_chain(Clip& clip, int version) {
   clip.chain = chain;
 }
 
-fs::path versions_folder(const fs::path& reel_file) {
-  return reel_file.parent_path() / (reel_file.stem().string() + ".versions");
-}
-
-fs::path version_file(const fs::path& reel_file, const Clip& clip) {
-  std::string name;
-  for (const char c : clip.name) name += c == '/' || static_cast<unsigned char>(c) < 32 ? '-' : c;
-  std::error_code error;
-  for (int n = 1;; ++n) {
-    auto file = versions_folder(reel_file) / (std::to_string(clip.id) + " " + name.substr(0, 100) + ", version " + std::to_string(n) + ".wav");
-    if (!fs::exists(file, error)) return fs::absolute(file).lexically_normal();
-  }
-}
-
 std::vector<UnusedVersion> unused_versions(const Reel& reel) {
   std::vector<UnusedVersion> out;
   for (const auto& clip : reel.clips) {
@@ -269,18 +257,36 @@ void drop_versions(Reel& reel, std::span<const UnusedVersion> unused) {
   drop_unused_sources(reel);
 }
 
+namespace {
+
+// A range of a source that is now another file: the same stretch of time, as far as the file has it.
+template <class T>
+void fit_range(T& of, const Source& before, const Source& now, const std::string& who) {
+  const auto moved = [&](Samples n) { return before.rate == now.rate ? n : static_cast<Samples>(std::llround(static_cast<double>(n) * now.rate / before.rate)); };
+  of.begin = moved(of.begin);
+  of.frames = std::min(std::max<Samples>(1, moved(of.frames)), now.frames - of.begin);
+  if (of.frames < 1)
+    throw Error(Error::Kind::input, fmt::format("{} ends before {} begins in it; it is not the file that was meant. Find the right one.", now.path.string(), who));
+}
+
+}  // namespace
+
 int relink(Reel& reel, int source, const fs::path& file) {
-  Source& found = reel.sources.at(static_cast<size_t>(source));
-  const Source now = examine_source(file);
+  Reel next = reel;
+  Source& found = next.sources.at(static_cast<size_t>(source));
+  const Source before = found, now = examine_source(file);
   found = now;
-  // A shorter file keeps what still lies within it.
-  for (auto& clip : reel.clips) {
-    if (clip.source != source) continue;
-    clip.begin = std::min(clip.begin, now.frames);
-    clip.frames = std::min(clip.frames, now.frames - clip.begin);
+  for (auto& clip : next.clips) {
+    if (clip.source == source) {
+      fit_range(clip, before, now, clip.name);
+      const double length = static_cast<double>(clip.frames) / now.rate;
+      if (clip.room_tone && clip.room_tone->end > length) clip.room_tone.reset();
+    }
+    for (auto& version : clip.versions)
+      if (version.source == source) fit_range(version, before, now, fmt::format("version {} of {}", version.id, clip.name));
   }
   int count = 1;
-  for (auto& other : reel.sources) {
+  for (auto& other : next.sources) {
     if (check_source(other, false) != SourceState::missing) continue;
     Source beside = other;
     beside.path = now.path.parent_path() / other.path.filename();
@@ -288,6 +294,7 @@ int relink(Reel& reel, int source, const fs::path& file) {
     other = beside;
     ++count;
   }
+  reel = std::move(next);
   return count;
 }
 

@@ -80,6 +80,7 @@ struct Reel {
   std::vector<Clip> clips;
   Chain chain;
   std::string target;   ///< what it is delivered by: one of Drevan's own by id, or a file; empty: none
+  int last_clip_id = 0; ///< the highest id that any clip of it ever had: none comes again
   friend bool operator==(const Reel&, const Reel&) = default;
 
   const Clip* find(int clip_id) const;
@@ -122,10 +123,6 @@ void go_to_version(Clip& clip, int version);
 void take_out_chain(Clip& clip, int version);
 const Version* find_version(const Clip& clip, int version);
 
-/// Files of printed versions lie in this folder beside the reel.
-std::filesystem::path versions_folder(const std::filesystem::path& reel_file);
-/// A file name there that is free.
-std::filesystem::path version_file(const std::filesystem::path& reel_file, const Clip& clip);
 /// A printed version that its clip does not stand upon, neither itself nor through those printed from it.
 struct UnusedVersion {
   int clip = 0, version = 0;
@@ -135,8 +132,11 @@ std::vector<UnusedVersion> unused_versions(const Reel& reel);
 /// Takes versions out of the reel; their files stay.
 void drop_versions(Reel& reel, std::span<const UnusedVersion> unused);
 
-/// Reads a file's facts and hash. Throws Error(input).
-Source examine_source(const std::filesystem::path& file);
+/// Reads a file's facts and hash. Throws Error(input), Cancelled.
+Source examine_source(const std::filesystem::path& file, const CancelToken* cancel = nullptr);
+
+/// The latest a clip may begin, in seconds.
+inline constexpr double latest_place_s = 1e6;
 
 enum class SourceState { fine, missing, changed };
 /// `thorough` reads the whole file to compare its content; otherwise its presence only. Throws Cancelled.
@@ -152,8 +152,10 @@ void remove_clips(Reel& reel, std::span<const int> ids);
 /// Gives clips `to` the chain of clip `from` (its own one, not the group's).
 void copy_chain(Reel& reel, int from, std::span<const int> to);
 
-/// The file now lies at `file`; other missing sources that lie beside it under their names follow.
-/// Returns how many were found. Throws Error(input) when `file` cannot be read.
+/// The file now lies at `file`; other missing sources that lie beside it under their names follow. Where it is
+/// shorter, clips and versions keep what still lies within it; where its rate is another, their ranges are the
+/// same in time. Returns how many were found. Throws Error(input) when `file` cannot be read, or ends before a
+/// clip or version of it begins; the reel is then as it was.
 int relink(Reel& reel, int source, const std::filesystem::path& file);
 
 // --- files ---
@@ -165,7 +167,7 @@ Reel reel_from_text(const std::string& text, const std::filesystem::path& folder
 
 /// Missing sources do not hinder loading. Throws Error(input), Error(call).
 Reel load_reel(const std::filesystem::path& file);
-/// Atomic. Throws Error(output).
+/// Atomic. What could not be opened again is not written. Throws Error(output), Error(call).
 void save_reel(const Reel& reel, const std::filesystem::path& file);
 
 }  // namespace drevan

@@ -1,7 +1,10 @@
 #include <fmt/format.h>
 
+#include <charconv>
+
 #include "audio/error.h"
 #include "audio/hash.h"
+#include "audio/utf8.h"
 #include "reel/json_file.h"
 #include "reel/reel.h"
 
@@ -14,6 +17,23 @@ using nlohmann::ordered_json;
 namespace {
 
 constexpr int newest_reel = 1;
+
+// A name that is no UTF-8 cannot stand in JSON: its bytes stand beside, in hexadecimal digits.
+std::string to_hex_bytes(std::string_view text) {
+  std::string out;
+  for (const char c : text) out += fmt::format("{:02x}", static_cast<unsigned char>(c));
+  return out;
+}
+std::string from_hex_bytes(std::string_view hex) {
+  std::string out;
+  for (size_t i = 0; i + 2 <= hex.size(); i += 2) {
+    unsigned value = 0;
+    const auto [end, error] = std::from_chars(hex.data() + i, hex.data() + i + 2, value, 16);
+    if (error != std::errc{} || end != hex.data() + i + 2) return {};
+    out += static_cast<char>(value);
+  }
+  return hex.size() % 2 == 0 ? out : std::string();
+}
 
 // Relative where the source lies on the same tree, so that a moved folder is found again.
 std::string stored_path(const fs::path& path, const fs::path& folder) {
@@ -30,7 +50,7 @@ const json& list(const json& j, const char* key, const std::string& where) {
   for (const auto& item : *at)
     if (!item.is_object())
       throw Error(Error::Kind::call,
-                  fmt::format("{}: \"{}\" must hold objects, not {}.", where, key, item.dump()));
+                  fmt::format("{}: \"{}\" must hold objects, not {}.", where, key, shown(item)));
   return *at;
 }
 
@@ -39,9 +59,11 @@ Chain chain_member(const json& j, const std::string& where) {
 }
 
 Source source_from(const json& j, const fs::path& folder, const std::string& where) {
+  only_members(j, {"path", "path_bytes", "frames", "rate_hz", "channels", "hash"}, where);
   Source s;
-  const auto path = member<std::string>(j, "path", "", where);
-  if (path.empty())
+  const auto bytes = from_hex_bytes(member<std::string>(j, "path_bytes", "", where));
+  const auto path = bytes.empty() ? member<std::string>(j, "path", "", where) : bytes;
+  if (path.empty() || path.find('\0') != std::string::npos)
     throw Error(Error::Kind::call, fmt::format("{}: \"path\" is missing.", where));
   s.path = (folder / path).lexically_normal();
   s.frames = member<std::int64_t>(j, "frames", 0, where);
@@ -97,6 +119,7 @@ ordered_json to_json(const Version& v) {
 }
 
 Version version_from(const json& j, const Reel& reel, const Clip& clip, const std::string& where) {
+  only_members(j, {"id", "parent", "what", "when", "source", "begin", "frames", "range_s", "loudness_lufs", "peak_dbfs", "made_with", "top"}, where);
   Version v;
   v.id = member(j, "id", -1, where);
   v.parent = member(j, "parent", -1, where);
@@ -115,6 +138,7 @@ Version version_from(const json& j, const Reel& reel, const Clip& clip, const st
 }
 
 Clip clip_from(const json& j, const Reel& reel, const std::string& where) {
+  only_members(j, {"id", "name", "source", "begin", "frames", "group", "place_s", "room_tone_s", "chain", "version", "versions"}, where);
   Clip c;
   c.id = member(j, "id", 0, where);
   c.name = member<std::string>(j, "name", "", where);
@@ -125,6 +149,7 @@ Clip clip_from(const json& j, const Reel& reel, const std::string& where) {
   if (c.id < 1 || reel.find(c.id)) throw bad("\"id\" must be 1 or more and its own.");
   if (c.group < 0 || c.group >= static_cast<int>(reel.groups.size()))
     throw bad("\"group\" must be the number of a group in this file, counted from 0.");
+  if (!(c.place_s >= 0 && c.place_s <= latest_place_s)) throw bad(fmt::format("\"place_s\" is {}, allowed is 0 to {:.0f} s.", c.place_s, latest_place_s).c_str());
   source_range_from(j, reel, c, here);
   c.room_tone = range_from(j, "room_tone_s", here);
   for (const auto& v : list(j, "versions", here)) c.versions.push_back(version_from(v, reel, c, fmt::format("{}, version {}", here, c.versions.size())));
@@ -139,13 +164,14 @@ Clip clip_from(const json& j, const Reel& reel, const std::string& where) {
 std::string reel_to_text(const Reel& reel, const fs::path& folder) {
   ordered_json out{{"drevan_reel", newest_reel}, {"name", reel.name}, {"rate_hz", reel.rate}};
   if (!reel.target.empty()) out["target"] = reel.target;
+  if (reel.last_clip_id > 0) out["last_clip_id"] = reel.last_clip_id;
   out["sources"] = ordered_json::array();
-  for (const auto& s : reel.sources)
-    out["sources"].push_back({{"path", stored_path(s.path, folder)},
-                              {"frames", s.frames},
-                              {"rate_hz", s.rate},
-                              {"channels", s.channels},
-                              {"hash", to_hex(s.hash)}});
+  for (const auto& s : reel.sources) {
+    const auto path = stored_path(s.path, folder);
+    ordered_json one{{"path", to_utf8(path)}, {"frames", s.frames}, {"rate_hz", s.rate}, {"channels", s.channels}, {"hash", to_hex(s.hash)}};
+    if (!is_utf8(path)) one["path_bytes"] = to_hex_bytes(path);
+    out["sources"].push_back(std::move(one));
+  }
   out["groups"] = ordered_json::array();
   for (const auto& g : reel.groups) {
     ordered_json one{{"name", g.name}, {"chain", to_json(g.chain)}};
@@ -171,6 +197,7 @@ std::string reel_to_text(const Reel& reel, const fs::path& folder) {
 Reel reel_from_text(const std::string& text, const fs::path& folder, const std::string& where) {
   const auto j = parse_json(text, where);
   check_version(j, "drevan_reel", newest_reel, where);
+  only_members(j, {"drevan_reel", "name", "rate_hz", "target", "last_clip_id", "sources", "groups", "clips", "chain"}, where);
   Reel reel;
   reel.name = member<std::string>(j, "name", "", where);
   reel.rate = member(j, "rate_hz", 48000.0, where);
@@ -182,6 +209,7 @@ Reel reel_from_text(const std::string& text, const fs::path& folder, const std::
         source_from(s, base, fmt::format("{}, source {}", where, reel.sources.size())));
   for (const auto& g : list(j, "groups", where)) {
     const auto here = fmt::format("{}, group {}", where, reel.groups.size());
+    only_members(g, {"name", "chain", "room_tone_clip", "sits_out"}, here);
     reel.groups.push_back({member<std::string>(g, "name", "", here), chain_member(g, here), member(g, "room_tone_clip", 0, here),
                            g.contains("sits_out") ? ids_from_json(g.at("sits_out"), here) : std::vector<int>{}});
   }
@@ -192,6 +220,8 @@ Reel reel_from_text(const std::string& text, const fs::path& folder, const std::
     if (!reel.find(g.room_tone_clip)) g.room_tone_clip = 0;
   reel.chain = chain_member(j, where);
   reel.target = member<std::string>(j, "target", "", where);
+  reel.last_clip_id = std::max(0, member(j, "last_clip_id", 0, where));
+  for (const auto& c : reel.clips) reel.last_clip_id = std::max(reel.last_clip_id, c.id);
   return reel;
 }
 
@@ -203,7 +233,11 @@ Reel load_reel(const fs::path& file) {
 }
 
 void save_reel(const Reel& reel, const fs::path& file) {
-  write_text(file, reel_to_text(reel, fs::absolute(file).parent_path()));
+  const auto folder = fs::absolute(file).parent_path();
+  const auto text = reel_to_text(reel, folder);
+  // Whatever went wrong before: the file on the disk is not given up for one that cannot be opened.
+  reel_from_text(text, folder, fmt::format("{} would not open again, so it was not saved", file.string()));
+  write_text(file, text);
 }
 
 }  // namespace drevan

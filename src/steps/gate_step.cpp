@@ -31,6 +31,7 @@ class Gate final : public Processor {
       : settings_(s), rate_(format.rate), delay_(format.channels, frames(most_look_ahead_ms)),
         lag_(frames(most_look_ahead_ms)) {
     apply();
+    reset();
   }
 
   void process(const AudioBlock& block) noexcept override {
@@ -159,6 +160,7 @@ const StepType& gate_step() {
       .brief = brief,
       .picture = Picture::transfer,
       .transfer_db = transfer_db,
+      .revision = 2,
   };
   return type;
 }

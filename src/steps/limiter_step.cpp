@@ -26,12 +26,12 @@ constexpr double true_peak_margin_db = 0.06;
 // The gain a peak asks for is spread over the look-ahead: the largest reduction that is coming is
 // held, then averaged over the same time, so the gain glides down and is there when the peak is. No
 // value in that mean is below what any sample under it asks for, so no sample passes the ceiling.
-// A true peak is made by its neighbours, too: it is held for six frames more on either side.
+// A true peak is made by its neighbours, too: it is held for half the interpolator's length more on either side.
 class Limiter final : public Processor {
  public:
   Limiter(const Settings& s, StreamFormat format)
       : settings_(s), rate_(format.rate), ahead_(frames(most_look_ahead_ms) + around),
-        delay_(format.channels, ahead_ + around), detector_(format.rate, format.channels),
+        delay_(format.channels, ahead_ + around), detector_(format.channels),
         level_(format.channels, around), lag_(ahead_), coming_(ahead_ + 2 * around), mean_(ahead_) {
     drive_.prepare(rate_, s[drive_db]);
     level_copy_ = AudioBuffer(format.channels, chunk);
@@ -91,8 +91,10 @@ class Limiter final : public Processor {
     const auto n = static_cast<size_t>(block.frames());
     const bool between = static_cast<int>(settings_[peak_kind]) == true_peak;
     std::array<float, chunk> peaks{};
+    const double ceiling = settings_[ceiling_db] - (between ? true_peak_margin_db : 0);
+    const auto most = static_cast<float>(from_db(ceiling));
     if (between) {
-      detector_.process(block, std::span(peaks).first(n));
+      detector_.process(block, std::span(peaks).first(n), most);
     } else {
       // Held back as much as the true peaks are, so that switching changes no timing.
       const auto copy = level_copy_.block(0, block.frames());
@@ -102,8 +104,6 @@ class Limiter final : public Processor {
         for (size_t i = 0; i < n; ++i) peaks[i] = std::max(peaks[i], std::abs(copy.channel(c)[i]));
     }
     delay_.process(block);
-    const double ceiling = settings_[ceiling_db] - (between ? true_peak_margin_db : 0);
-    const auto most = static_cast<float>(from_db(ceiling));
     for (size_t i = 0; i < n; ++i) {
       double wanted = 0;
       if (peaks[i] > most) wanted = to_db(static_cast<double>(peaks[i])) - ceiling;
@@ -179,6 +179,7 @@ const StepType& limiter_step() {
       .brief = brief,
       .picture = Picture::transfer,
       .transfer_db = transfer_db,
+      .revision = 2,
   };
   return type;
 }

@@ -131,6 +131,7 @@ StepType make_type() {
       .learn = learn,
       .make = make,
       .brief = brief,
+      .revision = 2,
   };
 }
 

@@ -143,6 +143,9 @@ struct StepType {
   std::vector<Handle> handles{};
   /// Lines drawn into Picture::response beside its curve.
   std::vector<FoundLine> (*found_lines)(const Settings&, const Findings&) = nullptr;
+  /// Raised with every change of its sound: what was rendered, measured or learned by an older one is not taken
+  /// for this one's.
+  int revision = 1;
   /// Seconds of sound before a place after which playing from there sounds as if played from the start.
   double run_in_s = 1;
 };

@@ -33,7 +33,7 @@ class BatchTest : public testing::Test {
     return o;
   }
   // Rendered files; the batch's own record is hidden.
-  long rendered() const { return static_cast<long>(media_files(folder_ / "out").size()); }
+  long rendered() const { return static_cast<long>(test::names_in(folder_ / "out").size()); }
   TempFolder folder_;
   FindingStore store_;
   CancelToken cancel_;

@@ -247,7 +247,7 @@ TEST(Cli, MixAndStemsAreWrittenAndWhatIsAboutClipsIsRefusedWithoutThem) {
   }
   const auto r = call(base);
   EXPECT_EQ(r.code, 0) << r.out;
-  EXPECT_EQ(media_files(t / "out").size(), 6U) << r.out;  // the mix and five groups
+  EXPECT_EQ(test::names_in(t / "out").size(), 6U) << r.out;  // the mix and five groups
 }
 
 }  // namespace

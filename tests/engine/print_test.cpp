@@ -16,6 +16,7 @@ class Printing : public ::testing::Test {
   PrintResult print(AudioBuffer& sound, Chain chain, std::optional<SecondsRange> range, double fade_s = 0.05) {
     test::write_wav(t_ / "in.wav", sound);
     const CancelToken never;
+    std::filesystem::remove(t_ / "versions" / "out.wav");  // a print replaces nothing
     return print_clip({{t_ / "in.wav", 0, -1, 48000, std::nullopt, {}, {}}, std::move(chain), range, fade_s, t_ / "versions" / "out.wav"}, store_, never);
   }
   AudioBuffer printed() { return test::read_all(t_ / "versions" / "out.wav"); }

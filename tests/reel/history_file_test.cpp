@@ -6,6 +6,7 @@
 #include <fstream>
 
 #include "reel/json_file.h"
+#include "reel/version_files.h"
 #include "support/reels.h"
 #include "support/steps.h"
 

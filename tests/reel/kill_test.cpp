@@ -16,6 +16,7 @@
 #include "reel/journal.h"
 #include "reel/json_file.h"
 #include "reel/lock.h"
+#include "reel/version_files.h"
 #include "support/sanitized.h"
 #include "support/steps.h"
 

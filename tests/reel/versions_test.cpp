@@ -1,5 +1,6 @@
 #include <gtest/gtest.h>
 
+#include "reel/version_files.h"
 #include "support/reels.h"
 
 namespace drevan {

@@ -120,6 +120,21 @@ std::vector<char> bytes(const fs::path& file) {
   return {std::istreambuf_iterator<char>(in), {}};
 }
 
+std::vector<std::string> names_in(const std::filesystem::path& folder) {
+  std::vector<std::string> out;
+  for (const auto& entry : std::filesystem::directory_iterator(folder))
+    if (const auto name = entry.path().filename().string(); !name.starts_with(".")) out.push_back(name);
+  std::ranges::sort(out);
+  return out;
+}
+
+std::vector<std::string> left_over(const std::filesystem::path& folder) {
+  std::vector<std::string> out;
+  for (const auto& entry : std::filesystem::recursive_directory_iterator(folder))
+    if (const auto name = entry.path().filename().string(); name.starts_with(".") && !name.starts_with(".drevan-batch")) out.push_back(name);
+  return out;
+}
+
 AudioBuffer speech(const std::string& prompt) {
   const fs::path folder = "/usr/share/asterisk/sounds/en_US_f_Allison";
   const TempFolder temp;

@@ -4,6 +4,7 @@
 #include <filesystem>
 #include <functional>
 #include <span>
+#include <string>
 #include <vector>
 
 #include "audio/buffer.h"
@@ -46,6 +47,11 @@ void write_wav(const std::filesystem::path& file, AudioBuffer& sound, double rat
 /// All of a file at its own rate.
 AudioBuffer read_all(const std::filesystem::path& file);
 std::vector<char> bytes(const std::filesystem::path& file);
+
+/// Names of the files in a folder that are not hidden, sorted.
+std::vector<std::string> names_in(const std::filesystem::path& folder);
+/// Names of all hidden files below a folder but for batch records: what was left half-done.
+std::vector<std::string> left_over(const std::filesystem::path& folder);
 
 /// A real spoken prompt (Debian's asterisk-core-sounds-en-g722), decoded to 48 kHz mono.
 AudioBuffer speech(const std::string& prompt);

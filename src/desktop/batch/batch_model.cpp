@@ -40,6 +40,7 @@ void BatchModel::set_names(std::map<int, QString> names) {
 
 void BatchModel::begin(const std::vector<int>& clip_ids) {
   running_ = clip_ids;
+  running_reel_ = workspace_.reel_number();
   results_.assign(clip_ids.size(), {});
   if (!ids_.empty()) Q_EMIT dataChanged(index(0, 0), index(rowCount() - 1, columns - 1));
 }
@@ -47,15 +48,22 @@ void BatchModel::begin(const std::vector<int>& clip_ids) {
 void BatchModel::update(size_t job, const JobResult& now) {
   if (job >= results_.size()) return;
   results_[job] = now;
+  // The clip may be gone by now, or another reel be open.
   const auto at = std::ranges::find(ids_, running_[job]);
-  if (at == ids_.end()) return;
+  if (at == ids_.end() || running_reel_ != workspace_.reel_number()) return;
   const int row = static_cast<int>(at - ids_.begin());
   Q_EMIT dataChanged(index(row, 0), index(row, columns - 1));
 }
 
 const JobResult* BatchModel::result_of(int row) const {
+  if (running_reel_ != workspace_.reel_number()) return nullptr;
   const auto at = std::ranges::find(running_, ids_[static_cast<size_t>(row)]);
   return at == running_.end() ? nullptr : &results_[static_cast<size_t>(at - running_.begin())];
+}
+
+bool BatchModel::source_missing(int row) const {
+  const Clip* c = workspace_.reel().find(ids_[static_cast<size_t>(row)]);
+  return c && workspace_.missing(*c);
 }
 
 QString BatchModel::text(int row, int column) const {
@@ -72,11 +80,9 @@ QString BatchModel::text(int row, int column) const {
     case output: {
       if (r && !r->output.empty()) return QString::fromStdString(r->output.filename().string());
       if (const auto at = names_.find(c->id); at != names_.end()) return at->second;
-      BatchOptions o;
-      o.pattern = pattern_.toStdString();
       const BatchJob job{c->name, text(row, group).toStdString(), workspace_.reel().name, {}, false, {}, {}};
       try {
-        return QString::fromStdString(output_names(std::span(&job, 1), o)[0].stem().string()) + extension_;
+        return QString::fromStdString(name_of(job, pattern_.toStdString(), 1)) + extension_;
       } catch (const Error&) {
         return tr("unknown word in the name");
       }
@@ -85,6 +91,7 @@ QString BatchModel::text(int row, int column) const {
       if (workspace_.missing(*c)) return tr("source missing");
       if (!r) return {};
       if (r->state == JobState::failed) return QString::fromStdString(r->problem);
+      if (r->state == JobState::done && !r->whole) return tr("not whole: %1").arg(r->render.warnings.empty() ? QString() : QString::fromStdString(r->render.warnings.front()));
       if (r->state == JobState::done && !r->missed.empty()) {
         // "loudness -14.9 LUFS, wanted ...": the row tells the former, its tooltip all.
         const auto first = QString::fromStdString(r->missed.front());
@@ -109,6 +116,11 @@ QVariant BatchModel::data(const QModelIndex& index, int role) const {
     for (const auto& miss : result_of(row)->missed) all << QString::fromStdString(miss);
     return all.join("\n");
   }
+  if (role == Qt::ToolTipRole && column == result && result_of(row) && result_of(row)->render.warnings.size() > 1) {
+    QStringList all;
+    for (const auto& warning : result_of(row)->render.warnings) all << QString::fromStdString(warning);
+    return all.join("\n");
+  }
   if (role == Qt::DisplayRole || role == Qt::ToolTipRole) return text(row, column);
   if (role == Qt::CheckStateRole && column == clip)
     return unticked_.contains(ids_[static_cast<size_t>(row)]) ? Qt::Unchecked : Qt::Checked;
@@ -122,7 +134,7 @@ QVariant BatchModel::data(const QModelIndex& index, int role) const {
   if (role == progress_role && column == result && r && r->state == JobState::running) return r->progress;
   if (role == failed_role && column == result)
     return (r && (r->state == JobState::failed || !r->missed.empty())) ||
-           workspace_.missing(*workspace_.reel().find(ids_[static_cast<size_t>(row)]));
+           (r && !r->whole) || source_missing(row);
   return {};
 }
 

@@ -42,11 +42,13 @@ class BatchModel : public QAbstractTableModel {
  private:
   const JobResult* result_of(int row) const;
   QString text(int row, int column) const;
+  bool source_missing(int row) const;
 
   Workspace& workspace_;
   std::vector<int> ids_;
   std::set<int> unticked_;
   std::vector<int> running_;        // clip ids of the running or last batch
+  int running_reel_ = 0;            // of these: Workspace::reel_number()
   std::vector<JobResult> results_;  // in step with running_
   std::map<int, QString> names_;
   QString pattern_ = "{clip}", extension_ = ".wav";

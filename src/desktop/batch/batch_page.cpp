@@ -14,6 +14,8 @@
 #include <QTableView>
 #include <QToolButton>
 
+#include <new>
+
 #include "audio/error.h"
 #include "audio/time_text.h"
 #include "batch/batch_model.h"
@@ -77,6 +79,7 @@ void BatchPage::connect_all() {
   });
   connect(pattern_, &QLineEdit::textChanged, this, &BatchPage::refresh);
   connect(what_, &QComboBox::currentIndexChanged, this, &BatchPage::refresh);
+  connect(overwrite_, &QCheckBox::toggled, this, &BatchPage::refresh);
   connect(all_box_, &QCheckBox::clicked, model_, &BatchModel::set_all_ticked);
   connect(model_, &BatchModel::dataChanged, this, [this](const QModelIndex& from, const QModelIndex& to) {
     // Another set of ticks, other names.
@@ -130,8 +133,9 @@ void BatchPage::show_target() {
 }
 
 void BatchPage::refresh() {
-  if (rendering_) return;
+  // While a batch renders, too: rows of clips that are gone must not stay.
   model_->refresh(pattern_->text(), container_->currentIndex() == 0 ? ".wav" : ".flac");
+  if (rendering_) return;
   // Every drag of a knob on the Bench comes by here; what follows asks the disk about every clip.
   if (!isVisible()) return;
   const auto chosen = options().also.size();
@@ -149,12 +153,14 @@ void BatchPage::say_clashes() {
     const auto ids = model_->ticked();
     const auto jobs = batch_jobs(workspace_.reel(), ids);
     const auto o = options();
-    const int n = name_clashes(jobs, o);
+    const auto settled = settle_names(jobs, o);
+    const auto n = static_cast<int>(std::ranges::count(settled.numbered, true));
     std::map<int, QString> names;
     if (n > 0) {
-      const auto files = output_names(jobs, o);
-      for (size_t i = 0; i < ids.size(); ++i) names[ids[i]] = QString::fromStdString(files[i].filename().string());
-      status_->setText(tr("%1 taken already and get a number").arg(n == 1 ? tr("1 name is") : tr("%1 names are").arg(n)));
+      for (size_t i = 0; i < ids.size(); ++i) names[ids[i]] = QString::fromStdString(settled.files[i].filename().string());
+      const QString which = n == 1 ? tr("1 name is") : tr("%1 names are").arg(n);
+      status_->setText(settled.foreign.empty() ? tr("%1 taken already and get a number").arg(which)
+                                               : tr("%1 taken, by files that Drevan did not make too; the new ones get a number").arg(which));
     }
     model_->set_names(std::move(names));
   } catch (const Error& e) {
@@ -175,6 +181,7 @@ void BatchPage::render() {
   settings.setValue("batch/container", container_->currentIndex());
   settings.setValue("batch/samples", samples_->currentIndex());
   settings.setValue("batch/only_changed", changed_->isChecked());
+  settings.setValue("batch/overwrite", overwrite_->isChecked());
   settings.setValue("batch/what", what_->currentIndex());
   settings.setValue("batch/rate", rate_->currentData());
   QStringList also;
@@ -206,30 +213,23 @@ void BatchPage::render() {
     QString problem;
     try {
       if (what == clips || what == everything)
-        results = run_batch(jobs, o, workspace_.findings(), cancel, [this](size_t job, const JobResult& r) {
-          QMetaObject::invokeMethod(
-              this,
-              [this, job, r] {
-                if (!rendering_) return;
-                model_->update(job, r);
-                show_progress();
-              },
-              Qt::QueuedConnection);
+        results = run_batch(jobs, o, workspace_.findings(), cancel, [this, &cancel](size_t job, const JobResult& r) {
+          worker_.post(cancel, [this, job, r] {
+            model_->update(job, r);
+            show_progress();
+          });
         });
       if (what != clips) {
         auto mix_options = o;
         mix_options.also.clear();
-        auto done = render_mix(mixed, mix_options, {what != groups, what != mix, o.target}, workspace_.findings(), cancel, [this, last = -1](double p) mutable {
+        auto done = render_mix(mixed, mix_options, {what != groups, what != mix, o.target}, workspace_.findings(), cancel, [this, &cancel, last = -1](double p) mutable {
           if (static_cast<int>(p * 200) == last) return;
           last = static_cast<int>(p * 200);
-          QMetaObject::invokeMethod(
-              this,
-              [this, p] {
-                if (!rendering_ || paused_) return;
-                progress_->setValue(static_cast<int>(p * 1000));
-                status_->setText(tr("Mixing, %1 %").arg(p * 100, 0, 'f', 0));
-              },
-              Qt::QueuedConnection);
+          worker_.post(cancel, [this, p] {
+            if (paused_) return;
+            progress_->setValue(static_cast<int>(p * 1000));
+            status_->setText(tr("Mixing, %1 %").arg(p * 100, 0, 'f', 0));
+          });
         });
         mixes = std::move(done.files);
         if (results.empty()) results = std::move(done.clips);
@@ -238,6 +238,10 @@ void BatchPage::render() {
       problem = QString::fromUtf8(e.what());
     } catch (const Cancelled&) {
       // Told below.
+    } catch (const std::bad_alloc&) {
+      problem = tr("The memory is not enough for this batch; close other programs and render what is missing again.");
+    } catch (const std::exception& e) {
+      problem = QString::fromUtf8(e.what());
     }
     // Told in any case: a cancelled batch has results, too.
     QMetaObject::invokeMethod(
@@ -289,6 +293,7 @@ void BatchPage::ended(std::vector<JobResult> results, std::vector<MixFile> mixes
   if (const auto kept = std::ranges::count(results, true, &JobResult::kept); kept > 0) text += tr(" (%1 unchanged)").arg(kept);
   const auto missing = std::ranges::count_if(results, [](const JobResult& r) { return !r.missed.empty(); });
   if (missing > 0) text += tr(", %1 not on target").arg(missing);
+  if (const auto broken = std::ranges::count_if(results, [](const JobResult& r) { return r.state == JobState::done && !r.whole; }); broken > 0) text += tr(", %1 not whole").arg(broken);
   if (const int n = count(JobState::failed)) text += tr(", %1 failed").arg(n);
   if (const int n = count(JobState::cancelled)) text += tr(", %1 cancelled").arg(n);
   if (!mixes_.empty()) {
@@ -308,6 +313,10 @@ void BatchPage::save_report() {
 }
 
 void BatchPage::save_report_to(const std::filesystem::path& file) {
+  if (is_source(file, source_files(workspace_.reel()))) {
+    Q_EMIT workspace_.message(tr("%1 is a recording of this reel; choose another name.").arg(QString::fromStdString(file.string())), true);
+    return;
+  }
   try {
     drevan::save_report(file, {jobs_, model_->results(), workspace_.target(), mixes_});
     Q_EMIT workspace_.message(tr("Saved %1").arg(QString::fromStdString(file.string())), false);

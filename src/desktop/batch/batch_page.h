@@ -71,7 +71,7 @@ class BatchPage : public QWidget {
   QLineEdit *folder_, *pattern_;
   QComboBox *container_, *samples_, *target_, *what_, *rate_;
   QToolButton* also_;
-  QCheckBox *changed_, *all_box_;
+  QCheckBox *changed_, *all_box_, *overwrite_;
   QPushButton *render_, *cancel_, *report_, *pause_, *rules_button_, *choose_;
   class RulesDialog* rules_ = nullptr;
   QProgressBar* progress_;

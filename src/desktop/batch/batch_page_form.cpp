@@ -119,6 +119,10 @@ QHBoxLayout* BatchPage::make_run() {
   changed_->setObjectName("only_changed");
   changed_->setChecked(settings.value("batch/only_changed", true).toBool());
   changed_->setToolTip(tr("Leaves files alone that a batch into this folder made before, when source, chain and format are the same"));
+  overwrite_ = new QCheckBox(tr("overwrite"), this);
+  overwrite_->setObjectName("overwrite");
+  overwrite_->setChecked(settings.value("batch/overwrite", false).toBool());
+  overwrite_->setToolTip(tr("Also replaces files in the way that no batch of Drevan made; otherwise the new ones get a number. Recordings of the reel are never replaced"));
   render_ = new QPushButton(tr("Render"), this);
   render_->setObjectName("primary");
   render_->setMinimumWidth(110);
@@ -140,6 +144,7 @@ QHBoxLayout* BatchPage::make_run() {
   row->setSpacing(10);
   row->addWidget(all_box_);
   row->addWidget(changed_);
+  row->addWidget(overwrite_);
   row->addSpacing(12);
   row->addWidget(progress_, 1);
   row->addWidget(status_);
@@ -155,6 +160,7 @@ BatchOptions BatchPage::options() const {
   o.samples = static_cast<SampleType>(samples_->currentIndex());
   o.target = workspace_.target();
   o.only_changed = changed_->isChecked();
+  o.overwrite = overwrite_->isChecked();
   for (int i = 0; i < also_->menu()->actions().size(); ++i)
     if (also_->menu()->actions()[i]->isChecked() && !(also_formats[i].second == OutputFormat{o.container, o.samples})) o.also.push_back(also_formats[i].second);
   o.pause = &paused_;

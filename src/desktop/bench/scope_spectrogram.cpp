@@ -88,7 +88,7 @@ void ScopeSpectrogram::start() {
       draw_spectrogram(plan, view, cancel, [&](const Spectrogram& s) {
         cancel.check();
         last = s;
-        QMetaObject::invokeMethod(this, [take, s] { take(s); }, Qt::QueuedConnection);
+        worker_.post(cancel, [take, s] { take(s); });
       });
     } catch (const Error&) {
       return {};  // the measuring of levels tells what is wrong
