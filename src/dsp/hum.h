@@ -1,15 +1,13 @@
-// Mains hum: found in a recording, and followed.
+// Mains hum, found in a recording. How it is followed: dsp/hum_track.h.
 #pragma once
 
 #include <array>
-#include <complex>
 #include <optional>
 #include <span>
 #include <vector>
 
 #include "audio/buffer.h"
 #include "dsp/biquad.h"
-#include "dsp/delay.h"
 #include "dsp/fft.h"
 
 namespace drevan {
@@ -55,59 +53,6 @@ class HumFinder {
   using Levels = std::array<float, most_hum_harmonics>;
   std::vector<Levels> above_;    // per candidate, summed over windows
   int windows_ = 0;
-};
-
-/// Follows each harmonic's size and phase in one channel. A moment counts by the inverse of its level, so
-/// loud words hardly move the estimate, are not thinned by it, and it does not ring after them. The
-/// answer is late, so that it stands in the middle of what it was made from: a hum that drifts is met,
-/// and so are the first moments of a sound. Real-time safe but for construction.
-class HumFollower {
- public:
-  HumFollower(double rate, const Hum& hum);
-  /// Frames by which the answer is late.
-  int latency() const { return (late_ + 1) * block_; }
-  void reset() noexcept;
-  /// Takes the lowest `harmonics` of those that are there, 0 to most_hum_harmonics.
-  void set_harmonics(int harmonics) noexcept { highest_ = harmonics; }
-  /// Another finding.
-  void set_hum(const Hum& hum) noexcept;
-  /// Hears x and gives the hum that was in it latency() ago. At most 4096 samples.
-  void process(std::span<const float> x, std::span<float> hum) noexcept;
-
- private:
-  using Complex = std::complex<double>;
-  using Sized = std::array<Complex, most_hum_harmonics>;
-  void table() noexcept;
-  void finish_block() noexcept;
-  void synthesise() noexcept;
-
-  double rate_;
-  int block_, late_;
-  double keep_;        // of a low-pass stage, per block
-  double hz_ = 0;
-  std::array<bool, most_hum_harmonics> there_{};
-  int highest_ = most_hum_harmonics;
-  FloatVector cos_, sin_;       // harmonics x block
-  FloatVector in_, out_;        // one block each
-  SlidingMaximum loudest_;
-  int filled_ = 0;
-  double phase_ = 0;            // of the fundamental at the block's start, cycles
-  struct Past {
-    double phase = 0;
-    bool sounds = false;
-  };
-  std::vector<Past> past_;      // the last blocks
-  size_t at_ = 0;
-  struct Heard {
-    std::array<std::complex<double>, most_hum_harmonics> z{};
-    bool silent = true;
-  };
-  std::vector<Heard> heard_;    // blocks that wait for what comes after them
-  size_t heard_at_ = 0;
-  long blocks_ = 0;
-  double level1_ = 0, level2_ = 0;
-  double weight1_ = 0, weight2_ = 0;
-  Sized sum1_{}, sum2_{}, now_{}, before_{};
 };
 
 }  // namespace drevan

@@ -11,6 +11,15 @@ ChainRun::ChainRun(std::span<const ChainStep> steps, std::span<const Findings> f
                    StreamFormat format) {
   for (size_t i = 0; i < steps.size(); ++i)
     processors_.push_back(make_processor(*steps[i].type, steps[i].settings, findings[i], format));
+  place(0);
+}
+
+// What is late when it reaches a step belongs to an earlier time.
+void ChainRun::place(Samples frame) noexcept {
+  for (const auto& p : processors_) {
+    p->place(frame);
+    frame -= p->latency();
+  }
 }
 
 Samples ChainRun::latency() const {
@@ -25,8 +34,9 @@ Samples ChainRun::tail() const {
   return sum;
 }
 
-void ChainRun::reset() noexcept {
+void ChainRun::reset(Samples frame) noexcept {
   for (const auto& p : processors_) p->reset();
+  place(frame);
 }
 
 void ChainRun::process(const AudioBlock& block) noexcept {

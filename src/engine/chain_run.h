@@ -23,7 +23,8 @@ class ChainRun {
   /// Sum over all steps, frames.
   Samples latency() const;
   Samples tail() const;
-  void reset() noexcept;
+  /// As new; the next frame that enters is this one of the clip.
+  void reset(Samples frame = 0) noexcept;
   void process(const AudioBlock& block) noexcept;
   /// The same, telling `after(i, block)` what left each step; i counts from 0.
   template <class After>
@@ -35,6 +36,8 @@ class ChainRun {
   }
 
  private:
+  void place(Samples frame) noexcept;
+
   std::vector<std::unique_ptr<Processor>> processors_;
 };
 

@@ -48,7 +48,7 @@ void PlayRun::seek(Samples position) {
   for (const auto& step : plan_->chain.steps) run_in_s = std::max(run_in_s, step.type->run_in_s);
   const auto before = std::min(position_, static_cast<Samples>(run_in_s * plan_->sound.rate));
   wet_.seek(position_ - before);
-  run_.reset();
+  run_.reset(position_ - before);
   entering_.reset();
   for (Samples left = before + run_.latency(); left > 0;) {
     const auto n = static_cast<int>(std::min<Samples>(left, block));

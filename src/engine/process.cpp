@@ -253,13 +253,26 @@ class Pass {
     // Another clip's room runs through the same steps, with what they found in this clip.
     ClipReader other(*sound_.shared_tone);
     AudioBuffer heard(other.channels(), format_.max_block);
-    learn_room(*sound_.shared_tone, other, make_run(0, i), [&](const AudioBlock& b) {
+    auto found = findings_;
+    for (size_t k = 0; k < i; ++k)
+      if (chain_.steps[k].type->finding_follows_time) found[k] = found_in(*sound_.shared_tone, k);
+    ChainRun run(std::span(chain_.steps).first(i), std::span<const Findings>(found).first(i), format_);
+    learn_room(*sound_.shared_tone, other, std::move(run), [&](const AudioBlock& b) {
       const auto got = heard.block(0, b.frames());
       const int n = tell(other.read(got));
       for (int c = 0; c < b.channels(); ++c)
         std::copy_n(got.channel(std::min(c, got.channels() - 1)).begin(), n, b.channel(c).begin());
       return n;
     }, i);
+  }
+  // What step k would find in another clip's sound.
+  Findings found_in(const ClipSound& other, size_t k) const {
+    Chain chain;
+    chain.steps.assign(chain_.steps.begin(), chain_.steps.begin() + static_cast<std::ptrdiff_t>(k) + 1);
+    ProcessOptions options;
+    options.store = options_.store;
+    options.cancel = options_.cancel;
+    return process_clip(other, chain, options, {}).back();
   }
   void learn_room(const ClipSound& room, const ClipReader& reader, ChainRun run, const BlockSource& input, size_t i) {
     const double clip_s = static_cast<double>(reader.frames()) / room.rate;

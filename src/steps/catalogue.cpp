@@ -68,6 +68,7 @@ class Guarded final : public Processor {
   Samples latency() const noexcept override { return inner_->latency(); }
   Samples tail() const noexcept override { return inner_->tail(); }
   void reset() noexcept override { inner_->reset(); }
+  void place(Samples frame) noexcept override { inner_->place(frame); }
   void set(int parameter, double value) noexcept override { inner_->set(parameter, value); }
   void set_findings(const Findings& f) noexcept override { inner_->set_findings(f); }
   int readings(std::span<float> out) const noexcept override { return inner_->readings(out); }

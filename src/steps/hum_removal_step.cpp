@@ -3,8 +3,7 @@
 #include <cmath>
 
 #include "audio/decibel.h"
-#include "dsp/delay.h"
-#include "dsp/hum.h"
+#include "dsp/hum_track.h"
 #include "dsp/smoothed.h"
 #include "steps/step.h"
 
@@ -15,98 +14,104 @@ namespace {
 enum : int { mains, depth_db, harmonics };
 enum Mains : int { either, fifty, sixty };
 
-// The finding: the fundamental, then each harmonic's height above its surroundings.
-Findings from_hum(const Hum& hum) {
-  Findings f{{static_cast<float>(hum.hz)}};
-  f.values.insert(f.values.end(), hum.above_db.begin(), hum.above_db.end());
-  return f;
-}
-Hum to_hum(const Findings& f) {
-  Hum hum;
-  if (f.values.size() != 1 + hum.above_db.size()) return hum;
-  hum.hz = static_cast<double>(f.values[0]);
-  std::copy_n(f.values.begin() + 1, hum.above_db.size(), hum.above_db.begin());
-  return hum;
-}
-
 class Learn final : public Learner {
  public:
   Learn(int which, StreamFormat format) {
-    if (which != sixty) finders_.emplace_back(format, 49.0, 51.0);
-    if (which != fifty) finders_.emplace_back(format, 59.0, 61.0);
+    if (which != sixty) trackers_.emplace_back(format, 49.0, 51.0);
+    if (which != fifty) trackers_.emplace_back(format, 59.0, 61.0);
   }
   void hear(const AudioBlock& block) override {
-    for (auto& f : finders_) f.hear(block);
+    for (auto& t : trackers_) t.hear(block);
   }
+  // Of two hums the one that stands out more.
   Findings findings() const override {
     Findings best;
     double most = 0;
-    for (const auto& f : finders_)
-      if (const auto hum = f.find()) {
+    for (const auto& t : trackers_)
+      if (const auto track = t.find()) {
         double sum = 0;
-        for (const float v : hum->above_db) sum += static_cast<double>(v);
-        if (sum > most) most = sum, best = from_hum(*hum);
+        for (const float v : track->hum.above_db) sum += static_cast<double>(v);
+        if (sum > most) most = sum, best = {to_floats(*track)};
       }
     return best;
   }
 
  private:
-  std::vector<HumFinder> finders_;
+  std::vector<HumTracker> trackers_;
 };
 
+// The finding says what hums at every moment of the clip; it is made anew and taken off.
 class HumRemoval final : public Processor {
  public:
   HumRemoval(const Settings& s, const Findings& found, StreamFormat format)
-      : settings_(s), known_(!found.empty()), followers_(static_cast<size_t>(format.channels), HumFollower(format.rate, to_hum(found))),
-        delay_(format.channels, followers_[0].latency()), hum_(static_cast<size_t>(format.channels)) {
-    for (auto& f : followers_) f.set_harmonics(static_cast<int>(s[harmonics]));
-    amount_.prepare(format.rate, 5, amount());
+      : settings_(s), maker_(format.channels), hum_(static_cast<size_t>(format.channels)), spans_(hum_.size()) {
+    maker_.set_harmonics(static_cast<int>(s[harmonics]));
+    if (auto track = hum_track_from(found.values)) take(*track);
+    amount_.prepare(format.rate, 5, wanted());
   }
 
   void process(const AudioBlock& block) noexcept override {
-    if (!known_) return delay_.process(block);
     for (int done = 0; done < block.frames();) {
       const int n = std::min(block.frames() - done, chunk);
-      take(block.part(done, n));
+      remove(block.part(done, n));
       done += n;
     }
   }
-  Samples latency() const noexcept override { return delay_.frames(); }
   void reset() noexcept override {
-    for (auto& f : followers_) f.reset();
-    delay_.reset();
-    amount_.jump(amount_.goal());
+    if (next_) swap();
+    amount_.jump(wanted());
+    maker_.seek(0);
   }
+  void place(Samples frame) noexcept override { maker_.seek(frame); }
   void set(int parameter, double value) noexcept override {
     settings_.values[static_cast<size_t>(parameter)] = value;
-    amount_.set(amount());
-    for (auto& f : followers_) f.set_harmonics(static_cast<int>(settings_[harmonics]));
+    harmonics_changed_ = static_cast<int>(settings_[harmonics]) != harmonics_;
+    amount_.set(goal());
   }
   void set_findings(const Findings& found) noexcept override {
-    known_ = !found.empty();
-    if (known_)
-      for (auto& f : followers_) f.set_hum(to_hum(found));
+    next_ = hum_track_from(found.values).value_or(HumTrack{});
+    amount_.set(goal());
   }
 
  private:
   static constexpr int chunk = 256;
-  double amount() const { return 1 - from_db(-settings_[depth_db]); }
+  double wanted() const { return known_ ? 1 - from_db(-settings_[depth_db]) : 0; }
+  // Another hum, and more or fewer harmonics, come when the present one has faded.
+  double goal() const { return next_ || harmonics_changed_ ? 0 : wanted(); }
 
-  void take(const AudioBlock& block) noexcept {
+  void take(const HumTrack& track) {
+    known_ = !track.cycles.empty();
+    maker_.set_track(track);
+  }
+  void swap() noexcept {
+    take(*next_);
+    next_.reset();
+  }
+
+  void remove(const AudioBlock& block) noexcept {
     const auto n = static_cast<size_t>(block.frames());
-    for (size_t c = 0; c < followers_.size(); ++c) followers_[c].process(block.channel(static_cast<int>(c)), std::span(hum_[c]).first(n));
-    delay_.process(block);
+    for (size_t c = 0; c < hum_.size(); ++c) spans_[c] = std::span(hum_[c]).first(n);
+    maker_.next(spans_);
     for (size_t i = 0; i < n; ++i) {
       const auto amount = static_cast<float>(amount_.next());
-      for (size_t c = 0; c < followers_.size(); ++c) block.channel(static_cast<int>(c))[i] -= amount * hum_[c][i];
+      if (amount == 0) continue;
+      for (size_t c = 0; c < hum_.size(); ++c) block.channel(static_cast<int>(c))[i] -= amount * hum_[c][i];
     }
+    if ((!next_ && !harmonics_changed_) || amount_.value() != 0) return;
+    if (next_) swap();
+    harmonics_ = static_cast<int>(settings_[harmonics]);
+    harmonics_changed_ = false;
+    maker_.set_harmonics(harmonics_);
+    amount_.set(wanted());
   }
 
   Settings settings_;
-  bool known_;
-  std::vector<HumFollower> followers_;
-  Delay delay_;
+  bool known_ = false, harmonics_changed_ = false;
+  int harmonics_ = static_cast<int>(settings_[harmonics]);
+  HumMaker maker_;
+  std::optional<HumTrack> next_;
   std::vector<std::array<float, chunk>> hum_;
+  std::vector<std::span<float>> spans_;
   Smoothed amount_;
 };
 
@@ -120,8 +125,9 @@ std::unique_ptr<Processor> make(const Settings& s, const Findings& found, Stream
 double response_db(const Settings&, double, double) { return 0; }
 std::vector<FoundLine> found_lines(const Settings& s, const Findings& found) {
   std::vector<FoundLine> out;
-  if (found.empty()) return out;
-  const Hum hum = to_hum(found);
+  const auto track = hum_track_from(found.values);
+  if (!track) return out;
+  const Hum& hum = track->hum;
   for (int h = 0; h < std::min(most_hum_harmonics, static_cast<int>(s[harmonics])); ++h)
     if (hum.above_db[static_cast<size_t>(h)] > 0) out.push_back({(h + 1) * hum.hz, -s[depth_db]});
   return out;
@@ -151,6 +157,7 @@ const StepType& hum_removal_step() {
                           {"Transformer near by", "the lowest few only, for a soft hum", {{"harmonics", 6}}},
                           {"A room that hums", "turned down, not out: the place stays", {{"depth_db", 14}}}},
       .hears = Hears::whole_clip,
+      .finding_follows_time = true,
       .learn = learn,
       .make = make,
       .brief = brief,
@@ -158,6 +165,7 @@ const StepType& hum_removal_step() {
       .response_db = response_db,
       .handles = {{.y = depth_db, .hz = 1000, .down = true}},
       .found_lines = found_lines,
+      .revision = 2,
   };
   return type;
 }

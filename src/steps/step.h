@@ -78,11 +78,14 @@ class Processor {
   virtual Samples latency() const noexcept { return 0; }
   /// Frames after the last input in which the output may still be above -80 dB of it.
   virtual Samples tail() const noexcept { return 0; }
-  /// As new, keeping the settings.
+  /// As new, keeping the settings; the next frame is taken for the first, see place().
   virtual void reset() noexcept = 0;
+  /// After reset(), for steps whose findings follow the sound in time: the next frame to come is this one of the
+  /// sound that enters the step, counted from its beginning; below 0: before it.
+  virtual void place(Samples) noexcept {}
   /// A new value while running, in range; heard smoothly, without a click.
   virtual void set(int parameter, double value) noexcept = 0;
-  /// A new finding while running, of the size the learner gives; heard smoothly.
+  /// A new finding while running; heard smoothly. One that is larger than any before may allocate.
   virtual void set_findings(const Findings&) noexcept {}
   /// Live readings for the picture, as StepType::picture says; returns how many were written.
   virtual int readings(std::span<float>) const noexcept { return 0; }
@@ -129,6 +132,8 @@ struct StepType {
   std::vector<Parameter> parameters;
   std::vector<NamedSettings> starting_points{};
   Hears hears = Hears::nothing;
+  /// Whether a finding follows the sound it was learned from in time, so that it says nothing of another sound.
+  bool finding_follows_time = false;
   /// Whether what it learns is learned over all clips of the group that it serves, as if they were one.
   bool (*shares)(const Settings&) = nullptr;
   std::unique_ptr<Learner> (*learn)(const Settings&, StreamFormat) = nullptr;

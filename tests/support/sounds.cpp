@@ -5,9 +5,11 @@
 
 #include <array>
 #include <atomic>
+#include <algorithm>
 #include <cmath>
 #include <cstdio>
 #include <fstream>
+#include <functional>
 #include <iterator>
 #include <numbers>
 #include <random>
@@ -143,6 +145,36 @@ AudioBuffer speech(const std::string& prompt) {
                       "' -ar 48000 -c:a pcm_f32le '" + (temp / "speech.wav").string() + "'");
   if (ran.code != 0) throw std::runtime_error("no speech: " + ran.out);
   return read_all(temp / "speech.wav");
+}
+
+AudioBuffer continuous_speech(const std::string& voice, double seconds) {
+  const fs::path folder = fs::path("/usr/share/asterisk/sounds") / voice;
+  std::vector<std::pair<std::uintmax_t, fs::path>> prompts;
+  for (const auto& entry : fs::directory_iterator(folder))
+    if (entry.path().extension() == ".g722") prompts.emplace_back(entry.file_size(), entry.path());
+  std::ranges::sort(prompts, std::greater{});
+  prompts.resize(std::min<size_t>(prompts.size(), 25));
+  std::string files;
+  for (const auto& [size, file] : prompts) files += " '" + file.string() + "'";
+  const TempFolder temp;
+  const Ran ran = run("cat" + files + " | ffmpeg -v error -f g722 -i - -ar 48000 -c:a pcm_f32le '" + (temp / "speech.wav").string() + "'");
+  if (ran.code != 0) throw std::runtime_error("no speech: " + ran.out);
+  const AudioBuffer all = read_all(temp / "speech.wav");
+  AudioBuffer out(1, std::llround(seconds * 48000));
+  const double loud = rms(all.channel(0));
+  Samples filled = 0;
+  int quiet = 0;
+  constexpr Samples frame = 960;
+  for (Samples at = 0; at + frame <= all.frames() && filled < out.frames(); at += frame) {
+    const auto part = all.channel(0).subspan(static_cast<size_t>(at), frame);
+    quiet = rms(part) < 0.05 * loud ? quiet + 1 : 0;
+    if (quiet > 10) continue;
+    const auto n = std::min(frame, out.frames() - filled);
+    std::copy_n(part.begin(), n, out.channel(0).begin() + filled);
+    filled += n;
+  }
+  if (filled < out.frames()) throw std::runtime_error(voice + " has too little to say");
+  return out;
 }
 
 Ran run(const std::string& command) {

@@ -56,6 +56,12 @@ std::vector<std::string> left_over(const std::filesystem::path& folder);
 /// A real spoken prompt (Debian's asterisk-core-sounds-en-g722), decoded to 48 kHz mono.
 AudioBuffer speech(const std::string& prompt);
 
+/// Real voices of Debian's speech packages; English and Spanish are one woman.
+inline constexpr const char* voices[] = {"en_US_f_Allison", "fr_CA_f_June", "it_IT_m_Carlo", "ru_RU_f_IvrvoiceRU"};
+/// So many seconds of one of them at 48 kHz mono, from its longest prompts, without the pauses between and in
+/// them that are longer than a fifth of a second.
+AudioBuffer continuous_speech(const std::string& voice, double seconds);
+
 /// Runs a shell command; gives exit code and what it printed on both outputs.
 struct Ran {
   int code = -1;
