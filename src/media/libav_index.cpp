@@ -1,9 +1,11 @@
 #include "media/libav_index.h"
 
 #include <algorithm>
+#include <array>
 #include <cmath>
 #include <map>
 #include <mutex>
+#include <string_view>
 #include <tuple>
 #include <utility>
 
@@ -31,6 +33,7 @@ class Builder {
       if (static_cast<int>(i) != opened_->stream) opened_->format->streams[i]->discard = AVDISCARD_ALL;
     index_.rate = rate_ = opened_->codec->sample_rate;
     index_.frames_per_tick = av_q2d(stream().time_base) * rate_;
+    stamped_ = has_stamps();
     find_zero();
   }
 
@@ -52,7 +55,7 @@ class Builder {
     std::ranges::sort(index_.packets, {}, &LibavIndex::Packet::pts);
     index_.frames = position_;
     // Where a fine clock promises an end within the last packet, what is behind it is padding.
-    if (const auto& s = stream(); s.duration != AV_NOPTS_VALUE && s.start_time != AV_NOPTS_VALUE && index_.frames_per_tick < 1.5) {
+    if (const auto& s = stream(); stamped_ && s.duration != AV_NOPTS_VALUE && s.start_time != AV_NOPTS_VALUE && index_.frames_per_tick < 1.5) {
       const Samples end = rounded(index_, s.start_time + s.duration);
       if (end < position_ && end > last_) index_.frames = end;
     }
@@ -75,7 +78,23 @@ class Builder {
 
   Samples length_of(const AVPacket& packet) const {
     const int n = av_get_audio_frame_duration2(stream().codecpar, packet.size);
-    return n > 0 && stream().codecpar->sample_rate > 0 ? std::llround(static_cast<double>(n) * rate_ / stream().codecpar->sample_rate) : 0;
+    const int rate = adts_rate(packet) > 0 ? adts_rate(packet) : stream().codecpar->sample_rate;
+    return n > 0 && rate > 0 ? std::llround(static_cast<double>(n) * rate_ / rate) : 0;
+  }
+
+  // A raw AAC stream may change its rate from one packet to the next (ISO/IEC 14496-3, 1.A.3.2: the header's
+  // sampling_frequency_index); 0: it has no such header.
+  int adts_rate(const AVPacket& packet) const {
+    constexpr std::array<int, 13> rates{96000, 88200, 64000, 48000, 44100, 32000, 24000, 22050, 16000, 12000, 11025, 8000, 7350};
+    if (stream().codecpar->codec_id != AV_CODEC_ID_AAC || packet.size < 7 || packet.data[0] != 0xff || (packet.data[1] & 0xf0) != 0xf0) return 0;
+    const auto index = static_cast<size_t>((packet.data[2] >> 2) & 15);
+    return index < rates.size() ? rates[index] : 0;
+  }
+
+  // Streams without a container have no stamps of their own; what libav makes up for them only names packets.
+  bool has_stamps() const {
+    constexpr std::string_view raw[] = {"aac", "mp3", "ac3", "eac3", "dts", "flac", "loas", "truehd", "mlp"};
+    return std::ranges::find(raw, opened_->format->iformat->name) == std::end(raw);
   }
 
   void count(const AVPacket& packet) {
@@ -106,7 +125,7 @@ class Builder {
     Samples place = position_;
     if (pts != AV_NOPTS_VALUE) {
       const Samples told = rounded(index_, pts);
-      if (std::abs(told - position_) > tolerance(index_, n)) place = told;
+      if (stamped_ && std::abs(told - position_) > tolerance(index_, n)) place = told;
       if (place > position_ + std::llround(0.05 * rate_)) index_.gaps.push_back({position_, place});
       index_.packets.push_back({pts, place});
     }
@@ -119,7 +138,7 @@ class Builder {
   LibavIndex index_;
   double rate_ = 48000;
   Samples position_ = 0, last_ = 0;  // the end so far; where the last packet begins
-  bool decodes_ = false;
+  bool decodes_ = false, stamped_ = true;
 };
 
 }  // namespace

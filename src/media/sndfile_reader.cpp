@@ -146,8 +146,8 @@ std::unique_ptr<AudioReader> open_sndfile(const std::filesystem::path& file) {
   SF_INFO sf{};
   SNDFILE* handle = sf_open(file.c_str(), SFM_READ, &sf);
   if (!handle) return nullptr;
-  // MP3 may not know its length, or lie about it; libav counts.
-  if ((sf.format & SF_FORMAT_TYPEMASK) == SF_FORMAT_MPEG) {
+  // MP3 may not know its length, or lie about it, and a FLAC file written as a stream knows none; libav counts.
+  if ((sf.format & SF_FORMAT_TYPEMASK) == SF_FORMAT_MPEG || sf.frames == SF_COUNT_MAX) {
     sf_close(handle);
     return nullptr;
   }

@@ -7,11 +7,29 @@
 #include <QTest>
 #include <QTimer>
 #include <functional>
+#include <memory>
 
 #include "main_window.h"
 #include "support/sounds.h"
 
 namespace drevan::desktop {
+
+/// Answers the sheet that opens in `parent` within the next seconds; what is returned tells when that was done.
+template <class Sheet>
+std::shared_ptr<bool> answer_sheet(QWidget& parent, std::function<void(Sheet&)> how) {
+  auto answered = std::make_shared<bool>(false);
+  auto* timer = new QTimer(&parent);
+  QObject::connect(timer, &QTimer::timeout, timer, [timer, answered, how = std::move(how), &parent] {
+    auto* sheet = parent.findChild<Sheet*>();
+    if (!sheet || !sheet->isVisible()) return;
+    timer->stop();
+    timer->deleteLater();
+    how(*sheet);
+    *answered = true;
+  });
+  timer->start(10);
+  return answered;
+}
 
 class Driver {
  public:

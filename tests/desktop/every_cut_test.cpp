@@ -127,14 +127,13 @@ TEST_F(EveryCut, ThroughTheWholeIssue) {
   recipes.read();
   export_zip(std::vector<Recipe>{own_recipes()[0]}, folder() / "other.zip");
   int shown = 0;
-  QTimer::singleShot(0, [&] {
-    auto* sheet = recipes.findChild<ImportSheet*>("import_sheet");
-    ASSERT_NE(sheet, nullptr);
-    for (const auto& [in, decision] : sheet->decisions()) shown += in.state == Incoming::State::differs ? 1 : 0;
-    sheet->decide_all(Decision::replace);
-    sheet->accept();
+  const auto answered = answer_sheet<ImportSheet>(recipes, [&](ImportSheet& sheet) {
+    for (const auto& [in, decision] : sheet.decisions()) shown += in.state == Incoming::State::differs ? 1 : 0;
+    sheet.decide_all(Decision::replace);
+    sheet.accept();
   });
   recipes.import({folder() / "other.zip", folder() / "out.zip"});
+  ASSERT_TRUE(d.wait_for([&] { return *answered; }));
   EXPECT_EQ(shown, 1);
   EXPECT_TRUE(std::ranges::any_of(read_library(library_folder()), [](const LibraryEntry& e) { return !e.own() && e.recipe == own_recipes()[0]; }));
   recipes.close();

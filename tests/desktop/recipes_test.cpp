@@ -49,15 +49,11 @@ class RecipesTest : public testing::Test {
       if (b->accessibleName() == name) return b;
     return nullptr;
   }
-  /// Answers the sheet that opens next.
   template <class Sheet>
   void answer(const std::function<void(Sheet&)>& how) {
-    QTimer::singleShot(0, &dialog(), [this, how] {
-      auto* sheet = dialog().findChild<Sheet*>();
-      ASSERT_NE(sheet, nullptr);
-      how(*sheet);
-    });
+    answered_ = answer_sheet<Sheet>(dialog(), how);
   }
+  bool answered() { return d.wait_for([this] { return *answered_; }); }
   fs::path library() const { return fs::path(temp.path().toStdString()) / "drevan" / "recipes"; }
   int files() const {
     std::error_code error;
@@ -66,6 +62,7 @@ class RecipesTest : public testing::Test {
 
   QTemporaryDir temp;
   Driver d;
+  std::shared_ptr<bool> answered_;
 };
 
 TEST_F(RecipesTest, EveryOwnOneIsListedFoundByAnyOfItsWordsAndHasAPicture) {
@@ -207,6 +204,7 @@ TEST_F(RecipesTest, WhatIsDroppedComesInByTheSheetAndBadFilesAreNamed) {
   QApplication::sendEvent(&dialog(), &enter);
   QDropEvent drop({50, 50}, Qt::CopyAction, &mime, Qt::LeftButton, {});
   QApplication::sendEvent(&dialog(), &drop);
+  ASSERT_TRUE(answered());
   search("Fresh");
   EXPECT_EQ(list().count(), 1);
   EXPECT_EQ(files(), 1);
