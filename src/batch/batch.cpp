@@ -165,6 +165,9 @@ class Batch {
     }
     make_folder(r.output.parent_path());
     for (const auto& file : r.also) make_folder(file.parent_path());
+    // The same length and rate say little: its content tells whether it is the file that the reel means.
+    const auto known = job.sound.facts.hash;
+    const bool changed = known != 0 && hash_file(job.sound.file, &cancel_) != known;
     auto told = Clock::now();
     r.render = render_clip(request, store_, cancel_, [&](double p) {
       r.progress = p;
@@ -174,9 +177,7 @@ class Batch {
       tell(i);
     });
     r.whole = r.render.whole;
-    // The same length and rate say little: its content tells whether it is the file that the reel means.
-    const auto known = job.sound.facts.hash;
-    if (known == 0 || hash_file(job.sound.file, &cancel_) == known) return;
+    if (!changed) return;
     r.whole = false;
     r.render.warnings.push_back(fmt::format("{} has changed since the reel was saved; check that it is the file that is meant. Saving the reel after Clip, Find the source takes it as it is.", job.sound.file.string()));
   }

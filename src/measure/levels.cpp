@@ -4,6 +4,7 @@
 
 #include <array>
 #include <cmath>
+#include <new>
 #include <numeric>
 #include <vector>
 
@@ -95,7 +96,8 @@ struct LevelMeter::Impl {
     if (d == Detail::full) mode |= EBUR128_MODE_S | EBUR128_MODE_LRA;
     ebur.reset(ebur128_init(static_cast<unsigned>(f.channels),
                             static_cast<unsigned long>(std::lround(f.rate)), mode));
-    if (ebur && f.channels == 1) ebur128_set_channel(ebur.get(), 0, EBUR128_LEFT);
+    if (!ebur) throw std::bad_alloc();
+    if (f.channels == 1) ebur128_set_channel(ebur.get(), 0, EBUR128_LEFT);
     interleaved.resize(static_cast<size_t>(f.channels) * static_cast<size_t>(tenth()));
     if (d != Detail::quick) true_peak.emplace(f);
   }

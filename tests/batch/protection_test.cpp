@@ -12,7 +12,6 @@
 #include "engine/print.h"
 #include "reel/json_file.h"
 #include "support/reels.h"
-#include "support/sanitized.h"
 #include "support/steps.h"
 
 namespace drevan {
@@ -416,24 +415,6 @@ TEST_F(Protection, CtrlCEndsWithItsCodeAndLeavesNothing) {
       EXPECT_TRUE(test::names_in(t_ / "out").empty()) << what;
     }
 }
-
-#ifndef DREVAN_SANITIZED
-TEST_F(Protection, NoMemoryIsASentence) {
-  Reel reel = test::reel_of(t_, {{"a", "A"}, {"b", "B"}}, 30);
-  save_reel(reel, t_ / "r.reel");
-  // Less and less, until it does not even start: whatever happens is a sentence and a code, and nothing stays.
-  int told = 0;
-  for (int mb = 400; mb >= 40; mb -= 30) {
-    fs::remove_all(t_ / "out");
-    const auto r = test::run("ulimit -v " + std::to_string(mb * 1000) + "; " + cli("render --reel r.reel --jobs 1 --mix --stems --out out"));
-    if (r.out.find("loading shared libraries") != std::string::npos || r.out.find("rror while loading") != std::string::npos) break;
-    EXPECT_TRUE(r.code == 0 || r.code == 3) << mb << " MB: " << r.code << r.out;
-    if (fs::exists(t_ / "out")) EXPECT_TRUE(test::left_over(t_ / "out").empty()) << mb;
-    told += r.code == 3 ? 1 : 0;
-  }
-  std::printf("  %d runs without memory enough, each with a sentence\n", told);
-}
-#endif
 
 }  // namespace
 }  // namespace drevan

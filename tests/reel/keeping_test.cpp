@@ -313,7 +313,8 @@ TEST(ReelFile, PathsAreWrittenRelative) {
   EXPECT_EQ(nlohmann::json::parse(reel_to_text(reel, t / "reels"))["sources"][0]["path"], "../sounds/a.wav");
 }
 
-double recovery_seconds(const TempFolder& t, int edits) {
+// A reel of 300 clips, and so many edits of it in its journal.
+fs::path edited_reel(const TempFolder& t, int edits) {
   Reel reel;
   for (int i = 0; i < 300; ++i) {
     reel.clips.push_back({});
@@ -327,29 +328,28 @@ double recovery_seconds(const TempFolder& t, int edits) {
   reel.last_clip_id = 300;
   const auto file = t / (std::to_string(edits) + ".reel");
   save_reel(reel, file);
-  {
-    Journal journal(file, read_text(file));
-    for (int i = 0; i < edits; ++i) {
-      reel.clips[static_cast<size_t>(i % 300)].name = "edit " + std::to_string(i);
-      journal.tell(std::make_shared<const Reel>(reel), "Rename");
-      journal.flush();
-    }
+  Journal journal(file, read_text(file));
+  for (int i = 0; i < edits; ++i) {
+    reel.clips[static_cast<size_t>(i % 300)].name = "edit " + std::to_string(i);
+    journal.tell(std::make_shared<const Reel>(reel), "Rename");
+    journal.flush();
   }
-  double best = 1e9;
-  for (int i = 0; i < 12; ++i) {
-    const auto from = std::chrono::steady_clock::now();
-    const auto found = recover(file);
-    best = std::min(best, std::chrono::duration<double>(std::chrono::steady_clock::now() - from).count());
-    EXPECT_TRUE(found && found->edits == edits && found->reel == reel);
-  }
-  return best;
+  return file;
 }
 
 TEST(Recovery, TakesTimeByTheNumberOfEdits) {
   const TempFolder t;
-  const double few = recovery_seconds(t, 600), many = recovery_seconds(t, 1200);
-  std::printf("  300 clips: 600 edits back in %.3f s, 1200 in %.3f s, %.2f times\n", few, many, many / few);
-  EXPECT_LT(many, 2.2 * few);
+  const fs::path files[] = {edited_reel(t, 600), edited_reel(t, 1200)};
+  double best[] = {1e9, 1e9};
+  // In turn, since a shared machine is not equally fast at all times.
+  for (int i = 0; i < 40; ++i) {
+    const auto from = std::chrono::steady_clock::now();
+    const auto found = recover(files[i % 2]);
+    best[i % 2] = std::min(best[i % 2], std::chrono::duration<double>(std::chrono::steady_clock::now() - from).count());
+    ASSERT_TRUE(found && found->edits == (i % 2 == 0 ? 600 : 1200));
+  }
+  std::printf("  300 clips: 600 edits back in %.4f s, 1200 in %.4f s, %.2f times\n", best[0], best[1], best[1] / best[0]);
+  EXPECT_LT(best[1], 2.2 * best[0]);
 }
 
 }  // namespace
