@@ -34,10 +34,11 @@ void Crossover::set(const std::array<double, most_bands - 1>& hz, double rate) n
 
 inline void Crossover::run(const Four& f, State& s, std::array<double, 4>& x) noexcept {
   for (size_t l = 0; l < 4; ++l) {
-    const double y = f.b0[l] * x[l] + s.s1[l];
-    s.s1[l] = f.b1[l] * x[l] - f.a1[l] * y + s.s2[l];
-    s.s2[l] = f.b2[l] * x[l] - f.a2[l] * y;
-    x[l] = y;
+    const double y = (f.b0[l] * x[l] + f.b1[l] * s.x1[l] + f.b2[l] * s.x2[l]) - (f.a1[l] * s.y1[l] + f.a2[l] * s.y2[l]);
+    s.x2[l] = s.x1[l];
+    s.x1[l] = x[l];
+    s.y2[l] = s.y1[l];
+    s.y1[l] = x[l] = y;
   }
 }
 

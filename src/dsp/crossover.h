@@ -33,8 +33,9 @@ class Crossover {
       b0[lane] = c.b0, b1[lane] = c.b1, b2[lane] = c.b2, a1[lane] = c.a1, a2[lane] = c.a2;
     }
   };
+  // Direct form I: what is kept is sound, not filter, so that corners may move while it runs.
   struct State {
-    std::array<double, 4> s1{}, s2{};
+    std::array<double, 4> x1{}, x2{}, y1{}, y2{};
   };
   static void run(const Four& f, State& s, std::array<double, 4>& x) noexcept;
   static void split(const std::array<Four, 3>& filters, std::array<State, 5>& state, std::span<const float> x, Bands& out) noexcept;

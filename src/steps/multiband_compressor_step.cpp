@@ -66,7 +66,8 @@ class MultibandCompressor final : public Processor {
   MultibandCompressor(const Settings& s, StreamFormat format)
       : settings_(s), rate_(format.rate), lanes_(static_cast<size_t>(format.channels)),
         split_(static_cast<size_t>(format.channels)) {
-    for (auto& c : corner_) c.prepare(rate_ / chunk, 20, 1000);
+    // In octaves: near half the rate a filter bears only small steps.
+    for (auto& c : corner_) c.prepare(rate_ / chunk, 30, 10);
     joined_.prepare(rate_ / chunk, 10, 0);
     for (auto& b : band_) {
       for (Smoothed* v : {&b.threshold, &b.ratio, &b.gain}) v->prepare(rate_ / chunk, 10, 0);
@@ -85,7 +86,7 @@ class MultibandCompressor final : public Processor {
       done += n;
     }
   }
-  Samples tail() const noexcept override { return static_cast<Samples>(rate_ * 6 / corner_[0].value()); }
+  Samples tail() const noexcept override { return static_cast<Samples>(rate_ * 6 / std::exp2(corner_[0].value())); }
   void reset() noexcept override {
     for (auto& l : lanes_) l.reset();
     for (auto& b : band_) {
@@ -121,7 +122,7 @@ class MultibandCompressor final : public Processor {
 
   void apply() noexcept {
     const auto hz = corners_of(settings_, rate_);
-    for (size_t i = 0; i < corners; ++i) corner_[i].set(hz[i]);
+    for (size_t i = 0; i < corners; ++i) corner_[i].set(std::log2(hz[i]));
     for (int b = 0; b < most_bands; ++b) {
       Band& band = band_[static_cast<size_t>(b)];
       band.threshold.set(settings_[static_cast<size_t>(at(b, threshold_db))]);
@@ -136,6 +137,8 @@ class MultibandCompressor final : public Processor {
   void settle() noexcept {
     for (auto& c : corner_) c.jump(c.goal());
     joined_.jump(joined_.goal());
+    joined_now_ = joined_.value();
+    joined_step_ = 0;
     for (auto& b : band_) {
       for (Smoothed* v : {&b.threshold, &b.ratio, &b.gain}) v->jump(v->goal());
       b.made_up = from_db(b.gain.value());
@@ -144,7 +147,7 @@ class MultibandCompressor final : public Processor {
     place();
   }
   void place() noexcept {
-    const std::array<double, corners> hz{corner_[0].value(), corner_[1].value(), corner_[2].value()};
+    const std::array<double, corners> hz{std::exp2(corner_[0].value()), std::exp2(corner_[1].value()), std::exp2(corner_[2].value())};
     for (auto& l : lanes_) l.set(hz, rate_);
   }
   void glide() noexcept {
@@ -152,7 +155,8 @@ class MultibandCompressor final : public Processor {
       for (auto& c : corner_) c.next();
       place();
     }
-    joined_.next();
+    joined_now_ += joined_step_ * chunk;
+    joined_step_ = (joined_.next() - joined_now_) / chunk;
     for (auto& b : band_) {
       b.threshold.next();
       b.ratio.next();
@@ -164,15 +168,17 @@ class MultibandCompressor final : public Processor {
   void compress(const AudioBlock& block) noexcept {
     const auto n = static_cast<size_t>(block.frames());
     for (size_t c = 0; c < lanes_.size(); ++c) lanes_[c].process(block.channel(static_cast<int>(c)), split_[c]);
-    const auto joined = static_cast<float>(joined_.value());
+    // In a straight line within the chunk, as all gains are.
+    Lane joined;
+    for (size_t i = 0; i < n; ++i) joined[i] = static_cast<float>(joined_now_ + joined_step_ * (filled_ + static_cast<int>(i) + 1));
     std::array<Lane, most_bands> gain{};
     for (size_t b = 0; b < most_bands; ++b) {
       // All channels share a band's gain, set by the loudest.
       for (const auto& part : split_)
-        for (size_t i = 0; i < n; ++i) gain[b][i] = std::max(gain[b][i], std::abs(part[b][i] + (b == 2 ? joined * part[3][i] : 0)));
+        for (size_t i = 0; i < n; ++i) gain[b][i] = std::max(gain[b][i], std::abs(part[b][i] + (b == 2 ? joined[i] * part[3][i] : 0)));
       to_gain(band_[b], std::span(gain[b]).first(n));
     }
-    for (size_t i = 0; i < n; ++i) gain[3][i] += joined * (gain[2][i] - gain[3][i]);
+    for (size_t i = 0; i < n; ++i) gain[3][i] += joined[i] * (gain[2][i] - gain[3][i]);
     for (size_t c = 0; c < lanes_.size(); ++c) {
       const auto x = block.channel(static_cast<int>(c));
       const auto& part = split_[c];
@@ -196,6 +202,7 @@ class MultibandCompressor final : public Processor {
   std::vector<Crossover::Bands> split_;
   std::array<Smoothed, corners> corner_;
   Smoothed joined_;
+  double joined_now_ = 0, joined_step_ = 0;
   std::array<Band, most_bands> band_;
   int filled_ = 0;
 };
@@ -252,6 +259,7 @@ StepType make_type() {
                             .help = "Gain of the band after compression, in dB.", .page = page});
     t.handles.push_back({.y = at(b, threshold_db), .page = page});
   }
+  t.revision = 2;
   return t;
 }
 

@@ -1,0 +1,16 @@
+// Files that are broken, lying, nested, huge or odd.
+#pragma once
+
+#include <filesystem>
+#include <vector>
+
+namespace drevan::test {
+
+struct Hostile {
+  std::vector<std::filesystem::path> sounds, reels, recipes;
+};
+
+/// Makes them below `folder`; needs ffmpeg's command line for some.
+Hostile make_hostile(const std::filesystem::path& folder);
+
+}  // namespace drevan::test

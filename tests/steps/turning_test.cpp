@@ -1,0 +1,126 @@
+// Knobs turned while sound plays, over every step and every parameter: no click, and where it ends is where a step
+// made with these values begins.
+#include <gtest/gtest.h>
+
+#include <cmath>
+#include <numbers>
+
+#include "audio/denormals.h"
+#include "support/steps.h"
+
+namespace drevan {
+namespace {
+
+struct Turn {
+  const StepType* type;
+  size_t parameter;
+};
+
+std::vector<Turn> turns() {
+  std::vector<Turn> out;
+  for (const StepType* t : catalogue())
+    for (size_t p = 0; p < t->parameters.size(); ++p) out.push_back({t, p});
+  return out;
+}
+
+std::string name_of(const testing::TestParamInfo<Turn>& given) {
+  auto name = std::string(given.param.type->id) + "_" + std::string(given.param.type->parameters[given.param.parameter].id);
+  std::ranges::replace(name, '-', '_');
+  return name;
+}
+
+constexpr double rate = 48000;
+
+class Turning : public testing::TestWithParam<Turn> {
+ protected:
+  const StepType& type() const { return *GetParam().type; }
+  const Parameter& parameter() const { return type().parameters[GetParam().parameter]; }
+  Settings from() const { return settings_of(type(), type().starting_points.front()); }
+  double to() const { return from_fraction(parameter(), to_fraction(parameter(), from()[GetParam().parameter]) < 0.5 ? 0.85 : 0.15); }
+  std::unique_ptr<Processor> make(const Settings& s) const {
+    if (type().hears == Hears::nothing) return make_processor(type(), s, {}, {rate, 1, 4096});
+    AudioBuffer heard = type().hears == Hears::room_tone ? test::noise(0.002, 1.0, 9) : programme(6);
+    return make_processor(type(), s, test::learn_step({&type(), s, true, {}}, heard), {rate, 1, 4096});
+  }
+  // Words on a room; with a hum, so that there is something for every step to find.
+  static AudioBuffer programme(double seconds) {
+    AudioBuffer x = test::noise(0.002, seconds, 3);
+    test::add(x, test::words(0.4, seconds), 0);
+    for (size_t i = 0; i < x.channel(0).size(); ++i) {
+      const double t = static_cast<double>(i) / rate;
+      for (int k = 1; k <= 5; ++k) x.channel(0)[i] += static_cast<float>(0.004 * std::sin(2 * std::numbers::pi * 50 * k * t + k));
+    }
+    return x;
+  }
+  static void run(Processor& p, AudioBuffer& x, Samples begin, Samples end, int block = 256) {
+    const FlushDenormals flush;
+    for (Samples at = begin; at < end; at += block) p.process(x.block(at, static_cast<int>(std::min<Samples>(block, end - at))));
+  }
+};
+
+// A step of 1 dB at the crest of a tone is a second difference of a tenth of its level; a glide's is far less.
+TEST_P(Turning, DoesNotClick) {
+  const auto p = make(from());
+  const Samples join = 60000;
+  AudioBuffer x(1, 2 * join);
+  for (size_t i = 0; i < x.channel(0).size(); ++i) x.channel(0)[i] = static_cast<float>(0.05 * std::cos(2 * std::numbers::pi * 200 * (static_cast<double>(i) - static_cast<double>(join + p->latency())) / rate));
+  AudioBuffer unturned = x;
+  run(*make(from()), unturned, 0, unturned.frames());
+  run(*p, x, 0, join);
+  p->set(static_cast<int>(GetParam().parameter), to());
+  run(*p, x, join, x.frames());
+  const auto bend = [](const AudioBuffer& a, size_t i) { return std::abs(static_cast<double>(a.channel(0)[i + 1]) - 2 * static_cast<double>(a.channel(0)[i]) + static_cast<double>(a.channel(0)[i - 1])); };
+  double before = 0;
+  for (size_t i = 40000; i + 1 < x.channel(0).size(); ++i) before = std::max(before, bend(unturned, i));
+  // The level around: the last period's and the next one's.
+  for (size_t i = join - 2; i + 241 < x.channel(0).size(); ++i) {
+    double level = 1e-4;
+    for (size_t k = i - 240; k < i + 240; k += 4) level = std::max(level, static_cast<double>(std::abs(x.channel(0)[k])));
+    ASSERT_LT(bend(x, i), 0.04 * level + 2 * before) << "sample " << static_cast<Samples>(i) - join << ", to " << to();
+  }
+}
+
+TEST_P(Turning, EndsWhereMakingBegins) {
+  Settings goal = from();
+  goal.values[GetParam().parameter] = to();
+  AudioBuffer turned = programme(4 + 4 * type().run_in_s), again = turned, made = turned;
+  const auto end = turned.frames();
+  const auto p = make(from()), twice = make(from()), fresh = make(goal);
+  // What a finding depends on is learned anew; this is about the knob.
+  if (parameter().learned_from) {
+    AudioBuffer heard = programme(6);
+    const auto found = test::learn_step({&type(), goal, true, {}}, heard);
+    run(*p, turned, 0, 48000);
+    p->set(static_cast<int>(GetParam().parameter), to());
+    p->set_findings(found);
+    run(*p, turned, 48000, end);
+    run(*twice, again, 0, 48000);
+    twice->set_findings(found);
+    twice->set(static_cast<int>(GetParam().parameter), to());
+    run(*twice, again, 48000, end);
+  } else {
+    run(*p, turned, 0, 48000);
+    p->set(static_cast<int>(GetParam().parameter), to());
+    run(*p, turned, 48000, end);
+    // Turned to one side and, a few milliseconds later, to the other: nothing of the first stays.
+    run(*twice, again, 0, 48000);
+    twice->set(static_cast<int>(GetParam().parameter), from_fraction(parameter(), 0.5));
+    run(*twice, again, 48000, 48000 + 256);
+    twice->set(static_cast<int>(GetParam().parameter), to());
+    run(*twice, again, 48000 + 256, end);
+  }
+  run(*fresh, made, 0, end);
+  double power = 1e-12, off = 0, off_again = 0;
+  for (size_t i = static_cast<size_t>(end) - 26400; i < static_cast<size_t>(end); ++i) {
+    power += std::pow(static_cast<double>(made.channel(0)[i]), 2);
+    off += std::pow(static_cast<double>(turned.channel(0)[i] - made.channel(0)[i]), 2);
+    off_again += std::pow(static_cast<double>(again.channel(0)[i] - made.channel(0)[i]), 2);
+  }
+  EXPECT_LT(10 * std::log10(off / power + 1e-20), -50) << "to " << to();
+  EXPECT_LT(10 * std::log10(off_again / power + 1e-20), -50) << "turned twice, to " << to();
+}
+
+INSTANTIATE_TEST_SUITE_P(Catalogue, Turning, testing::ValuesIn(turns()), name_of);
+
+}  // namespace
+}  // namespace drevan
