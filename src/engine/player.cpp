@@ -237,14 +237,14 @@ bool Player::device_ready() {
   }
 }
 
-// It says so, or has asked for nothing for a second although there is sound.
+// It says so, or has asked for nothing for three seconds although there is sound: some servers fill two at first.
 bool Player::device_is_lost() {
   const auto now = std::chrono::steady_clock::now();
   if (const long pulls = pulls_.load(); pulls != pulls_seen_) {
     pulls_seen_ = pulls;
     pulled_at_ = now;
   }
-  return started_ && (device_->lost() || (find_ && ring_.full() && now - pulled_at_ > std::chrono::seconds(1)));
+  return started_ && (device_->lost() || (find_ && ring_.full() && now - pulled_at_ > std::chrono::seconds(3)));
 }
 
 void Player::lose_device() {

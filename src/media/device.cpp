@@ -104,8 +104,10 @@ class RtDevice final : public AudioDevice {
     try {
       // Without a function for errors those on the device's own thread would end the program.
       rt_.openStream(&out, nullptr, RTAUDIO_FLOAT32, static_cast<unsigned>(std::lround(rate_)),
-                     &frames, &RtDevice::callback, &source, &options, [](RtAudioError::Type type, const std::string&) {
-                       if (type != RtAudioError::WARNING && type != RtAudioError::DEBUG_WARNING) ++errors;
+                     &frames, &RtDevice::callback, &source, &options, [](RtAudioError::Type type, const std::string& told) {
+                       // What cannot be written to any more is only a warning to the library, which then asks on.
+                       const bool lost = type != RtAudioError::WARNING && type != RtAudioError::DEBUG_WARNING;
+                       if (lost || told.find("write error") != std::string::npos) ++errors;
                      });
       rt_.startStream();
     } catch (const RtAudioError& e) {

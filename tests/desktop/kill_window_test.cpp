@@ -36,7 +36,7 @@ class Hands {
 
   void act() {
     edit();
-    switch (random_() % 24) {
+    switch (random_() % 28) {
       case 0:
       case 1: work().save(work().file()); break;
       case 2:
@@ -47,6 +47,16 @@ class Hands {
         break;
       case 4:
         if (work().clip()->version != 0) work().go_to_version(0);
+        break;
+      case 6: {
+        // Under another name and back: the copy has its own printed files.
+        const auto own = work().file();
+        if (work().printing() || !work().save(own)) break;
+        if (work().save(own.parent_path() / ("copy" + std::to_string(random_() % 2) + ".reel"))) work().open(own);
+        break;
+      }
+      case 7:
+        if (!work().printing() && work().clip()->versions.size() > 5) work().clear_unused_versions();
         break;
       case 5:
         // One back and its own way on again: the name tells the newest all the same.
@@ -139,8 +149,14 @@ class KillWindow : public testing::Test {
       }
     }
     ASSERT_EQ(hash_file(folder / "voice.wav"), source);
+    for (const auto& entry : fs::directory_iterator(folder.path())) {
+      if (entry.path().extension() != ".reel" || entry.path() == file()) continue;
+      for (const auto& known : load_reel(entry.path()).sources) ASSERT_EQ(open_audio(known.path)->info().frames, frames) << entry.path() << known.path;
+      ++copies;
+    }
   }
 
+  int copies = 0;
   test::TempFolder folder;
   std::uint64_t source = 0;
   Samples frames = 0;
@@ -184,7 +200,7 @@ TEST_F(KillWindow, AllButTheLastSecondComesBack) {
     if (HasFatalFailure()) return;
     last = std::stoll(now.clips[0].name);
   }
-  std::printf("  %d kills of the window: %d times the journal brought edits back, %d versions, %d whole files seen, %lld edits made\n", kills, recovered, versions, whole_files,
+  std::printf("  %d kills of the window: %d times the journal brought edits back, %d versions, %d whole files and %d whole copies under other names seen, %lld edits made\n", kills, recovered, versions, whole_files, copies,
               static_cast<long long>(newest));
   EXPECT_GT(recovered, kills / 3);
   EXPECT_GT(newest, kills * 5);

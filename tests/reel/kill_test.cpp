@@ -64,6 +64,25 @@ namespace {
       journal->tell(std::make_shared<const Reel>(reel), "Print");
       journal->flush();
     }
+    // Saved under another name, it takes its printed files along; its own are cleared when nothing stands on them.
+    if (random() % 4 == 0) {
+      Reel other = reel;
+      const auto copy = file.parent_path() / ("copy" + std::to_string(random() % 3) + ".reel");
+      move_sources(other, own_version_files(other, copy));
+      save_reel(other, copy);
+    }
+    if (random() % 4 == 0 && clip.versions.size() > 6) {
+      const auto unused = unused_versions(reel);
+      std::vector<std::filesystem::path> files;
+      for (const auto& u : unused) files.push_back(reel.sources[static_cast<size_t>(find_version(*reel.find(u.clip), u.version)->source)].path);
+      go_to_version(*reel.find(clip.id), 0);
+      drop_versions(reel, unused_versions(reel));
+      save_reel(reel, file);
+      journal->end();
+      journal = std::make_unique<Journal>(file, read_text(file));
+      delete_version_files(files, file);
+      continue;
+    }
     if (random() % 6 == 0) {
       const std::vector<int> ids{clip.id};
       BatchOptions options;
@@ -97,7 +116,7 @@ TEST(Kill, TwoHundredTimesAndNothingIsLost) {
   reel.clips[0].name = "0";
   save_reel(reel, file);
   std::mt19937 random(11);
-  int recovered = 0, renders = 0, last = 0, prints = 0;
+  int recovered = 0, renders = 0, last = 0, prints = 0, copies = 0;
   for (int round = 0; round < kills; ++round) {
     int safe[2];
     ASSERT_EQ(::pipe(safe), 0);
@@ -128,6 +147,12 @@ TEST(Kill, TwoHundredTimesAndNothingIsLost) {
     if (std::filesystem::exists(versions_folder(file)))
       for (const auto& entry : std::filesystem::directory_iterator(versions_folder(file)))
         if (!entry.path().filename().string().starts_with(".")) ASSERT_EQ(open_audio(entry.path())->info().frames, x.frames()) << entry.path();
+    // Reels saved under other names open, and have all their files, whatever was cleared since.
+    for (const auto& entry : std::filesystem::directory_iterator(folder.path())) {
+      if (entry.path().extension() != ".reel" || entry.path() == file) continue;
+      for (const auto& known : load_reel(entry.path()).sources) ASSERT_EQ(open_audio(known.path)->info().frames, x.frames()) << entry.path() << known.path;
+      ++copies;
+    }
     for (const auto& entry : std::filesystem::directory_iterator(out)) {
       if (entry.path().filename().string().starts_with(".")) continue;  // a part under no final name
       ASSERT_EQ(open_audio(entry.path())->info().frames, x.frames()) << entry.path();
@@ -135,7 +160,7 @@ TEST(Kill, TwoHundredTimesAndNothingIsLost) {
     }
     ASSERT_EQ(hash_file(folder / "voice.wav"), source);
   }
-  std::printf("  %d kills: %d times the journal brought edits back, %d whole renders seen, %d versions, %d edits in the end\n", kills, recovered, renders, prints, last);
+  std::printf("  %d kills: %d times the journal brought edits back, %d whole renders seen, %d versions, %d whole copies under other names, %d edits in the end\n", kills, recovered, renders, prints, copies, last);
   EXPECT_GT(recovered, kills / 10);
   EXPECT_GT(renders, kills / 10);
   EXPECT_GT(prints, 3);
