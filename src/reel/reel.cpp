@@ -165,6 +165,9 @@ void remove_clips(Reel& reel, std::span<const int> ids) {
   drop_unused(reel, reel.groups, [](Clip& clip, auto&& act) { act(clip.group); });
   drop_unused_sources(reel);
   for (const int id : ids) take_part(reel, id);
+  // A clip that is not there any more lends no room tone.
+  for (auto& group : reel.groups)
+    if (!reel.find(group.room_tone_clip)) group.room_tone_clip = 0;
 }
 
 void copy_chain(Reel& reel, int from, std::span<const int> to) {
