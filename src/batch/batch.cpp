@@ -4,6 +4,7 @@
 
 #include <atomic>
 #include <chrono>
+#include <new>
 #include <thread>
 
 #include "audio/denormals.h"
@@ -88,7 +89,7 @@ class Batch {
     const auto names = output_names(jobs, options);
     for (size_t i = 0; i < jobs.size(); ++i) results_[i].output = names[i];
     make_folder(options.folder);
-    record_.emplace(options.folder, options.part);
+    record_.emplace(options.folder, options.part, BatchRecord::Use::writing);
   }
 
   std::vector<JobResult> run() {
@@ -145,8 +146,11 @@ class Batch {
     } catch (const Error& e) {
       r.state = JobState::failed;
       r.problem = e.what();
+    } catch (const std::bad_alloc&) {
+      // The others may still fit.
+      r.state = JobState::failed;
+      r.problem = fmt::format("{}: the memory is not enough for it; close other programs, or render fewer clips at a time.", job.clip);
     } catch (const std::exception& e) {
-      // Out of memory and the like: the others may still fit.
       r.state = JobState::failed;
       r.problem = fmt::format("{}: {}.", job.clip, e.what());
     }

@@ -76,7 +76,7 @@ class Timeline {
     naming.also.clear();
     const auto names = output_names(named, naming);
     make_folder(options.folder);
-    record_.emplace(options.folder, options.part);
+    record_.emplace(options.folder, options.part, BatchRecord::Use::writing);
     for (size_t i = 0; i < named.size(); ++i) {
       Track t;
       t.file.name = named[i].group;

@@ -93,7 +93,7 @@ OutputNames settle_names(std::span<const BatchJob> jobs, const BatchOptions& opt
     if (job.protects)
       for (const auto& file : *job.protects) sources.add(file);
   }
-  const BatchRecord record(options.folder, options.part);
+  const BatchRecord record(options.folder, options.part, BatchRecord::Use::reading);
   std::set<std::string> taken;
   const auto foreign = [&](const fs::path& file) {
     std::error_code error;
@@ -164,7 +164,7 @@ std::vector<fs::path> media_files(const fs::path& folder, const fs::path& output
   std::error_code error;
   // What a batch made is not what a batch is made of.
   std::map<fs::path, BatchRecord> records;
-  const auto record_of = [&](const fs::path& in) -> const BatchRecord& { return records.try_emplace(in, in, "").first->second; };
+  const auto record_of = [&](const fs::path& in) -> const BatchRecord& { return records.try_emplace(in, in, "", BatchRecord::Use::reading).first->second; };
   const bool within = !output.empty() && !fs::equivalent(folder, output, error);
   for (auto at = fs::recursive_directory_iterator(folder, fs::directory_options::skip_permission_denied, error); at != fs::recursive_directory_iterator(); at.increment(error)) {
     const bool own = within && fs::is_directory(at->path(), error) && fs::equivalent(at->path(), output, error);

@@ -74,7 +74,7 @@ namespace {
 constexpr const char* head = "{\"drevan_batch\":2}\n";
 }
 
-BatchRecord::BatchRecord(fs::path folder, const std::string& part)
+BatchRecord::BatchRecord(fs::path folder, const std::string& part, Use use)
     : folder_(std::move(folder)), file_(folder_ / (".drevan-batch" + (part.empty() ? "" : "-" + part) + ".json")) {
   std::error_code error;
   Read own;
@@ -92,6 +92,7 @@ BatchRecord::BatchRecord(fs::path folder, const std::string& part)
   ends_torn_ = own.torn;
   size_t live = 0;
   for (const auto& [name, line] : own_.lines) live += line.size();
+  if (use == Use::reading) return;
   if (own.old || own.bytes > 2 * live + 100000) compact();
 }
 

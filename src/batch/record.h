@@ -24,7 +24,9 @@ class BatchRecord {
  public:
   /// Reads what is there; what cannot be read counts as nothing. `part` (of a batch that several
   /// machines do, empty: none) has a file of its own, .drevan-batch-PART.json; all are read.
-  BatchRecord(std::filesystem::path folder, const std::string& part);
+  /// Only who writes it may compact it.
+  enum class Use { reading, writing };
+  BatchRecord(std::filesystem::path folder, const std::string& part, Use use);
 
   /// The result of `output` when it was rendered with this key and neither it nor any of `also` was touched since.
   std::optional<JobResult> find(const std::filesystem::path& output, std::span<const std::filesystem::path> also, std::uint64_t key) const;

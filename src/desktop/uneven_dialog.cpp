@@ -16,6 +16,7 @@
 namespace drevan::desktop {
 
 UnevenDialog::UnevenDialog(Workspace& workspace, QWidget* parent) : QDialog(parent), workspace_(workspace) {
+  connect(&worker_, &Worker::failed, this, [this](const QString& why) { Q_EMIT workspace_.message(why, true); });
   setWindowTitle(tr("Where do my clips differ?"));
   setObjectName("uneven");
   resize(560, 360);

@@ -281,10 +281,9 @@ bool Workspace::save(const fs::path& file) {
       named.name = to_utf8(file.stem().string());
       next.edit(std::move(named), "Name the reel");
     }
-    // Under another name it is another reel, with printed files of its own.
-    if (!same)
-      if (const auto moved = own_version_files(next.now(), file); !moved.empty())
-        next.change_all([&](Reel& r) { move_sources(r, moved); });
+    // Under another name it is another reel, with printed files of its own; so is one that an older Drevan saved.
+    const auto moved = own_version_files(next.now(), file);
+    if (!moved.empty()) next.change_all([&](Reel& r) { move_sources(r, moved); });
     save_reel(next.now(), file);
     // The new file is safe on the disk; only now what kept its edits may go.
     const auto saved = read_text(file);
@@ -302,7 +301,7 @@ bool Workspace::save(const fs::path& file) {
     keep_history(saved);
     history_.mark_saved();
     Q_EMIT reel_changed();
-    if (!same) after_edit();  // its printed files lie elsewhere
+    if (!moved.empty()) after_edit();  // its printed files lie elsewhere
     Q_EMIT message(tr("Saved %1").arg(QString::fromStdString(file.filename().string())), false);
     return true;
   } catch (const std::exception& e) {

@@ -11,6 +11,7 @@ namespace drevan {
 
 Player::Player(std::unique_ptr<AudioDevice> device, double rate, FindDevice find)
     : rate_(rate), find_(std::move(find)), device_(std::move(device)) {
+  silent_ = device_->simulated();
   before_gain_.prepare(rate, 5, 0);
   after_gain_.prepare(rate, 5, 0);
   thread_ = std::jthread([this](const std::stop_token& stop) { work(stop); });
@@ -224,6 +225,16 @@ bool Player::device_ready() {
     tell("No sound device is there. Connect one, or start the sound server; playing can then be started again.");
     return false;
   }
+  // Where there was none at first, one may have come since.
+  const auto now = std::chrono::steady_clock::now();
+  if (silent_ && find_ && !run_ && now - looked_at_ > std::chrono::seconds(1)) {
+    looked_at_ = now;
+    if (auto found = find_(); found && !found->simulated()) {
+      device_->stop();
+      started_ = false;
+      take_device(std::move(found));
+    }
+  }
   if (started_) return true;
   try {
     device_->start(*this);
@@ -271,9 +282,15 @@ void Player::look_for_device() {
   looked_at_ = now;
   auto found = find_();
   if (!found) return;
-  tell("The sound device " + found->name() + " is there; play on.");
+  const auto told = "The sound device " + found->name() + " is there; play on.";
+  take_device(std::move(found));
+  tell(told);
+}
+
+void Player::take_device(std::unique_ptr<AudioDevice> device) {
   const std::lock_guard lock(mutex_);
-  device_ = std::move(found);
+  device_ = std::move(device);
+  silent_ = device_->simulated();
   lost_ = false;
 }
 

@@ -74,6 +74,8 @@ class Player final : public SoundSource {
 
   /// The device there is; not to be kept, another may take its place.
   AudioDevice& device() { return *device_; }
+  /// Whether there is no real device, so that nothing is heard.
+  bool silent() const { return silent_.load(); }
   /// Whether all that was asked for has been taken up and as much sound is ready as there is room for. For tests.
   bool caught_up() const;
   void pull(float* interleaved, int frames) noexcept override;
@@ -96,6 +98,7 @@ class Player final : public SoundSource {
   bool device_is_lost();
   void lose_device();
   void look_for_device();
+  void take_device(std::unique_ptr<AudioDevice> device);
   void tell(std::string error);
   std::uint64_t sounds_of(const PlayPlan& plan);
   void wish_stop();
@@ -130,7 +133,7 @@ class Player final : public SoundSource {
   // Shared.
   PlayRing ring_;
   ScopeRing focus_in_, focus_out_, heard_;
-  std::atomic<bool> playing_{false}, over_{false}, expecting_{false};
+  std::atomic<bool> playing_{false}, over_{false}, expecting_{false}, silent_{false};
   std::atomic<Samples> position_{0};
   std::array<std::atomic<float>, 2> peaks_{};
   std::array<std::atomic<float>, max_readings> readings_{};

@@ -117,6 +117,7 @@ int add_clip(Reel& reel, const Source& source, const std::string& group) {
   if (g == reel.groups.end()) g = reel.groups.insert(reel.groups.end(), Group{group, {}});
   Clip clip;
   for (const auto& other : reel.clips) {
+    reel.last_clip_id = std::max(reel.last_clip_id, other.id);
     const auto& from = reel.sources[static_cast<size_t>(other.source)];
     clip.place_s = std::max(clip.place_s,
                             other.place_s + static_cast<double>(other.frames) / from.rate);

@@ -183,7 +183,7 @@ TEST_F(Protection, TheRecordOfManyClipsIsWrittenOnce) {
   r.render.after_outline = r.render.before_outline;
   const auto from = bytes_written();
   {
-    BatchRecord record(t_.path(), "");
+    BatchRecord record(t_.path(), "", BatchRecord::Use::writing);
     for (int i = 0; i < 600; ++i) {
       r.output = t_ / (std::to_string(i) + ".wav");
       record.keep(r, static_cast<std::uint64_t>(i));

@@ -6,7 +6,10 @@
 #include <chrono>
 #include <cmath>
 #include <cstring>
+#include <cstdlib>
 #include <functional>
+#include <optional>
+#include <string>
 #include <thread>
 
 #include "engine/player.h"
@@ -25,6 +28,10 @@ class PlayerOnPulseAudio : public testing::Test {
     GTEST_SKIP() << "the sound server's own threads are not watched";
 #endif
     if (test::run("command -v pulseaudio").code != 0) GTEST_SKIP() << "no pulseaudio here";
+    for (const char* name : changed_) {
+      const char* value = ::getenv(name);
+      before_.push_back(value ? std::optional<std::string>(value) : std::nullopt);
+    }
     for (const char* name : {"XDG_RUNTIME_DIR", "HOME", "XDG_CONFIG_HOME"}) ::setenv(name, t_.path().c_str(), 1);
     ::unsetenv("DREVAN_AUDIO");
     ::setenv("PULSE_SERVER", ("unix:" + (t_ / "native").string()).c_str(), 1);
@@ -33,8 +40,7 @@ class PlayerOnPulseAudio : public testing::Test {
   void TearDown() override {
     player_.reset();
     if (!testing::Test::IsSkipped()) stop_server();
-    ::setenv("DREVAN_AUDIO", "simulated", 1);
-    ::unsetenv("PULSE_SERVER");
+    for (size_t i = 0; i < before_.size(); ++i) before_[i] ? ::setenv(changed_[i], before_[i]->c_str(), 1) : ::unsetenv(changed_[i]);
   }
   bool start_server() {
     const std::string folder = t_.path().string();
@@ -67,6 +73,8 @@ class PlayerOnPulseAudio : public testing::Test {
     std::memcpy(x.data(), bytes.data(), x.size() * 4);
     return x.size() > 9600 ? test::rms_db(std::span(x).last(9600)) : -200;
   }
+  static constexpr const char* changed_[] = {"XDG_RUNTIME_DIR", "HOME", "XDG_CONFIG_HOME", "DREVAN_AUDIO", "PULSE_SERVER"};
+  std::vector<std::optional<std::string>> before_;
   test::TempFolder t_;
   std::unique_ptr<Player> player_;
 };

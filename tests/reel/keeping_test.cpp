@@ -312,6 +312,16 @@ TEST(History, UndoEndsAMerge) {
   EXPECT_EQ(history.entries().size(), 3U);
   history.undo();
   EXPECT_EQ(history.now().name, "2");
+  // Undone to the end of a drag, the next one is a drag of its own.
+  history = History(reel);
+  drag(1);
+  Reel other = history.now();
+  other.name = "other";
+  history.edit(other, "Rename");
+  history.undo();
+  drag(2);
+  history.undo();
+  EXPECT_EQ(history.now().name, "1");
 }
 
 TEST(ReelFile, PathsAreWrittenRelative) {

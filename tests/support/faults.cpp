@@ -2,7 +2,7 @@
 //   DREVAN_FAULT=KIND:N    the Nth call of this kind fails: write, fsync, rename, memory
 //   DREVAN_FAULT_LOG=FILE  takes "KIND count" lines of all calls when the program ends
 //   DREVAN_FAULT_LEAST=BYTES  requests for memory smaller than this do not count, 65536
-// Only regular files and folders count. With KIND flock every lock is refused, as on a folder that knows none.
+// Only regular files and folders count; syncs of folders are counted as "folder", too. With KIND flock every lock is refused, as on a folder that knows none.
 #include <dlfcn.h>
 #include <sys/file.h>
 #include <sys/stat.h>
@@ -16,8 +16,8 @@
 
 namespace {
 
-enum Kind { k_write, k_fsync, k_rename, k_memory, k_flock, kinds };
-constexpr const char* names[kinds] = {"write", "fsync", "rename", "memory", "flock"};
+enum Kind { k_write, k_fsync, k_rename, k_memory, k_flock, k_folder, kinds };
+constexpr const char* names[kinds] = {"write", "fsync", "rename", "memory", "flock", "folder"};
 std::atomic<long> counts[kinds];
 long at[kinds];
 std::size_t least = 65536;
@@ -42,6 +42,11 @@ __attribute__((destructor)) void end() {
 }
 
 bool fails(Kind kind) { return ready && ++counts[kind] == at[kind]; }
+
+void note_folder(int fd) {
+  struct stat s;
+  if (ready && ::fstat(fd, &s) == 0 && S_ISDIR(s.st_mode)) ++counts[k_folder];
+}
 
 bool regular(int fd) {
   struct stat s;
@@ -70,6 +75,7 @@ ssize_t write(int fd, const void* data, size_t size) {
   return REAL(write)(fd, data, size);
 }
 int fsync(int fd) {
+  note_folder(fd);
   if (regular(fd) && fails(k_fsync)) return failed(EIO);
   return REAL(fsync)(fd);
 }

@@ -149,7 +149,7 @@ void Foot::live() {
   of_->setText(tr("of %1").arg(QString::fromStdString(clock_text(workspace_.clip_seconds()))));
   meter_->show_peaks(player.take_peaks(), player.over());
   hear_loudness();
-  const bool silent = player.device().simulated();
+  const bool silent = player.silent();
   device_->setText(silent ? tr("silent") : QString());
   device_->setToolTip(silent ? tr("No sound device was found, so playing is silent; meters and pictures still "
                                   "move. Connect one and start Drevan again.")
