@@ -1,4 +1,4 @@
-// Mains hum, found in a recording. How it is followed: dsp/hum_track.h.
+// Mains hum, found in a recording. How it is followed: dsp/hum_tracker.h.
 #pragma once
 
 #include <array>

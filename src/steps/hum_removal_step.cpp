@@ -3,7 +3,7 @@
 #include <cmath>
 
 #include "audio/decibel.h"
-#include "dsp/hum_track.h"
+#include "dsp/hum_tracker.h"
 #include "dsp/smoothed.h"
 #include "steps/step.h"
 
