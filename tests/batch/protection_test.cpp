@@ -409,7 +409,7 @@ TEST_F(Protection, CtrlCEndsWithItsCodeAndLeavesNothing) {
   for (const auto& [signal, code] : {std::pair("INT", 130), std::pair("TERM", 143)})
     for (const char* what : {"", "--mix --stems"}) {
       fs::remove_all(t_ / "out");
-      const auto r = test::run("cd '" + t_.path().string() + "'; " DREVAN_CLI " render --reel r.reel --out out " + what + " & p=$!; sleep 0.25; kill -" + signal + " $p; wait $p");
+      const auto r = test::run("cd '" + t_.path().string() + "'; " DREVAN_CLI " render --reel r.reel --out out " + what + " & p=$!; for i in $(seq 1000); do ls -A out 2>/dev/null | grep -q 'drevan-[0-9m]' && break; sleep 0.01; done; kill -" + signal + " $p; wait $p");
       EXPECT_EQ(r.code, code) << what << r.out;
       EXPECT_TRUE(test::left_over(t_ / "out").empty()) << what;
       EXPECT_TRUE(test::names_in(t_ / "out").empty()) << what;
