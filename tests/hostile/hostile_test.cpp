@@ -30,7 +30,7 @@ class HostileFiles : public testing::Test {
   int call(const std::string& what, const fs::path& file, size_t most_text = 6000) {
     // An address sanitizer's shadow is counted as memory, too.
 #ifdef DREVAN_SANITIZED
-    const std::string limits = "ulimit -t 60; ";
+    const std::string limits = "ulimit -t 60; export LSAN_OPTIONS=print_suppressions=0:suppressions=" DREVAN_SOURCE_DIR "/tests/lsan.supp; ";
 #else
     const std::string limits = "ulimit -t 20; ulimit -v 1500000; ";
 #endif
