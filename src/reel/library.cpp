@@ -294,8 +294,11 @@ void export_zip(std::span<const Recipe> recipes, const fs::path& file) {
     for (int n = 2; !names.insert(name).second; ++n) name = file_name(recipe.name, n);
     texts.push_back(dump_json(to_json(recipe), 2));
     auto* source = zip_source_buffer(zip, texts.back().data(), texts.back().size(), 0);
-    if (!source || zip_file_add(zip, name.c_str(), source, ZIP_FL_ENC_UTF_8) < 0) {
-      if (source) zip_source_free(source);
+    const zip_int64_t index = source ? zip_file_add(zip, name.c_str(), source, ZIP_FL_ENC_UTF_8) : -1;
+    // No time of day: the same recipes give the same zip.
+    constexpr time_t in_1990 = 631152000;
+    if (index < 0 || zip_file_set_mtime(zip, static_cast<zip_uint64_t>(index), in_1990, 0) != 0) {
+      if (source && index < 0) zip_source_free(source);
       zip_discard(zip);
       throw fail("a recipe would not go in");
     }

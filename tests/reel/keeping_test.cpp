@@ -6,6 +6,7 @@
 
 #include <chrono>
 #include <fstream>
+#include <thread>
 
 #include "audio/hash.h"
 #include "reel/history.h"
@@ -209,6 +210,15 @@ TEST(Recipes, LongNamesGoIntoAZip) {
   EXPECT_EQ(in[0].recipe.name, two[0].name);
   EXPECT_EQ(in[1].recipe.name, two[1].name);
   EXPECT_TRUE(test::left_over(t.path()).empty());
+}
+
+TEST(Recipes, TheSameRecipesAreTheSameZip) {
+  const TempFolder t;
+  const std::vector<Recipe> two{named("A", -1), named("B", -2)};
+  export_zip(two, t / "one.zip");
+  std::this_thread::sleep_for(std::chrono::milliseconds(2100));  // a zip counts by two seconds
+  export_zip(two, t / "two.zip");
+  EXPECT_EQ(test::bytes(t / "one.zip"), test::bytes(t / "two.zip"));
 }
 
 TEST(Recipes, ZipBombsAreTold) {
