@@ -2,6 +2,8 @@
 
 #include <fmt/format.h>
 
+#include <algorithm>
+
 namespace drevan {
 
 size_t utf8_length(std::string_view text) {

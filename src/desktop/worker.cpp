@@ -22,7 +22,7 @@ Worker::~Worker() {
 
 // The mutex is held.
 void Worker::give(Task task) {
-  next_.push_back({std::move(task), std::make_shared<CancelToken>()});
+  next_.push_back({std::move(task), std::make_shared<CancelToken>(), round_});
   wake_.notify_all();
 }
 
@@ -40,7 +40,7 @@ void Worker::enqueue(Task task) {
 void Worker::cancel() {
   const std::lock_guard lock(mutex_);
   if (running_) running_->cancel();
-  if (ended_) ended_->cancel();  // its result may not have been delivered yet
+  ++round_;  // results that have not been delivered yet are not any more
   next_.clear();
 }
 
@@ -54,19 +54,27 @@ int Worker::waiting() const {
   return static_cast<int>(next_.size());
 }
 
+void Worker::deliver(std::uint64_t round, Finish what) {
+  QMetaObject::invokeMethod(
+      this,
+      [this, round, what = std::move(what)] {
+        const bool current = [&] {
+          const std::lock_guard lock(mutex_);
+          return round == round_;
+        }();
+        if (current) what();
+      },
+      Qt::QueuedConnection);
+}
+
 void Worker::post(const CancelToken& token, Finish what) {
-  std::shared_ptr<CancelToken> of;
+  std::uint64_t round = 0;
   {
     const std::lock_guard lock(mutex_);
     if (running_.get() != &token) return;
-    of = running_;
+    round = running_round_;
   }
-  QMetaObject::invokeMethod(
-      this,
-      [what = std::move(what), of] {
-        if (!of->cancelled()) what();
-      },
-      Qt::QueuedConnection);
+  deliver(round, std::move(what));
 }
 
 void Worker::run(const std::stop_token& stop) {
@@ -82,6 +90,7 @@ void Worker::run(const std::stop_token& stop) {
       given = std::move(next_.front());
       next_.pop_front();
       running_ = given.token;
+      running_round_ = given.round;
     }
     Finish finish;
     QString problem;
@@ -98,16 +107,9 @@ void Worker::run(const std::stop_token& stop) {
       // Free before the result is delivered: what it does may be to start the next task.
       const std::lock_guard lock(mutex_);
       running_ = nullptr;
-      ended_ = given.token;
     }
     if (!problem.isEmpty()) finish = [this, problem] { Q_EMIT failed(problem); };
-    if (!finish) continue;
-    QMetaObject::invokeMethod(
-        this,
-        [finish = std::move(finish), token = given.token] {
-          if (!token->cancelled()) finish();
-        },
-        Qt::QueuedConnection);
+    if (finish) deliver(given.round, std::move(finish));
   }
 }
 

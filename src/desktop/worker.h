@@ -47,15 +47,17 @@ class Worker : public QObject {
   struct Given {
     Task task;
     std::shared_ptr<CancelToken> token;
+    std::uint64_t round = 0;
   };
   void give(Task task);
+  void deliver(std::uint64_t round, Finish what);
   void run(const std::stop_token& stop);
 
   mutable std::mutex mutex_;
   std::condition_variable_any wake_;
   std::deque<Given> next_;
   std::shared_ptr<CancelToken> running_;  // of the task that runs; nullptr: none does
-  std::shared_ptr<CancelToken> ended_;    // of the one before
+  std::uint64_t running_round_ = 0, round_ = 0;  // every cancel begins another; what is of an older one is dropped
   bool background_;
   std::jthread thread_;
 };

@@ -1,19 +1,9 @@
 #include "workspace.h"
 
-#include <fmt/format.h>
-
-#include <QCoreApplication>
-#include <QDateTime>
-#include <QStandardPaths>
 #include <QTimer>
 
 #include "audio/error.h"
 #include "audio/hash.h"
-#include "audio/utf8.h"
-#include "batch/batch.h"
-#include "measure/room_tone.h"
-#include "reel/history_file.h"
-#include "reel/json_file.h"
 #include "widgets/words.h"
 
 namespace drevan::desktop {
@@ -27,6 +17,9 @@ QString step_label(const StepType& type) {
 Workspace::Workspace(QObject* parent) : QObject(parent) {
   player_ = std::make_unique<Player>(open_device(48000), 48000, [] { return find_device(48000); });
   for (Worker* worker : workers()) connect(worker, &Worker::failed, this, [this](const QString& why) { Q_EMIT message(why, true); });
+  connect(&printer_, &Worker::failed, this, [this] {
+    if (!printing()) show_printing(-1);
+  });
   shelf_soon_.setSingleShot(true);
   shelf_soon_.setInterval(150);
   connect(&shelf_soon_, &QTimer::timeout, this, &Workspace::measure_shelf);

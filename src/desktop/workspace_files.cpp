@@ -6,13 +6,11 @@
 #include <QCoreApplication>
 #include <QDateTime>
 #include <QStandardPaths>
-#include <QTimer>
 
 #include "audio/error.h"
-#include "audio/hash.h"
+#include "audio/replace_file.h"
 #include "audio/utf8.h"
 #include "batch/batch.h"
-#include "measure/room_tone.h"
 #include "reel/history_file.h"
 #include "reel/json_file.h"
 #include "widgets/words.h"
@@ -32,8 +30,7 @@ fs::path unsaved_folder() {
 // A reel without a name has its journal in Drevan's own folder, from the first edit on.
 void Workspace::begin_unsaved() {
   try {
-    std::error_code error;
-    fs::create_directories(unsaved_folder(), error);
+    make_folder(unsaved_folder());
     const auto file = unsaved_folder() / fmt::format("{}-{}.reel", QDateTime::currentMSecsSinceEpoch(), QCoreApplication::applicationPid());
     save_reel(*history_.entries().front().reel, file);
     std::string why;

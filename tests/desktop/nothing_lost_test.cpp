@@ -247,6 +247,12 @@ TEST(WorkerTest, NothingIsToldAfterACancelAndEverythingThatIsThrownIs) {
   QTest::qWait(50);
   EXPECT_EQ(delivered, 0);
   EXPECT_EQ(posted, 0);
+  // Nor are the results of several that ended one after the other while nobody listened.
+  for (int i = 0; i < 5; ++i) worker.enqueue([&](const CancelToken&) -> Worker::Finish { return [&] { ++delivered; }; });
+  while (worker.busy()) std::this_thread::sleep_for(std::chrono::milliseconds(1));
+  worker.cancel();
+  QTest::qWait(50);
+  EXPECT_EQ(delivered, 0);
   worker.enqueue([](const CancelToken&) -> Worker::Finish { throw std::bad_alloc(); });
   worker.enqueue([](const CancelToken&) -> Worker::Finish { throw std::runtime_error("a reason"); });
   worker.enqueue([&](const CancelToken&) -> Worker::Finish { return [&] { ++delivered; }; });
