@@ -52,7 +52,7 @@ int main() {
   options.cancel = &never;
   const auto measure = [&](std::optional<size_t> focus) {
     options.focus = focus;
-    return seconds([&] { measure_level_path(sound, chain, options); });
+    return seconds([&] { measure_level_path(plan_of(sound, chain), options); });
   };
   fmt::print("a clip of one minute, normalise, noise reduction, cut, compressor, normalise\n");
   fmt::print("first time                      {:5.0f} ms\n", measure(std::nullopt) * 1000);

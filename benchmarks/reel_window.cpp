@@ -11,6 +11,10 @@
 #include "main_window.h"
 #include "reel/json_file.h"
 #include "theme/theme.h"
+#include "work/document.h"
+#include "work/measurements.h"
+#include "work/selection.h"
+#include "work/shelf_measurements.h"
 
 namespace {
 
@@ -31,7 +35,7 @@ bool wait_for(const std::function<bool()>& done, double most_s) {
 std::vector<int> in_sight(MainWindow& window) {
   std::vector<int> out;
   Shelf& shelf = window.bench().shelf();
-  for (const auto& c : window.workspace().reel().clips)
+  for (const auto& c : window.work().document.reel().clips)
     if (shelf.viewport()->rect().toRectF().intersects(shelf.clip_rect(c.id))) out.push_back(c.id);
   return out;
 }
@@ -50,8 +54,8 @@ double open_ms(const std::filesystem::path& file, std::unique_ptr<MainWindow>& w
   window->show();
   QApplication::processEvents();
   const auto then = Clock::now();
-  if (!window->workspace().open(file)) throw std::runtime_error("the reel does not open");
-  wait_for([&] { return std::ranges::all_of(in_sight(*window), [&](int id) { return window->workspace().source_peaks(*window->workspace().reel().find(id)) != nullptr; }); }, 600);
+  if (!window->work().document.open(file)) throw std::runtime_error("the reel does not open");
+  wait_for([&] { return std::ranges::all_of(in_sight(*window), [&](int id) { return window->work().shelf.source_peaks(*window->work().document.reel().find(id)) != nullptr; }); }, 600);
   window->repaint();
   return ms_since(then);
 }
@@ -81,28 +85,29 @@ int main(int argc, char** argv) {
   std::unique_ptr<MainWindow> window;
   const double first = open_ms(file, window);
   // All sources' waveforms are kept for the next time.
-  wait_for([&] { return std::ranges::all_of(window->workspace().reel().clips, [&](const Clip& c) { return window->workspace().source_peaks(c) != nullptr; }); }, 900);
+  wait_for([&] { return std::ranges::all_of(window->work().document.reel().clips, [&](const Clip& c) { return window->work().shelf.source_peaks(c) != nullptr; }); }, 900);
   const double again = open_ms(file, window);
   fmt::print("500 clips, 8 groups, {:.0f} hours: the shelf is there after {:.0f} ms the first time, {:.0f} ms later (goal: 1000)\n", hours, first, again);
   std::fflush(stdout);
 
-  Workspace& work = window->workspace();
+  const Work& work = window->work();
   const auto sight = in_sight(*window);
-  const auto fresh = [&] { return std::ranges::all_of(sight, [&](int id) { return work.clip_levels_fresh(id); }); };
+  const auto fresh = [&] { return std::ranges::all_of(sight, [&](int id) { return work.shelf.clip_levels_fresh(id); }); };
   const auto then = Clock::now();
   wait_for(fresh, 300);
   fmt::print("{} clips in sight: all measured {:.2f} s after opening\n", sight.size(), ms_since(then) / 1000 + again / 1000);
-  wait_for([&] { return work.levels_fresh() && !work.measuring(); }, 60);
+  wait_for([&] { return work.measurements.levels_fresh() && !work.measurements.measuring(); }, 60);
 
   // A knob in the group's chain is turned: from the mouse's move to the picture.
-  work.select_step(StepPlace{ChainOwner::group, 0});
+  const StepId step = work.document.reel().groups[static_cast<size_t>(work.selection.clip()->group)].chain.steps.at(0).id;
+  work.selection.select_step(step);
   QApplication::processEvents();
   std::vector<double> drawn, edited;
   for (int i = 0; i < 120; ++i) {
-    Settings settings = work.step({ChainOwner::group, 0})->settings;
+    Settings settings = work.selection.step(step)->settings;
     settings.values[1] = -22 - 0.02 * i;
     const auto turn = Clock::now();
-    work.set_settings({ChainOwner::group, 0}, settings, "Turn", "drag");
+    work.document.change([&](const Reel& reel) { return edits::set_settings(reel, work.selection.clip_id(), step, settings, "Turn"); });
     edited.push_back(ms_since(turn));
     QApplication::sendPostedEvents(nullptr, QEvent::UpdateRequest);
     drawn.push_back(ms_since(turn));
@@ -115,7 +120,7 @@ int main(int argc, char** argv) {
   fmt::print("All {} values in sight are new {:.2f} s after the last edit (goal: 2)\n", sight.size(), ms_since(last) / 1000);
 
   const auto begin = Clock::now();
-  work.save(file);
+  work.document.save(file);
   fmt::print("Saving from the window: {:.0f} ms (goal: 200)\n", ms_since(begin));
   fmt::print("Peak memory {:.0f} MB (goal: 1000)\n", peak_mb());
   window.reset();

@@ -70,13 +70,13 @@ void run_drevan(const std::filesystem::path& file) {
   ProcessOptions options;
   options.store = &store;
   options.cancel = &never;
-  process_clip(sound_of(file), voice_chain(), options, [](const AudioBlock&) {});
+  process_clip(plan_of(sound_of(file), voice_chain()), options, [](const AudioBlock&) {});
 }
 
 void render_drevan(const std::filesystem::path& file, const std::filesystem::path& out) {
   FindingStore store;
   const CancelToken never;
-  render_clip({sound_of(file), voice_chain(), out}, store, never);
+  render_clip({plan_of(sound_of(file), voice_chain()), out}, store, never);
 }
 
 void print(const char* what, const Measured& m, double seconds, double against) {

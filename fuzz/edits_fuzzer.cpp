@@ -125,7 +125,7 @@ class Hands {
     const Reel again = reel_from_text(reel_to_text(reel, fuzz::folder()), fuzz::folder(), "again.reel");
     fuzz::require(again == reel);
     for (const auto& clip : reel.clips) {
-      full_chain(reel, clip);
+      running_steps(reel, clip);
       sits_out_of(reel, clip);
       fuzz::require(clip.source >= 0 && clip.source < static_cast<int>(reel.sources.size()) && clip.group >= 0 && clip.group < static_cast<int>(reel.groups.size()));
       fuzz::require(clip.id <= reel.last_clip_id);

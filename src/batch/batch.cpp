@@ -12,6 +12,7 @@
 #include "audio/hash.h"
 #include "audio/replace_file.h"
 #include "batch/record.h"
+#include "reel/source_files.h"
 
 namespace drevan {
 
@@ -20,15 +21,15 @@ using Clock = std::chrono::steady_clock;
 
 std::vector<BatchJob> batch_jobs(const Reel& reel, std::span<const int> clip_ids) {
   std::vector<BatchJob> jobs;
-  ClipSounds sounds(reel);
+  Planner planner(reel);
   const auto protects = std::make_shared<const std::vector<fs::path>>(source_files(reel));
   for (const int id : clip_ids) {
     const Clip* clip = reel.find(id);
     if (!clip) continue;
     BatchJob job{clip->name, reel.groups[static_cast<size_t>(clip->group)].name, reel.name,
-                 sounds.of(*clip), false, full_chain(reel, *clip), {}};
+                 planner.plan(*clip), false, {}};
     job.protects = protects;
-    job.find_room_tone = !job.sound.has_room_tone();
+    job.find_room_tone = !job.plan.sound.has_room_tone();
     const Source& source = reel.sources[static_cast<size_t>(clip->source)];
     if (check_source(source, false) == SourceState::missing)
       job.problem = fmt::format("{}: its source {} is missing; find it again on the Bench.",
@@ -51,7 +52,7 @@ std::vector<double> job_weights(std::span<const BatchJob> jobs) {
   for (const auto& job : jobs) {
     // A length in frames, else the file's size: one batch has either, mostly.
     std::error_code error;
-    const double length = job.sound.frames > 0 ? static_cast<double>(job.sound.frames) : static_cast<double>(fs::file_size(job.sound.file, error)) / 2;
+    const double length = job.plan.sound.frames > 0 ? static_cast<double>(job.plan.sound.frames) : static_cast<double>(fs::file_size(job.plan.sound.file, error)) / 2;
     out.push_back(error ? 1.0 : std::max(1.0, length));
   }
   return out;
@@ -75,9 +76,8 @@ double time_left(double share_done, double seconds_so_far) {
 
 namespace {
 
-bool needs_room_tone(const Chain& chain) {
-  return std::ranges::any_of(chain.steps,
-                             [](const ChainStep& s) { return s.type->hears == Hears::room_tone; });
+bool needs_room_tone(const ClipPlan& plan) {
+  return std::ranges::any_of(plan.steps, [](const PlannedStep& s) { return s.type->hears == Hears::room_tone; });
 }
 
 class Batch {
@@ -106,7 +106,7 @@ class Batch {
  private:
   void work() {
     const FlushDenormals flush;
-    for (size_t i = 0; (i = next_++) < jobs_.size();) one(i);
+    for (size_t i = 0; (i = next_++) < jobs_.size();) render_job(i);
   }
 
   std::vector<fs::path> also_files(const fs::path& output) const {
@@ -120,7 +120,7 @@ class Batch {
     if (update_) update_(i, results_[i]);
   }
 
-  void one(size_t i) {
+  void render_job(size_t i) {
     JobResult& r = results_[i];
     const BatchJob& job = jobs_[i];
     try {
@@ -158,20 +158,20 @@ class Batch {
   }
 
   void render(size_t i, const BatchJob& job, JobResult& r) {
-    RenderRequest request{job.sound, job.chain, r.output, options_.container, options_.samples, {}};
+    RenderRequest request{job.plan, r.output, options_.container, options_.samples, {}};
     for (size_t f = 0; f < options_.also.size(); ++f) request.also.push_back({r.also[f], options_.also[f].container, options_.also[f].samples});
-    if (needs_room_tone(job.chain)) {
-      if (!request.sound.has_room_tone() && job.find_room_tone) {
-        request.sound.room_tone = find_room_tone(request.sound, cancel_);
-        r.room_tone_found = request.sound.room_tone.has_value();
+    if (needs_room_tone(job.plan)) {
+      if (!request.plan.sound.has_room_tone() && job.find_room_tone) {
+        request.plan.sound.room_tone = find_room_tone(request.plan.sound, cancel_);
+        r.room_tone_found = request.plan.sound.room_tone.has_value();
       }
-      r.room_tone = request.sound.room_tone;
+      r.room_tone = request.plan.sound.room_tone;
     }
     make_folder(r.output.parent_path());
     for (const auto& file : r.also) make_folder(file.parent_path());
     // The same length and rate say little: its content tells whether it is the file that the reel means.
-    const auto known = job.sound.facts.hash;
-    const bool changed = known != 0 && hash_file(job.sound.file, &cancel_) != known;
+    const auto known = job.plan.sound.facts.hash;
+    const bool changed = known != 0 && hash_file(job.plan.sound.file, &cancel_) != known;
     auto told = Clock::now();
     r.render = render_clip(request, store_, cancel_, [&](double p) {
       r.progress = p;
@@ -183,7 +183,7 @@ class Batch {
     r.whole = r.render.whole;
     if (!changed) return;
     r.whole = false;
-    r.render.warnings.push_back(fmt::format("{} has changed since the reel was saved; check that it is the file that is meant. Saving the reel after Clip, Find the source takes it as it is.", job.sound.file.string()));
+    r.render.warnings.push_back(fmt::format("{} has changed since the reel was saved; check that it is the file that is meant. Saving the reel after Clip, Find the source takes it as it is.", job.plan.sound.file.string()));
   }
 
   std::span<const BatchJob> jobs_;

@@ -17,9 +17,8 @@ struct BatchJob {
   std::string clip;   ///< its name, for {clip}
   std::string group;  ///< for {group}
   std::string reel;   ///< for {reel}
-  ClipSound sound;
-  bool find_room_tone = false;  ///< look for one when `sound` has none and a step needs it
-  Chain chain;                  ///< only steps that are on
+  ClipPlan plan;
+  bool find_room_tone = false;  ///< look for one when the sound has none and a step needs it
   std::string problem;
   std::filesystem::path subfolder{};  ///< of the output folder, relative; empty: the folder itself
   std::filesystem::path output{};     ///< where it goes, when that is settled already; see share_of()
@@ -73,11 +72,6 @@ struct JobResult {
 /// name cannot hold become "-", and a long one is cut. Throws Error(call) for an unknown {word}.
 std::string name_of(const BatchJob& job, const std::string& pattern, size_t number);
 
-/// All sources of a reel, of any clip and version.
-std::vector<std::filesystem::path> source_files(const Reel& reel);
-/// Whether a file is one of these, however it is named: by inode, or by path where it is not there.
-bool is_source(const std::filesystem::path& file, std::span<const std::filesystem::path> sources);
-
 /// Where a batch's outputs go.
 struct OutputNames {
   std::vector<std::filesystem::path> files;    ///< of each job
@@ -89,9 +83,6 @@ struct OutputNames {
 OutputNames settle_names(std::span<const BatchJob> jobs, const BatchOptions& options);
 std::vector<std::filesystem::path> output_names(std::span<const BatchJob> jobs,
                                                 const BatchOptions& options);
-
-/// How many names had to be changed because they were taken.
-int name_clashes(std::span<const BatchJob> jobs, const BatchOptions& options);
 
 /// Where a file of one of the other formats goes.
 std::filesystem::path also_name(const std::filesystem::path& output, const BatchOptions& options, size_t format);

@@ -50,7 +50,8 @@ ChainStep& step_at_end(Chain& c, std::string_view id) {
 
 class Meeter {
  public:
-  Meeter(const ClipSound& sound, const Chain& chain, const Chain& later, const Target& target, const LevelPathOptions& options)
+  Meeter(const ClipSound& sound, const Chain& chain, std::span<const PlannedStep> later, const Target& target,
+         const LevelPathOptions& options)
       : sound_(sound), chain_(chain), later_(later), target_(target), options_(options) {
     options_.true_peak = !target.true_peak_dbtp.free();
   }
@@ -69,8 +70,7 @@ class Meeter {
 
  private:
   Levels measure(const Chain& own) const {
-    const Chain whole = active_steps({&own, &later_});
-    return measure_level_path(sound_, whole, options_).stages.back();
+    return measure_level_path({sound_, planned(own, later_)}, options_).stages.back();
   }
 
   // No gain helps where noise stands too near to the voice.
@@ -150,14 +150,14 @@ class Meeter {
 
   const ClipSound& sound_;
   const Chain& chain_;
-  const Chain& later_;
+  std::span<const PlannedStep> later_;
   const Target& target_;
   LevelPathOptions options_;
 };
 
 }  // namespace
 
-Meeting meet_target(const ClipSound& sound, const Chain& chain, const Chain& later, const Target& target, const LevelPathOptions& options) {
+Meeting meet_target(const ClipSound& sound, const Chain& chain, std::span<const PlannedStep> later, const Target& target, const LevelPathOptions& options) {
   return Meeter(sound, chain, later, target, options).meet();
 }
 

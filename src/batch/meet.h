@@ -16,9 +16,9 @@ struct Meeting {
 
 /// Sets the last step that sets a level (normalise, limiter, gain), or adds one: normalise where gain
 /// alone does it, a limiter with drive where peaks would pass, tried out and corrected. `later` are the
-/// steps of group and reel that are on. Where the noise floor would be too high for any gain, nothing is
+/// steps of group and reel that follow it. Where the noise floor would be too high for any gain, nothing is
 /// changed. Throws as measure_level_path() does.
-Meeting meet_target(const ClipSound& sound, const Chain& chain, const Chain& later, const Target& target,
-                    const LevelPathOptions& options);
+Meeting meet_target(const ClipSound& sound, const Chain& chain, std::span<const PlannedStep> later,
+                    const Target& target, const LevelPathOptions& options);
 
 }  // namespace drevan

@@ -1,5 +1,4 @@
 #include <fmt/format.h>
-#include <sys/stat.h>
 
 #include <algorithm>
 #include <cctype>
@@ -10,6 +9,7 @@
 #include "audio/utf8.h"
 #include "batch/batch.h"
 #include "batch/record.h"
+#include "reel/source_files.h"
 
 namespace drevan {
 
@@ -47,49 +47,15 @@ std::string fill(const std::string& pattern, const BatchJob& job, size_t number)
 // Leaves room for a number, an extension, and what a file is called while it is written.
 std::string safe(const std::string& name) { return file_name_of(name, "clip"); }
 
-// Files that no output may take the place of: by inode, however they are named, and by path where none is there.
-class Protected {
- public:
-  void add(const fs::path& file) {
-    if (file.empty()) return;
-    std::error_code error;
-    paths_.insert(fs::weakly_canonical(file, error));
-    struct stat s {};
-    if (::stat(file.c_str(), &s) == 0) files_.emplace(s.st_dev, s.st_ino);
-  }
-  bool contains(const fs::path& file) const {
-    struct stat s {};
-    if (::stat(file.c_str(), &s) == 0) return files_.contains({s.st_dev, s.st_ino});
-    std::error_code error;
-    return paths_.contains(fs::weakly_canonical(file, error));
-  }
-
- private:
-  std::set<std::pair<dev_t, ino_t>> files_;
-  std::set<fs::path> paths_;
-};
-
 }  // namespace
 
 std::string name_of(const BatchJob& job, const std::string& pattern, size_t number) { return safe(fill(pattern, job, number)); }
 
-bool is_source(const std::filesystem::path& file, std::span<const std::filesystem::path> sources) {
-  Protected all;
-  for (const auto& source : sources) all.add(source);
-  return all.contains(file);
-}
-
-std::vector<fs::path> source_files(const Reel& reel) {
-  std::vector<fs::path> out;
-  for (const auto& source : reel.sources) out.push_back(source.path);
-  return out;
-}
-
 OutputNames settle_names(std::span<const BatchJob> jobs, const BatchOptions& options) {
   OutputNames out;
-  Protected sources;
+  SourceFiles sources;
   for (const auto& job : jobs) {
-    sources.add(job.sound.file);
+    sources.add(job.plan.sound.file);
     if (job.protects)
       for (const auto& file : *job.protects) sources.add(file);
   }
@@ -129,11 +95,6 @@ OutputNames settle_names(std::span<const BatchJob> jobs, const BatchOptions& opt
 }
 
 std::vector<fs::path> output_names(std::span<const BatchJob> jobs, const BatchOptions& options) { return settle_names(jobs, options).files; }
-
-int name_clashes(std::span<const BatchJob> jobs, const BatchOptions& options) {
-  const auto names = settle_names(jobs, options);
-  return static_cast<int>(std::ranges::count(names.numbered, true));
-}
 
 fs::path also_name(const fs::path& output, const BatchOptions& options, size_t format) {
   const auto& f = options.also.at(format);

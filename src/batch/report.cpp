@@ -10,6 +10,7 @@
 #include "audio/error.h"
 #include "audio/utf8.h"
 #include "reel/json_file.h"
+#include "reel/source_files.h"
 
 namespace drevan {
 
@@ -80,7 +81,7 @@ ordered_json report_json(const Report& report) {
   for (size_t i = 0; i < jobs.size(); ++i) {
     const JobResult& r = results[i];
     ordered_json one{{"clip", jobs[i].clip},
-                     {"source", jobs[i].sound.file.string()},
+                     {"source", jobs[i].plan.sound.file.string()},
                      {"output", r.state == JobState::done ? ordered_json(r.output.string()) : nullptr},
                      {"result", std::string(state_label(r.state))}};
     if (!r.whole) one["whole"] = false;

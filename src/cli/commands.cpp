@@ -146,12 +146,11 @@ int advise(const std::filesystem::path& recipe_file, const std::vector<std::file
   options.store = &store;
   options.levels = &levels;
   options.cancel = &interrupted();
-  const Chain active = active_steps({&recipe.chain});
   for (const auto& file : inputs) {
     try {
-      ClipSound sound{file, 0, -1, 48000, {}, {}};
+      ClipSound sound{file, 0, -1, 48000, {}};
       sound.room_tone = given || room_tone == "none" ? given : find_room_tone(sound, interrupted());
-      const LevelPath path = measure_level_path(sound, active, options);
+      const LevelPath path = measure_level_path(plan_of(sound, recipe.chain), options);
       const RoomToneJudgement tone = judge_room_tone(sound, interrupted());
       print_all(file.string(), drevan::advise(recipe.chain, &path, sound.rate, &tone));
     } catch (const Error& e) {

@@ -12,6 +12,7 @@
 #include "batch/rules.h"
 #include "cli/commands.h"
 #include "measure/room_tone.h"
+#include "reel/source_files.h"
 
 namespace drevan::cli {
 
@@ -64,7 +65,7 @@ std::vector<BatchJob> jobs_for(const RenderCall& call) {
     jobs = batch_jobs(reel, ids);
     for (auto& job : jobs) {
       job.find_room_tone = job.find_room_tone && find;
-      if (room) job.sound.room_tone = room;
+      if (room) job.plan.sound.room_tone = room;
     }
     return jobs;
   }
@@ -78,8 +79,9 @@ std::vector<BatchJob> jobs_for(const RenderCall& call) {
     const Rule* rule = rule_for(rules, group, name);
     const Recipe& recipe = rule ? rule->recipe : standard;
     const bool both = rule && (rule->append || rule->keep);
-    Chain chain = both ? active_steps({&standard.chain, &recipe.chain}) : active_steps({&recipe.chain});
-    jobs.push_back({name, group, recipe.name, {file, 0, -1, call.rate > 0 ? call.rate : 48000, room}, find, std::move(chain), "", subfolder});
+    ClipPlan plan{{file, 0, -1, call.rate > 0 ? call.rate : 48000, room}, planned(recipe.chain)};
+    if (both) plan.steps = planned(standard.chain, plan.steps);
+    jobs.push_back({name, group, recipe.name, std::move(plan), find, "", subfolder});
     if (!rule && call.recipe.empty()) jobs.back().problem = fmt::format("{}: no rule says what to do with it; add one, or give --recipe too.", file.string());
   };
   for (const auto& input : call.inputs) {
@@ -244,7 +246,7 @@ int render(const RenderCall& call) {
     missed = missed || !results[i].missed.empty();
   }
   std::vector<std::filesystem::path> sources;
-  for (const auto& job : jobs) sources.push_back(job.sound.file);
+  for (const auto& job : jobs) sources.push_back(job.plan.sound.file);
   if (!jobs.empty() && jobs[0].protects) sources.insert(sources.end(), jobs[0].protects->begin(), jobs[0].protects->end());
   report(call, {jobs, results, options.target, files}, sources);
   return failed ? some_failed : missed ? misses_target : ok;

@@ -3,6 +3,7 @@
 #include <QSettings>
 
 #include "main_window.h"
+#include "work/document.h"
 #include "theme/theme.h"
 
 int main(int argc, char** argv) {
@@ -18,6 +19,6 @@ int main(int argc, char** argv) {
   if (!arguments.isEmpty())
     window.open_files(arguments);
   else
-    window.workspace().bring_back_unsaved();
+    window.work().document.bring_back_unsaved();
   return app.exec();
 }

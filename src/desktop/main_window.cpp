@@ -15,10 +15,12 @@
 #include <QToolButton>
 
 #include "theme/theme.h"
+#include "work/open_work.h"
+#include "work/recipe_files.h"
 
 namespace drevan::desktop {
 
-MainWindow::MainWindow() {
+MainWindow::MainWindow() : open_work_(std::make_unique<OpenWork>()), work_(open_work_->parts) {
   setWindowTitle("Drevan");
   setAcceptDrops(true);
   auto* all = new QWidget(this);
@@ -27,8 +29,8 @@ MainWindow::MainWindow() {
   box->setSpacing(0);
   box->addWidget(make_top());
   stack_ = new QStackedWidget(all);
-  bench_ = new Bench(workspace_, stack_);
-  batch_ = new BatchPage(workspace_, stack_);
+  bench_ = new Bench(work_, stack_);
+  batch_ = new BatchPage(work_, stack_);
   stack_->addWidget(bench_);
   stack_->addWidget(batch_);
   box->addWidget(stack_, 1);
@@ -38,21 +40,21 @@ MainWindow::MainWindow() {
   message_timer_ = new QTimer(this);
   message_timer_->setSingleShot(true);
   connect(message_timer_, &QTimer::timeout, message_, &QLabel::clear);
-  connect(&workspace_, &Workspace::message, this, &MainWindow::tell);
-  connect(&workspace_, &Workspace::reel_changed, this, &MainWindow::refresh);
+  connect(&work_.notices, &Notices::message, this, &MainWindow::tell);
+  connect(&work_.document, &Document::reel_changed, this, &MainWindow::refresh);
 
   QSettings settings;
   resize(1280, 800);
   restoreGeometry(settings.value("window/geometry").toByteArray());
   for (auto* splitter : findChildren<QSplitter*>())
     splitter->restoreState(settings.value("window/" + splitter->objectName()).toByteArray());
-  workspace_.new_reel();
+  work_.document.new_reel();
   show_place(0);
 }
 
 // Pages and dialogs go before the work they show: some of their threads still read it.
 MainWindow::~MainWindow() {
-  disconnect(&workspace_, nullptr, this, nullptr);
+  for (QObject* part : std::initializer_list<QObject*>{&work_.notices, &work_.document, &work_.printing}) disconnect(part, nullptr, this, nullptr);
   for (auto* child : findChildren<QWidget*>(Qt::FindDirectChildrenOnly)) delete child;
 }
 
@@ -119,12 +121,12 @@ void MainWindow::show_place(int place) {
 }
 
 void MainWindow::refresh() {
-  const History& h = workspace_.history();
-  reel_name_->setText(QString::fromStdString(workspace_.reel().name));
-  saved_->setText(workspace_.file().empty() ? (workspace_.reel().clips.empty() ? QString() : tr("not saved"))
+  const History& h = work_.document.history();
+  reel_name_->setText(QString::fromStdString(work_.document.reel().name));
+  saved_->setText(work_.document.file().empty() ? (work_.document.reel().clips.empty() ? QString() : tr("not saved"))
                   : h.changed()             ? tr("changed")
                                             : tr("saved"));
-  setWindowTitle(QString("%1 - Drevan").arg(QString::fromStdString(workspace_.reel().name)));
+  setWindowTitle(QString("%1 - Drevan").arg(QString::fromStdString(work_.document.reel().name)));
   undo_->setEnabled(h.can_undo());
   undo_->setText(h.can_undo() ? tr("Undo %1").arg(QString::fromStdString(h.undo_label())) : tr("Undo"));
   redo_->setEnabled(h.can_redo());
@@ -148,14 +150,14 @@ void MainWindow::open_files(const QStringList& files) {
   QStringList sounds;
   for (const auto& f : files) {
     if (f.endsWith(".reel")) {
-      if (may_leave()) workspace_.open(f.toStdString());
+      if (may_leave()) work_.document.open(f.toStdString());
     } else if (f.endsWith(".recipe")) {
-      workspace_.apply_recipe(f.toStdString());
+      use_recipe_file(work_, f.toStdString());
     } else {
       sounds << f;
     }
   }
-  if (!sounds.isEmpty()) workspace_.add_files(sounds);
+  if (!sounds.isEmpty()) work_.jobs.add_files(sounds);
 }
 
 void MainWindow::dragEnterEvent(QDragEnterEvent* e) {
@@ -177,8 +179,8 @@ void MainWindow::closeEvent(QCloseEvent* e) {
   for (auto* splitter : findChildren<QSplitter*>())
     if (!splitter->objectName().isEmpty())
       settings.setValue("window/" + splitter->objectName(), splitter->saveState());
-  workspace_.player().pause();
-  workspace_.leave();
+  work_.listening.player().pause();
+  work_.document.leave();
   e->accept();
 }
 

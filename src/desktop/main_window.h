@@ -3,9 +3,12 @@
 
 #include <QMainWindow>
 
-#include "batch/batch_page.h"
-#include "bench/bench.h"
-#include "workspace.h"
+#include <memory>
+
+#include "pages/batch/batch_page.h"
+#include "pages/bench/bench.h"
+#include "reel/edits.h"
+#include "work/work.h"
 
 class QLabel;
 class QMenuBar;
@@ -21,7 +24,7 @@ class MainWindow : public QMainWindow {
   MainWindow();
   ~MainWindow() override;
 
-  Workspace& workspace() { return workspace_; }
+  const Work& work() { return work_; }
   Bench& bench() { return *bench_; }
   BatchPage& batch() { return *batch_; }
   /// The list of edits, once it was opened.
@@ -49,6 +52,7 @@ class MainWindow : public QMainWindow {
   void make_listen_menu();
   void make_look_menu();
   QAction* add(QMenu* menu, const QString& text, const QKeySequence& key, std::function<void()> run);
+  void change_clip(const std::function<edits::Edit(const Reel&, int clip)>& edit);
   void refresh();
   void tell(const QString& text, bool failure);
   void show_printing(double share);
@@ -61,7 +65,8 @@ class MainWindow : public QMainWindow {
   void copy_chain_dialog();
   void find_source_dialog();
 
-  Workspace workspace_;
+  std::unique_ptr<struct OpenWork> open_work_;
+  const Work& work_;
   QMenuBar* menus_ = nullptr;
   QLabel *reel_name_ = nullptr, *saved_ = nullptr, *message_ = nullptr;
   std::vector<QToolButton*> places_;

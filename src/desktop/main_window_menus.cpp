@@ -13,12 +13,18 @@
 #include <QSettings>
 #include <QVBoxLayout>
 
-#include "history_dialog.h"
+#include "dialogs/history_dialog.h"
 #include "main_window.h"
-#include "recipes_dialog.h"
+#include "dialogs/recipes_dialog.h"
 #include "theme/theme.h"
-#include "uneven_dialog.h"
-#include "versions_dialog.h"
+#include "dialogs/uneven_dialog.h"
+#include "dialogs/versions_dialog.h"
+#include "work/document.h"
+#include "work/jobs.h"
+#include "work/listening.h"
+#include "work/printing.h"
+#include "work/selection.h"
+#include "work/recipe_files.h"
 
 namespace drevan::desktop {
 
@@ -51,7 +57,7 @@ void MainWindow::make_menus() {
 void MainWindow::make_reel_menu() {
   QMenu* m = menus_->addMenu(tr("&Reel"));
   add(m, tr("New"), QKeySequence::New, [this] {
-    if (may_leave()) workspace_.new_reel();
+    if (may_leave()) work_.document.new_reel();
   });
   add(m, tr("Open ..."), QKeySequence::Open, [this] { open_dialog(); });
   add(m, tr("Add files ..."), QKeySequence("Ctrl+I"), [this] { add_dialog(); });
@@ -69,24 +75,31 @@ void MainWindow::make_reel_menu() {
 
 void MainWindow::make_edit_menu() {
   QMenu* m = menus_->addMenu(tr("&Edit"));
-  undo_ = add(m, tr("Undo"), QKeySequence::Undo, [this] { workspace_.undo(); });
-  redo_ = add(m, tr("Redo"), QKeySequence("Ctrl+Shift+Z"), [this] { workspace_.redo(); });
+  undo_ = add(m, tr("Undo"), QKeySequence::Undo, [this] { work_.document.undo(); });
+  redo_ = add(m, tr("Redo"), QKeySequence("Ctrl+Shift+Z"), [this] { work_.document.redo(); });
   add(m, tr("List of edits"), QKeySequence("Ctrl+H"), [this] {
-    if (!edits_) edits_ = new HistoryDialog(workspace_, this);
+    if (!edits_) edits_ = new HistoryDialog(work_, this);
     edits_->show();
     edits_->raise();
   });
 }
 
+void MainWindow::change_clip(const std::function<edits::Edit(const Reel&, int)>& edit) {
+  if (work_.selection.clip()) work_.document.change([&](const Reel& reel) { return edit(reel, work_.selection.clip_id()); });
+}
+
 void MainWindow::make_clip_menu() {
   QMenu* m = menus_->addMenu(tr("&Clip"));
   add(m, tr("Mark room tone"), QKeySequence("R"), [this] { bench_->mark_room_tone(); });
-  add(m, tr("Find room tone"), QKeySequence("Shift+R"), [this] { workspace_.find_room_tone(); });
-  QAction* share = add(m, tr("Room tone serves the group"), {}, [this] { workspace_.share_room_tone(!workspace_.shares_room_tone()); });
+  add(m, tr("Find room tone"), QKeySequence("Shift+R"), [this] { work_.jobs.find_room_tone(); });
+  const auto lends = [this] { return work_.selection.clip() && lends_room_tone(work_.document.reel(), *work_.selection.clip()); };
+  QAction* share = add(m, tr("Room tone serves the group"), {}, [this, lends] {
+    change_clip([share = !lends()](const Reel& reel, int clip) { return edits::share_room_tone(reel, clip, share); });
+  });
   share->setCheckable(true);
-  connect(m, &QMenu::aboutToShow, this, [this, share] { share->setChecked(workspace_.shares_room_tone()); });
+  connect(m, &QMenu::aboutToShow, this, [share, lends] { share->setChecked(lends()); });
   m->addSeparator();
-  add(m, tr("Meet the target"), QKeySequence("Ctrl+T"), [this] { workspace_.meet_target(); });
+  add(m, tr("Meet the target"), QKeySequence("Ctrl+T"), [this] { work_.jobs.meet_target(); });
   m->addSeparator();
   add(m, tr("Recipes ..."), QKeySequence("Ctrl+R"), [this] {
     recipes().show();
@@ -94,36 +107,39 @@ void MainWindow::make_clip_menu() {
   });
   add(m, tr("Use a recipe file ..."), {}, [this] {
     const auto file = remember(QFileDialog::getOpenFileName(this, tr("Use a recipe"), last_folder(), tr("Recipes (*.recipe)")));
-    if (!file.isEmpty()) workspace_.apply_recipe(file.toStdString());
+    if (!file.isEmpty()) use_recipe_file(work_, file.toStdString());
   });
   add(m, tr("Save the chain as a recipe ..."), {}, [this] {
     auto file = remember(QFileDialog::getSaveFileName(this, tr("Save as a recipe"), last_folder() + "/voice.recipe", tr("Recipes (*.recipe)")));
     if (file.isEmpty()) return;
     if (!file.endsWith(".recipe")) file += ".recipe";
-    workspace_.save_recipe(file.toStdString());
+    save_recipe_file(work_, file.toStdString());
   });
   add(m, tr("Copy the chain to clips ..."), QKeySequence("Ctrl+Shift+C"), [this] { copy_chain_dialog(); });
   m->addSeparator();
-  QAction* apart = add(m, tr("Sit out of the group's chain"), {}, [this] { workspace_.sit_out_of_group(!workspace_.sits_out_of_group()); });
+  const auto sits_out = [this] { return work_.selection.clip() && sits_out_of_group(work_.document.reel(), *work_.selection.clip()); };
+  QAction* apart = add(m, tr("Sit out of the group's chain"), {}, [this, sits_out] {
+    change_clip([out = !sits_out()](const Reel& reel, int clip) { return edits::sit_out_of_group(reel, clip, out); });
+  });
   apart->setCheckable(true);
-  connect(m, &QMenu::aboutToShow, this, [this, apart] { apart->setChecked(workspace_.sits_out_of_group()); });
-  add(m, tr("Take part in everything again"), {}, [this] { workspace_.take_part(bench_->shelf().marked()); });
+  connect(m, &QMenu::aboutToShow, this, [apart, sits_out] { apart->setChecked(sits_out()); });
+  add(m, tr("Take part in everything again"), {}, [this] { work_.document.change([&](const Reel& reel) { return edits::take_part(reel, bench_->shelf().marked()); }); });
   add(m, tr("Where do my clips differ?"), QKeySequence("Ctrl+D"), [this] {
-    if (!uneven_) uneven_ = new UnevenDialog(workspace_, this);
+    if (!uneven_) uneven_ = new UnevenDialog(work_, this);
     uneven_->show();
     uneven_->raise();
     uneven_->listen();
   });
   m->addSeparator();
   add(m, tr("Rename ..."), {}, [this] {
-    const Clip* c = workspace_.clip();
+    const Clip* c = work_.selection.clip();
     if (!c) return;
     bool ok = false;
     const auto name = QInputDialog::getText(this, tr("Rename clip"), tr("Name"), QLineEdit::Normal, QString::fromStdString(c->name), &ok);
-    if (ok) workspace_.rename_clip(c->id, name);
+    if (ok) change_clip([&](const Reel& reel, int clip) { return edits::rename_clip(reel, clip, name.toStdString()); });
   });
   add(m, tr("Find the source ..."), {}, [this] { find_source_dialog(); });
-  add(m, tr("Remove from the reel"), {}, [this] { workspace_.remove_clips(bench_->shelf().marked()); });
+  add(m, tr("Remove from the reel"), {}, [this] { work_.document.change([&](const Reel& reel) { return edits::remove_clips(reel, bench_->shelf().marked()); }); });
   connect(bench_, &Bench::context_wanted, this, [m](const QPoint& at) { m->popup(at); });
 }
 
@@ -135,28 +151,28 @@ void MainWindow::make_versions_menu() {
     return range;
   };
   add(m, tr("Print the selection"), QKeySequence("P"), [this, selection] {
-    if (const auto range = selection()) workspace_.print(range);
+    if (const auto range = selection()) work_.printing.print(range);
   });
   add(m, tr("The same for this selection"), QKeySequence("Shift+P"), [this, selection] {
-    if (const auto range = selection()) workspace_.print_again(*range);
+    if (const auto range = selection()) work_.printing.print_again(*range);
   });
-  add(m, tr("Print the clip"), QKeySequence("Ctrl+P"), [this] { workspace_.print(std::nullopt); });
-  add(m, tr("Print the group"), {}, [this] { workspace_.print_group(); });
+  add(m, tr("Print the clip"), QKeySequence("Ctrl+P"), [this] { work_.printing.print(std::nullopt); });
+  add(m, tr("Print the group"), {}, [this] { work_.printing.print_group(); });
   m->addSeparator();
   add(m, tr("List of versions"), QKeySequence("V"), [this] {
     versions().show();
     versions().raise();
   });
-  connect(&workspace_, &Workspace::print_progress, this, &MainWindow::show_printing);
+  connect(&work_.printing, &Printing::progress, this, &MainWindow::show_printing);
 }
 
 RecipesDialog& MainWindow::recipes() {
-  if (!recipes_) recipes_ = new RecipesDialog(workspace_, this);
+  if (!recipes_) recipes_ = new RecipesDialog(work_, this);
   return *recipes_;
 }
 
 VersionsDialog& MainWindow::versions() {
-  if (!versions_) versions_ = new VersionsDialog(workspace_, this);
+  if (!versions_) versions_ = new VersionsDialog(work_, this);
   return *versions_;
 }
 
@@ -170,11 +186,11 @@ void MainWindow::show_printing(double share) {
     printing_ = new QProgressDialog(tr("Printing ..."), tr("Cancel"), 0, 1000, this);
     printing_->setMinimumDuration(500);
     connect(printing_, &QProgressDialog::canceled, this, [this] {
-      workspace_.cancel_print();
+      work_.printing.cancel();
       tell(tr("Nothing was printed."), false);
     });
   }
-  const int waiting = workspace_.prints_waiting();
+  const int waiting = work_.printing.waiting();
   printing_->setLabelText(waiting > 0 ? tr("Printing, %1 more to come ...").arg(waiting) : tr("Printing ..."));
   printing_->setValue(static_cast<int>(share * 999));
 }
@@ -183,12 +199,12 @@ void MainWindow::make_listen_menu() {
   QMenu* m = menus_->addMenu(tr("&Listen"));
   add(m, tr("Play or pause"), QKeySequence(Qt::Key_Space), [this] { bench_->foot().toggle_play(); });
   add(m, tr("Loop"), QKeySequence("L"), [this] { bench_->findChild<QToolButton*>("loop")->toggle(); });
-  add(m, tr("To the start"), QKeySequence("Ctrl+Home"), [this] { workspace_.player().seek(0); });
+  add(m, tr("To the start"), QKeySequence("Ctrl+Home"), [this] { work_.listening.player().seek(0); });
   m->addSeparator();
   add(m, tr("Before"), QKeySequence("1"), [this] { bench_->foot().listen(Listen::before); });
   add(m, tr("After"), QKeySequence("2"), [this] { bench_->foot().listen(Listen::after); });
   add(m, tr("Removed"), QKeySequence("3"), [this] { bench_->foot().listen(Listen::removed); });
-  add(m, tr("This step only"), QKeySequence("4"), [this] { bench_->foot().set_around_step(!workspace_.around_step()); });
+  add(m, tr("This step only"), QKeySequence("4"), [this] { bench_->foot().set_around_step(!work_.listening.solo_step()); });
   m->addSeparator();
   add(m, tr("Blind comparison ..."), QKeySequence("Ctrl+B"), [this] { bench_->compare_blind(); });
 }
@@ -225,22 +241,22 @@ void MainWindow::make_look_menu() {
 }
 
 bool MainWindow::save() {
-  return workspace_.file().empty() ? save_as() : workspace_.save(workspace_.file());
+  return work_.document.file().empty() ? save_as() : work_.document.save(work_.document.file());
 }
 
 bool MainWindow::save_as() {
-  const auto start = workspace_.file().empty() ? last_folder() + "/" + QString::fromStdString(workspace_.reel().name) + ".reel"
-                                               : QString::fromStdString(workspace_.file().string());
+  const auto start = work_.document.file().empty() ? last_folder() + "/" + QString::fromStdString(work_.document.reel().name) + ".reel"
+                                               : QString::fromStdString(work_.document.file().string());
   auto file = remember(QFileDialog::getSaveFileName(this, tr("Save the reel"), start, tr("Reels (*.reel)")));
   if (file.isEmpty()) return false;
   if (!file.endsWith(".reel")) file += ".reel";
-  return workspace_.save(file.toStdString());
+  return work_.document.save(file.toStdString());
 }
 
 bool MainWindow::may_leave() {
-  if (!workspace_.history().changed() || (workspace_.file().empty() && workspace_.reel().clips.empty())) return true;
+  if (!work_.document.history().changed() || (work_.document.file().empty() && work_.document.reel().clips.empty())) return true;
   const auto answer = QMessageBox::question(this, tr("Save the reel?"),
-                                            tr("\"%1\" has changes that are not saved.").arg(QString::fromStdString(workspace_.reel().name)),
+                                            tr("\"%1\" has changes that are not saved.").arg(QString::fromStdString(work_.document.reel().name)),
                                             QMessageBox::Save | QMessageBox::Discard | QMessageBox::Cancel, QMessageBox::Save);
   if (answer == QMessageBox::Save) return save();
   return answer == QMessageBox::Discard;
@@ -257,11 +273,11 @@ void MainWindow::add_dialog() {
       tr("Sound and video (*.wav *.flac *.ogg *.opus *.mp3 *.aif *.aiff *.rf64 *.w64 *.m4a *.aac *.mp4 *.mov *.mkv *.webm *.avi *.mxf);;All files (*)"));
   if (files.isEmpty()) return;
   remember(files.first());
-  workspace_.add_files(files);
+  work_.jobs.add_files(files);
 }
 
 void MainWindow::copy_chain_dialog() {
-  const Clip* from = workspace_.clip();
+  const Clip* from = work_.selection.clip();
   if (!from) return;
   QDialog dialog(this);
   dialog.setWindowTitle(tr("Copy the chain"));
@@ -272,7 +288,7 @@ void MainWindow::copy_chain_dialog() {
   static_cast<QLabel*>(box->itemAt(0)->widget())->setWordWrap(true);
   auto* list = new QListWidget(&dialog);
   const auto marked = bench_->shelf().marked();
-  for (const auto& c : workspace_.reel().clips) {
+  for (const auto& c : work_.document.reel().clips) {
     if (c.id == from->id) continue;
     auto* item = new QListWidgetItem(QString::fromStdString(c.name), list);
     item->setData(Qt::UserRole, c.id);
@@ -290,16 +306,16 @@ void MainWindow::copy_chain_dialog() {
   std::vector<int> to;
   for (int i = 0; i < list->count(); ++i)
     if (list->item(i)->checkState() == Qt::Checked) to.push_back(list->item(i)->data(Qt::UserRole).toInt());
-  if (!to.empty()) workspace_.copy_chain_to(to);
+  if (!to.empty()) work_.document.change([&](const Reel& reel) { return edits::copy_chain(reel, work_.selection.clip_id(), to); });
 }
 
 void MainWindow::find_source_dialog() {
-  const Clip* c = workspace_.clip();
+  const Clip* c = work_.selection.clip();
   if (!c) return;
-  const auto& source = workspace_.reel().sources[static_cast<size_t>(c->source)];
+  const auto& source = work_.document.reel().sources[static_cast<size_t>(c->source)];
   const auto file = remember(QFileDialog::getOpenFileName(
       this, tr("Where is %1 now?").arg(QString::fromStdString(source.path.filename().string())), last_folder()));
-  if (!file.isEmpty()) workspace_.relink(c->id, file.toStdString());
+  if (!file.isEmpty()) work_.document.change([&](const Reel& reel) { return edits::relink(reel, c->id, file.toStdString()); });
 }
 
 }  // namespace drevan::desktop

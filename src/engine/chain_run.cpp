@@ -7,7 +7,7 @@
 
 namespace drevan {
 
-ChainRun::ChainRun(std::span<const ChainStep> steps, std::span<const Findings> findings,
+ChainRun::ChainRun(std::span<const PlannedStep> steps, std::span<const Findings> findings,
                    StreamFormat format) {
   for (size_t i = 0; i < steps.size(); ++i)
     processors_.push_back(make_processor(*steps[i].type, steps[i].settings, findings[i], format));

@@ -6,15 +6,15 @@
 #include <span>
 #include <vector>
 
-#include "reel/chain.h"
+#include "engine/plan.h"
 
 namespace drevan {
 
 /// The processors of some steps, one after the other. Real-time safe but for construction.
 class ChainRun {
  public:
-  /// `findings[i]` belongs to `steps[i]`; all steps given are run, on or off.
-  ChainRun(std::span<const ChainStep> steps, std::span<const Findings> findings,
+  /// `findings[i]` belongs to `steps[i]`; all steps given are run.
+  ChainRun(std::span<const PlannedStep> steps, std::span<const Findings> findings,
            StreamFormat format);
 
   size_t size() const { return processors_.size(); }

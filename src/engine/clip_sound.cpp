@@ -8,7 +8,6 @@
 #include "audio/error.h"
 #include "audio/hash.h"
 #include "audio/time_text.h"
-#include "engine/process.h"
 #include "measure/room_tone.h"
 
 namespace drevan {
@@ -19,74 +18,18 @@ namespace {
 
 ClipSound own_sound(const Reel& reel, const Clip& clip) {
   const Source& source = reel.sources.at(static_cast<size_t>(clip.source));
-  return {source.path, clip.begin, clip.frames, reel.rate, clip.room_tone, {}, {}, clip.place_s, {source.frames, source.rate, source.channels, source.hash}};
+  return {source.path, clip.begin, clip.frames, reel.rate, clip.room_tone, {}, clip.place_s, {source.frames, source.rate, source.channels, source.hash}};
 }
 
-ClipSound with_room_tone(const Reel& reel, const Clip& clip) {
+}  // namespace
+
+ClipSound clip_sound(const Reel& reel, const Clip& clip) {
   ClipSound sound = own_sound(reel, clip);
   const int from = reel.groups.at(static_cast<size_t>(clip.group)).room_tone_clip;
   const Clip* other = from == clip.id ? nullptr : reel.find(from);
   if (!clip.room_tone && other && other->room_tone) sound.shared_tone = std::make_shared<const ClipSound>(own_sound(reel, *other));
   return sound;
 }
-
-bool shares(const ChainStep& step) { return step.type->shares && step.type->shares(step.settings); }
-
-}  // namespace
-
-// The clips that a step of the clip's group or of the reel serves, with the sound that reaches it.
-// Steps before it that share in their turn find their own peers.
-std::shared_ptr<const CommonClips> ClipSounds::common(const Clip& clip, ChainOwner owner, size_t step) {
-  const auto place = std::tuple(clip.group, owner, step);
-  if (const auto at = made_->find(place); at != made_->end()) return at->second;
-  const ChainStep& served = chain_of(reel_, clip, owner).steps[step];
-  // The chains as they are up to this step; what comes later is cut off for all.
-  Reel before = reel_;
-  auto& steps = owner == ChainOwner::group ? before.groups[static_cast<size_t>(clip.group)].chain.steps : before.chain.steps;
-  steps.resize(step);
-  if (owner == ChainOwner::group) before.chain = {};
-  // Of the steps before it each is known, or will be, under the same place: what learns in common is made once,
-  // however many such steps follow each other.
-  ClipSounds sounds(before, made_);
-  auto all = std::make_shared<CommonClips>();
-  Hasher h;
-  for (const auto& peer : before.clips) {
-    if (peer.group != clip.group || !runs(reel_, peer, owner, served)) continue;
-    if (check_source(reel_.sources[static_cast<size_t>(peer.source)], false) == SourceState::missing) {
-      all->left_out.push_back(peer.name);
-      continue;
-    }
-    all->peers.push_back({sounds.of(peer), full_chain(before, peer)});
-    h.add(stage_keys(all->peers.back().sound, all->peers.back().chain).back());
-  }
-  all->key = h.value();
-  (*made_)[place] = all;
-  return all;
-}
-
-std::vector<CommonStep> ClipSounds::common_steps(const Clip& clip) {
-  std::vector<CommonStep> out;
-  size_t left = full_chain(reel_, clip).steps.size();
-  for (const auto owner : {ChainOwner::clip, ChainOwner::group, ChainOwner::reel}) {
-    const auto& steps = chain_of(reel_, clip, owner).steps;
-    for (size_t i = 0; i < steps.size(); ++i) {
-      if (!runs(reel_, clip, owner, steps[i])) continue;
-      if (owner != ChainOwner::clip && shares(steps[i])) out.push_back({left, common(clip, owner, i)});
-      --left;
-    }
-  }
-  return out;
-}
-
-ClipSound ClipSounds::of(const Clip& clip) {
-  ClipSound sound = with_room_tone(reel_, clip);
-  const auto shared = [](const Chain& c) { return std::ranges::any_of(c.steps, shares); };
-  if (shared(reel_.groups[static_cast<size_t>(clip.group)].chain) || shared(reel_.chain))
-    sound.common = std::make_shared<const std::vector<CommonStep>>(common_steps(clip));
-  return sound;
-}
-
-ClipSound clip_sound(const Reel& reel, const Clip& clip) { return ClipSounds(reel).of(clip); }
 
 std::uint64_t identity(const ClipSound& sound) {
   std::error_code error;
@@ -160,22 +103,6 @@ std::vector<std::string> ClipReader::damage() const {
     out.push_back(fmt::format("{} ends after {} of the clip's {}; the rest is missing. Copy it again from where it came from.", name_,
                               length_text(static_cast<double>(*ended_) / rate), length_text(static_cast<double>(frames_) / rate)));
   return out;
-}
-
-void require_room_tone(const SecondsRange& range, double clip_s, const std::string& clip) {
-  const auto fail = [&](const std::string& why) {
-    return Error(Error::Kind::call, fmt::format("{}: the room tone from {:.2f} to {:.2f} s {}", clip,
-                                                range.begin, range.end, why));
-  };
-  switch (check_room_tone(range.begin, range.end, clip_s)) {
-    default: return;  // what is heard in it is not judged here
-    case RoomToneFlaw::too_short:
-      throw fail(fmt::format("is too short to learn from; mark at least {} s.", least_room_tone_s));
-    case RoomToneFlaw::outside_clip:
-      throw fail(fmt::format("does not lie within the clip, which is {:.2f} s long; mark a range "
-                             "inside it.",
-                             clip_s));
-  }
 }
 
 namespace {

@@ -2,10 +2,8 @@
 #pragma once
 
 #include <filesystem>
-#include <map>
 #include <memory>
 #include <optional>
-#include <tuple>
 
 #include "audio/progress.h"
 #include "measure/room_tone.h"
@@ -14,8 +12,6 @@
 #include "reel/reel.h"
 
 namespace drevan {
-
-struct CommonStep;
 
 /// A source as its reel knows it, to be held against the file that is there; frames 0: nothing is known.
 struct SourceFacts {
@@ -34,8 +30,6 @@ struct ClipSound {
   std::optional<SecondsRange> room_tone;
   /// Where it has none of its own: another clip of the group that has one.
   std::shared_ptr<const ClipSound> shared_tone{};
-  /// Steps that learn over the whole group; empty: none does.
-  std::shared_ptr<const std::vector<CommonStep>> common{};
   /// Where it belongs, seconds from the reel's start: goes into rendered broadcast-wave files. Empty:
   /// where its source says.
   std::optional<double> place_s{};
@@ -43,40 +37,7 @@ struct ClipSound {
   bool has_room_tone() const { return room_tone || (shared_tone && shared_tone->room_tone); }
 };
 
-/// The clips that a step serves which learns over a group's clips, see StepType::shares.
-struct CommonClips {
-  struct Peer {
-    ClipSound sound;
-    Chain chain;  ///< what its sound has been through when it reaches the step
-  };
-  std::vector<Peer> peers;
-  std::vector<std::string> left_out;  ///< names of clips whose source is missing
-  std::uint64_t key = 0;  ///< of all their sounds as they reach the step
-};
-
-/// Such a step in a clip's chain.
-struct CommonStep {
-  size_t from_end = 0;  ///< steps of the chain from this one, itself counted, to the last
-  std::shared_ptr<const CommonClips> clips;
-};
-
-/// Sounds of clips of one reel; what several share is made once. The reel must outlive it.
-class ClipSounds {
- public:
-  explicit ClipSounds(const Reel& reel) : reel_(reel), made_(std::make_shared<Made>()) {}
-  ClipSound of(const Clip& clip);
-
- private:
-  using Made = std::map<std::tuple<int, ChainOwner, size_t>, std::shared_ptr<const CommonClips>>;  // by group, chain and step
-  ClipSounds(const Reel& reel, std::shared_ptr<Made> made) : reel_(reel), made_(std::move(made)) {}
-  std::shared_ptr<const CommonClips> common(const Clip& clip, ChainOwner owner, size_t step);
-  std::vector<CommonStep> common_steps(const Clip& clip);
-
-  const Reel& reel_;
-  std::shared_ptr<Made> made_;
-};
-
-/// Of one clip. With its own chain alone, forget `common`: it belongs to the full chain.
+/// Of one clip of a reel.
 ClipSound clip_sound(const Reel& reel, const Clip& clip);
 
 /// Identity of the sound without its room tone: path, size, time of change, range, rate. Changes
@@ -111,10 +72,6 @@ class ClipReader {
   Samples begin_ = 0, frames_ = 0, at_ = 0;
   std::optional<Samples> place_;
 };
-
-/// Checks a room tone against its clip. Throws Error(call) with a sentence for the user: shorter
-/// than half a second, outside the clip.
-void require_room_tone(const SecondsRange& range, double clip_s, const std::string& clip);
 
 /// Looks for a stretch without speech. Empty when there is none. Throws Error(input), Cancelled.
 std::optional<SecondsRange> find_room_tone(const ClipSound& sound, const CancelToken& cancel,

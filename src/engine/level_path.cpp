@@ -23,9 +23,9 @@ namespace {
 
 // Sums for the gain g that makes |g * before - after| least: <before, after> / <before, before>, where
 // blocks count by their power: what noise reduction takes from the quiet ones is no gain.
-class Likeness {
+class FittedGain {
  public:
-  explicit Likeness(const ClipSound& sound) : before_(sound), buffer_(before_.channels(), 4096) {}
+  explicit FittedGain(const ClipSound& sound) : before_(sound), buffer_(before_.channels(), 4096) {}
   // On another thread: a source that cannot be read on leaves the sums as they are.
   void hear(const AudioBlock& after) noexcept {
     try {
@@ -64,12 +64,11 @@ std::optional<Levels> known(const LevelPathOptions& options, std::uint64_t key, 
 
 }  // namespace
 
-LevelPath measure_level_path(const ClipSound& sound, const Chain& chain,
-                             const LevelPathOptions& options) {
+LevelPath measure_level_path(const ClipPlan& plan, const LevelPathOptions& options) {
   LevelPath path;
-  path.keys = stage_keys(sound, chain);
-  const size_t last = chain.steps.size();
-  const ClipReader probe(sound);
+  path.keys = stage_keys(plan);
+  const size_t last = plan.steps.size();
+  const ClipReader probe(plan.sound);
   const auto format = probe.format(4096);
 
   // Stages measured before need no second look; the ones whose spectra are wanted do.
@@ -83,14 +82,14 @@ LevelPath measure_level_path(const ClipSound& sound, const Chain& chain,
     if (!measured(s)) meters[s].emplace(format, s == last && options.true_peak ? Detail::peaks : Detail::quick);
   SpectrumMeter in(format), out(format);
   auto after = std::make_shared<PeakPyramid>();
-  Likeness likeness(sound);
+  FittedGain fitted(plan.sound);
 
   // The last line hears what the chain gives in the end.
   const size_t result = last + 1;
   SideListener side(format, [&](size_t line, const AudioBlock& b) {
     if (line == result) {
       after->hear(b);
-      likeness.hear(b);
+      fitted.hear(b);
       return;
     }
     if (meters[line]) meters[line]->hear(b);
@@ -104,7 +103,7 @@ LevelPath measure_level_path(const ClipSound& sound, const Chain& chain,
   process.progress = options.progress;
   process.first_tap = first;
   process.tap = [&](size_t stage, const AudioBlock& b) { side.tell(stage, b); };
-  path.findings = process_clip(sound, chain, process,
+  path.findings = process_clip(plan, process,
                                [&](const AudioBlock& b) { side.tell(result, b); });
   side.finish();
   after->finish();
@@ -116,24 +115,24 @@ LevelPath measure_level_path(const ClipSound& sound, const Chain& chain,
       path.first_over = s;
   }
   path.after = std::move(after);
-  path.like_gain = likeness.gain();
+  path.fitted_gain = fitted.gain();
   path.spectrum_in = in.power();
   path.spectrum_out = out.power();
   return path;
 }
 
-Levels measure_result(const ClipSound& sound, const Chain& chain, size_t border, const LevelPathOptions& options) {
-  const auto key = stage_keys(sound, chain).back();
+Levels measure_result(const ClipPlan& plan, size_t reuse_stage, const LevelPathOptions& options) {
+  const auto key = stage_keys(plan).back();
   if (const auto levels = known(options, key, true)) return *levels;
-  LevelMeter meter(ClipReader(sound).format(4096), options.true_peak ? Detail::peaks : Detail::quick);
+  LevelMeter meter(ClipReader(plan.sound).format(4096), options.true_peak ? Detail::peaks : Detail::quick);
   ProcessOptions process;
   process.store = options.store;
   process.cache = options.cache;
-  process.keep_only = border;
-  process.first_tap = chain.steps.size();
+  process.keep_only = reuse_stage;
+  process.first_tap = plan.steps.size();
   process.cancel = options.cancel;
   process.progress = options.progress;
-  process_clip(sound, chain, process, [&](const AudioBlock& b) { meter.hear(b); });
+  process_clip(plan, process, [&](const AudioBlock& b) { meter.hear(b); });
   const Levels levels = meter.levels();
   options.levels->put(key, levels);
   return levels;

@@ -17,7 +17,7 @@ struct LevelPath {
   std::vector<Levels> stages;
   std::vector<Findings> findings;    ///< of the steps that are on
   std::shared_ptr<const PeakPyramid> after;  ///< waveform of the last stage
-  double like_gain = 1;  ///< the gain by which before is most like after (least squares, loud moments first)
+  double fitted_gain = 1;  ///< by which before is most like after, see FittedGain
   size_t first_over = 0; ///< the first stage that passes 0 dBFS; 0: none does
   std::vector<float> spectrum_in, spectrum_out;  ///< around `focus`, see SpectrumMeter
 };
@@ -47,12 +47,11 @@ struct LevelPathOptions {
 
 /// Measures every stage of a clip. Under half a second for a change late in the chain of a
 /// one-minute clip. Throws as process_clip() does.
-LevelPath measure_level_path(const ClipSound& sound, const Chain& chain,
-                             const LevelPathOptions& options);
+LevelPath measure_level_path(const ClipPlan& plan, const LevelPathOptions& options);
 
-/// What leaves the chain alone, for lists of many clips: known levels are looked up. `border` is the
+/// What leaves the chain alone, for lists of many clips: known levels are looked up. `reuse_stage` is the
 /// stage after which changes are expected (of the steps that are on): `options.cache` keeps its sound.
 /// Throws as process_clip() does.
-Levels measure_result(const ClipSound& sound, const Chain& chain, size_t border, const LevelPathOptions& options);
+Levels measure_result(const ClipPlan& plan, size_t reuse_stage, const LevelPathOptions& options);
 
 }  // namespace drevan

@@ -19,19 +19,19 @@ void to_mono(const AudioBlock& in, std::span<float> out) {
 
 namespace {
 
-std::span<const ChainStep> steps_run(const PlayPlan& plan) {
-  const std::span all(plan.chain.steps);
-  return plan.around < 0 ? all : all.first(static_cast<size_t>(plan.around) + 1);
+std::span<const PlannedStep> steps_run(const PlayPlan& plan) {
+  const std::span all(plan.clip.steps);
+  return plan.solo_step < 0 ? all : all.first(static_cast<size_t>(plan.solo_step) + 1);
 }
 
 }  // namespace
 
 PlayRun::PlayRun(std::shared_ptr<const PlayPlan> plan)
     : plan_(std::move(plan)),
-      dry_(plan_->against ? *plan_->against : plan_->sound),
-      wet_(plan_->sound),
+      dry_(plan_->against ? *plan_->against : plan_->clip.sound),
+      wet_(plan_->clip.sound),
       run_(steps_run(*plan_), plan_->findings, wet_.format(block)),
-      entering_(wet_.channels(), plan_->around < 0 ? 0 : static_cast<int>(run_.at(static_cast<size_t>(plan_->around)).latency())),
+      entering_(wet_.channels(), plan_->solo_step < 0 ? 0 : static_cast<int>(run_.at(static_cast<size_t>(plan_->solo_step)).latency())),
       scratch_(wet_.channels(), block),
       aside_(wet_.channels(), block),
       dry_block_(dry_.channels(), block) {}
@@ -45,8 +45,8 @@ void PlayRun::seek(Samples position) {
   position_ = std::max<Samples>(position, 0);
   dry_.seek(position_);
   double run_in_s = 1;
-  for (const auto& step : plan_->chain.steps) run_in_s = std::max(run_in_s, step.type->run_in_s);
-  const auto before = std::min(position_, static_cast<Samples>(run_in_s * plan_->sound.rate));
+  for (const auto& step : plan_->clip.steps) run_in_s = std::max(run_in_s, step.type->run_in_s);
+  const auto before = std::min(position_, static_cast<Samples>(run_in_s * plan_->clip.sound.rate));
   wet_.seek(position_ - before);
   run_.reset(position_ - before);
   entering_.reset();
@@ -62,19 +62,19 @@ void PlayRun::seek(Samples position) {
 
 // `entering`: takes what enters the step that is looked at, in step with what leaves it.
 void PlayRun::run(const AudioBlock& wet, AudioBlock* entering, int focus) {
-  const int around = plan_->around;
-  if (around == 0) entering->copy_from(wet);
+  const int solo = plan_->solo_step;
+  if (solo == 0) entering->copy_from(wet);
   if (focus == 0) to_mono(wet, focus_in_);
   run_.process(wet, [&](size_t i, const AudioBlock& b) {
-    if (around > 0 && static_cast<int>(i) == around - 1) entering->copy_from(b);
+    if (solo > 0 && static_cast<int>(i) == solo - 1) entering->copy_from(b);
     if (static_cast<int>(i) == focus - 1) to_mono(b, focus_in_);
     if (static_cast<int>(i) == focus) to_mono(b, focus_out_);
   });
-  if (around >= 0) entering_.process(*entering);
+  if (solo >= 0) entering_.process(*entering);
 }
 
 void PlayRun::next(AudioBlock before, AudioBlock after, int focus) {
-  if (plan_->around < 0) {
+  if (plan_->solo_step < 0) {
     // Another version may have other channels.
     const auto heard = dry_block_.block(0, before.frames());
     const int n = dry_.read(heard);
@@ -87,14 +87,14 @@ void PlayRun::next(AudioBlock before, AudioBlock after, int focus) {
 }
 
 std::uint64_t identity_of_sounds(const PlayPlan& plan) {
-  return Hasher().add(identity(plan.sound)).add(plan.against ? identity(*plan.against) : 0).value();
+  return Hasher().add(identity(plan.clip.sound)).add(plan.against ? identity(*plan.against) : 0).value();
 }
 
 bool PlayRun::update(std::shared_ptr<const PlayPlan> plan) {
   if (plan == plan_) return true;  // as for nearly every packet
-  const auto& now = plan_->chain.steps;
-  const auto& next = plan->chain.steps;
-  if (plan_->sounds != plan->sounds || now.size() != next.size() || plan_->around != plan->around) return false;
+  const auto& now = plan_->clip.steps;
+  const auto& next = plan->clip.steps;
+  if (plan_->sounds != plan->sounds || now.size() != next.size() || plan_->solo_step != plan->solo_step) return false;
   for (size_t i = 0; i < now.size(); ++i)
     if (now[i].type != next[i].type) return false;
   for (size_t i = 0; i < run_.size(); ++i) {
@@ -109,7 +109,7 @@ bool PlayRun::update(std::shared_ptr<const PlayPlan> plan) {
 
 Samples PlayRun::end() const {
   // Ringing longer than this is a drone; nobody waits for it.
-  const auto most = static_cast<Samples>(plan_->sound.rate * 10);
+  const auto most = static_cast<Samples>(plan_->clip.sound.rate * 10);
   return std::max(dry_.frames(), wet_.frames() + std::min(run_.tail(), most));
 }
 

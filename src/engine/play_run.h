@@ -9,14 +9,13 @@ namespace drevan {
 
 /// Everything playing needs to know; a value.
 struct PlayPlan {
-  ClipSound sound;
-  Chain chain;                     ///< only steps that are on
+  ClipPlan clip;
   std::vector<Findings> findings;  ///< one per step
   double match_db = 0;   ///< gain that makes before as loud as after
-  double like_gain = 1;  ///< gain that makes before most like after
+  double fitted_gain = 1;  ///< gain that makes before most like after
   double before_peak_db = 0, after_peak_db = 0;
   /// Not the whole chain but this one step: before is what enters it, after what leaves it. -1: all.
-  int around = -1;
+  int solo_step = -1;
   /// Before is not what enters the chain but this sound: another version of the clip.
   std::optional<ClipSound> against{};
   /// What tells its sounds from others', see identity_of_sounds(); 0: Player::load() finds it out.

@@ -33,11 +33,11 @@ void Player::wished() {
 
 std::uint64_t Player::sounds_of(const PlayPlan& plan) {
   const auto same = [](const ClipSound& a, const ClipSound& b) { return a.file == b.file && a.begin == b.begin && a.frames == b.frames && a.rate == b.rate; };
-  const bool known = known_sounds_ != 0 && same(known_sound_, plan.sound) && known_against_.has_value() == plan.against.has_value() &&
+  const bool known = known_sounds_ != 0 && same(known_sound_, plan.clip.sound) && known_against_.has_value() == plan.against.has_value() &&
                      (!plan.against || same(*known_against_, *plan.against));
   const auto now = std::chrono::steady_clock::now();
   if (known && now - known_at_ < std::chrono::milliseconds(500)) return known_sounds_;
-  known_sound_ = plan.sound;
+  known_sound_ = plan.clip.sound;
   known_against_ = plan.against;
   known_at_ = now;
   return known_sounds_ = identity_of_sounds(plan);
@@ -289,7 +289,7 @@ void Player::aim() noexcept {
       after_gain_.set(common);
       break;
     case Listen::removed:
-      before_gain_.set(common * (now_.matched ? plan.like_gain : 1));
+      before_gain_.set(common * (now_.matched ? plan.fitted_gain : 1));
       after_gain_.set(-common);
       break;
   }

@@ -23,10 +23,10 @@ class Inlay {
  public:
   Inlay(const PrintRequest& request, ClipReader& dry, AudioWriter& writer, LevelMeter& meter)
       : dry_(dry), writer_(writer), meter_(meter), frames_(dry.frames()), buffer_(dry.channels(), 4096) {
-    const auto at = [&](double s) { return std::clamp<Samples>(std::llround(s * request.sound.rate), 0, frames_); };
+    const auto at = [&](double s) { return std::clamp<Samples>(std::llround(s * request.plan.sound.rate), 0, frames_); };
     begin_ = at(request.range->begin);
     end_ = at(request.range->end);
-    const auto fade = std::min<Samples>(std::llround(std::clamp(request.fade_s, 0.0, 2.0) * request.sound.rate), (end_ - begin_) / 2);
+    const auto fade = std::min<Samples>(std::llround(std::clamp(request.fade_s, 0.0, 2.0) * request.plan.sound.rate), (end_ - begin_) / 2);
     // Where the clip begins or ends with the range there is nothing to fade from.
     in_.length = begin_ > 0 ? fade : 0;
     out_.length = end_ < frames_ ? fade : 0;
@@ -117,11 +117,11 @@ class Inlay {
 };
 
 PrintResult print_range(const PrintRequest& request, FindingStore& store, const CancelToken& cancel, const Progress& progress) {
-  ClipReader dry(request.sound);
-  const double clip_s = static_cast<double>(dry.frames()) / request.sound.rate;
+  ClipReader dry(request.plan.sound);
+  const double clip_s = static_cast<double>(dry.frames()) / request.plan.sound.rate;
   if (!(request.range->begin >= 0 && request.range->end > request.range->begin && request.range->begin < clip_s))
     throw Error(Error::Kind::call, fmt::format("{}: the range {:.2f} to {:.2f} s does not lie within its {:.2f} s; select a part of it.",
-                                               request.sound.file.filename().string(), request.range->begin, request.range->end, clip_s));
+                                               request.plan.sound.file.filename().string(), request.range->begin, request.range->end, clip_s));
   const StreamFormat format = dry.format(4096);
   AudioWriter writer(request.output, {Container::wav, SampleType::float32, format.rate, format.channels, dry.source_info().channel_mask}, dry.frames(), dry.marks(), ReplacementFile::Old::kept);
   LevelMeter meter(format, Detail::quick);
@@ -130,7 +130,7 @@ PrintResult print_range(const PrintRequest& request, FindingStore& store, const 
   options.store = &store;
   options.cancel = &cancel;
   options.progress = progress;
-  process_clip(request.sound, request.chain, options, [&](const AudioBlock& b) { inlay.hear(b); });
+  process_clip(request.plan, options, [&](const AudioBlock& b) { inlay.hear(b); });
   writer.commit();
   return {meter.levels(), inlay.alike_in(), inlay.alike_out(), {}};
 }
@@ -140,7 +140,7 @@ PrintResult print_range(const PrintRequest& request, FindingStore& store, const 
 PrintResult print_clip(const PrintRequest& request, FindingStore& store, const CancelToken& cancel, const Progress& progress) {
   make_folder(request.output.parent_path());
   if (request.range) return print_range(request, store, cancel, progress);
-  RenderResult all = render_clip({request.sound, request.chain, request.output, Container::wav, SampleType::float32}, store, cancel, progress);
+  RenderResult all = render_clip({request.plan, request.output, Container::wav, SampleType::float32}, store, cancel, progress);
   return {all.after, std::nullopt, std::nullopt, std::move(all.warnings)};
 }
 

@@ -91,38 +91,14 @@ void StageCache::put(std::uint64_t key, std::shared_ptr<const AudioBuffer> sound
 
 namespace {
 
-void add_room_tone(Hasher& h, const ClipSound& sound) {
-  h.add(sound.room_tone.has_value());
-  if (sound.room_tone) h.add(sound.room_tone->begin).add(sound.room_tone->end);
-  else if (sound.has_room_tone()) h.add(identity(*sound.shared_tone)).add(sound.shared_tone->room_tone->begin).add(sound.shared_tone->room_tone->end);
-}
-
-// The clips that step i of a chain learns over; none: its own alone.
-const CommonClips* common_of(const ClipSound& sound, const Chain& chain, size_t i) {
-  if (!sound.common || !chain.steps[i].type->shares || !chain.steps[i].type->shares(chain.steps[i].settings)) return nullptr;
-  const auto at = std::ranges::find(*sound.common, chain.steps.size() - i, &CommonStep::from_end);
-  return at == sound.common->end() ? nullptr : at->clips.get();
-}
-
-std::uint64_t finding_key(std::uint64_t input, const ClipSound& sound, const Chain& chain, size_t i) {
-  const ChainStep& step = chain.steps[i];
-  const CommonClips* common = common_of(sound, chain, i);
-  Hasher h;
-  h.add(common ? common->key : input).add(step.type->id).add(step.type->revision);
-  for (size_t p = 0; p < step.settings.values.size(); ++p)
-    if (step.type->parameters[p].learned_from) h.add(step.settings[p]);
-  if (step.type->hears == Hears::room_tone) add_room_tone(h, sound);
-  return h.value();
-}
-
 // One run over a clip and its chain. It goes in parts: up to a step that must hear the whole clip
 // first, then from there on. Sound between parts is put aside, so every step works once.
 class Pass {
  public:
-  Pass(const ClipSound& sound, const Chain& chain, const ProcessOptions& options)
-      : sound_(sound), chain_(chain), options_(options), reader_(sound),
-        format_(reader_.format(4096)), keys_(stage_keys(sound, chain)),
-        findings_(chain.steps.size()), next_tap_(options.first_tap) {
+  Pass(const ClipPlan& plan, const ProcessOptions& options)
+      : plan_(plan), sound_(plan.sound), steps_(plan.steps), options_(options), reader_(plan.sound),
+        format_(reader_.format(4096)), keys_(stage_keys(plan)),
+        findings_(plan.steps.size()), next_tap_(options.first_tap) {
     const auto bytes = static_cast<size_t>(reader_.frames()) *
                        static_cast<size_t>(format_.channels) * sizeof(float);
     caching_ = options.cache && bytes <= options.cache->budget() / 12;
@@ -132,14 +108,14 @@ class Pass {
     look_up();
     size_t from = start_stage();
     parts_left_ = work_ahead(from);
-    for (size_t i = from; i < chain_.steps.size(); ++i) {
+    for (size_t i = from; i < steps_.size(); ++i) {
       if (known_[i]) continue;
       part_ = work_of(from, i);
-      const auto key = finding_key(keys_[i], sound_, chain_, i);
-      if (const CommonClips* common = common_of(sound_, chain_, i)) {
+      const auto key = finding_key(keys_[i], plan_, i);
+      if (const CommonClips* common = steps_[i].common.get()) {
         findings_[i] = options_.store->get_or_learn(key, *options_.cancel, [&] { return learn_common(*common, i); });
       } else {
-        if (chain_.steps[i].type->hears == Hears::room_tone)
+        if (steps_[i].type->hears == Hears::room_tone)
           learn_room(from, i);
         else if (learn_whole(from, i))
           from = i;
@@ -149,7 +125,7 @@ class Pass {
       parts_done_ += part_;
     }
     part_ = last_work(from);
-    part(from, chain_.steps.size(), sink);
+    part(from, steps_.size(), sink);
     tell_flaws();
     return findings_;
   }
@@ -163,18 +139,18 @@ class Pass {
   void tell_flaws() const {
     if (options_.damaged)
       for (const auto& told : reader_.damage()) options_.damaged(told);
-    for (size_t i = 0; options_.warn && i < chain_.steps.size(); ++i)
-      if (const CommonClips* common = common_of(sound_, chain_, i); common && !common->left_out.empty())
-        options_.warn(fmt::format("{} was learned without {}, whose {} missing; find {} again and render once more.", chain_.steps[i].type->label,
+    for (size_t i = 0; options_.warn && i < steps_.size(); ++i)
+      if (const CommonClips* common = steps_[i].common.get(); common && !common->left_out.empty())
+        options_.warn(fmt::format("{} was learned without {}, whose {} missing; find {} again and render once more.", steps_[i].type->label,
                                   fmt::join(common->left_out, ", "), common->left_out.size() == 1 ? "source is" : "sources are", common->left_out.size() == 1 ? "it" : "them"));
   }
 
   void look_up() {
-    for (size_t i = 0; i < chain_.steps.size(); ++i) {
-      const auto& step = chain_.steps[i];
+    for (size_t i = 0; i < steps_.size(); ++i) {
+      const auto& step = steps_[i];
       known_.push_back(step.type->hears == Hears::nothing);
       if (known_[i]) continue;
-      if (auto found = options_.store->get(finding_key(keys_[i], sound_, chain_, i))) {
+      if (auto found = options_.store->get(finding_key(keys_[i], plan_, i))) {
         findings_[i] = std::move(*found);
         known_[i] = true;
       }
@@ -184,17 +160,17 @@ class Pass {
   // The share of the whole that a part is, in steps: reading is a third of one, what is done with the
   // result (measuring, writing) some three, a room tone is soon heard. So that progress runs evenly.
   double work_of(size_t from, size_t i) const {
-    if (chain_.steps[i].type->hears == Hears::room_tone) return 0.05;
-    if (common_of(sound_, chain_, i)) return static_cast<double>(i + 1);
+    if (steps_[i].type->hears == Hears::room_tone) return 0.05;
+    if (steps_[i].common) return static_cast<double>(i + 1);
     return 0.3 + static_cast<double>(i - from);
   }
-  double last_work(size_t from) const { return 3 + static_cast<double>(chain_.steps.size() - from); }
+  double last_work(size_t from) const { return 3 + static_cast<double>(steps_.size() - from); }
   double work_ahead(size_t from) const {
     double sum = 0;
-    for (size_t i = from; i < chain_.steps.size(); ++i) {
+    for (size_t i = from; i < steps_.size(); ++i) {
       if (known_[i]) continue;
       sum += work_of(from, i);
-      if (chain_.steps[i].type->hears == Hears::whole_clip && !common_of(sound_, chain_, i)) from = i;
+      if (steps_[i].type->hears == Hears::whole_clip && !steps_[i].common) from = i;
     }
     return sum + last_work(from);
   }
@@ -203,7 +179,7 @@ class Pass {
   size_t start_stage() {
     if (begin_ > 0) return begin_;
     if (!caching_) return 0;
-    size_t limit = std::min(options_.first_tap, chain_.steps.size());
+    size_t limit = std::min(options_.first_tap, steps_.size());
     for (size_t i = 0; i < limit; ++i)
       if (!known_[i]) limit = i;
     for (size_t s = limit; s > 0; --s)
@@ -242,7 +218,7 @@ class Pass {
   }
 
   ChainRun make_run(size_t from, size_t to) {
-    return {std::span(chain_.steps).subspan(from, to - from),
+    return {std::span(steps_).subspan(from, to - from),
             std::span<const Findings>(findings_).subspan(from, to - from), format_};
   }
 
@@ -255,8 +231,8 @@ class Pass {
     AudioBuffer heard(other.channels(), format_.max_block);
     auto found = findings_;
     for (size_t k = 0; k < i; ++k)
-      if (chain_.steps[k].type->finding_follows_time) found[k] = found_in(*sound_.shared_tone, k);
-    ChainRun run(std::span(chain_.steps).first(i), std::span<const Findings>(found).first(i), format_);
+      if (steps_[k].type->finding_follows_time) found[k] = found_in(*sound_.shared_tone, k);
+    ChainRun run(std::span<const PlannedStep>(steps_).first(i), std::span<const Findings>(found).first(i), format_);
     learn_room(*sound_.shared_tone, other, std::move(run), [&](const AudioBlock& b) {
       const auto got = heard.block(0, b.frames());
       const int n = tell(other.read(got));
@@ -267,19 +243,18 @@ class Pass {
   }
   // What step k would find in another clip's sound.
   Findings found_in(const ClipSound& other, size_t k) const {
-    Chain chain;
-    chain.steps.assign(chain_.steps.begin(), chain_.steps.begin() + static_cast<std::ptrdiff_t>(k) + 1);
     ProcessOptions options;
     options.store = options_.store;
     options.cancel = options_.cancel;
-    return process_clip(other, chain, options, {}).back();
+    const auto end = steps_.begin() + static_cast<std::ptrdiff_t>(k) + 1;
+    return process_clip({other, {steps_.begin(), end}}, options, {}).back();
   }
   void learn_room(const ClipSound& room, const ClipReader& reader, ChainRun run, const BlockSource& input, size_t i) {
     const double clip_s = static_cast<double>(reader.frames()) / room.rate;
     require_room_tone(*room.room_tone, clip_s, room.file.filename().string());
     Samples skip = std::llround(room.room_tone->begin * room.rate);
     Samples left = std::llround(room.room_tone->end * room.rate) - skip;
-    const auto learner = chain_.steps[i].type->learn(chain_.steps[i].settings, format_);
+    const auto learner = steps_[i].type->learn(steps_[i].settings, format_);
     stream([&](const AudioBlock& b) { return left > 0 ? input(b) : 0; }, run, format_,
            [&](const AudioBlock& b) {
              const auto drop = static_cast<int>(std::min<Samples>(skip, b.frames()));
@@ -295,12 +270,12 @@ class Pass {
   Findings learn_common(const CommonClips& common, size_t i) {
     StreamFormat widest = format_;
     for (const auto& peer : common.peers) widest.channels = std::max(widest.channels, ClipReader(peer.sound).channels());
-    const auto learner = chain_.steps[i].type->learn(chain_.steps[i].settings, widest);
+    const auto learner = steps_[i].type->learn(steps_[i].settings, widest);
     AudioBuffer wide(widest.channels, widest.max_block);
     // Where another such step follows, what was heard is kept for it: each clip goes through each step once.
     bool kept = false;
-    for (size_t later = i + 1; later < chain_.steps.size(); ++later)
-      kept = kept || (common_of(sound_, chain_, later) && !options_.store->get(finding_key(keys_[later], sound_, chain_, later)));
+    for (size_t later = i + 1; later < steps_.size(); ++later)
+      kept = kept || (steps_[later].common && !options_.store->get(finding_key(keys_[later], plan_, later)));
     double done = 0;
     for (const auto& peer : common.peers) {
       auto aside = kept ? std::make_unique<Spill>(ClipReader(peer.sound).channels()) : nullptr;
@@ -311,7 +286,7 @@ class Pass {
         learner->hear(all);
         if (aside && !aside->write(b)) aside.reset();
       });
-      if (aside) options_.store->keep_stage(stage_keys(peer.sound, peer.chain).back(), std::move(aside));
+      if (aside) options_.store->keep_stage(stage_keys(peer).back(), std::move(aside));
       done += 1;
       if (options_.progress)
         options_.progress(std::min(1.0, (parts_done_ + part_ * done / static_cast<double>(common.peers.size())) / parts_left_));
@@ -320,22 +295,21 @@ class Pass {
   }
 
   // What leaves a clip's chain, taken up at the last step in it that learns over all of the group.
-  void hear_peer(const CommonClips::Peer& peer, const BlockSink& sink) const {
+  void hear_peer(const ClipPlan& peer, const BlockSink& sink) const {
     ProcessOptions options;
     options.store = options_.store;
     options.cancel = options_.cancel;
-    Pass pass(peer.sound, peer.chain, options);
-    size_t from = peer.chain.steps.size();
-    while (from > 0 && !common_of(peer.sound, peer.chain, from - 1)) --from;
+    Pass pass(peer, options);
+    size_t from = peer.steps.size();
+    while (from > 0 && !peer.steps[from - 1].common) --from;
     if (from > 1) {
       const size_t stage = from - 1;
       auto sound = options_.store->take_stage(pass.keys_[stage]);
       if (!sound) {
         // Nobody kept it: as it would have been kept.
         sound = std::make_unique<Spill>(pass.format_.channels);
-        CommonClips::Peer earlier{peer.sound, peer.chain};
-        earlier.chain.steps.resize(stage);
-        earlier.sound.common = earlier_common(peer.sound, peer.chain.steps.size() - stage);
+        ClipPlan earlier = peer;
+        earlier.steps.resize(stage);
         bool all = true;
         hear_peer(earlier, [&](const AudioBlock& b) { all = all && sound->write(b); });
         if (!all) throw Error(Error::Kind::output, "The disk for temporary files is full; free some space there.");
@@ -345,18 +319,10 @@ class Pass {
     pass.run(sink);
   }
 
-  // The common steps of a chain that lost its last `count` steps.
-  static std::shared_ptr<const std::vector<CommonStep>> earlier_common(const ClipSound& sound, size_t count) {
-    auto out = std::make_shared<std::vector<CommonStep>>();
-    for (const auto& c : *sound.common)
-      if (c.from_end > count) out->push_back({c.from_end - count, c.clips});
-    return out;
-  }
-
   // Lets step i hear all that reaches it. True: its input is at hand and the next part may start
   // there; false: the temporary disk is full, so the next part starts where this one did.
   bool learn_whole(size_t from, size_t i) {
-    const auto learner = chain_.steps[i].type->learn(chain_.steps[i].settings, format_);
+    const auto learner = steps_[i].type->learn(steps_[i].settings, format_);
     auto aside = i > from ? std::make_unique<Spill>(format_.channels) : nullptr;
     part(from, i, [&](const AudioBlock& b) {
       learner->hear(b);
@@ -407,8 +373,9 @@ class Pass {
     options_.cache->put(key, std::move(kept.sound));
   }
 
+  const ClipPlan& plan_;
   const ClipSound& sound_;
-  const Chain& chain_;
+  const std::vector<PlannedStep>& steps_;
   const ProcessOptions& options_;
   ClipReader reader_;
   StreamFormat format_;
@@ -425,22 +392,8 @@ class Pass {
 
 }  // namespace
 
-std::vector<std::uint64_t> stage_keys(const ClipSound& sound, const Chain& chain) {
-  std::vector<std::uint64_t> keys{identity(sound)};
-  for (const auto& step : chain.steps) {
-    Hasher h;
-    h.add(keys.back()).add(step.type->id).add(step.type->revision);
-    for (const double v : step.settings.values) h.add(v);
-    if (step.type->hears == Hears::room_tone) add_room_tone(h, sound);
-    if (const CommonClips* common = common_of(sound, chain, keys.size() - 1)) h.add(common->key);
-    keys.push_back(h.value());
-  }
-  return keys;
-}
-
-std::vector<Findings> process_clip(const ClipSound& sound, const Chain& chain,
-                                   const ProcessOptions& options, const BlockSink& sink) {
-  return Pass(sound, chain, options).run(sink);
+std::vector<Findings> process_clip(const ClipPlan& plan, const ProcessOptions& options, const BlockSink& sink) {
+  return Pass(plan, options).run(sink);
 }
 
 }  // namespace drevan

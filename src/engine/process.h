@@ -12,7 +12,7 @@
 
 #include "audio/progress.h"
 #include "engine/chain_run.h"
-#include "engine/clip_sound.h"
+#include "engine/plan.h"
 #include "engine/spill.h"
 
 namespace drevan {
@@ -59,10 +59,6 @@ class StageCache {
   std::mutex mutex_;
 };
 
-/// Keys of the stages of a chain: [0] the clip's sound, [i] what leaves step i - 1. Two stages with
-/// one key sound the same, bit for bit. `chain` holds only steps that are on.
-std::vector<std::uint64_t> stage_keys(const ClipSound& sound, const Chain& chain);
-
 /// What one run of process() should do besides making sound.
 struct ProcessOptions {
   FindingStore* store = nullptr;   ///< required
@@ -76,12 +72,11 @@ struct ProcessOptions {
   std::function<void(const std::string&)> warn;     ///< optional: told what else should be known
 };
 
-/// Learns what the chain's steps must know (from the store where it is known) and streams the clip
-/// through the chain into `sink`, which may be empty. Steps that learn from a room tone the sound
+/// Learns what the plan's steps must know (from the store where it is known) and streams the clip
+/// through them into `sink`, which may be empty. Steps that learn from a room tone the sound
 /// does not have find nothing and do nothing. Returns each step's findings. Memory does not grow
 /// with the clip's length, but for what `cache` may hold. Deterministic: same sound, same settings,
 /// same bits. Throws Error(input), Error(call) for an impossible room tone, Cancelled.
-std::vector<Findings> process_clip(const ClipSound& sound, const Chain& chain,
-                                   const ProcessOptions& options, const BlockSink& sink);
+std::vector<Findings> process_clip(const ClipPlan& plan, const ProcessOptions& options, const BlockSink& sink);
 
 }  // namespace drevan

@@ -57,9 +57,9 @@ class Output {
 };
 
 void warn(RenderResult& result, const RenderRequest& request, const std::vector<Findings>& found) {
-  const auto name = request.sound.file.filename().string();
+  const auto name = request.plan.sound.file.filename().string();
   for (size_t i = 0; i < found.size(); ++i) {
-    const auto& type = *request.chain.steps[i].type;
+    const auto& type = *request.plan.steps[i].type;
     if (type.hears == Hears::nothing || !found[i].empty()) continue;
     result.warnings.push_back(
         type.hears == Hears::room_tone
@@ -87,7 +87,7 @@ RenderResult render_clip(const RenderRequest& request, FindingStore& store,
   SourceMarks marks;
   std::uint32_t mask = 0;
   {
-    const ClipReader reader(request.sound);
+    const ClipReader reader(request.plan.sound);
     format = reader.format(4096);
     frames = reader.frames();
     marks = reader.marks();
@@ -118,7 +118,7 @@ RenderResult render_clip(const RenderRequest& request, FindingStore& store,
     result.whole = false;
   };
   options.warn = [&](const std::string& told) { result.warnings.push_back(told); };
-  const auto found = process_clip(request.sound, request.chain, options,
+  const auto found = process_clip(request.plan, options,
                                   [&](const AudioBlock& b) { output.hear(b); });
   for (const auto& writer : writers) writer->commit();
   result.before = before.levels();

@@ -20,8 +20,7 @@ struct RenderOutput {
 };
 
 struct RenderRequest {
-  ClipSound sound;
-  Chain chain;                  ///< only steps that are on
+  ClipPlan plan;
   std::filesystem::path output; ///< with extension; its folder must exist
   Container container = Container::wav;
   SampleType samples = SampleType::int24;

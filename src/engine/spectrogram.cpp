@@ -64,7 +64,7 @@ class Drawing {
  public:
   Drawing(const std::shared_ptr<const PlayPlan>& plan, const SpectrogramView& view, const CancelToken& cancel,
           const std::function<void(const Spectrogram&)>& told)
-      : plan_(plan), cancel_(cancel), told_(told), run_(plan), rate_(plan->sound.rate), like_(static_cast<float>(view.matched ? plan->like_gain : 1)) {
+      : plan_(plan), cancel_(cancel), told_(told), run_(plan), rate_(plan->clip.sound.rate), like_(static_cast<float>(view.matched ? plan->fitted_gain : 1)) {
     image_.columns = view.columns;
     image_.rows = view.rows;
     image_.begin_s = view.begin_s;

@@ -34,7 +34,7 @@ struct SpectrogramView {
 
 /// Draws coarsely first and then ever more finely, telling each state: a part of an hour or an hour, the
 /// first comes within half a second. A view that is long is looked at in places first, all of it last.
-/// `plan->around` counts as in PlayRun. Throws Error(input), Cancelled.
+/// `plan->solo_step` counts as in PlayRun. Throws Error(input), Cancelled.
 void draw_spectrogram(const std::shared_ptr<const PlayPlan>& plan, const SpectrogramView& view, const CancelToken& cancel,
                       const std::function<void(const Spectrogram&)>& told);
 

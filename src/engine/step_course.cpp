@@ -22,7 +22,7 @@ StepCourse measure_step_course(const std::shared_ptr<const PlayPlan>& plan, cons
                                const std::function<void(const StepCourse&)>& told) {
   using Clock = std::chrono::steady_clock;
   const FlushDenormals flush;
-  const StepType& type = *plan->chain.steps.at(static_cast<size_t>(plan->around)).type;
+  const StepType& type = *plan->clip.steps.at(static_cast<size_t>(plan->solo_step)).type;
   PlayRun run(plan);
   run.seek(0);
   AudioBuffer before(run.channels(), PlayRun::block), after(run.channels(), PlayRun::block);
@@ -34,7 +34,7 @@ StepCourse measure_step_course(const std::shared_ptr<const PlayPlan>& plan, cons
     cancel.check();
     run.next(before.block(), after.block(), -1);
     if (tells_reduction(type)) {
-      const int n = run.processor(plan->around)->readings(readings);
+      const int n = run.processor(plan->solo_step)->readings(readings);
       course.reduction_db.push_back(static_cast<float>(reduction_db(type, std::span(readings).first(static_cast<size_t>(n)))));
     }
     for (int c = 0; c < before.channels(); ++c) {
@@ -47,7 +47,7 @@ StepCourse measure_step_course(const std::shared_ptr<const PlayPlan>& plan, cons
       next_telling = Clock::now() + std::chrono::milliseconds(250);
     }
   }
-  if (own > 1e-18) course.like_gain = cross / own;
+  if (own > 1e-18) course.fitted_gain = cross / own;
   return course;
 }
 

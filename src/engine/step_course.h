@@ -15,7 +15,7 @@ struct StepCourse {
   /// is known. Empty for steps that tell no reduction.
   std::vector<float> reduction_db;
   /// The gain by which what enters is most like what leaves (least squares).
-  double like_gain = 1;
+  double fitted_gain = 1;
 };
 
 /// Whether the step's readings tell a gain reduction, and which it is: the largest where there are
@@ -23,7 +23,7 @@ struct StepCourse {
 bool tells_reduction(const StepType& type);
 double reduction_db(const StepType& type, std::span<const float> readings);
 
-/// Runs the clip through its chain up to step `plan->around` once. `told` (may be empty) gets what is
+/// Runs the clip through its chain up to step `plan->solo_step` once. `told` (may be empty) gets what is
 /// known so far a few times a second. Throws Error(input), Cancelled.
 StepCourse measure_step_course(const std::shared_ptr<const PlayPlan>& plan, const CancelToken& cancel,
                                const std::function<void(const StepCourse&)>& told = {});

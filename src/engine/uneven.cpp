@@ -140,14 +140,14 @@ class Comparison {
 }  // namespace
 
 ClipTraits measure_traits(const Reel& reel, const Clip& clip, FindingStore& store, const CancelToken& cancel) {
-  const ClipSound sound = clip_sound(reel, clip);
-  const StreamFormat format = ClipReader(sound).format(4096);
+  const ClipPlan plan = plan_of(reel, clip);
+  const StreamFormat format = ClipReader(plan.sound).format(4096);
   LevelMeter levels(format, Detail::quick);
   SpectrumMeter tone(format);
   ProcessOptions options;
   options.store = &store;
   options.cancel = &cancel;
-  process_clip(sound, full_chain(reel, clip), options, [&](const AudioBlock& b) {
+  process_clip(plan, options, [&](const AudioBlock& b) {
     levels.hear(b);
     tone.hear(b);
   });

@@ -25,6 +25,11 @@ struct Levels {
   Samples frames = 0;
 };
 
+/// Loudness, or the RMS level where a sound is too short or too quiet for it.
+std::optional<double> loudness_of(const Levels& levels);
+/// By how many dB `after` is louder than `before`, by loudness_of(); empty where one of them has none.
+std::optional<double> louder_by(const Levels& before, const Levels& after);
+
 enum class Detail {
   quick,  ///< sample peak, loudness, noise floor, RMS: for the level path
   peaks,  ///< the same and the true peak: what targets ask for

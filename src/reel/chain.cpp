@@ -100,6 +100,9 @@ ChainStep step_from_json(const nlohmann::json& json, const std::string& where) {
         step.settings.values[static_cast<size_t>(i)] =
             value_from_json(type->parameters[static_cast<size_t>(i)], v, here);
       }
+    } else if (key == "id") {
+      step.id = member(json, "id", 0, here);
+      if (step.id < 1) throw wrong(here, fmt::format("\"id\" is {}, allowed is 1 or more.", shown(value)));
     } else if (key == "sits_out") {
       step.sits_out = ids_from_json(value, fmt::format("{}, sits_out", here));
     } else {
@@ -127,7 +130,10 @@ std::vector<int> ids_from_json(const nlohmann::json& json, const std::string& wh
 }
 
 Chain for_everyone(Chain chain) {
-  for (auto& step : chain.steps) step.sits_out.clear();
+  for (auto& step : chain.steps) {
+    step.sits_out.clear();
+    step.id = 0;
+  }
   return chain;
 }
 
@@ -135,14 +141,6 @@ ChainStep make_step(std::string_view id) {
   const StepType* type = find_step(id);
   if (!type) throw Error(Error::Kind::call, fmt::format("There is no step \"{}\".", id));
   return {type, standard_settings(*type), true, {}};
-}
-
-Chain active_steps(std::initializer_list<const Chain*> chains) {
-  Chain out;
-  for (const Chain* chain : chains)
-    for (const auto& step : chain->steps)
-      if (step.on) out.steps.push_back(step);
-  return out;
 }
 
 nlohmann::ordered_json to_json(const Chain& chain) {
@@ -154,7 +152,9 @@ nlohmann::ordered_json to_json(const Chain& chain) {
       if (step.settings[i] != p.standard)
         settings[std::string(p.id)] = value_to_json(p, step.settings[i]);
     }
-    nlohmann::ordered_json one{{"step", std::string(step.type->id)}, {"settings", settings}};
+    nlohmann::ordered_json one{{"step", std::string(step.type->id)}};
+    if (step.id != 0) one["id"] = step.id;
+    one["settings"] = settings;
     if (!step.on) one["on"] = false;
     if (!step.sits_out.empty()) one["sits_out"] = step.sits_out;
     out.push_back(std::move(one));
@@ -185,8 +185,10 @@ Recipe recipe_from_text(const std::string& text, const std::string& where) {
   if (!json.contains("steps")) throw wrong(where, "\"steps\" is missing.");
   Recipe recipe{member<std::string>(json, "name", "", where), member<std::string>(json, "note", "", where),
                 chain_from_json(json.at("steps"), where), {}};
-  for (const auto& step : recipe.chain.steps)
+  for (const auto& step : recipe.chain.steps) {
     if (!step.sits_out.empty()) throw wrong(where, "\"sits_out\" does not belong in a recipe.");
+    if (step.id != 0) throw wrong(where, "\"id\" does not belong in a recipe.");
+  }
   if (json.contains("tags")) {
     if (!json.at("tags").is_array()) throw wrong(where, "\"tags\" must be a list of words.");
     for (const auto& tag : json.at("tags")) {

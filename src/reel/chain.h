@@ -10,13 +10,20 @@
 
 namespace drevan {
 
+/// Tells the steps of a reel apart for as long as they live, wherever they move; above 0. 0: of no reel.
+using StepId = int;
+
 /// One step in a chain. `type` points into the catalogue and is never null.
 struct ChainStep {
   const StepType* type = nullptr;
   Settings settings{};
   bool on = true;
   std::vector<int> sits_out{};  ///< in a group's or the reel's chain: clips, by id, that pass it by; sorted
-  friend bool operator==(const ChainStep&, const ChainStep&) = default;
+  StepId id = 0;
+  /// Whether both do the same; their ids do not matter.
+  friend bool operator==(const ChainStep& a, const ChainStep& b) {
+    return a.type == b.type && a.settings == b.settings && a.on == b.on && a.sits_out == b.sits_out;
+  }
 };
 
 /// Sound flows from the first step to the last.
@@ -33,14 +40,11 @@ struct Recipe {
   friend bool operator==(const Recipe&, const Recipe&) = default;
 };
 
-/// The same steps as anybody's: nobody sits out.
+/// The same steps as anybody's: nobody sits out, and they are of no reel.
 Chain for_everyone(Chain chain);
 
 /// A step with its standard settings; `id` must be in the catalogue.
 ChainStep make_step(std::string_view id);
-
-/// The steps that are on, of several chains one after the other.
-Chain active_steps(std::initializer_list<const Chain*> chains);
 
 // Reading throws Error(call) that names `where` (mostly the file), the place in it and what is
 // allowed: an unknown step, an unknown setting, a value out of range. Nothing is half-loaded.

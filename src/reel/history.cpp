@@ -3,12 +3,14 @@
 namespace drevan {
 
 History::History(Reel start) {
+  settle_step_ids(start);
   states_.push_back({std::make_shared<const Reel>(std::move(start)), {}, {}});
   saved_ = states_[0].reel;
 }
 
 void History::edit(Reel next, std::string label, std::string merge) {
   if (next == now()) return;
+  settle_step_ids(next);
   states_.resize(at_ + 1);
   auto reel = std::make_shared<const Reel>(std::move(next));
   if (!merge.empty() && at_ > 0 && states_[at_].merge == merge) {

@@ -4,10 +4,12 @@
 
 #include <algorithm>
 #include <cmath>
+#include <set>
 
 #include "audio/error.h"
 #include "audio/hash.h"
 #include "audio/utf8.h"
+#include "measure/room_tone.h"
 #include "media/reader.h"
 
 namespace drevan {
@@ -38,15 +40,67 @@ bool runs(const Reel& reel, const Clip& clip, ChainOwner owner, const ChainStep&
   if (!step.on) return false;
   if (owner == ChainOwner::clip) return true;
   if (std::ranges::binary_search(step.sits_out, clip.id)) return false;
-  return owner != ChainOwner::group || !std::ranges::binary_search(reel.groups.at(static_cast<size_t>(clip.group)).sits_out, clip.id);
+  return owner != ChainOwner::group || !sits_out_of_group(reel, clip);
 }
 
-Chain full_chain(const Reel& reel, const Clip& clip) {
-  Chain out;
-  for (const auto owner : {ChainOwner::clip, ChainOwner::group, ChainOwner::reel})
-    for (const auto& step : chain_of(reel, clip, owner).steps)
-      if (runs(reel, clip, owner, step)) out.steps.push_back({step.type, step.settings, true, {}});
+namespace {
+constexpr ChainOwner in_order[] = {ChainOwner::clip, ChainOwner::group, ChainOwner::reel};
+}
+
+std::vector<RunningStep> running_steps(const Reel& reel, const Clip& clip) {
+  std::vector<RunningStep> out;
+  for (const auto owner : in_order) {
+    const auto& steps = chain_of(reel, clip, owner).steps;
+    for (size_t i = 0; i < steps.size(); ++i)
+      if (runs(reel, clip, owner, steps[i])) out.push_back({owner, i, &steps[i]});
+  }
   return out;
+}
+
+bool sounds_the_same(const Reel& a, const Reel& b, int clip_id) {
+  const Clip *c = a.find(clip_id), *d = b.find(clip_id);
+  if (!c || !d || a.rate != b.rate) return false;
+  const auto range = [](const Clip& clip) { return std::tie(clip.begin, clip.frames, clip.room_tone, clip.chain); };
+  const Group &g = a.groups.at(static_cast<size_t>(c->group)), &h = b.groups.at(static_cast<size_t>(d->group));
+  if (range(*c) != range(*d) || a.sources.at(static_cast<size_t>(c->source)) != b.sources.at(static_cast<size_t>(d->source))) return false;
+  if (g.chain != h.chain || g.sits_out != h.sits_out || a.chain != b.chain || g.room_tone_clip != h.room_tone_clip) return false;
+  // What its room is learned from, and what a step learns over all of the group.
+  const auto common = [](const ChainStep& step) { return step.type->shares && step.type->shares(step.settings); };
+  const bool alone = g.room_tone_clip == 0 && std::ranges::none_of(g.chain.steps, common) && std::ranges::none_of(a.chain.steps, common);
+  return alone || (a.clips == b.clips && a.sources == b.sources);
+}
+
+std::optional<StepPlace> place_of(const Reel& reel, const Clip& clip, StepId id) {
+  for (const auto owner : in_order) {
+    const auto& steps = chain_of(reel, clip, owner).steps;
+    const auto at = std::ranges::find(steps, id, &ChainStep::id);
+    if (id != 0 && at != steps.end()) return StepPlace{owner, static_cast<int>(at - steps.begin())};
+  }
+  return std::nullopt;
+}
+
+const ChainStep* find_step(const Reel& reel, const Clip& clip, StepId id) {
+  const auto place = place_of(reel, clip, id);
+  return place ? &chain_of(reel, clip, place->owner).steps[static_cast<size_t>(place->index)] : nullptr;
+}
+
+std::vector<Chain*> live_chains(Reel& reel) {
+  std::vector<Chain*> out{&reel.chain};
+  for (auto& group : reel.groups) out.push_back(&group.chain);
+  for (auto& clip : reel.clips) out.push_back(&clip.chain);
+  return out;
+}
+
+void settle_step_ids(Reel& reel) {
+  const auto each = [&](auto&& act) {
+    for (auto* chain : live_chains(reel))
+      for (auto& step : chain->steps) act(step);
+  };
+  each([&](const ChainStep& step) { reel.last_step_id = std::max(reel.last_step_id, step.id); });
+  std::set<StepId> taken;
+  each([&](ChainStep& step) {
+    if (step.id == 0 || !taken.insert(step.id).second) taken.insert(step.id = ++reel.last_step_id);
+  });
 }
 
 void take_group_chain(const Reel& reel, Clip& clip) {
@@ -78,6 +132,12 @@ void each_list(AnyReel& reel, Do&& act) {
 void sit_out_of_group(Reel& reel, int clip_id, bool out) {
   if (const Clip* clip = reel.find(clip_id)) put(reel.groups.at(static_cast<size_t>(clip->group)).sits_out, clip_id, out);
 }
+bool sits_out_of_group(const Reel& reel, const Clip& clip) {
+  return std::ranges::binary_search(reel.groups.at(static_cast<size_t>(clip.group)).sits_out, clip.id);
+}
+bool lends_room_tone(const Reel& reel, const Clip& clip) {
+  return reel.groups.at(static_cast<size_t>(clip.group)).room_tone_clip == clip.id;
+}
 void sit_out_of_step(ChainStep& step, int clip_id, bool out) { put(step.sits_out, clip_id, out); }
 
 std::vector<std::string> sits_out_of(const Reel& reel, const Clip& clip) {
@@ -107,6 +167,26 @@ SourceState check_source(const Source& source, bool thorough, const CancelToken*
     return hash_file(source.path, cancel) == source.hash ? SourceState::fine : SourceState::changed;
   } catch (const Error&) {
     return SourceState::missing;
+  }
+}
+
+double clip_seconds(const Reel& reel, const Clip& clip) {
+  return static_cast<double>(clip.frames) / reel.sources.at(static_cast<size_t>(clip.source)).rate;
+}
+
+void require_room_tone(const SecondsRange& range, double clip_s, const std::string& clip) {
+  const auto fail = [&](const std::string& why) {
+    return Error(Error::Kind::call, fmt::format("{}: the room tone from {:.2f} to {:.2f} s {}", clip,
+                                                range.begin, range.end, why));
+  };
+  switch (check_room_tone(range.begin, range.end, clip_s)) {
+    default: return;  // what is heard in it is not judged here
+    case RoomToneFlaw::too_short:
+      throw fail(fmt::format("is too short to learn from; mark at least {} s.", least_room_tone_s));
+    case RoomToneFlaw::outside_clip:
+      throw fail(fmt::format("does not lie within the clip, which is {:.2f} s long; mark a range "
+                             "inside it.",
+                             clip_s));
   }
 }
 
@@ -174,7 +254,7 @@ void remove_clips(Reel& reel, std::span<const int> ids) {
 void copy_chain(Reel& reel, int from, std::span<const int> to) {
   const Clip* source = reel.find(from);
   if (!source) return;
-  const Chain chain = source->chain;
+  const Chain chain = for_everyone(source->chain);
   for (const int id : to)
     if (Clip* clip = reel.find(id)) clip->chain = chain;
 }

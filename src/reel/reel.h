@@ -6,6 +6,7 @@
 #include <optional>
 #include <span>
 #include <string>
+#include <tuple>
 #include <vector>
 
 #include "audio/buffer.h"
@@ -81,7 +82,11 @@ struct Reel {
   Chain chain;
   std::string target;   ///< what it is delivered by: one of Drevan's own by id, or a file; empty: none
   int last_clip_id = 0; ///< the highest id that any clip of it ever had: none comes again
-  friend bool operator==(const Reel&, const Reel&) = default;
+  StepId last_step_id = 0;  ///< the same of steps; as their ids, it is not compared
+  friend bool operator==(const Reel& a, const Reel& b) {
+    const auto all = [](const Reel& r) { return std::tie(r.name, r.rate, r.sources, r.groups, r.clips, r.chain, r.target, r.last_clip_id); };
+    return all(a) == all(b);
+  }
 
   const Clip* find(int clip_id) const;
   Clip* find(int clip_id);
@@ -97,12 +102,38 @@ const Chain& chain_of(const Reel& reel, const Clip& clip, ChainOwner owner);
 /// sit out.
 bool runs(const Reel& reel, const Clip& clip, ChainOwner owner, const ChainStep& step);
 
-/// The clip's steps that run, and those of its group and of the reel. They hold no sits_out: two clips
-/// that run the same steps have equal chains.
-Chain full_chain(const Reel& reel, const Clip& clip);
+/// A step that a clip's sound flows through, and where it stands.
+struct RunningStep {
+  ChainOwner owner = ChainOwner::clip;
+  size_t index = 0;  ///< in its chain
+  const ChainStep* step = nullptr;
+};
+/// The clip's steps that run, and those of its group and of the reel, in order.
+std::vector<RunningStep> running_steps(const Reel& reel, const Clip& clip);
+
+/// Whether nothing in the two reels that a clip's sound depends on differs. The files themselves are not looked at.
+bool sounds_the_same(const Reel& a, const Reel& b, int clip_id);
+
+/// A place in one of a clip's three chains.
+struct StepPlace {
+  ChainOwner owner = ChainOwner::clip;
+  int index = 0;
+  friend bool operator==(const StepPlace&, const StepPlace&) = default;
+};
+/// Where a step of a clip's chains stands; empty: it is in none of them.
+std::optional<StepPlace> place_of(const Reel& reel, const Clip& clip, StepId id);
+/// The step of a clip's chains, or nullptr.
+const ChainStep* find_step(const Reel& reel, const Clip& clip, StepId id);
+
+/// All chains of a reel: its own, its groups', its clips'; not those that versions remember.
+std::vector<Chain*> live_chains(Reel& reel);
+
+/// Gives ids to steps that have none, or one that stands in an earlier chain already: reel, groups, clips.
+void settle_step_ids(Reel& reel);
 
 /// Lets a clip sit out of all of its group's chain, or of one step in its group's or the reel's, or takes
 /// part again.
+bool sits_out_of_group(const Reel& reel, const Clip& clip);
 void sit_out_of_group(Reel& reel, int clip_id, bool out);
 void sit_out_of_step(ChainStep& step, int clip_id, bool out);
 /// Where the clip sits out: the labels of steps, "the group's chain".
@@ -141,6 +172,16 @@ inline constexpr double latest_place_s = 1e6;
 enum class SourceState { fine, missing, changed };
 /// `thorough` reads the whole file to compare its content; otherwise its presence only. Throws Cancelled.
 SourceState check_source(const Source& source, bool thorough, const CancelToken* cancel = nullptr);
+
+/// Length of a clip as its source's header promises.
+double clip_seconds(const Reel& reel, const Clip& clip);
+
+/// Checks a room tone against its clip. Throws Error(call) with a sentence for the user: shorter
+/// than half a second, outside the clip.
+void require_room_tone(const SecondsRange& range, double clip_s, const std::string& clip);
+
+/// Whether its room tone serves all of its group that have none.
+bool lends_room_tone(const Reel& reel, const Clip& clip);
 
 /// Adds a clip of a whole source to `group` (made when it is not there), after all others in time,
 /// under the file's name. Returns the clip's id.

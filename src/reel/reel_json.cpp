@@ -1,6 +1,7 @@
 #include <fmt/format.h>
 
 #include <charconv>
+#include <set>
 
 #include "audio/error.h"
 #include "audio/hash.h"
@@ -16,7 +17,7 @@ using nlohmann::ordered_json;
 
 namespace {
 
-constexpr int newest_reel = 1;
+constexpr int newest_reel = 2;  // 2: steps have ids
 
 // A name that is no UTF-8 cannot stand in JSON: its bytes stand beside, in hexadecimal digits.
 std::string to_hex_bytes(std::string_view text) {
@@ -159,12 +160,22 @@ Clip clip_from(const json& j, const Reel& reel, const std::string& where) {
   return c;
 }
 
+// An edit of one of two steps would be made to the other.
+void check_step_ids(Reel& reel, const std::string& where) {
+  std::set<StepId> taken;
+  for (const auto* chain : live_chains(reel))
+    for (const auto& step : chain->steps)
+      if (step.id != 0 && !taken.insert(step.id).second)
+        throw Error(Error::Kind::call, fmt::format("{}: two steps have the id {}; give one of them another, or take its \"id\" out.", where, step.id));
+}
+
 }  // namespace
 
 std::string reel_to_text(const Reel& reel, const fs::path& folder) {
   ordered_json out{{"drevan_reel", newest_reel}, {"name", reel.name}, {"rate_hz", reel.rate}};
   if (!reel.target.empty()) out["target"] = reel.target;
   if (reel.last_clip_id > 0) out["last_clip_id"] = reel.last_clip_id;
+  if (reel.last_step_id > 0) out["last_step_id"] = reel.last_step_id;
   out["sources"] = ordered_json::array();
   for (const auto& s : reel.sources) {
     const auto path = stored_path(s.path, folder);
@@ -197,7 +208,7 @@ std::string reel_to_text(const Reel& reel, const fs::path& folder) {
 Reel reel_from_text(const std::string& text, const fs::path& folder, const std::string& where) {
   const auto j = parse_json(text, where);
   check_version(j, "drevan_reel", newest_reel, where);
-  only_members(j, {"drevan_reel", "name", "rate_hz", "target", "last_clip_id", "sources", "groups", "clips", "chain"}, where);
+  only_members(j, {"drevan_reel", "name", "rate_hz", "target", "last_clip_id", "last_step_id", "sources", "groups", "clips", "chain"}, where);
   Reel reel;
   reel.name = member<std::string>(j, "name", "", where);
   reel.rate = member(j, "rate_hz", 48000.0, where);
@@ -222,6 +233,9 @@ Reel reel_from_text(const std::string& text, const fs::path& folder, const std::
   reel.target = member<std::string>(j, "target", "", where);
   reel.last_clip_id = std::max(0, member(j, "last_clip_id", 0, where));
   for (const auto& c : reel.clips) reel.last_clip_id = std::max(reel.last_clip_id, c.id);
+  reel.last_step_id = std::max(0, member(j, "last_step_id", 0, where));
+  check_step_ids(reel, where);
+  settle_step_ids(reel);
   return reel;
 }
 

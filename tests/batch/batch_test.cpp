@@ -22,8 +22,8 @@ class BatchTest : public testing::Test {
       const auto file = folder_ / ("clip" + std::to_string(i) + ".wav");
       AudioBuffer x = test::noise(0.01, 1.5, static_cast<unsigned>(i));
       test::write_wav(file, x, 48000, SampleType::int16);
-      out.push_back({"clip" + std::to_string(i), "Voices", "Reel", {file, 0, -1, 48000, {}}, true,
-                     {{make_step("noise-reduction"), make_step("normalise")}}, ""});
+      out.push_back({"clip" + std::to_string(i), "Voices", "Reel", plan_of({file, 0, -1, 48000, {}}, {{make_step("noise-reduction"), make_step("normalise")}}),
+                     true, ""});
     }
     return out;
   }
@@ -41,7 +41,7 @@ class BatchTest : public testing::Test {
 
 TEST_F(BatchTest, OneBrokenFileOfTenDoesNotStopTheOthers) {
   auto all = jobs(10);
-  std::ofstream(all[3].sound.file, std::ios::trunc) << "not sound at all";
+  std::ofstream(all[3].plan.sound.file, std::ios::trunc) << "not sound at all";
   std::set<size_t> told;
   const auto results = run_batch(all, options(), store_, cancel_, [&](size_t i, const JobResult& r) {
     if (r.state == JobState::done || r.state == JobState::failed) told.insert(i);
@@ -171,12 +171,12 @@ TEST_F(BatchTest, RunAgainItDoesOnlyWhatChanged) {
   };
   EXPECT_EQ(kept(), "RRRRR");
   EXPECT_EQ(kept(), "kkkkk");
-  all[1].chain.steps[0] = test::with("noise-reduction", {{"depth_db", 6}});
+  all[1].plan.steps[0].settings = test::with("noise-reduction", {{"depth_db", 6}}).settings;
   EXPECT_EQ(kept(), "kRkkk");
   fs::remove(folder_ / "out" / "clip2.wav");
   std::ofstream(folder_ / "out" / "clip3.wav", std::ios::app) << "x";
   AudioBuffer other = test::noise(0.02, 1.6, 77);
-  test::write_wav(all[4].sound.file, other, 48000, SampleType::int16);
+  test::write_wav(all[4].plan.sound.file, other, 48000, SampleType::int16);
   EXPECT_EQ(kept(), "kkRRR");
   o.samples = SampleType::int16;
   EXPECT_EQ(kept(), "RRRRR");

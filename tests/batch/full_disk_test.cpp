@@ -50,7 +50,7 @@ class FullDiskTest : public testing::Test {
     for (const auto& entry : fs::recursive_directory_iterator(out())) files += entry.is_regular_file() ? 1 : 0;
     EXPECT_EQ(files, 1) << "something was left in " << out();
   }
-  RenderRequest request(const fs::path& to) { return {clip_sound(reel, reel.clips[0]), reel.clips[0].chain, to}; }
+  RenderRequest request(const fs::path& to) { return {own_plan_of(reel, reel.clips[0]), to}; }
 
   test::TempFolder folder;
   Reel reel;
@@ -72,7 +72,7 @@ TEST_F(FullDiskTest, ARenderSaysSo) {
 
 TEST_F(FullDiskTest, APrintSaysSo) {
   const auto file = out() / "version.wav";
-  expect_told(file, [&] { print_clip({clip_sound(reel, reel.clips[0]), reel.clips[0].chain, SecondsRange{1, 2}, 0.05, file}, store, never); });
+  expect_told(file, [&] { print_clip({own_plan_of(reel, reel.clips[0]), SecondsRange{1, 2}, 0.05, file}, store, never); });
 }
 
 TEST_F(FullDiskTest, AReelSaysSoAndTheOldOneStays) {
@@ -142,7 +142,7 @@ TEST_F(FullDiskTest, WithoutRoomForWhatIsPutAsideTheResultIsTheSame) {
     ProcessOptions options;
     options.store = &fresh;
     options.cancel = &never;
-    process_clip(sound, chain, options, [&](const AudioBlock& b) { all.insert(all.end(), b.channel(1).begin(), b.channel(1).end()); });
+    process_clip(plan_of(sound, chain), options, [&](const AudioBlock& b) { all.insert(all.end(), b.channel(1).begin(), b.channel(1).end()); });
     return all;
   };
   const auto free = heard();

@@ -25,7 +25,7 @@ class MeetTest : public testing::Test {
     test::write_wav(file, x);
     return {file, 0, -1, 48000, {}, {}};
   }
-  Levels after(const ClipSound& sound, const Chain& chain) { return measure_level_path(sound, chain, options).stages.back(); }
+  Levels after(const ClipSound& sound, const Chain& chain) { return measure_level_path(plan_of(sound, chain), options).stages.back(); }
 
   test::TempFolder folder;
   FindingStore store;
@@ -77,7 +77,7 @@ TEST_F(MeetTest, NoiseThatNoGainHelpsIsToldWithWhatWould) {
 TEST_F(MeetTest, StepsOfTheGroupBehindItCount) {
   const ClipSound sound = voice(0.3, 1e-5);
   const Chain later{{test::with("gain", {{"gain_db", 4}})}};
-  const Meeting m = meet_target(sound, {}, later, find_target("podcast"), options);
+  const Meeting m = meet_target(sound, {}, planned(later), find_target("podcast"), options);
   EXPECT_TRUE(m.meets) << m.told;
   Chain whole = m.chain;
   whole.steps.push_back(later.steps[0]);

@@ -194,8 +194,8 @@ TEST(Pause, HoldsABatchAndLetsItGoOn) {
 
 TEST(ShareDone, GoesByLength) {
   std::vector<BatchJob> jobs(2);
-  jobs[0].sound.frames = 1000;
-  jobs[1].sound.frames = 9000;
+  jobs[0].plan.sound.frames = 1000;
+  jobs[1].plan.sound.frames = 9000;
   std::vector<JobResult> results(2);
   results[0].state = JobState::done;
   EXPECT_NEAR(share_done(jobs, results), 0.1, 1e-9);

@@ -39,7 +39,7 @@ class Protection : public testing::Test {
 TEST_F(Protection, TheRecordingBehindAPrintedVersionIsNeverReplaced) {
   Reel reel = test::reel_of(t_, {{"voice", "Voices"}, {"other", "Voices"}}, 1);
   const auto before = hash_file(t_ / "voice.wav"), other = hash_file(t_ / "other.wav");
-  print_clip({clip_sound(reel, reel.clips[0]), {{test::with("gain", {{"gain_db", -6}})}}, std::nullopt, 0.05, t_ / "printed.wav"}, store_, never_);
+  print_clip({plan_of(clip_sound(reel, reel.clips[0]), {{test::with("gain", {{"gain_db", -6}})}}), std::nullopt, 0.05, t_ / "printed.wav"}, store_, never_);
   add_version(reel, 1, {.what = "printed"}, examine_source(t_ / "printed.wav"));
   save_reel(reel, t_ / "r.reel");
   const auto r = call("render --reel r.reel --out . --overwrite");
@@ -161,8 +161,8 @@ TEST_F(Protection, TheCodesRevisionIsPartOfEveryKey) {
   const Chain then{{test::with("normalise", {})}};
   Chain now = then;
   now.steps[0].type = &newer;
-  EXPECT_NE(stage_keys(sound, then)[1], stage_keys(sound, now)[1]);
-  BatchJob a{"a", "", "", sound, false, then, ""}, b{"a", "", "", sound, false, now, ""};
+  EXPECT_NE(stage_keys(plan_of(sound, then))[1], stage_keys(plan_of(sound, now))[1]);
+  BatchJob a{"a", "", "", plan_of(sound, then), false, ""}, b{"a", "", "", plan_of(sound, now), false, ""};
   EXPECT_NE(render_key(a, {}), render_key(b, {}));
 }
 
@@ -304,7 +304,7 @@ double seconds_of_nested(const TempFolder& t, int steps) {
   options.store = &store;
   options.cancel = &never;
   double peak = 0;
-  process_clip(clip_sound(reel, clip), full_chain(reel, clip), options, [&](const AudioBlock& b) {
+  process_clip(plan_of(reel, clip), options, [&](const AudioBlock& b) {
     for (const float v : b.channel(0)) peak = std::max(peak, static_cast<double>(std::abs(v)));
   });
   EXPECT_LT(20 * std::log10(peak), -3.0 - (steps - 1) % 7 + 0.01);

@@ -13,10 +13,12 @@
 #include <QTemporaryDir>
 #include <QToolButton>
 
-#include "batch/batch_model.h"
+#include "pages/batch/batch_model.h"
 #include "desktop/driver.h"
 #include "reel/json_file.h"
 #include "steps/catalogue.h"
+#include "work/document.h"
+#include "work/notices.h"
 
 namespace drevan::desktop {
 namespace {
@@ -64,11 +66,11 @@ class BatchPageTest : public testing::Test {
 };
 
 TEST_F(BatchPageTest, HasARowForEveryClipWithNameGroupChainAndFile) {
-  ASSERT_EQ(model().rowCount(), static_cast<int>(d.work().reel().clips.size()));
+  ASSERT_EQ(model().rowCount(), static_cast<int>(d.work().document.reel().clips.size()));
   for (int row = 0; row < model().rowCount(); ++row) {
-    const Clip& c = d.work().reel().clips[static_cast<size_t>(row)];
+    const Clip& c = d.work().document.reel().clips[static_cast<size_t>(row)];
     EXPECT_EQ(cell(row, BatchModel::clip).toStdString(), c.name);
-    EXPECT_EQ(cell(row, BatchModel::group).toStdString(), d.work().reel().groups[static_cast<size_t>(c.group)].name);
+    EXPECT_EQ(cell(row, BatchModel::group).toStdString(), d.work().document.reel().groups[static_cast<size_t>(c.group)].name);
     EXPECT_EQ(cell(row, BatchModel::output).toStdString(), c.name + ".wav");
   }
   for (int column = 0; column < model().columnCount(); ++column) EXPECT_FALSE(model().headerData(column, Qt::Horizontal, Qt::DisplayRole).toString().isEmpty()) << column;
@@ -94,7 +96,7 @@ TEST_F(BatchPageTest, OnlyWhatIsTickedIsRendered) {
   QTest::mouseClick(all, Qt::LeftButton, {}, {8, all->height() / 2});
   ASSERT_FALSE(all->isChecked());
   QString told;
-  QObject::connect(&d.work(), &Workspace::message, [&](const QString& text, bool) { told = text; });
+  QObject::connect(&d.work().notices, &Notices::message, [&](const QString& text, bool) { told = text; });
   page().render();
   EXPECT_FALSE(page().rendering());
   EXPECT_TRUE(told.contains("No clip is ticked"));
@@ -104,7 +106,7 @@ TEST_F(BatchPageTest, OnlyWhatIsTickedIsRendered) {
   ASSERT_TRUE(done());
   ASSERT_EQ(page().results().size(), 2U);
   EXPECT_EQ(files(), 2);
-  EXPECT_TRUE(fs::exists(out() / (d.work().reel().clips[2].name + ".wav")));
+  EXPECT_TRUE(fs::exists(out() / (d.work().document.reel().clips[2].name + ".wav")));
   EXPECT_EQ(cell(2, BatchModel::result), "done");
   EXPECT_NE(cell(3, BatchModel::result), "done");
 }
@@ -179,9 +181,9 @@ TEST_F(BatchPageTest, OtherFormatsAreWrittenBesideAndWhatAFormatCannotHoldIsNotO
 }
 
 TEST_F(BatchPageTest, AFailureSaysWhyInItsRowAndTheRestIsDone) {
-  Reel reel = d.work().reel();
+  Reel reel = d.work().document.reel();
   reel.sources[static_cast<size_t>(reel.clips[1].source)].path = out() / "gone.wav";
-  d.work().edit(reel, "Lose a source");
+  d.work().document.change([&](const Reel&) { return edits::Edit{reel, "Lose a source"}; });
   page().render();
   ASSERT_TRUE(done());
   const auto& results = page().results();
@@ -194,7 +196,7 @@ TEST_F(BatchPageTest, AFailureSaysWhyInItsRowAndTheRestIsDone) {
 
 TEST_F(BatchPageTest, AReportIsSavedInEveryKindAndAWrongPlaceIsTold) {
   for (int row = 2; row < model().rowCount(); ++row) tick(row, false);
-  d.work().set_target("podcast");
+  d.work().document.set_target("podcast");
   page().render();
   ASSERT_TRUE(done());
   for (const char* name : {"r.html", "r.csv", "r.json"}) {
@@ -203,7 +205,7 @@ TEST_F(BatchPageTest, AReportIsSavedInEveryKindAndAWrongPlaceIsTold) {
   }
   EXPECT_NE(read_text(out() / "r.html").find("on target"), std::string::npos);
   QString told;
-  QObject::connect(&d.work(), &Workspace::message, [&](const QString& text, bool failure) {
+  QObject::connect(&d.work().notices, &Notices::message, [&](const QString& text, bool failure) {
     if (failure) told = text;
   });
   page().save_report_to("/nowhere/at/all/r.html");

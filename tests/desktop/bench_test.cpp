@@ -5,10 +5,16 @@
 
 #include <QPushButton>
 
-#include "bench/blind_dialog.h"
-#include "bench/pictures.h"
+#include "dialogs/blind_dialog.h"
+#include "pictures/pictures.h"
 #include "desktop/driver.h"
 #include "steps/catalogue.h"
+#include "work/document.h"
+#include "work/listening.h"
+#include "work/measurements.h"
+#include "work/notices.h"
+#include "work/selection.h"
+#include "work/shelf_measurements.h"
 
 namespace drevan::desktop {
 namespace {
@@ -23,21 +29,21 @@ TEST_F(BenchTest, FindRoomToneMarksAPause) {
   d.click_clip("stairs-03");
   ASSERT_TRUE(d.settle());
   QTest::keyClick(&d.window, Qt::Key_R, Qt::ShiftModifier);
-  ASSERT_TRUE(d.wait_for([&] { return d.work().clip()->room_tone.has_value(); }));
-  EXPECT_GE(d.work().clip()->room_tone->end - d.work().clip()->room_tone->begin, 0.5);
-  d.work().undo();
-  EXPECT_FALSE(d.work().clip()->room_tone);
+  ASSERT_TRUE(d.wait_for([&] { return d.work().selection.clip()->room_tone.has_value(); }));
+  EXPECT_GE(d.work().selection.clip()->room_tone->end - d.work().selection.clip()->room_tone->begin, 0.5);
+  d.work().document.undo();
+  EXPECT_FALSE(d.work().selection.clip()->room_tone);
 }
 
 TEST_F(BenchTest, TooShortARoomToneIsRefusedWithASentence) {
   d.click_clip("stairs-02");
   ASSERT_TRUE(d.settle());
   QString told;
-  QObject::connect(&d.work(), &Workspace::message, [&](const QString& text, bool failure) {
+  QObject::connect(&d.work().notices, &Notices::message, [&](const QString& text, bool failure) {
     if (failure) told = text;
   });
-  d.work().set_room_tone(SecondsRange{1.0, 1.3});
-  EXPECT_FALSE(d.work().clip()->room_tone);
+  d.edit(edits::set_room_tone, SecondsRange{1.0, 1.3});
+  EXPECT_FALSE(d.work().selection.clip()->room_tone);
   EXPECT_TRUE(told.contains("too short")) << told.toStdString();
 }
 
@@ -51,9 +57,9 @@ TEST_F(BenchTest, ColumnsAreDraggedSwitchedAndRemoved) {
   d.click(&path, path.switch_rect({ChainOwner::clip, 2}).center());
   EXPECT_FALSE(d.steps()[2].on);
   ASSERT_TRUE(d.settle());
-  EXPECT_EQ(d.work().levels()->stages.size(), 5U);
+  EXPECT_EQ(d.work().measurements.levels()->stages.size(), 5U);
   path.setFocus();
-  d.work().select_step(StepPlace{ChainOwner::clip, 4});
+  d.work().selection.select_step(step_at(d.work(), ChainOwner::clip, 4));
   QTest::keyClick(&path, Qt::Key_Delete);
   EXPECT_EQ(d.steps().size(), 4U);
   for (int i = 0; i < 3; ++i) QTest::keyClick(&d.window, Qt::Key_Z, Qt::ControlModifier);
@@ -65,21 +71,21 @@ TEST_F(BenchTest, ColumnsAreDraggedSwitchedAndRemoved) {
 TEST_F(BenchTest, TheLevelPathIsWorkedByKeys) {
   LevelPathView& path = d.bench().level_path();
   path.setFocus();
-  d.work().select_step(StepPlace{ChainOwner::clip, 0});
+  d.work().selection.select_step(step_at(d.work(), ChainOwner::clip, 0));
   QTest::keyClick(&path, Qt::Key_Right);
-  EXPECT_EQ(d.work().selected()->index, 1);
+  EXPECT_EQ(d.selected_index(), 1);
   QTest::keyClick(&path, Qt::Key_O);
   EXPECT_FALSE(d.steps()[1].on);
   QTest::keyClick(&path, Qt::Key_Right, Qt::ControlModifier);
   EXPECT_EQ(d.steps()[2].type->id, "noise-reduction");
-  EXPECT_EQ(d.work().selected()->index, 2);
+  EXPECT_EQ(d.selected_index(), 2);
   QTest::keyClick(&path, Qt::Key_Left, Qt::ControlModifier);
   EXPECT_EQ(d.steps()[1].type->id, "noise-reduction");
 }
 
 TEST_F(BenchTest, EveryStepHasAPictureThatCanBeHeldAndSlidersThatFollow) {
   for (const StepType* type : catalogue()) {
-    d.work().add_step(ChainOwner::clip, 0, *type);
+    d.edit(edits::add_step, StepPlace{ChainOwner::clip, 0}, *type);
     ASSERT_TRUE(d.settle());
     StepPicture* picture = d.bench().editor().picture();
     ASSERT_NE(picture, nullptr) << type->id;
@@ -134,14 +140,14 @@ TEST_F(BenchTest, EveryStepHasAPictureThatCanBeHeldAndSlidersThatFollow) {
         EXPECT_NE(picture->grab().toImage(), standard) << type->id << ": " << point.name;
       }
     }
-    d.work().remove_step({ChainOwner::clip, 0});
+    d.edit(edits::remove_step, d.step_at(0));
   }
 }
 
 TEST_F(BenchTest, AdviceIsTakenByAButtonUndoneAndDismissed) {
   AdviceLine& advice = d.bench().advice();
   EXPECT_EQ(advice.rule(), "");
-  d.work().move_step({ChainOwner::clip, 1}, {ChainOwner::clip, 4});  // noise reduction behind the compressor
+  d.edit(edits::move_step, d.step_at(1), StepPlace{ChainOwner::clip, 4});  // noise reduction behind the compressor
   ASSERT_EQ(advice.rule(), "noise-reduction-behind");
   d.click(&advice.action(), QPointF(8, 8));
   EXPECT_EQ(d.steps()[2].type->id, "noise-reduction");
@@ -155,7 +161,7 @@ TEST_F(BenchTest, AdviceIsTakenByAButtonUndoneAndDismissed) {
 }
 
 TEST_F(BenchTest, ValuesAreTypedWithUnitsAndRefusedOutOfRange) {
-  d.work().select_step(StepPlace{ChainOwner::clip, 3});
+  d.work().selection.select_step(step_at(d.work(), ChainOwner::clip, 3));
   ASSERT_TRUE(d.settle());
   const auto type = [&](const char* id, const QString& text) {
     // An entry that was used before is gone only now.
@@ -170,7 +176,7 @@ TEST_F(BenchTest, ValuesAreTypedWithUnitsAndRefusedOutOfRange) {
   type("threshold_db", "-22.5 dB");
   EXPECT_EQ(d.setting(3, "threshold_db"), -22.5);
   QString told;
-  QObject::connect(&d.work(), &Workspace::message, [&](const QString& text, bool failure) {
+  QObject::connect(&d.work().notices, &Notices::message, [&](const QString& text, bool failure) {
     if (failure) told = text;
   });
   type("threshold_db", "12");
@@ -189,7 +195,7 @@ TEST_F(BenchTest, TheScopeZoomsAtThePointerAndSelects) {
   const double at = scope.seconds_at(600);
   QWheelEvent wheel({600, 50}, scope.mapToGlobal(QPointF(600, 50)), {}, {0, 480}, Qt::NoButton, {}, Qt::NoScrollPhase, false);
   QApplication::sendEvent(&scope, &wheel);
-  EXPECT_LT(scope.view_length(), d.work().clip_seconds() / 2);
+  EXPECT_LT(scope.view_length(), d.work().selection.clip_seconds() / 2);
   EXPECT_NEAR(scope.seconds_at(600), at, 0.01);
   d.drag(&scope, {300, 60}, {500, 60});
   ASSERT_TRUE(scope.selection());
@@ -197,7 +203,7 @@ TEST_F(BenchTest, TheScopeZoomsAtThePointerAndSelects) {
   QTest::keyClick(&scope, Qt::Key_Escape);
   EXPECT_FALSE(scope.selection());
   QTest::keyClick(&scope, Qt::Key_0);
-  EXPECT_NEAR(scope.view_length(), d.work().clip_seconds(), 1e-6);
+  EXPECT_NEAR(scope.view_length(), d.work().selection.clip_seconds(), 1e-6);
 }
 
 TEST_F(BenchTest, LoopPlaysTheSelection) {
@@ -206,8 +212,8 @@ TEST_F(BenchTest, LoopPlaysTheSelection) {
   QTest::keyClick(&d.window, Qt::Key_L);
   QTest::keyClick(&d.window, Qt::Key_Space);
   QTest::qWait(1300);
-  EXPECT_TRUE(d.work().player().playing());
-  const double at = static_cast<double>(d.work().player().position()) / 48000;
+  EXPECT_TRUE(d.work().listening.player().playing());
+  const double at = static_cast<double>(d.work().listening.player().position()) / 48000;
   EXPECT_GE(at, 2.0);
   EXPECT_LE(at, 2.51);
   QTest::keyClick(&d.window, Qt::Key_Space);
@@ -215,33 +221,33 @@ TEST_F(BenchTest, LoopPlaysTheSelection) {
 
 TEST_F(BenchTest, TheChainIsCopiedToOtherClips) {
   const int from = d.clip_named("lamp-room-04"), to = d.clip_named("stairs-03");
-  d.work().select_clip(from);
-  d.work().copy_chain_to({to});
-  EXPECT_EQ(d.work().reel().find(to)->chain, d.work().reel().find(from)->chain);
-  d.work().undo();
-  EXPECT_TRUE(d.work().reel().find(to)->chain.steps.empty());
+  d.work().selection.select_clip(from);
+  d.edit(edits::copy_chain, std::vector{to});
+  EXPECT_EQ(d.work().document.reel().find(to)->chain, d.work().document.reel().find(from)->chain);
+  d.work().document.undo();
+  EXPECT_TRUE(d.work().document.reel().find(to)->chain.steps.empty());
 }
 
 // Half a second is shown by benchmarks/level_path; here, on a machine with other work, only that a
 // late change does not cost what the first look at the clip costs.
 TEST_F(BenchTest, ALateChangeIsMeasuredSoonerThanTheWholeClip) {
   d.click_clip("log-entry-night");  // a minute
-  ASSERT_GT(d.work().clip_seconds(), 60);
-  d.work().set_room_tone(SecondsRange{0.2, 1.4});
+  ASSERT_GT(d.work().selection.clip_seconds(), 60);
+  d.edit(edits::set_room_tone, SecondsRange{0.2, 1.4});
   ASSERT_TRUE(d.settle());
   const auto measured_in = [&](const std::function<void()>& change) {
     QElapsedTimer clock;
     clock.start();
     change();
-    EXPECT_TRUE(d.wait_for([&] { return d.work().levels_fresh(); }));
+    EXPECT_TRUE(d.wait_for([&] { return d.work().measurements.levels_fresh(); }));
     return clock.elapsed();
   };
-  const auto whole = measured_in([&] { d.work().apply_recipe(DREVAN_SOURCE_DIR "/demo/five.recipe"); });
+  const auto whole = measured_in([&] { use_recipe_file(d.work(), DREVAN_SOURCE_DIR "/demo/five.recipe"); });
   auto late = whole * 10;
   for (const double threshold : {-24, -25, -26, -27}) {
     Settings s = d.steps()[3].settings;
     s.values[1] = threshold;
-    late = std::min(late, measured_in([&] { d.work().set_settings({ChainOwner::clip, 3}, s, "threshold"); }));
+    late = std::min(late, measured_in([&] { d.edit(edits::set_settings, d.step_at(3), s, "threshold"); }));
   }
   EXPECT_LT(late, whole);
   std::printf("level path of one minute: %lld ms at first, %lld ms after a late change\n",
@@ -282,14 +288,14 @@ TEST_F(BenchTest, TheSpectrogramShowsBeforeAfterAndRemoved) {
 }
 
 TEST_F(BenchTest, ADynamicsStepDrawsItsReductionUnderTheWaveform) {
-  d.work().select_step(StepPlace{ChainOwner::clip, 3});
+  d.work().selection.select_step(step_at(d.work(), ChainOwner::clip, 3));
   ASSERT_TRUE(d.settle());
-  ASSERT_TRUE(d.wait_for([&] { return d.work().course() && !d.work().course()->reduction_db.empty() && !d.bench().scope().reduction_rect().isEmpty(); }));
+  ASSERT_TRUE(d.wait_for([&] { return d.work().measurements.course() && !d.work().measurements.course()->reduction_db.empty() && !d.bench().scope().reduction_rect().isEmpty(); }));
   // It comes in parts; the first words may be soft.
-  EXPECT_TRUE(d.wait_for([&] { return *std::ranges::max_element(d.work().course()->reduction_db) > 3.0F; }, 5000));
-  const auto& course = d.work().course()->reduction_db;
+  EXPECT_TRUE(d.wait_for([&] { return *std::ranges::max_element(d.work().measurements.course()->reduction_db) > 3.0F; }, 5000));
+  const auto& course = d.work().measurements.course()->reduction_db;
   EXPECT_LT(course[20], 0.1F);  // the room before the first word
-  d.work().select_step(StepPlace{ChainOwner::clip, 2});  // a cut takes no gain
+  d.work().selection.select_step(step_at(d.work(), ChainOwner::clip, 2));  // a cut takes no gain
   ASSERT_TRUE(d.settle());
   QTest::qWait(100);
   EXPECT_TRUE(d.bench().scope().reduction_rect().isEmpty());
@@ -298,12 +304,12 @@ TEST_F(BenchTest, ADynamicsStepDrawsItsReductionUnderTheWaveform) {
 // Removed, around the noise reduction: noise far below the voice, where the whole chain's holds what the
 // compressor takes as well.
 TEST_F(BenchTest, RemovedCanBeHeardOfOneStep) {
-  d.work().select_step(StepPlace{ChainOwner::clip, 1});
+  d.work().selection.select_step(step_at(d.work(), ChainOwner::clip, 1));
   ASSERT_TRUE(d.settle());
-  d.work().player().set_matched(true);
+  d.work().listening.player().set_matched(true);
   QTest::keyClick(&d.window, Qt::Key_4);
-  ASSERT_TRUE(d.work().around_step());
-  ASSERT_TRUE(d.wait_for([&] { return d.work().plan() && d.work().plan()->around == 1; }));
+  ASSERT_TRUE(d.work().listening.solo_step());
+  ASSERT_TRUE(d.wait_for([&] { return d.work().listening.plan() && d.work().listening.plan()->solo_step == 1; }));
   QTest::keyClick(&d.window, Qt::Key_3);
   QTest::keyClick(&d.window, Qt::Key_Space);
   QTest::qWait(1800);
@@ -315,20 +321,20 @@ TEST_F(BenchTest, RemovedCanBeHeardOfOneStep) {
   EXPECT_GT(test::rms_db(after), -45);
   EXPECT_LT(test::rms_db(removed), test::rms_db(after) - 15);
   QTest::keyClick(&d.window, Qt::Key_4);
-  EXPECT_TRUE(d.wait_for([&] { return d.work().plan()->around == -1; }));
+  EXPECT_TRUE(d.wait_for([&] { return d.work().listening.plan()->solo_step == -1; }));
 }
 
 TEST_F(BenchTest, ABlindComparisonTellsTheScore) {
   d.bench().compare_blind();
   auto* dialog = d.bench().findChild<BlindDialog*>();
   ASSERT_NE(dialog, nullptr);
-  EXPECT_TRUE(d.wait_for([&] { return d.work().player().playing(); }, 3000));
+  EXPECT_TRUE(d.wait_for([&] { return d.work().listening.player().playing(); }, 3000));
   const auto press = [&](const char* name) { QTest::mouseClick(dialog->findChild<QPushButton*>(name), Qt::LeftButton); };
   for (int i = 0; i < BlindTest::trials; ++i) {
     EXPECT_EQ(dialog->test().trial(), i);
     EXPECT_TRUE(dialog->result().isEmpty());
     // What X plays is what the test hides.
-    EXPECT_EQ(d.work().player().listen(), dialog->test().hidden_is_after() ? Listen::after : Listen::before);
+    EXPECT_EQ(d.work().listening.player().listen(), dialog->test().hidden_is_after() ? Listen::after : Listen::before);
     press(dialog->test().hidden_is_after() ? "is_after" : "is_before");
   }
   EXPECT_TRUE(dialog->test().finished());
@@ -336,49 +342,49 @@ TEST_F(BenchTest, ABlindComparisonTellsTheScore) {
   EXPECT_TRUE(dialog->result().contains("you do hear a difference")) << dialog->result().toStdString();
   d.bench().foot().listen(Listen::after);
   dialog->reject();
-  EXPECT_TRUE(d.wait_for([&] { return !d.work().player().playing(); }, 2000));
-  EXPECT_EQ(d.work().player().listen(), Listen::after);
+  EXPECT_TRUE(d.wait_for([&] { return !d.work().listening.player().playing(); }, 2000));
+  EXPECT_EQ(d.work().listening.player().listen(), Listen::after);
 }
 
 TEST_F(BenchTest, ATargetIsChosenJudgedAndMet) {
-  d.work().set_target("broadcast-r128");
-  ASSERT_TRUE(d.work().target());
+  d.work().document.set_target("broadcast-r128");
+  ASSERT_TRUE(d.work().document.target());
   EXPECT_TRUE(d.bench().meet_button().isVisible());
   ASSERT_TRUE(d.settle());
-  ASSERT_TRUE(d.wait_for([&] { return d.work().clip_levels(d.work().clip_id()) != nullptr; }));
-  EXPECT_EQ(verdict(misses(*d.work().target(), *d.work().clip_levels(d.work().clip_id()))), Verdict::hot);
+  ASSERT_TRUE(d.wait_for([&] { return d.work().shelf.clip_levels(d.work().selection.clip_id()) != nullptr; }));
+  EXPECT_EQ(verdict(misses(*d.work().document.target(), *d.work().shelf.clip_levels(d.work().selection.clip_id()))), Verdict::hot);
   QString told;
-  QObject::connect(&d.work(), &Workspace::message, [&](const QString& text, bool) { told = text; });
+  QObject::connect(&d.work().notices, &Notices::message, [&](const QString& text, bool) { told = text; });
   QTest::keyClick(&d.window, Qt::Key_T, Qt::ControlModifier);
   ASSERT_TRUE(d.wait_for([&] { return told.contains("Normalise set to -23.0 LUFS"); })) << told.toStdString();
   ASSERT_TRUE(d.settle());
-  EXPECT_EQ(verdict(misses(*d.work().target(), *d.work().clip_levels(d.work().clip_id()))), Verdict::right);
+  EXPECT_EQ(verdict(misses(*d.work().document.target(), *d.work().shelf.clip_levels(d.work().selection.clip_id()))), Verdict::right);
   QTest::keyClick(&d.window, Qt::Key_Z, Qt::ControlModifier);
   EXPECT_EQ(d.setting(4, "target_db"), -3);
-  d.work().set_target("no-such-target");
+  d.work().document.set_target("no-such-target");
   EXPECT_TRUE(told.contains("no-such-target")) << told.toStdString();
-  EXPECT_EQ(d.work().reel().target, "broadcast-r128");
+  EXPECT_EQ(d.work().document.reel().target, "broadcast-r128");
 }
 
 TEST_F(BenchTest, SpeechInTheRoomToneIsToldAndABetterOneOffered) {
   AdviceLine& advice = d.bench().advice();
-  d.work().set_room_tone(SecondsRange{4.3, 5.3});  // in the middle of a sentence
-  ASSERT_TRUE(d.wait_for([&] { return d.work().tone() && d.work().tone()->flaw == RoomToneFlaw::speech; }));
+  d.edit(edits::set_room_tone, SecondsRange{4.3, 5.3});  // in the middle of a sentence
+  ASSERT_TRUE(d.wait_for([&] { return d.work().measurements.tone() && d.work().measurements.tone()->flaw == RoomToneFlaw::speech; }));
   ASSERT_EQ(advice.rule(), "room-tone");
   d.click(&advice.action(), QPointF(8, 8));
-  ASSERT_TRUE(d.wait_for([&] { return d.work().tone() && d.work().tone()->flaw == RoomToneFlaw::none; }));
+  ASSERT_TRUE(d.wait_for([&] { return d.work().measurements.tone() && d.work().measurements.tone()->flaw == RoomToneFlaw::none; }));
   EXPECT_NE(advice.rule(), "room-tone");
 }
 
 TEST_F(BenchTest, LoudnessOfWhatIsHeardIsReadLikeTheLevelPaths) {
   ASSERT_TRUE(d.settle());
-  d.work().player().seek(0);
+  d.work().listening.player().seek(0);
   QTest::keyClick(&d.window, Qt::Key_Space);
   QTest::qWait(5200);
   const auto shown = d.bench().foot().loudness().shown();
   QTest::keyClick(&d.window, Qt::Key_Space);
   ASSERT_TRUE(shown.integrated_lufs);
-  EXPECT_NEAR(*shown.integrated_lufs, *d.work().levels()->stages.back().loudness_lufs, 4);
+  EXPECT_NEAR(*shown.integrated_lufs, *d.work().measurements.levels()->stages.back().loudness_lufs, 4);
   EXPECT_TRUE(shown.short_term_lufs);
   EXPECT_LT(*shown.true_peak_dbtp, 0);
   QTest::mouseClick(&d.bench().foot().loudness(), Qt::LeftButton);

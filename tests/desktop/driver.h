@@ -9,8 +9,10 @@
 #include <functional>
 #include <memory>
 
+#include "editing.h"
 #include "main_window.h"
 #include "support/sounds.h"
+#include "work/recipe_files.h"
 
 namespace drevan::desktop {
 
@@ -40,21 +42,41 @@ class Driver {
     take_keys();
   }
 
-  Workspace& work() { return window.workspace(); }
+  const Work& work() { return window.work(); }
   Bench& bench() { return window.bench(); }
-  SimulatedDevice& device() { return dynamic_cast<SimulatedDevice&>(work().player().device()); }
+  SimulatedDevice& device() { return dynamic_cast<SimulatedDevice&>(work().listening.player().device()); }
+
+  template <class... Args>
+  bool edit(const Args&... args) {
+    return desktop::edit(work(), args...);
+  }
+  template <class... Args>
+  bool edit_reel(const Args&... args) {
+    return desktop::edit_reel(work(), args...);
+  }
+  StepId step_at(int index) { return desktop::step_at(work(), ChainOwner::clip, index); }
+  /// Of the selected step in its chain; -1: none.
+  int selected_index() {
+    const auto place = place_of(work().document.reel(), *work().selection.clip(), work().selection.step_id());
+    return place ? place->index : -1;
+  }
+  void preview(const Chain& chain, bool append) {
+    work().document.preview([&](const Reel& reel) {
+      return edits::use_recipe(reel, work().selection.clip_id(), ChainOwner::clip, {"", "", chain, {}}, append);
+    });
+  }
 
   bool wait_for(const std::function<bool()>& done, int ms = 20000) { return QTest::qWaitFor(done, ms); }
   /// Until the level path shows the chain as it is.
   bool settle() {
     QTest::qWait(30);
-    return wait_for([&] { return !work().measuring() && work().levels_fresh(); });
+    return wait_for([&] { return !work().measurements.measuring() && work().measurements.levels_fresh(); });
   }
   bool open_demo() {
-    return work().open(DREVAN_SOURCE_DIR "/demo/skerry-light.reel") && settle();
+    return work().document.open(DREVAN_SOURCE_DIR "/demo/skerry-light.reel") && settle();
   }
   int clip_named(const std::string& name) {
-    for (const auto& c : work().reel().clips)
+    for (const auto& c : work().document.reel().clips)
       if (c.name == name) return c.id;
     return 0;
   }
@@ -91,7 +113,7 @@ class Driver {
     window.activateWindow();
     return QTest::qWaitForWindowActive(&window);
   }
-  const std::vector<ChainStep>& steps() { return work().clip()->chain.steps; }
+  const std::vector<ChainStep>& steps() { return work().selection.clip()->chain.steps; }
   double setting(size_t step, const char* id) {
     const ChainStep& s = steps().at(step);
     return s.settings[static_cast<size_t>(parameter_index(*s.type, id))];

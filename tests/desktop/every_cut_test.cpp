@@ -8,14 +8,21 @@
 #include <QTableWidget>
 #include <QTemporaryDir>
 
-#include "batch/rules_dialog.h"
+#include "dialogs/rules_dialog.h"
 #include "desktop/driver.h"
-#include "import_sheet.h"
-#include "recipes_dialog.h"
+#include "dialogs/import_sheet.h"
+#include "dialogs/recipes_dialog.h"
 #include "reel/json_file.h"
 #include "steps/catalogue.h"
-#include "uneven_dialog.h"
-#include "versions_dialog.h"
+#include "dialogs/uneven_dialog.h"
+#include "dialogs/versions_dialog.h"
+#include "work/document.h"
+#include "work/listening.h"
+#include "work/measurements.h"
+#include "work/notices.h"
+#include "work/printing.h"
+#include "work/selection.h"
+#include "work/shelf_measurements.h"
 
 namespace drevan::desktop {
 namespace {
@@ -28,8 +35,8 @@ class EveryCut : public testing::Test {
     qputenv("XDG_DATA_HOME", temp.path().toUtf8());
     EXPECT_TRUE(d.open_demo());
     // Versions lie beside the reel: work on a copy.
-    EXPECT_TRUE(d.work().save((folder() / "copy.reel").string()));
-    QObject::connect(&d.work(), &Workspace::message, [this](const QString& text, bool) { told = text; });
+    EXPECT_TRUE(d.work().document.save((folder() / "copy.reel").string()));
+    QObject::connect(&d.work().notices, &Notices::message, [this](const QString& text, bool) { told = text; });
   }
   ~EveryCut() override { qputenv("XDG_DATA_HOME", qgetenv("XDG_CACHE_HOME")); }
   fs::path folder() const { return temp.path().toStdString(); }
@@ -41,9 +48,9 @@ class EveryCut : public testing::Test {
   bool printed() {
     QTest::qWait(20);
     // The sign of progress may have had the keys.
-    return d.wait_for([&] { return !d.work().printing(); }) && d.settle() && d.take_keys();
+    return d.wait_for([&] { return !d.work().printing.busy(); }) && d.settle() && d.take_keys();
   }
-  const Clip& clip(const std::string& name) { return *d.work().reel().find(d.clip_named(name)); }
+  const Clip& clip(const std::string& name) { return *d.work().document.reel().find(d.clip_named(name)); }
   bool render() {
     d.window.batch().render();
     return d.wait_for([&] { return !d.window.batch().rendering(); }, 90000);
@@ -62,20 +69,20 @@ TEST_F(EveryCut, ThroughTheWholeIssue) {
   ASSERT_TRUE(menu && d.wait_for([&] { return menu->isVisible(); }, 2000));
   QTest::mouseClick(menu, Qt::LeftButton, {}, menu->actionGeometry(menu->findChild<QAction*>("compressor")).center());
   ASSERT_TRUE(d.take_keys() && d.settle());
-  const auto group = [&]() -> const Group& { return d.work().reel().groups[static_cast<size_t>(clip("lamp-room-04").group)]; };
+  const auto group = [&]() -> const Group& { return d.work().document.reel().groups[static_cast<size_t>(clip("lamp-room-04").group)]; };
   ASSERT_EQ(group().chain.steps.size(), 1U);
 
   // One clip sits out; the shelf and its chain say so; one action brings it back in line.
-  const size_t steps = full_chain(d.work().reel(), clip("stairs-02")).steps.size();
+  const size_t steps = running_steps(d.work().document.reel(), clip("stairs-02")).size();
   d.click_clip("stairs-02");
   ASSERT_TRUE(d.settle());
   action("Sit out of the group's chain")->trigger();
-  EXPECT_EQ(full_chain(d.work().reel(), clip("stairs-02")).steps.size(), steps - 1);
-  EXPECT_EQ(sits_out_of(d.work().reel(), clip("stairs-02")).size(), 1U);
+  EXPECT_EQ(running_steps(d.work().document.reel(), clip("stairs-02")).size(), steps - 1);
+  EXPECT_EQ(sits_out_of(d.work().document.reel(), clip("stairs-02")).size(), 1U);
   action("Take part in everything again")->trigger();
-  EXPECT_EQ(full_chain(d.work().reel(), clip("stairs-02")).steps.size(), steps);
+  EXPECT_EQ(running_steps(d.work().document.reel(), clip("stairs-02")).size(), steps);
   QTest::keyClick(&d.window, Qt::Key_Z, Qt::ControlModifier);
-  EXPECT_EQ(full_chain(d.work().reel(), clip("stairs-02")).steps.size(), steps - 1);
+  EXPECT_EQ(running_steps(d.work().document.reel(), clip("stairs-02")).size(), steps - 1);
 
   // A selection is printed and the same done to the next.
   d.click_clip("lamp-room-04");
@@ -102,14 +109,14 @@ TEST_F(EveryCut, ThroughTheWholeIssue) {
   ASSERT_TRUE(versions.isVisible());
   versions.mark(0);
   EXPECT_EQ(versions.marked(), 0);
-  d.work().go_to_version(versions.marked());
+  d.edit(edits::go_to_version, versions.marked());
   ASSERT_TRUE(d.settle());
   EXPECT_EQ(clip("lamp-room-04").chain, before.chain);
   EXPECT_EQ(clip("lamp-room-04").source, before.source);
-  d.work().hear_against(2);
-  ASSERT_TRUE(d.work().plan() && d.work().plan()->against);
-  d.work().hear_against(std::nullopt);
-  EXPECT_FALSE(d.work().plan()->against);
+  d.work().listening.hear_against(2);
+  ASSERT_TRUE(d.work().listening.plan() && d.work().listening.plan()->against);
+  d.work().listening.hear_against(std::nullopt);
+  EXPECT_FALSE(d.work().listening.plan()->against);
   versions.close();
 
   // Recipes out and in by zip.
@@ -147,12 +154,12 @@ TEST_F(EveryCut, ThroughTheWholeIssue) {
   d.window.batch().save_report_to(folder() / "report.html");
   EXPECT_NE(read_text(folder() / "report.html").find("lamp-room-04"), std::string::npos);
   d.window.show_place(0);
-  d.work().set_settings({ChainOwner::group, 0}, settings_of(*find_step("compressor"), {"", "", {{"threshold_db", -30}}}), "Threshold");
+  d.edit(edits::set_settings, step_at(d.work(), ChainOwner::group, 0), settings_of(*find_step("compressor"), {"", "", {{"threshold_db", -30}}}), "Threshold");
   d.window.show_place(1);
   ASSERT_TRUE(render());
   const auto again = d.window.batch().results();
   for (size_t i = 0; i < again.size(); ++i) {
-    const Clip& c = d.work().reel().clips[i];
+    const Clip& c = d.work().document.reel().clips[i];
     const bool reached = c.group == clip("lamp-room-04").group && c.name != "stairs-02";  // that one sits out
     EXPECT_EQ(again[i].kept, !reached) << c.name;
   }
@@ -166,107 +173,107 @@ TEST_F(EveryCut, AStepIsDraggedOverTheBorderAndReachesTheGroup) {
   const QRectF plus = path.add_rect(ChainOwner::group);
   d.drag(&path, from, {plus.center().x() - 30, plus.center().y() + 60});
   ASSERT_TRUE(d.settle());
-  const auto& group = d.work().reel().groups[static_cast<size_t>(d.work().clip()->group)].chain.steps;
+  const auto& group = d.work().document.reel().groups[static_cast<size_t>(d.work().selection.clip()->group)].chain.steps;
   ASSERT_EQ(group.size(), 1U);
   EXPECT_EQ(group[0].type, moved.type);
-  EXPECT_EQ(d.work().history().undo_label(), std::string(moved.type->label) + " for the whole group");
+  EXPECT_EQ(d.work().document.history().undo_label(), std::string(moved.type->label) + " for the whole group");
 }
 
 TEST_F(EveryCut, ARecipeIsHeardBeforeItIsUsed) {
-  const Reel before = d.work().reel();
-  d.work().preview(ChainOwner::clip, own_recipes()[8].chain, false);
+  const Reel before = d.work().document.reel();
+  d.preview(own_recipes()[8].chain, false);
   ASSERT_TRUE(d.settle());
   EXPECT_EQ(d.steps().size(), own_recipes()[8].chain.steps.size());
-  EXPECT_EQ(d.work().levels()->stages.size(), d.steps().size() + 1);
-  d.work().end_preview();
+  EXPECT_EQ(d.work().measurements.levels()->stages.size(), d.steps().size() + 1);
+  d.work().document.end_preview();
   ASSERT_TRUE(d.settle());
-  EXPECT_TRUE(d.work().reel() == before);
-  EXPECT_FALSE(d.work().history().can_undo());
+  EXPECT_TRUE(d.work().document.reel() == before);
+  EXPECT_FALSE(d.work().document.history().can_undo());
   // An edit in the middle of a preview is an edit of the reel, not of the preview.
-  d.work().preview(ChainOwner::clip, own_recipes()[8].chain, false);
-  d.work().rename_clip(d.work().clip_id(), "renamed");
-  EXPECT_EQ(d.work().clip()->chain, before.find(d.work().clip_id())->chain);
+  d.preview(own_recipes()[8].chain, false);
+  d.edit(edits::rename_clip, "renamed");
+  EXPECT_EQ(d.work().selection.clip()->chain, before.find(d.work().selection.clip_id())->chain);
 }
 
 TEST_F(EveryCut, ClipsThatDifferAreListedAndBroughtBack) {
   const int id = d.clip_named("stairs-03");
-  d.work().add_step(ChainOwner::group, 0, *find_step("gain"));
-  d.work().select_clip(id);
-  d.work().sit_out({ChainOwner::group, 0}, true);
+  d.edit(edits::add_step, StepPlace{ChainOwner::group, 0}, *find_step("gain"));
+  d.work().selection.select_clip(id);
+  d.edit(edits::sit_out, step_at(d.work(), ChainOwner::group, 0), true);
   QTest::keyClick(&d.window, Qt::Key_D, Qt::ControlModifier);
   auto* dialog = d.window.findChild<UnevenDialog*>("uneven");
   ASSERT_NE(dialog, nullptr);
   ASSERT_TRUE(d.wait_for([&] { return !dialog->listening(); }, 60000));
   QTest::qWait(50);
   EXPECT_GT(dialog->rows(), 0);
-  d.work().take_part({id});
-  EXPECT_TRUE(sits_out_of(d.work().reel(), *d.work().reel().find(id)).empty());
+  d.edit_reel(edits::take_part, std::vector{id});
+  EXPECT_TRUE(sits_out_of(d.work().document.reel(), *d.work().document.reel().find(id)).empty());
 }
 
 TEST_F(EveryCut, PrintingTheGroupLeavesItSoundingAsItDid) {
-  d.work().add_step(ChainOwner::group, 0, *find_step("compressor"));
+  d.edit(edits::add_step, StepPlace{ChainOwner::group, 0}, *find_step("compressor"));
   ASSERT_TRUE(d.settle());
-  const double loud = *d.work().levels()->stages.back().loudness_lufs;
-  const int group = d.work().clip()->group;
-  d.work().print_group();
+  const double loud = *d.work().measurements.levels()->stages.back().loudness_lufs;
+  const int group = d.work().selection.clip()->group;
+  d.work().printing.print_group();
   ASSERT_TRUE(printed());
-  EXPECT_TRUE(d.work().reel().groups[static_cast<size_t>(group)].chain.steps.empty());
-  EXPECT_EQ(d.work().clip()->version, 1);
-  EXPECT_NEAR(*d.work().levels()->stages.back().loudness_lufs, loud, 0.05);
-  d.work().undo();
-  EXPECT_EQ(d.work().reel().groups[static_cast<size_t>(group)].chain.steps.size(), 1U);
-  EXPECT_EQ(d.work().clip()->version, 0);
+  EXPECT_TRUE(d.work().document.reel().groups[static_cast<size_t>(group)].chain.steps.empty());
+  EXPECT_EQ(d.work().selection.clip()->version, 1);
+  EXPECT_NEAR(*d.work().measurements.levels()->stages.back().loudness_lufs, loud, 0.05);
+  d.work().document.undo();
+  EXPECT_EQ(d.work().document.reel().groups[static_cast<size_t>(group)].chain.steps.size(), 1U);
+  EXPECT_EQ(d.work().selection.clip()->version, 0);
 }
 
 // The group's common gain has no part in a print of the clip's own chain, though both end alike.
 TEST_F(EveryCut, APrintOfTheClipTakesNothingFromItsGroup) {
   const auto normalise = [](double goal) { return settings_of(*find_step("normalise"), {"", "", {{"target_db", goal}, {"over", 1}}}); };
-  d.work().set_chain({{{find_step("normalise"), normalise(-6), true, {}}}}, "One step");
-  d.work().add_step(ChainOwner::group, 0, *find_step("normalise"));
-  d.work().set_settings({ChainOwner::group, 0}, normalise(-20), "Over the group");
-  d.work().print(std::nullopt);
+  d.edit(edits::set_chain, Chain{{{find_step("normalise"), normalise(-6)}}}, "One step");
+  d.edit(edits::add_step, StepPlace{ChainOwner::group, 0}, *find_step("normalise"));
+  d.edit(edits::set_settings, step_at(d.work(), ChainOwner::group, 0), normalise(-20), "Over the group");
+  d.work().printing.print(std::nullopt);
   ASSERT_TRUE(printed());
-  ASSERT_EQ(d.work().clip()->version, 1) << told.toStdString();
-  EXPECT_NEAR(*find_version(*d.work().clip(), 1)->peak_dbfs, -6, 0.05);
+  ASSERT_EQ(d.work().selection.clip()->version, 1) << told.toStdString();
+  EXPECT_NEAR(*find_version(*d.work().selection.clip(), 1)->peak_dbfs, -6, 0.05);
 }
 
 TEST_F(EveryCut, AGroupWithAMissingSourceIsNotPrinted) {
-  d.work().add_step(ChainOwner::group, 0, *find_step("compressor"));
-  Reel reel = d.work().reel();
+  d.edit(edits::add_step, StepPlace{ChainOwner::group, 0}, *find_step("compressor"));
+  Reel reel = d.work().document.reel();
   const Clip* other = nullptr;
   for (const auto& c : reel.clips)
-    if (c.group == d.work().clip()->group && c.id != d.work().clip_id()) other = &c;
+    if (c.group == d.work().selection.clip()->group && c.id != d.work().selection.clip_id()) other = &c;
   ASSERT_NE(other, nullptr);
   reel.sources[static_cast<size_t>(other->source)].path = folder() / "gone.wav";
-  d.work().edit(reel, "Lose a source");
-  d.work().print_group();
-  EXPECT_FALSE(d.work().printing());
+  d.work().document.change([&](const Reel&) { return edits::Edit{reel, "Lose a source"}; });
+  d.work().printing.print_group();
+  EXPECT_FALSE(d.work().printing.busy());
   EXPECT_TRUE(told.contains("is missing")) << told.toStdString();
-  EXPECT_EQ(d.work().reel().groups[static_cast<size_t>(d.work().clip()->group)].chain.steps.size(), 1U);
+  EXPECT_EQ(d.work().document.reel().groups[static_cast<size_t>(d.work().selection.clip()->group)].chain.steps.size(), 1U);
 }
 
 TEST_F(EveryCut, ClearedVersionsComeBackUntilTheReelIsClosed) {
-  d.work().print(SecondsRange{1, 2});
+  d.work().printing.print(SecondsRange{1, 2});
   ASSERT_TRUE(printed());
-  const auto file = d.work().reel().sources[static_cast<size_t>(d.work().clip()->source)].path;
-  d.work().go_to_version(0);
-  d.work().clear_unused_versions();
-  EXPECT_EQ(d.work().clip()->versions.size(), 1U);
+  const auto file = d.work().document.reel().sources[static_cast<size_t>(d.work().selection.clip()->source)].path;
+  d.edit(edits::go_to_version, 0);
+  d.work().document.clear_unused_versions();
+  EXPECT_EQ(d.work().selection.clip()->versions.size(), 1U);
   EXPECT_TRUE(fs::exists(file));
-  d.work().undo();
-  EXPECT_EQ(d.work().clip()->versions.size(), 2U);
-  d.work().clear_unused_versions();
-  ASSERT_TRUE(d.work().save(d.work().file()));
-  d.work().leave();
+  d.work().document.undo();
+  EXPECT_EQ(d.work().selection.clip()->versions.size(), 2U);
+  d.work().document.clear_unused_versions();
+  ASSERT_TRUE(d.work().document.save(d.work().document.file()));
+  d.work().document.leave();
   EXPECT_FALSE(fs::exists(file));
 }
 
 TEST_F(EveryCut, RulesGiveRecipesByGroup) {
   RulesDialog rules(d.work());
   // A row for each group, which leaves the steps as they are.
-  EXPECT_EQ(rules.rules().size(), d.work().reel().groups.size());
+  EXPECT_EQ(rules.rules().size(), d.work().document.reel().groups.size());
   rules.apply();
-  EXPECT_FALSE(d.work().history().can_undo());
+  EXPECT_FALSE(d.work().document.history().can_undo());
   rules.findChild<QTableWidget*>()->setRowCount(0);
   rules.add_rule("*", "stairs-*", "Hum and buzz out");
   rules.apply();
@@ -297,7 +304,7 @@ TEST_F(EveryCut, RulesAreAskedInTheirOrderWhichCanBeChanged) {
   EXPECT_EQ(clip("stairs-02").chain, stairs);
   EXPECT_EQ(clip("lamp-room-04").chain.steps.front().type->id, "hum-removal");
   // Rules that somebody made stay for another reel; rows that say nothing are made anew for its groups.
-  d.work().new_reel();
+  d.work().document.new_reel();
   rules.hide();
   rules.show();
   EXPECT_EQ(rules.rules().size(), 2U);
@@ -305,23 +312,23 @@ TEST_F(EveryCut, RulesAreAskedInTheirOrderWhichCanBeChanged) {
   EXPECT_EQ(fresh.rules().size(), 0U);
   ASSERT_TRUE(d.open_demo());
   fresh.show();
-  EXPECT_EQ(fresh.rules().size(), d.work().reel().groups.size());
+  EXPECT_EQ(fresh.rules().size(), d.work().document.reel().groups.size());
 }
 
 TEST_F(EveryCut, BackBeforeAGroupsPrintOneClipSoundsAsItDid) {
-  d.work().add_step(ChainOwner::group, 0, *find_step("compressor"));
-  d.work().add_step(ChainOwner::group, 1, *find_step("gain"));
-  d.work().set_settings({ChainOwner::group, 1}, settings_of(*find_step("gain"), {"", "", {{"gain_db", -7}}}), "Quieter");
+  d.edit(edits::add_step, StepPlace{ChainOwner::group, 0}, *find_step("compressor"));
+  d.edit(edits::add_step, StepPlace{ChainOwner::group, 1}, *find_step("gain"));
+  d.edit(edits::set_settings, step_at(d.work(), ChainOwner::group, 1), settings_of(*find_step("gain"), {"", "", {{"gain_db", -7}}}), "Quieter");
   ASSERT_TRUE(d.settle());
-  const auto path = d.work().levels();
+  const auto path = d.work().measurements.levels();
   const double loud = *path->stages.back().loudness_lufs;
   const size_t stages = path->stages.size();
-  d.work().print_group();
+  d.work().printing.print_group();
   ASSERT_TRUE(printed());
-  d.work().go_to_version(0);
+  d.edit(edits::go_to_version, 0);
   ASSERT_TRUE(d.settle());
-  EXPECT_NEAR(*d.work().levels()->stages.back().loudness_lufs, loud, 1e-6);
-  EXPECT_EQ(d.work().levels()->stages.size(), stages);
+  EXPECT_NEAR(*d.work().measurements.levels()->stages.back().loudness_lufs, loud, 1e-6);
+  EXPECT_EQ(d.work().measurements.levels()->stages.size(), stages);
   EXPECT_EQ(d.steps().back().type->id, "gain");
   // The others stay as they were printed.
   EXPECT_EQ(clip("lamp-room-04").version + clip("stairs-02").version > 0, true);
@@ -329,16 +336,16 @@ TEST_F(EveryCut, BackBeforeAGroupsPrintOneClipSoundsAsItDid) {
 
 TEST_F(EveryCut, NumbersThatAreNotNewYetAreKnownAsSuch) {
   const int other = d.clip_named("stairs-03");
-  const auto fresh = [&] { return d.work().clip_levels_fresh(other); };
+  const auto fresh = [&] { return d.work().shelf.clip_levels_fresh(other); };
   ASSERT_TRUE(d.wait_for(fresh));
-  const double before = *d.work().clip_loudness(other);
-  d.work().select_clip(d.clip_named("stairs-02"));
-  d.work().add_step(ChainOwner::group, 0, *find_step("gain"));
-  d.work().set_settings({ChainOwner::group, 0}, settings_of(*find_step("gain"), {"", "", {{"gain_db", -5}}}), "Quieter");
+  const double before = *d.work().shelf.clip_loudness(other);
+  d.work().selection.select_clip(d.clip_named("stairs-02"));
+  d.edit(edits::add_step, StepPlace{ChainOwner::group, 0}, *find_step("gain"));
+  d.edit(edits::set_settings, step_at(d.work(), ChainOwner::group, 0), settings_of(*find_step("gain"), {"", "", {{"gain_db", -5}}}), "Quieter");
   EXPECT_FALSE(fresh());
-  EXPECT_EQ(*d.work().clip_loudness(other), before);
+  EXPECT_EQ(*d.work().shelf.clip_loudness(other), before);
   ASSERT_TRUE(d.wait_for(fresh));
-  EXPECT_NEAR(*d.work().clip_loudness(other), before - 5, 0.1);
+  EXPECT_NEAR(*d.work().shelf.clip_loudness(other), before - 5, 0.1);
 }
 
 TEST_F(EveryCut, TheReelIsMixedWithStems) {
@@ -346,7 +353,7 @@ TEST_F(EveryCut, TheReelIsMixedWithStems) {
   d.window.batch().set_folder((folder() / "mix").string().c_str());
   d.window.batch().set_what(3);
   ASSERT_TRUE(render());
-  EXPECT_EQ(d.window.batch().mixes().size(), d.work().reel().groups.size() + 1);
+  EXPECT_EQ(d.window.batch().mixes().size(), d.work().document.reel().groups.size() + 1);
   for (const auto& m : d.window.batch().mixes()) EXPECT_TRUE(fs::exists(m.output)) << m.output;
   d.window.batch().save_report_to(folder() / "mix.html");
   EXPECT_NE(read_text(folder() / "mix.html").find("the whole reel"), std::string::npos);

@@ -14,6 +14,11 @@
 #include "reel/version_files.h"
 #include "support/reels.h"
 #include "support/steps.h"
+#include "work/document.h"
+#include "work/notices.h"
+#include "work/printing.h"
+#include "work/selection.h"
+#include "work/shelf_measurements.h"
 
 namespace drevan::desktop {
 namespace {
@@ -24,7 +29,7 @@ class NothingLost : public testing::Test {
  protected:
   NothingLost() {
     for (const char* key : {"batch/pattern", "batch/what", "batch/also", "batch/overwrite"}) QSettings().remove(key);
-    QObject::connect(&d.work(), &Workspace::message, [this](const QString& text, bool) { told << text; });
+    QObject::connect(&d.work().notices, &Notices::message, [this](const QString& text, bool) { told << text; });
   }
   // A reel of clips with a step each, saved and open.
   void open(std::initializer_list<test::MadeClip> clips, double seconds = 2) {
@@ -32,7 +37,7 @@ class NothingLost : public testing::Test {
     reel.name = "work";
     for (auto& c : reel.clips) c.chain.steps.push_back(test::with("gain", {{"gain_db", -3}}));
     save_reel(reel, file);
-    ASSERT_TRUE(d.work().open(file));
+    ASSERT_TRUE(d.work().document.open(file));
     ASSERT_TRUE(d.settle());
   }
   bool was_told(const QString& part) { return std::ranges::any_of(told, [&](const QString& t) { return t.contains(part); }); }
@@ -56,21 +61,21 @@ TEST_F(NothingLost, ASecondDropIsReadAfterTheFirst) {
   d.window.open_files(second);
   d.window.open_files({path("gone.wav")});
   EXPECT_TRUE(was_told("will be read after"));
-  ASSERT_TRUE(d.wait_for([&] { return d.work().reel().clips.size() == 12 && was_told("gone.wav"); }));
+  ASSERT_TRUE(d.wait_for([&] { return d.work().document.reel().clips.size() == 12 && was_told("gone.wav"); }));
 }
 
 TEST_F(NothingLost, ASecondPrintWaitsForTheFirst) {
   open({{"a", "A"}, {"b", "A"}, {"c", "A"}}, 6);
   for (const char* name : {"a", "b", "c"}) {
-    d.work().select_clip(d.clip_named(name));
-    d.work().print(std::nullopt);
+    d.work().selection.select_clip(d.clip_named(name));
+    d.work().printing.print(std::nullopt);
   }
-  ASSERT_TRUE(d.wait_for([&] { return !d.work().printing() && std::ranges::all_of(d.work().reel().clips, [](const Clip& c) { return c.version == 1; }); }));
+  ASSERT_TRUE(d.wait_for([&] { return !d.work().printing.busy() && std::ranges::all_of(d.work().document.reel().clips, [](const Clip& c) { return c.version == 1; }); }));
   // Twice the same clip: the second would be of a sound that is no more, and says so.
-  d.work().add_step(ChainOwner::clip, 0, *find_step("gain"));
-  d.work().print(std::nullopt);
-  d.work().print(std::nullopt);
-  ASSERT_TRUE(d.wait_for([&] { return !d.work().printing() && d.work().clip()->version == 2; }));
+  d.edit(edits::add_step, StepPlace{ChainOwner::clip, 0}, *find_step("gain"));
+  d.work().printing.print(std::nullopt);
+  d.work().printing.print(std::nullopt);
+  ASSERT_TRUE(d.wait_for([&] { return !d.work().printing.busy() && d.work().selection.clip()->version == 2; }));
   ASSERT_TRUE(d.wait_for([&] { return was_told("was changed while it was printed"); }));
   const auto printed = test::names_in(versions_folder(file));
   EXPECT_EQ(printed.size(), 4U);
@@ -82,13 +87,13 @@ TEST_F(NothingLost, RemovingAClipAndOpeningAnotherReelWhileABatchRenders) {
   d.window.batch().set_folder(path("out"));
   d.window.batch().render();
   ASSERT_TRUE(d.wait_for([&] { return d.window.batch().rendering(); }));
-  d.work().remove_clips({d.clip_named("b"), d.clip_named("d")});
+  d.edit_reel(edits::remove_clips, std::vector{d.clip_named("b"), d.clip_named("d")});
   QTest::qWait(150);
   EXPECT_EQ(d.window.batch().table().model()->rowCount(), 2);
-  d.work().new_reel();
+  d.work().document.new_reel();
   QTest::qWait(150);
   EXPECT_EQ(d.window.batch().table().model()->rowCount(), 0);
-  ASSERT_TRUE(d.work().open(DREVAN_SOURCE_DIR "/demo/skerry-light.reel"));
+  ASSERT_TRUE(d.work().document.open(DREVAN_SOURCE_DIR "/demo/skerry-light.reel"));
   QTest::qWait(100);
   ASSERT_TRUE(d.wait_for([&] { return !d.window.batch().rendering(); }, 60000));
   // What was begun is done; the rows of the other reel show nothing of it.
@@ -99,65 +104,65 @@ TEST_F(NothingLost, RemovingAClipAndOpeningAnotherReelWhileABatchRenders) {
 
 TEST_F(NothingLost, AnEditEndsAPreviewAndNeverFallsOnAnotherStep) {
   open({{"a", "A"}});
-  const Chain before = d.work().clip()->chain;
+  const Chain before = d.work().selection.clip()->chain;
   const Recipe& recipe = own_recipes()[5];
   ASSERT_GT(recipe.chain.steps.size(), 3U);
   // Delete, settings, switching and moving of steps that are only there in the preview.
-  d.work().preview(ChainOwner::clip, recipe.chain, false);
-  d.work().remove_step({ChainOwner::clip, 2});
-  EXPECT_FALSE(d.work().previewing());
-  EXPECT_EQ(d.work().clip()->chain, before);
-  d.work().preview(ChainOwner::clip, recipe.chain, false);
-  d.work().set_settings({ChainOwner::clip, 0}, recipe.chain.steps[0].settings, "Set");
-  EXPECT_EQ(d.work().clip()->chain, before);
-  d.work().preview(ChainOwner::clip, recipe.chain, false);
-  d.work().switch_step({ChainOwner::clip, 3}, false);
-  EXPECT_EQ(d.work().clip()->chain, before);
-  d.work().preview(ChainOwner::clip, recipe.chain, false);
-  d.work().move_step({ChainOwner::clip, 3}, {ChainOwner::reel, 0});
-  EXPECT_EQ(d.work().clip()->chain, before);
+  d.preview(recipe.chain, false);
+  d.edit(edits::remove_step, d.step_at(2));
+  EXPECT_FALSE(d.work().document.previewing());
+  EXPECT_EQ(d.work().selection.clip()->chain, before);
+  d.preview(recipe.chain, false);
+  d.edit(edits::set_settings, d.step_at(0), recipe.chain.steps[0].settings, "Set");
+  EXPECT_EQ(d.work().selection.clip()->chain, before);
+  d.preview(recipe.chain, false);
+  d.edit(edits::switch_step, d.step_at(3), false);
+  EXPECT_EQ(d.work().selection.clip()->chain, before);
+  d.preview(recipe.chain, false);
+  d.edit(edits::move_step, d.step_at(3), StepPlace{ChainOwner::reel, 0});
+  EXPECT_EQ(d.work().selection.clip()->chain, before);
   EXPECT_TRUE(was_told("only a recipe's preview"));
   // By the key, as one would: the level path has the keys.
-  d.work().preview(ChainOwner::clip, recipe.chain, false);
-  d.work().select_step(StepPlace{ChainOwner::clip, 4});
+  d.preview(recipe.chain, false);
+  d.work().selection.select_step(step_at(d.work(), ChainOwner::clip, 4));
   d.bench().level_path().setFocus();
   QTest::keyClick(&d.bench().level_path(), Qt::Key_Delete);
-  EXPECT_EQ(d.work().clip()->chain, before);
+  EXPECT_EQ(d.work().selection.clip()->chain, before);
   // A step that is the same in both may be edited; edits without a place go ahead.
-  d.work().preview(ChainOwner::clip, recipe.chain, true);
-  d.work().switch_step({ChainOwner::clip, 0}, false);
-  EXPECT_FALSE(d.work().clip()->chain.steps[0].on);
-  EXPECT_EQ(d.work().clip()->chain.steps.size(), 1U);
-  d.work().preview(ChainOwner::clip, recipe.chain, false);
-  d.work().rename_clip(d.work().clip_id(), "renamed");
-  EXPECT_EQ(d.work().clip()->name, "renamed");
-  EXPECT_EQ(d.work().clip()->chain.steps.size(), 1U);
-  for (const auto& act : std::initializer_list<std::function<void()>>{[&] { d.work().undo(); }, [&] { d.work().redo(); }, [&] { d.work().go_to(0); }}) {
-    d.work().preview(ChainOwner::clip, recipe.chain, false);
+  d.preview(recipe.chain, true);
+  d.edit(edits::switch_step, d.step_at(0), false);
+  EXPECT_FALSE(d.work().selection.clip()->chain.steps[0].on);
+  EXPECT_EQ(d.work().selection.clip()->chain.steps.size(), 1U);
+  d.preview(recipe.chain, false);
+  d.edit(edits::rename_clip, "renamed");
+  EXPECT_EQ(d.work().selection.clip()->name, "renamed");
+  EXPECT_EQ(d.work().selection.clip()->chain.steps.size(), 1U);
+  for (const auto& act : std::initializer_list<std::function<void()>>{[&] { d.work().document.undo(); }, [&] { d.work().document.redo(); }, [&] { d.work().document.go_to(0); }}) {
+    d.preview(recipe.chain, false);
     act();
-    EXPECT_FALSE(d.work().previewing());
+    EXPECT_FALSE(d.work().document.previewing());
   }
 }
 
 TEST_F(NothingLost, AFailedOpenLeavesTheOpenReelWithLockAndJournal) {
   open({{"a", "A"}});
   std::ofstream(folder / "bad.reel") << "{ not a reel";
-  EXPECT_FALSE(d.work().open(folder / "bad.reel"));
-  EXPECT_FALSE(d.work().open(folder / "gone.reel"));
-  EXPECT_EQ(d.work().file(), file);
+  EXPECT_FALSE(d.work().document.open(folder / "bad.reel"));
+  EXPECT_FALSE(d.work().document.open(folder / "gone.reel"));
+  EXPECT_EQ(d.work().document.file(), file);
   std::string why;
   EXPECT_FALSE(ReelLock::take(file, why));  // still ours
   EXPECT_TRUE(ReelLock::take(folder / "bad.reel", why));
-  d.work().rename_clip(d.work().clip_id(), "kept");
+  d.edit(edits::rename_clip, "kept");
   EXPECT_TRUE(d.wait_for([&] {
     const auto found = recover(file);
     return found && found->reel.clips[0].name == "kept";
   }));
   // Opened again by hand, its edits given up, it is ours and journalled as before.
-  ASSERT_TRUE(d.work().open(file));
-  EXPECT_EQ(d.work().clip()->name, "a");
+  ASSERT_TRUE(d.work().document.open(file));
+  EXPECT_EQ(d.work().selection.clip()->name, "a");
   EXPECT_FALSE(ReelLock::take(file, why));
-  d.work().rename_clip(d.work().clip_id(), "again");
+  d.edit(edits::rename_clip, "again");
   EXPECT_TRUE(d.wait_for([&] {
     const auto found = recover(file);
     return found && found->reel.clips[0].name == "again";
@@ -166,31 +171,31 @@ TEST_F(NothingLost, AFailedOpenLeavesTheOpenReelWithLockAndJournal) {
 
 TEST_F(NothingLost, SavedUnderAnotherNameItHasItsOwnVersions) {
   open({{"a", "A"}});
-  d.work().print(std::nullopt);
-  ASSERT_TRUE(d.wait_for([&] { return !d.work().printing() && d.work().clip()->version == 1; }));
-  ASSERT_TRUE(d.work().save(file));
-  ASSERT_TRUE(d.work().save(folder / "second.reel"));
-  const auto own = d.work().reel().sources[static_cast<size_t>(d.work().clip()->source)].path;
+  d.work().printing.print(std::nullopt);
+  ASSERT_TRUE(d.wait_for([&] { return !d.work().printing.busy() && d.work().selection.clip()->version == 1; }));
+  ASSERT_TRUE(d.work().document.save(file));
+  ASSERT_TRUE(d.work().document.save(folder / "second.reel"));
+  const auto own = d.work().document.reel().sources[static_cast<size_t>(d.work().selection.clip()->source)].path;
   EXPECT_EQ(own.parent_path(), fs::absolute(versions_folder(folder / "second.reel")));
   ASSERT_TRUE(d.settle());
   // The first is opened, goes back, clears, closes.
-  ASSERT_TRUE(d.work().open(file));
-  d.work().go_to_version(0);
-  d.work().clear_unused_versions();
-  ASSERT_TRUE(d.work().save(file));
-  d.work().new_reel();
+  ASSERT_TRUE(d.work().document.open(file));
+  d.edit(edits::go_to_version, 0);
+  d.work().document.clear_unused_versions();
+  ASSERT_TRUE(d.work().document.save(file));
+  d.work().document.new_reel();
   EXPECT_TRUE(fs::is_empty(versions_folder(file)));
-  ASSERT_TRUE(d.work().open(folder / "second.reel"));
-  EXPECT_FALSE(d.work().missing(*d.work().clip()));
-  EXPECT_EQ(check_source(d.work().reel().sources[static_cast<size_t>(d.work().clip()->source)], true), SourceState::fine);
+  ASSERT_TRUE(d.work().document.open(folder / "second.reel"));
+  EXPECT_FALSE(d.work().document.missing(*d.work().selection.clip()));
+  EXPECT_EQ(check_source(d.work().document.reel().sources[static_cast<size_t>(d.work().selection.clip()->source)], true), SourceState::fine);
   EXPECT_TRUE(d.settle());
 }
 
 TEST_F(NothingLost, AReelIsNeverSavedOverARecording) {
   open({{"a", "A"}});
   const auto before = test::bytes(folder / "a.wav");
-  EXPECT_FALSE(d.work().save(folder / "a.wav"));
-  d.work().save_recipe(folder / "a.wav");
+  EXPECT_FALSE(d.work().document.save(folder / "a.wav"));
+  save_recipe_file(d.work(), folder / "a.wav");
   d.window.batch().save_report_to(folder / "a.wav");
   EXPECT_EQ(test::bytes(folder / "a.wav"), before);
   EXPECT_TRUE(was_told("is a recording of this reel"));
@@ -198,9 +203,9 @@ TEST_F(NothingLost, AReelIsNeverSavedOverARecording) {
 
 TEST_F(NothingLost, AChangedFileIsDrawnAsItIs) {
   open({{"a", "A"}});
-  ASSERT_TRUE(d.wait_for([&] { return d.work().source_peaks(*d.work().clip()) != nullptr; }));
+  ASSERT_TRUE(d.wait_for([&] { return d.work().shelf.source_peaks(*d.work().selection.clip()) != nullptr; }));
   const auto loudest = [&] {
-    const auto peaks = d.work().source_peaks(*d.work().clip());
+    const auto peaks = d.work().shelf.source_peaks(*d.work().selection.clip());
     return peaks ? peaks->range(0, peaks->frames()).high : 0;
   };
   EXPECT_LT(loudest(), 0.5F);
@@ -208,7 +213,7 @@ TEST_F(NothingLost, AChangedFileIsDrawnAsItIs) {
   AudioBuffer x = test::sine(300, 0.9, 2);
   test::write_wav(folder / "a.wav", x);
   QTest::qWait(1100);
-  d.work().rename_clip(d.work().clip_id(), "changed");
+  d.edit(edits::rename_clip, "changed");
   EXPECT_TRUE(d.wait_for([&] { return loudest() > 0.85F; }));
 }
 

@@ -12,10 +12,12 @@
 #include <fstream>
 
 #include "desktop/driver.h"
-#include "import_sheet.h"
-#include "keep_sheet.h"
-#include "recipes_dialog.h"
+#include "dialogs/import_sheet.h"
+#include "dialogs/keep_sheet.h"
+#include "dialogs/recipes_dialog.h"
 #include "steps/catalogue.h"
+#include "work/document.h"
+#include "work/selection.h"
 
 namespace drevan::desktop {
 namespace {
@@ -86,47 +88,47 @@ TEST_F(RecipesTest, EveryOwnOneIsListedFoundByAnyOfItsWordsAndHasAPicture) {
 TEST_F(RecipesTest, IsUsedInPlaceOrAfterForClipGroupOrReel) {
   const auto& recipe = own_recipes()[2];
   search(QString::fromStdString(recipe.name));
-  const Chain before = d.work().clip()->chain;
+  const Chain before = d.work().selection.clip()->chain;
   box("How the recipe is used")->setCurrentIndex(1);
   QTest::mouseClick(button("Use"), Qt::LeftButton);
   EXPECT_EQ(d.steps().size(), before.steps.size() + recipe.chain.steps.size());
-  d.work().undo();
-  EXPECT_EQ(d.work().clip()->chain, before);
+  d.work().document.undo();
+  EXPECT_EQ(d.work().selection.clip()->chain, before);
   box("How the recipe is used")->setCurrentIndex(0);
   QTest::mouseClick(button("Use"), Qt::LeftButton);
   EXPECT_EQ(d.steps().size(), recipe.chain.steps.size());
-  d.work().undo();
+  d.work().document.undo();
   box("Where the recipe is used")->setCurrentIndex(1);
   QTest::mouseClick(button("Use"), Qt::LeftButton);
-  EXPECT_EQ(d.work().clip()->chain, before);
-  EXPECT_EQ(d.work().reel().groups[static_cast<size_t>(d.work().clip()->group)].chain, recipe.chain);
+  EXPECT_EQ(d.work().selection.clip()->chain, before);
+  EXPECT_EQ(d.work().document.reel().groups[static_cast<size_t>(d.work().selection.clip()->group)].chain, recipe.chain);
   box("Where the recipe is used")->setCurrentIndex(2);
   QTest::mouseClick(button("Use"), Qt::LeftButton);
-  EXPECT_EQ(d.work().reel().chain, recipe.chain);
+  EXPECT_EQ(d.work().document.reel().chain, recipe.chain);
 }
 
 TEST_F(RecipesTest, ThePointerLetsTheClipBeHeardThroughOneAndLeavesNoTrace) {
-  const Reel before = d.work().reel();
+  const Reel before = d.work().document.reel();
   const QRect at = list().visualItemRect(list().item(1));
   QMouseEvent move(QEvent::MouseMove, at.center(), list().viewport()->mapToGlobal(at.center()), Qt::NoButton, Qt::NoButton, {});
   QApplication::sendEvent(list().viewport(), &move);
-  EXPECT_TRUE(d.work().previewing());
+  EXPECT_TRUE(d.work().document.previewing());
   ASSERT_TRUE(d.settle());
   QEvent leave(QEvent::Leave);
   QApplication::sendEvent(list().viewport(), &leave);
-  EXPECT_FALSE(d.work().previewing());
-  EXPECT_TRUE(d.work().reel() == before);
+  EXPECT_FALSE(d.work().document.previewing());
+  EXPECT_TRUE(d.work().document.reel() == before);
   // Closing while the pointer is over one ends it, too.
   QApplication::sendEvent(list().viewport(), &move);
-  ASSERT_TRUE(d.work().previewing());
+  ASSERT_TRUE(d.work().document.previewing());
   dialog().close();
-  EXPECT_FALSE(d.work().previewing());
+  EXPECT_FALSE(d.work().document.previewing());
 }
 
 TEST_F(RecipesTest, SomeStepsOfAllThreeChainsAreKeptUnderAName) {
-  d.work().add_step(ChainOwner::group, 0, *find_step("de-ess"));
-  d.work().add_step(ChainOwner::reel, 0, *find_step("limiter"));
-  d.work().select_step(std::nullopt);
+  d.edit(edits::add_step, StepPlace{ChainOwner::group, 0}, *find_step("de-ess"));
+  d.edit(edits::add_step, StepPlace{ChainOwner::reel, 0}, *find_step("limiter"));
+  d.work().selection.select_step(0);
   const auto own = d.steps();
   ASSERT_GE(own.size(), 3U);
   answer<KeepSheet>([&](KeepSheet& sheet) {

@@ -6,10 +6,16 @@
 #include <QMessageBox>
 
 #include "desktop/driver.h"
-#include "history_dialog.h"
+#include "dialogs/history_dialog.h"
 #include "reel/json_file.h"
 #include "steps/catalogue.h"
+#include "reel/version_files.h"
 #include "support/full_disk.h"
+#include "work/document.h"
+#include "work/listening.h"
+#include "work/notices.h"
+#include "work/printing.h"
+#include "work/selection.h"
 
 namespace drevan::desktop {
 namespace {
@@ -39,44 +45,44 @@ TEST_F(SafetyTest, EditsOfAnApplicationThatWasKilledComeBack) {
   }
   Driver d;
   QString told;
-  QObject::connect(&d.work(), &Workspace::message, [&](const QString& text, bool) { told = text; });
-  ASSERT_TRUE(d.work().open(file));
-  EXPECT_EQ(d.work().clip()->name, "renamed");
+  QObject::connect(&d.work().notices, &Notices::message, [&](const QString& text, bool) { told = text; });
+  ASSERT_TRUE(d.work().document.open(file));
+  EXPECT_EQ(d.work().selection.clip()->name, "renamed");
   EXPECT_TRUE(told.contains("1 edit")) << told.toStdString();
-  EXPECT_TRUE(d.work().history().changed());
+  EXPECT_TRUE(d.work().document.history().changed());
   QTest::keyClick(&d.window, Qt::Key_Z, Qt::ControlModifier);
-  EXPECT_EQ(d.work().clip()->name, "voice");
+  EXPECT_EQ(d.work().selection.clip()->name, "voice");
   QTest::keyClick(&d.window, Qt::Key_Z, Qt::ControlModifier | Qt::ShiftModifier);
-  ASSERT_TRUE(d.work().save(file));
+  ASSERT_TRUE(d.work().document.save(file));
   EXPECT_FALSE(recover(file));
 }
 
 TEST_F(SafetyTest, EveryEditIsOnTheDiskSoon) {
   Driver d;
-  ASSERT_TRUE(d.work().open(file));
-  d.work().rename_clip(d.work().clip_id(), "kept");
+  ASSERT_TRUE(d.work().document.open(file));
+  d.edit(edits::rename_clip, "kept");
   ASSERT_TRUE(d.wait_for([&] {
     const auto found = recover(file);
     return found && found->reel.clips[0].name == "kept";
   }, 1000));
   // Left on purpose it is gone.
-  d.work().leave();
+  d.work().document.leave();
   EXPECT_FALSE(recover(file));
 }
 
 TEST_F(SafetyTest, TheSecondDrevanOnAReelReadsOnly) {
   Driver first;
-  ASSERT_TRUE(first.work().open(file));
+  ASSERT_TRUE(first.work().document.open(file));
   Driver second;
   QString told;
-  QObject::connect(&second.work(), &Workspace::message, [&](const QString& text, bool) { told = text; });
-  ASSERT_TRUE(second.work().open(file));
+  QObject::connect(&second.work().notices, &Notices::message, [&](const QString& text, bool) { told = text; });
+  ASSERT_TRUE(second.work().document.open(file));
   EXPECT_TRUE(told.contains("another Drevan")) << told.toStdString();
-  second.work().rename_clip(second.work().clip_id(), "mine");
-  EXPECT_FALSE(second.work().save(file));
+  second.edit_reel(edits::rename_clip, second.work().selection.clip_id(), "mine");
+  EXPECT_FALSE(second.work().document.save(file));
   EXPECT_EQ(load_reel(file).clips[0].name, "voice");
-  EXPECT_TRUE(second.work().save(folder / "copy.reel"));
-  EXPECT_TRUE(second.work().read_only().isEmpty());
+  EXPECT_TRUE(second.work().document.save(folder / "copy.reel"));
+  EXPECT_TRUE(second.work().document.read_only().isEmpty());
   EXPECT_EQ(load_reel(folder / "copy.reel").clips[0].name, "mine");
 }
 
@@ -85,31 +91,31 @@ TEST_F(SafetyTest, ASourceThatChangedIsTold) {
   test::write_wav(folder / "voice.wav", other);
   Driver d;
   QStringList told;
-  QObject::connect(&d.work(), &Workspace::message, [&](const QString& text, bool) { told << text; });
-  ASSERT_TRUE(d.work().open(file));
+  QObject::connect(&d.work().notices, &Notices::message, [&](const QString& text, bool) { told << text; });
+  ASSERT_TRUE(d.work().document.open(file));
   EXPECT_TRUE(d.wait_for([&] { return told.join(' ').contains("Changed on the disk since the reel was saved: voice.wav"); }, 5000));
 }
 
 TEST_F(SafetyTest, TheListOfEditsOutlivesClosing) {
   {
     Driver d;
-    ASSERT_TRUE(d.work().open(file));
-    for (const char* name : {"one", "two", "three"}) d.work().rename_clip(d.work().clip_id(), name);
-    d.work().undo();
-    ASSERT_TRUE(d.work().save(file));
-    d.work().leave();
+    ASSERT_TRUE(d.work().document.open(file));
+    for (const char* name : {"one", "two", "three"}) d.edit(edits::rename_clip, name);
+    d.work().document.undo();
+    ASSERT_TRUE(d.work().document.save(file));
+    d.work().document.leave();
   }
   Driver d;
-  ASSERT_TRUE(d.work().open(file));
-  ASSERT_TRUE(d.wait_for([&] { return d.work().history().can_undo(); }, 3000));
-  EXPECT_FALSE(d.work().history().changed());
-  EXPECT_EQ(d.work().clip()->name, "two");
-  EXPECT_EQ(d.work().history().undo_label(), "Rename clip");
-  d.work().undo();
-  EXPECT_EQ(d.work().clip()->name, "one");
-  d.work().redo();
-  d.work().redo();  // what was undone before saving
-  EXPECT_EQ(d.work().clip()->name, "three");
+  ASSERT_TRUE(d.work().document.open(file));
+  ASSERT_TRUE(d.wait_for([&] { return d.work().document.history().can_undo(); }, 3000));
+  EXPECT_FALSE(d.work().document.history().changed());
+  EXPECT_EQ(d.work().selection.clip()->name, "two");
+  EXPECT_EQ(d.work().document.history().undo_label(), "Rename clip");
+  d.work().document.undo();
+  EXPECT_EQ(d.work().selection.clip()->name, "one");
+  d.work().document.redo();
+  d.work().document.redo();  // what was undone before saving
+  EXPECT_EQ(d.work().selection.clip()->name, "three");
 }
 
 TEST_F(SafetyTest, AReelThatWasNeverSavedComesBack) {
@@ -124,11 +130,11 @@ TEST_F(SafetyTest, AReelThatWasNeverSavedComesBack) {
     journal.tell(std::make_shared<const Reel>(reel), "Add voice");
   }
   Driver d;
-  ASSERT_TRUE(d.work().bring_back_unsaved());
-  EXPECT_EQ(d.work().clip()->name, "voice");
-  EXPECT_TRUE(d.work().file().empty());
-  EXPECT_FALSE(d.work().bring_back_unsaved());  // the one that is open now is held
-  ASSERT_TRUE(d.work().save(folder / "kept.reel"));
+  ASSERT_TRUE(d.work().document.bring_back_unsaved());
+  EXPECT_EQ(d.work().selection.clip()->name, "voice");
+  EXPECT_TRUE(d.work().document.file().empty());
+  EXPECT_FALSE(d.work().document.bring_back_unsaved());  // the one that is open now is held
+  ASSERT_TRUE(d.work().document.save(folder / "kept.reel"));
   EXPECT_TRUE(std::filesystem::is_empty(folder / "data" / "drevan" / "unsaved"));
   EXPECT_EQ(load_reel(folder / "kept.reel").clips.size(), 1U);
   qputenv("XDG_DATA_HOME", qgetenv("XDG_CACHE_HOME"));
@@ -136,8 +142,8 @@ TEST_F(SafetyTest, AReelThatWasNeverSavedComesBack) {
 
 TEST_F(SafetyTest, TheListOfEditsNamesThemAndLeadsToAny) {
   Driver d;
-  ASSERT_TRUE(d.work().open(file));
-  for (const char* name : {"one", "two", "three"}) d.work().rename_clip(d.work().clip_id(), name);
+  ASSERT_TRUE(d.work().document.open(file));
+  for (const char* name : {"one", "two", "three"}) d.edit(edits::rename_clip, name);
   QTest::keyClick(&d.window, Qt::Key_H, Qt::ControlModifier);
   ASSERT_NE(d.window.edits(), nullptr);
   QListWidget& list = d.window.edits()->list();
@@ -145,10 +151,10 @@ TEST_F(SafetyTest, TheListOfEditsNamesThemAndLeadsToAny) {
   EXPECT_EQ(list.item(1)->text(), "Rename clip");
   EXPECT_EQ(list.currentRow(), 3);
   list.setCurrentRow(1);
-  EXPECT_EQ(d.work().clip()->name, "one");
+  EXPECT_EQ(d.work().selection.clip()->name, "one");
   EXPECT_EQ(list.count(), 4);  // what was undone is still there
   list.setCurrentRow(3);
-  EXPECT_EQ(d.work().clip()->name, "three");
+  EXPECT_EQ(d.work().selection.clip()->name, "three");
 }
 
 // Root may write everywhere, so for these it becomes nobody for a while.
@@ -179,21 +185,21 @@ TEST_F(SafetyTest, AReelOnAReadOnlyDiskIsOpenedSavedElsewhereAndPrintedNever) {
     const Nobody nobody;
     Driver d;
     QStringList told;
-    QObject::connect(&d.work(), &Workspace::message, [&](const QString& text, bool) { told << text; });
-    ASSERT_TRUE(d.work().open(file)) << told.join(' ').toStdString();
+    QObject::connect(&d.work().notices, &Notices::message, [&](const QString& text, bool) { told << text; });
+    ASSERT_TRUE(d.work().document.open(file)) << told.join(' ').toStdString();
     EXPECT_TRUE(told.join(' ').contains("opened for reading")) << told.join(' ').toStdString();
     ASSERT_TRUE(d.settle());  // heard and measured like any other
-    d.work().rename_clip(d.work().clip_id(), "mine");
-    EXPECT_FALSE(d.work().save(file));
+    d.edit(edits::rename_clip, "mine");
+    EXPECT_FALSE(d.work().document.save(file));
     EXPECT_TRUE(told.last().contains("Save it under another name")) << told.last().toStdString();
-    d.work().add_step(ChainOwner::clip, 0, *find_step("gain"));
-    d.work().print(SecondsRange{1, 2});
-    EXPECT_FALSE(d.work().printing());
+    d.edit(edits::add_step, StepPlace{ChainOwner::clip, 0}, *find_step("gain"));
+    d.work().printing.print(SecondsRange{1, 2});
+    EXPECT_FALSE(d.work().printing.busy());
     EXPECT_TRUE(told.last().contains("Save the reel first")) << told.last().toStdString();
-    EXPECT_TRUE(d.work().save(elsewhere / "mine.reel"));
+    EXPECT_TRUE(d.work().document.save(elsewhere / "mine.reel"));
     EXPECT_EQ(load_reel(elsewhere / "mine.reel").clips[0].name, "mine");
-    EXPECT_TRUE(d.work().read_only().isEmpty());
-    d.work().leave();
+    EXPECT_TRUE(d.work().document.read_only().isEmpty());
+    d.work().document.leave();
   }
   fs::permissions(folder.path(), open_to_all);
   EXPECT_EQ(load_reel(file).clips[0].name, "voice");
@@ -202,26 +208,26 @@ TEST_F(SafetyTest, AReelOnAReadOnlyDiskIsOpenedSavedElsewhereAndPrintedNever) {
 TEST_F(SafetyTest, ASourceThatVanishesWhilePlayingIsToldAndFoundAgain) {
   Driver d;
   QStringList told;
-  QObject::connect(&d.work(), &Workspace::message, [&](const QString& text, bool failure) {
+  QObject::connect(&d.work().notices, &Notices::message, [&](const QString& text, bool failure) {
     if (failure) told << text;
   });
-  ASSERT_TRUE(d.work().open(file) && d.settle());
-  d.work().player().play();
-  ASSERT_TRUE(d.wait_for([&] { return d.work().player().position() > 4800; }, 3000));
+  ASSERT_TRUE(d.work().document.open(file) && d.settle());
+  d.work().listening.player().play();
+  ASSERT_TRUE(d.wait_for([&] { return d.work().listening.player().position() > 4800; }, 3000));
   std::filesystem::create_directory(folder / "away");
   std::filesystem::rename(folder / "voice.wav", folder / "away" / "voice.wav");
   // The next thing that must read it says so; nothing of the work is lost.
-  d.work().player().pause();
-  d.work().add_step(ChainOwner::clip, 0, *find_step("noise-reduction"));
-  d.work().player().seek(0);
-  d.work().player().play();
-  EXPECT_TRUE(d.wait_for([&] { return !d.work().player().playing(); }, 5000));
-  EXPECT_TRUE(d.work().missing(*d.work().clip()));
+  d.work().listening.player().pause();
+  d.edit(edits::add_step, StepPlace{ChainOwner::clip, 0}, *find_step("noise-reduction"));
+  d.work().listening.player().seek(0);
+  d.work().listening.player().play();
+  EXPECT_TRUE(d.wait_for([&] { return !d.work().listening.player().playing(); }, 5000));
+  EXPECT_TRUE(d.work().document.missing(*d.work().selection.clip()));
   d.window.grab();
-  ASSERT_TRUE(d.work().relink(d.work().clip_id(), folder / "away" / "voice.wav"));
+  ASSERT_TRUE(d.edit(edits::relink, folder / "away" / "voice.wav"));
   EXPECT_TRUE(d.settle());
   EXPECT_EQ(d.steps().size(), 1U);
-  d.work().player().play();
+  d.work().listening.player().play();
   EXPECT_TRUE(d.wait_for([&] { return test::rms_db(d.heard(100)) > -60; }, 3000));
   for (auto* box : d.window.findChildren<QMessageBox*>()) box->close();
 }
@@ -229,23 +235,23 @@ TEST_F(SafetyTest, ASourceThatVanishesWhilePlayingIsToldAndFoundAgain) {
 TEST_F(SafetyTest, ADiskThatFillsWhilePrintingIsToldAndNothingChanges) {
   Driver d;
   QStringList told;
-  QObject::connect(&d.work(), &Workspace::message, [&](const QString& text, bool failure) {
+  QObject::connect(&d.work().notices, &Notices::message, [&](const QString& text, bool failure) {
     if (failure) told << text;
   });
-  ASSERT_TRUE(d.work().open(file) && d.settle());
-  d.work().add_step(ChainOwner::clip, 0, *find_step("compressor"));
+  ASSERT_TRUE(d.work().document.open(file) && d.settle());
+  d.edit(edits::add_step, StepPlace{ChainOwner::clip, 0}, *find_step("compressor"));
   ASSERT_TRUE(d.settle());
-  const Reel before = d.work().reel();
+  const Reel before = d.work().document.reel();
   {
     const test::FullDisk full(20000);
-    d.work().print(SecondsRange{1, 2});
-    ASSERT_TRUE(d.wait_for([&] { return !d.work().printing() && !told.isEmpty(); }, 10000));
+    d.work().printing.print(SecondsRange{1, 2});
+    ASSERT_TRUE(d.wait_for([&] { return !d.work().printing.busy() && !told.isEmpty(); }, 10000));
   }
   EXPECT_TRUE(told.last().contains("voice, version 1.wav")) << told.last().toStdString();
-  EXPECT_TRUE(d.work().reel() == before);
+  EXPECT_TRUE(d.work().document.reel() == before);
   EXPECT_TRUE(std::filesystem::is_empty(versions_folder(file)));
-  d.work().print(SecondsRange{1, 2});
-  ASSERT_TRUE(d.wait_for([&] { return d.work().clip()->version == 1; }, 10000));
+  d.work().printing.print(SecondsRange{1, 2});
+  ASSERT_TRUE(d.wait_for([&] { return d.work().selection.clip()->version == 1; }, 10000));
 }
 
 }  // namespace

@@ -11,12 +11,19 @@
 #include <cstdio>
 #include <functional>
 
-#include "import_sheet.h"
+#include "dialogs/import_sheet.h"
+#include "editing.h"
 #include "main_window.h"
-#include "recipes_dialog.h"
+#include "dialogs/recipes_dialog.h"
 #include "steps/catalogue.h"
 #include "theme/theme.h"
-#include "versions_dialog.h"
+#include "dialogs/versions_dialog.h"
+#include "work/document.h"
+#include "work/listening.h"
+#include "work/measurements.h"
+#include "work/printing.h"
+#include "work/selection.h"
+#include "work/shelf_measurements.h"
 
 namespace {
 
@@ -33,8 +40,8 @@ void wait_for(const std::function<bool()>& done, int most_ms = 20000) {
   for (int i = 0; i < most_ms / 20 && !done(); ++i) wait(20);
 }
 
-int clip_named(const Workspace& w, const std::string& name) {
-  for (const auto& c : w.reel().clips)
+int clip_named(const Work& w, const std::string& name) {
+  for (const auto& c : w.document.reel().clips)
     if (c.name == name) return c.id;
   return 0;
 }
@@ -44,9 +51,9 @@ class Shots {
   Shots(MainWindow& window, QString folder) : window_(window), folder_(std::move(folder)) {}
 
   void settle() {
-    Workspace& w = window_.workspace();
+    const Work& w = window_.work();
     wait(150);
-    wait_for([&] { return !w.measuring() && w.levels_fresh(); });
+    wait_for([&] { return !w.measurements.measuring() && w.measurements.levels_fresh(); });
     wait(100);
   }
   void take(const QString& name) {
@@ -56,18 +63,18 @@ class Shots {
     std::printf("%s\n", qPrintable(file));
   }
   void step(int index) {
-    window_.workspace().select_step(StepPlace{ChainOwner::clip, index});
+    window_.work().selection.select_step(step_at(window_.work(), ChainOwner::clip, index));
     settle();
   }
   // A moment of playing, so that live pictures live.
   void play(double from_s, int ms) {
-    Player& p = window_.workspace().player();
+    Player& p = window_.work().listening.player();
     p.seek(static_cast<Samples>(from_s * 48000));
     window_.bench().foot().toggle_play();
     wait(ms);
   }
   void stop() {
-    window_.workspace().player().pause();
+    window_.work().listening.player().pause();
     wait(200);
   }
 
@@ -78,26 +85,26 @@ class Shots {
 
 // A group's chain behind the clip's, the reel's behind that; one clip of the group sits out of a step.
 void three_levels(MainWindow& window, Shots& shots) {
-  Workspace& w = window.workspace();
-  w.select_clip(clip_named(w, "lamp-room-04"));
+  const Work& w = window.work();
+  w.selection.select_clip(clip_named(w, "lamp-room-04"));
   shots.settle();
-  w.add_step(ChainOwner::group, 0, *find_step("de-ess"));
-  w.add_step(ChainOwner::group, 1, *find_step("normalise"));
-  w.add_step(ChainOwner::reel, 0, *find_step("limiter"));
-  w.select_clip(clip_named(w, "stairs-02"));
+  edit(w, edits::add_step, StepPlace{ChainOwner::group, 0}, *find_step("de-ess"));
+  edit(w, edits::add_step, StepPlace{ChainOwner::group, 1}, *find_step("normalise"));
+  edit(w, edits::add_step, StepPlace{ChainOwner::reel, 0}, *find_step("limiter"));
+  w.selection.select_clip(clip_named(w, "stairs-02"));
   shots.settle();
-  w.sit_out({ChainOwner::group, 0}, true);
-  w.select_clip(clip_named(w, "lamp-room-04"));
-  w.select_step(StepPlace{ChainOwner::group, 1});
-  w.set_settings({ChainOwner::group, 1}, [&] {
-    Settings s = w.step({ChainOwner::group, 1})->settings;
+  edit(w, edits::sit_out, step_at(w, ChainOwner::group, 0), true);
+  w.selection.select_clip(clip_named(w, "lamp-room-04"));
+  w.selection.select_step(step_at(w, ChainOwner::group, 1));
+  edit(w, edits::set_settings, step_at(w, ChainOwner::group, 1), [&] {
+    Settings s = w.selection.step(step_at(w, ChainOwner::group, 1))->settings;
     s.values[static_cast<size_t>(parameter_index(*find_step("normalise"), "over"))] = 1;
     return s;
   }(), "One gain for the group");
   shots.settle();
   wait(3000);  // the shelf's new loudness
   shots.take("bench-three-levels");
-  while (w.history().can_undo()) w.undo();
+  while (w.document.history().can_undo()) w.document.undo();
 }
 
 // Several dialogs on one picture.
@@ -117,25 +124,25 @@ void side_by_side(const std::vector<QPixmap>& parts, const QString& file) {
 }
 
 void versions_and_recipes(MainWindow& window, Shots& shots, const QString& folder, std::vector<QPixmap> dialogs) {
-  Workspace& w = window.workspace();
+  const Work& w = window.work();
   const QTemporaryDir work;
   // A copy of the reel beside the real sources, so that printed versions lie elsewhere.
-  w.save(work.filePath("skerry-light.reel").toStdString());
-  w.select_clip(clip_named(w, "lamp-room-04"));
+  w.document.save(work.filePath("skerry-light.reel").toStdString());
+  w.selection.select_clip(clip_named(w, "lamp-room-04"));
   shots.settle();
   const auto printed = [&] {
     wait(50);
-    wait_for([&] { return !w.printing(); });
+    wait_for([&] { return !w.printing.busy(); });
     shots.settle();
   };
-  w.print(SecondsRange{1.5, 4.0});
+  w.printing.print(SecondsRange{1.5, 4.0});
   printed();
-  w.add_step(ChainOwner::clip, 0, *find_step("de-ess"));
-  w.print(SecondsRange{5.0, 7.0});
+  edit(w, edits::add_step, StepPlace{ChainOwner::clip, 0}, *find_step("de-ess"));
+  w.printing.print(SecondsRange{5.0, 7.0});
   printed();
-  w.go_to_version(1);
-  w.add_step(ChainOwner::clip, 0, *find_step("ride"));
-  w.print(std::nullopt);
+  edit(w, edits::go_to_version, 1);
+  edit(w, edits::add_step, StepPlace{ChainOwner::clip, 0}, *find_step("ride"));
+  w.printing.print(std::nullopt);
   printed();
   window.versions().show();
   wait(200);
@@ -165,7 +172,7 @@ void versions_and_recipes(MainWindow& window, Shots& shots, const QString& folde
   dialogs.push_back(sheet.grab());
   sheet.hide();
   side_by_side(dialogs, folder + "/dialogs.png");
-  w.open(DREVAN_SOURCE_DIR "/demo/skerry-light.reel");
+  w.document.open(DREVAN_SOURCE_DIR "/demo/skerry-light.reel");
   shots.settle();
 }
 
@@ -183,13 +190,13 @@ int main(int argc, char** argv) {
   MainWindow window;
   window.resize(1280, 800);
   window.show();
-  Workspace& w = window.workspace();
-  w.open(DREVAN_SOURCE_DIR "/demo/skerry-light.reel");
+  const Work& w = window.work();
+  w.document.open(DREVAN_SOURCE_DIR "/demo/skerry-light.reel");
   Shots shots(window, argv[1]);
   shots.settle();
   wait_for([&] {
-    for (const auto& c : w.reel().clips)
-      if (!w.source_peaks(c) || !w.clip_loudness(c.id)) return false;
+    for (const auto& c : w.document.reel().clips)
+      if (!w.shelf.source_peaks(c) || !w.shelf.clip_loudness(c.id)) return false;
     return true;
   });
 
@@ -206,34 +213,34 @@ int main(int argc, char** argv) {
   shots.step(2);
   shots.take("bench-cut");
 
-  w.add_step(ChainOwner::clip, 3, *find_step("equaliser"));
+  edit(w, edits::add_step, StepPlace{ChainOwner::clip, 3}, *find_step("equaliser"));
   shots.settle();
   window.bench().editor().use_starting_point(0);
   window.bench().editor().picture()->set_page(4);
   shots.settle();
   shots.take("bench-equaliser");
-  while (w.history().can_undo()) w.undo();
+  while (w.document.history().can_undo()) w.document.undo();
 
-  w.move_step({ChainOwner::clip, 1}, {ChainOwner::clip, 4});
+  edit(w, edits::move_step, step_at(w, ChainOwner::clip, 1), StepPlace{ChainOwner::clip, 4});
   shots.settle();
   shots.take("bench-advice");
-  while (w.history().can_undo()) w.undo();
+  while (w.document.history().can_undo()) w.document.undo();
 
   // The other editors, at work on the voice; the hum on the stairs.
   for (const char* id : {"de-ess", "gate", "limiter", "octave-bands", "ride", "multiband-compressor", "saturation", "hum-removal"}) {
     const bool hum = std::string_view(id) == "hum-removal";
-    if (hum) w.select_clip(clip_named(w, "stairs-02"));
-    w.add_step(ChainOwner::clip, hum ? 0 : 4, *find_step(id));
+    if (hum) w.selection.select_clip(clip_named(w, "stairs-02"));
+    edit(w, edits::add_step, StepPlace{ChainOwner::clip, hum ? 0 : 4}, *find_step(id));
     shots.settle();
     window.bench().editor().use_starting_point(0);
     shots.settle();
     shots.play(1.6, 3000);
     shots.take(QString("bench-") + id);
     shots.stop();
-    while (w.history().can_undo()) w.undo();
+    while (w.document.history().can_undo()) w.document.undo();
   }
-  w.select_clip(clip_named(w, "lamp-room-04"));
-  w.set_target("podcast");
+  w.selection.select_clip(clip_named(w, "lamp-room-04"));
+  w.document.set_target("podcast");
   shots.step(1);
   // More of the window for the scope, as by dragging the splitter.
   if (auto* parts = window.findChild<QSplitter*>("bench_parts")) parts->setSizes({290, 236, 184});
@@ -255,14 +262,14 @@ int main(int argc, char** argv) {
   versions_and_recipes(window, shots, argv[1], dialogs);
 
   // A batch with everything of Ines through the five steps.
-  w.select_clip(clip_named(w, "lamp-room-04"));
-  w.copy_chain_to({clip_named(w, "stairs-02"), clip_named(w, "stairs-03"), clip_named(w, "log-entry-night"),
+  w.selection.select_clip(clip_named(w, "lamp-room-04"));
+  edit(w, edits::copy_chain, std::vector{clip_named(w, "stairs-02"), clip_named(w, "stairs-03"), clip_named(w, "log-entry-night"),
                    clip_named(w, "opening"), clip_named(w, "night-two")});
   shots.settle();
-  w.set_target("podcast");
-  w.add_step(ChainOwner::reel, 0, *find_step("normalise"));
-  w.set_settings({ChainOwner::reel, 0}, settings_of(*find_step("normalise"), {"", "", {{"measure", 2}, {"target_db", -16}}}), "To -16 LUFS");
-  w.add_step(ChainOwner::reel, 1, *find_step("limiter"));
+  w.document.set_target("podcast");
+  edit(w, edits::add_step, StepPlace{ChainOwner::reel, 0}, *find_step("normalise"));
+  edit(w, edits::set_settings, step_at(w, ChainOwner::reel, 0), settings_of(*find_step("normalise"), {"", "", {{"measure", 2}, {"target_db", -16}}}), "To -16 LUFS");
+  edit(w, edits::add_step, StepPlace{ChainOwner::reel, 1}, *find_step("limiter"));
   shots.settle();
   window.show_place(1);
   const QTemporaryDir out;

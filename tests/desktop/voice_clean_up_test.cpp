@@ -3,11 +3,16 @@
 
 #include <QTemporaryDir>
 
-#include "bench/pictures.h"
+#include "pictures/pictures.h"
 #include "desktop/driver.h"
 #include "dsp/hum_track.h"
 #include "dsp/fft.h"
 #include "reel/json_file.h"
+#include "work/document.h"
+#include "work/listening.h"
+#include "work/measurements.h"
+#include "work/selection.h"
+#include "work/shelf_measurements.h"
 
 namespace drevan::desktop {
 namespace {
@@ -51,7 +56,7 @@ TEST(VoiceCleanUp, FromTheDemoToTheBatch) {
   Driver d;
   ASSERT_TRUE(d.open_demo());
   d.click_clip("stairs-02");
-  ASSERT_EQ(d.work().clip()->name, "stairs-02");
+  ASSERT_EQ(d.work().selection.clip()->name, "stairs-02");
   ASSERT_TRUE(d.settle());
   ASSERT_TRUE(d.steps().empty());
 
@@ -61,15 +66,15 @@ TEST(VoiceCleanUp, FromTheDemoToTheBatch) {
   ASSERT_TRUE(scope.marking());
   const double y = scope.height() / 2.0;
   d.drag(&scope, {scope.x_of(0.2), y}, {scope.x_of(1.1), y});
-  ASSERT_TRUE(d.work().clip()->room_tone);
-  EXPECT_NEAR(d.work().clip()->room_tone->begin, 0.2, 0.05);
-  EXPECT_NEAR(d.work().clip()->room_tone->end, 1.1, 0.05);
+  ASSERT_TRUE(d.work().selection.clip()->room_tone);
+  EXPECT_NEAR(d.work().selection.clip()->room_tone->begin, 0.2, 0.05);
+  EXPECT_NEAR(d.work().selection.clip()->room_tone->end, 1.1, 0.05);
   EXPECT_FALSE(scope.marking());
 
   // The five steps through the plus of the level path.
   for (const char* id : {"normalise", "noise-reduction", "cut", "compressor", "normalise"}) ASSERT_TRUE(d.add_step(id)) << id;
   ASSERT_EQ(d.steps().size(), 5U);
-  const LevelPath* levels = d.work().levels();
+  const LevelPath* levels = d.work().measurements.levels();
   ASSERT_EQ(levels->stages.size(), 6U);
   EXPECT_NEAR(*levels->stages[5].sample_peak_dbfs, -3, 0.05);
   EXPECT_LT(*levels->stages[2].noise_floor_dbfs, *levels->stages[1].noise_floor_dbfs - 8);
@@ -86,17 +91,17 @@ TEST(VoiceCleanUp, FromTheDemoToTheBatch) {
   EXPECT_LT(dragged, before - 4);
   EXPECT_EQ(d.bench().editor().slider("threshold_db")->value(), dragged);
   ASSERT_TRUE(d.settle());
-  EXPECT_NEAR(*d.work().levels()->stages[5].sample_peak_dbfs, -3, 0.05);  // the last step followed
+  EXPECT_NEAR(*d.work().measurements.levels()->stages[5].sample_peak_dbfs, -3, 0.05);  // the last step followed
 
   // Listen: before, after and removed while playing; what was heard is what a render gives.
   const QTemporaryDir temp;
-  const auto clip = *d.work().clip();
+  const auto clip = *d.work().selection.clip();
   const CancelToken never{};
   FindingStore store;
   const std::filesystem::path file = temp.filePath("after.wav").toStdString();
-  render_clip({clip_sound(d.work().reel(), clip), full_chain(d.work().reel(), clip), file, Container::wav, SampleType::float32}, store, never);
+  render_clip({plan_of(d.work().document.reel(), clip), file, Container::wav, SampleType::float32}, store, never);
   const AudioBuffer after = test::read_all(file);
-  const AudioBuffer source = test::read_all(d.work().reel().sources[static_cast<size_t>(clip.source)].path);
+  const AudioBuffer source = test::read_all(d.work().document.reel().sources[static_cast<size_t>(clip.source)].path);
   // Round and round, so that a machine that stands still now and then can be listened to again.
   const auto listen = [&](Qt::Key key, const AudioBuffer& to, double least) {
     QTest::keyClick(&d.window, key);
@@ -111,12 +116,12 @@ TEST(VoiceCleanUp, FromTheDemoToTheBatch) {
   QTest::keyClick(&d.window, Qt::Key_L);
   QTest::keyClick(&d.window, Qt::Key_Space);
   const Match a = listen(Qt::Key_2, after, 0.9999);
-  EXPECT_TRUE(d.work().player().playing());
+  EXPECT_TRUE(d.work().listening.player().playing());
   EXPECT_GT(a.correlation, 0.9999);
   const Match b = listen(Qt::Key_1, source, 0.9999);
   EXPECT_GT(b.correlation, 0.9999);
   // Level matched: the source is heard at the loudness of the result, both lowered alike if need be.
-  const double match = *d.work().levels()->stages[5].loudness_lufs - *d.work().levels()->stages[0].loudness_lufs;
+  const double match = *d.work().measurements.levels()->stages[5].loudness_lufs - *d.work().measurements.levels()->stages[0].loudness_lufs;
   EXPECT_NEAR(b.level_db - a.level_db, match, 0.1);
   // Removed is neither of the two.
   QTest::keyClick(&d.window, Qt::Key_3);
@@ -127,7 +132,7 @@ TEST(VoiceCleanUp, FromTheDemoToTheBatch) {
   EXPECT_GT(test::rms(heard_removed), 1e-5);
   QTest::keyClick(&d.window, Qt::Key_2);
   QTest::keyClick(&d.window, Qt::Key_Space);
-  ASSERT_TRUE(d.wait_for([&] { return !d.work().player().playing(); }, 2000));
+  ASSERT_TRUE(d.wait_for([&] { return !d.work().listening.player().playing(); }, 2000));
 
   // Undo twice: the drag, then the fifth step.
   QTest::keyClick(&d.window, Qt::Key_Z, Qt::ControlModifier);
@@ -148,9 +153,9 @@ TEST(VoiceCleanUp, FromTheDemoToTheBatch) {
   ASSERT_TRUE(d.window.batch().rendering());
   ASSERT_TRUE(d.wait_for([&] { return !d.window.batch().rendering(); }, 90000));
   const auto& results = d.window.batch().results();
-  ASSERT_EQ(results.size(), d.work().reel().clips.size());
+  ASSERT_EQ(results.size(), d.work().document.reel().clips.size());
   for (const auto& r : results) EXPECT_EQ(r.state, JobState::done) << r.problem;
-  ASSERT_TRUE(d.work().save(temp.filePath("copy.reel").toStdString()));
+  ASSERT_TRUE(d.work().document.save(temp.filePath("copy.reel").toStdString()));
   const std::string cli_out = temp.filePath("cli").toStdString();
   const auto ran = test::run(std::string(DREVAN_CLI) + " render --reel " + temp.filePath("copy.reel").toStdString() + " --out " + cli_out);
   ASSERT_EQ(ran.code, 0) << ran.out;
@@ -166,7 +171,7 @@ TEST(VoiceCleanUp, ARecipeRendersToTheSameBitsByWindowAndByCommandLine) {
   const QTemporaryDir temp;
   const std::string source = DREVAN_SOURCE_DIR "/demo/stairs-03.flac";
   d.window.open_files({QString::fromStdString(source)});
-  ASSERT_TRUE(d.wait_for([&] { return d.work().clip() != nullptr; }));
+  ASSERT_TRUE(d.wait_for([&] { return d.work().selection.clip() != nullptr; }));
   d.window.open_files({DREVAN_SOURCE_DIR "/demo/five.recipe"});
   ASSERT_EQ(d.steps().size(), 5U);
   ASSERT_TRUE(d.settle());
@@ -191,14 +196,14 @@ TEST(VoiceCleanUp, TheManualsFiveMinutes) {
   ASSERT_TRUE(d.settle());
   ASSERT_TRUE(d.steps().empty());
   QTest::keyClick(&d.window, Qt::Key_R, Qt::ShiftModifier);
-  ASSERT_TRUE(d.wait_for([&] { return d.work().clip()->room_tone.has_value(); }));
+  ASSERT_TRUE(d.wait_for([&] { return d.work().selection.clip()->room_tone.has_value(); }));
   ASSERT_TRUE(d.settle());
-  const auto levels = [&] { return d.work().levels()->stages.back(); };
+  const auto levels = [&] { return d.work().measurements.levels()->stages.back(); };
   ASSERT_TRUE(d.add_step("normalise"));
   EXPECT_NEAR(*levels().sample_peak_dbfs, -3, 0.01);
   const double noisy = *levels().noise_floor_dbfs;
   ASSERT_TRUE(d.add_step("hum-removal"));
-  const Findings& hum = d.work().levels()->findings[1];
+  const Findings& hum = d.work().measurements.levels()->findings[1];
   ASSERT_FALSE(hum.empty());
   EXPECT_NEAR(hum_track_from(hum.values)->hum.hz, 50, 0.1);
   const double without_hum = *levels().noise_floor_dbfs;
@@ -208,18 +213,18 @@ TEST(VoiceCleanUp, TheManualsFiveMinutes) {
   ASSERT_TRUE(d.add_step("cut"));
   ASSERT_TRUE(d.add_step("de-ess"));
   ASSERT_TRUE(d.add_step("compressor"));
-  ASSERT_TRUE(d.wait_for([&] { return d.work().course() && !d.work().course()->reduction_db.empty(); }));
+  ASSERT_TRUE(d.wait_for([&] { return d.work().measurements.course() && !d.work().measurements.course()->reduction_db.empty(); }));
   // The advice line may name a threshold from this clip's quiet words: it is taken.
   if (d.bench().advice().rule() == "threshold-off") {
     d.click(&d.bench().advice().action(), QPointF(8, 8));
     ASSERT_TRUE(d.settle());
   }
-  d.work().set_target("podcast");
+  d.work().document.set_target("podcast");
   ASSERT_TRUE(d.settle());
   d.click(&d.bench().meet_button(), QPointF(8, 8));
   ASSERT_TRUE(d.wait_for([&] {
-    const Levels* l = d.work().clip_levels(d.work().clip_id());
-    return l && d.work().levels_fresh() && verdict(misses(*d.work().target(), *l)) == Verdict::right;
+    const Levels* l = d.work().shelf.clip_levels(d.work().selection.clip_id());
+    return l && d.work().measurements.levels_fresh() && verdict(misses(*d.work().document.target(), *l)) == Verdict::right;
   }));
   EXPECT_NEAR(*levels().loudness_lufs, -16, 1);
 }

@@ -8,7 +8,11 @@
 #include <fstream>
 
 #include "desktop/driver.h"
-#include "recipes_dialog.h"
+#include "dialogs/recipes_dialog.h"
+#include "work/document.h"
+#include "work/listening.h"
+#include "work/notices.h"
+#include "work/selection.h"
 
 namespace drevan::desktop {
 namespace {
@@ -18,7 +22,7 @@ TEST(WindowTest, DropAddsFilesAndTellsWhatCannotBeRead) {
   const QTemporaryDir temp;
   std::ofstream(temp.filePath("letter.wav").toStdString()) << "not sound";
   QString told;
-  QObject::connect(&d.work(), &Workspace::message, [&](const QString& text, bool failure) {
+  QObject::connect(&d.work().notices, &Notices::message, [&](const QString& text, bool failure) {
     if (failure) told = text;
   });
   QMimeData mime;
@@ -28,10 +32,10 @@ TEST(WindowTest, DropAddsFilesAndTellsWhatCannotBeRead) {
   EXPECT_TRUE(enter.isAccepted());
   QDropEvent drop({100, 100}, Qt::CopyAction, &mime, Qt::LeftButton, {});
   QApplication::sendEvent(&d.window, &drop);
-  ASSERT_TRUE(d.wait_for([&] { return d.work().clip() != nullptr; }));
-  EXPECT_EQ(d.work().clip()->name, "foghorn");
+  ASSERT_TRUE(d.wait_for([&] { return d.work().selection.clip() != nullptr; }));
+  EXPECT_EQ(d.work().selection.clip()->name, "foghorn");
   EXPECT_TRUE(d.wait_for([&] { return told.contains("letter.wav"); }, 3000));
-  EXPECT_EQ(d.work().reel().clips.size(), 1U);
+  EXPECT_EQ(d.work().document.reel().clips.size(), 1U);
   for (auto* box : d.window.findChildren<QMessageBox*>()) box->close();
 }
 
@@ -46,12 +50,12 @@ TEST(WindowTest, AReelWithAMissingSourceOpensAndIsMended) {
   std::filesystem::create_directory(path("away"));
   std::filesystem::rename(path("door.flac"), path("away/door.flac"));
   Driver d;
-  ASSERT_TRUE(d.work().open(path("lost.reel")));
-  ASSERT_NE(d.work().clip(), nullptr);
-  EXPECT_TRUE(d.work().missing(*d.work().clip()));
+  ASSERT_TRUE(d.work().document.open(path("lost.reel")));
+  ASSERT_NE(d.work().selection.clip(), nullptr);
+  EXPECT_TRUE(d.work().document.missing(*d.work().selection.clip()));
   d.window.grab();
-  EXPECT_TRUE(d.work().relink(d.work().clip_id(), path("away/door.flac")));
-  EXPECT_FALSE(d.work().missing(*d.work().clip()));
+  EXPECT_TRUE(d.edit(edits::relink, path("away/door.flac")));
+  EXPECT_FALSE(d.work().document.missing(*d.work().selection.clip()));
   EXPECT_TRUE(d.settle());
   for (auto* box : d.window.findChildren<QMessageBox*>()) box->close();
 }
@@ -61,13 +65,13 @@ TEST(WindowTest, MayBeClosedWhileEverythingIsAtWork) {
   const QTemporaryDir temp;
   for (int round = 0; round < 6; ++round) {
     Driver d;
-    ASSERT_TRUE(d.work().open(DREVAN_SOURCE_DIR "/demo/skerry-light.reel"));
+    ASSERT_TRUE(d.work().document.open(DREVAN_SOURCE_DIR "/demo/skerry-light.reel"));
     d.window.recipes().show();
     d.window.recipes().list().setCurrentRow(round);
     QTest::keyClick(&d.window, Qt::Key_D, Qt::ControlModifier);
     d.window.batch().set_folder(temp.filePath("out"));
     d.window.batch().render();
-    d.work().player().play();
+    d.work().listening.player().play();
     QTest::qWait(40 * round);
   }
 }

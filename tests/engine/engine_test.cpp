@@ -54,7 +54,7 @@ Heard process(const ClipSound& sound, const Chain& chain, FindingStore& store, S
   Heard h;
   int channels = 1;
   std::vector<std::vector<float>> data(max_channels);
-  h.findings = process_clip(sound, chain, o, [&](const AudioBlock& b) {
+  h.findings = process_clip(plan_of(sound, chain), o, [&](const AudioBlock& b) {
     channels = b.channels();
     for (int c = 0; c < channels; ++c) data[static_cast<size_t>(c)].insert(data[static_cast<size_t>(c)].end(), b.channel(c).begin(), b.channel(c).end());
   });
@@ -90,7 +90,7 @@ TEST_F(Engine, AnEmptyChainChangesNothing) {
 TEST_F(Engine, StepsThatAreOffAreBitExact) {
   Chain chain = five_steps();
   for (auto& s : chain.steps) s.on = false;
-  EXPECT_TRUE(same(process(sound_, active_steps({&chain}), store_).sound, noisy_voice()));
+  EXPECT_TRUE(same(process(sound_, chain, store_).sound, noisy_voice()));
 }
 
 TEST_F(Engine, LatencyIsTakenOut) {
@@ -158,7 +158,7 @@ TEST_F(Engine, StageCacheGivesTheSameBits) {
 TEST_F(Engine, WithoutRoomToneNoiseReductionDoesNothingAndTheRenderSaysSo) {
   sound_.room_tone.reset();
   const CancelToken never{};
-  const auto r = render_clip({sound_, {{step("noise-reduction")}}, folder_ / "out.wav", Container::wav, SampleType::float32}, store_, never);
+  const auto r = render_clip({plan_of(sound_, {{step("noise-reduction")}}), folder_ / "out.wav", Container::wav, SampleType::float32}, store_, never);
   ASSERT_EQ(r.warnings.size(), 1U);
   EXPECT_NE(r.warnings[0].find("no room tone"), std::string::npos);
   EXPECT_NEAR(*r.after.loudness_lufs, *r.before.loudness_lufs, 0.01);
@@ -217,12 +217,12 @@ TEST_F(Engine, RenderIsDeterministicAndAtomic) {
   const CancelToken never{};
   for (const char* name : {"a.wav", "b.wav"}) {
     FindingStore fresh;
-    render_clip({sound_, five_steps(), folder_ / name, Container::wav, SampleType::int24}, fresh, never);
+    render_clip({plan_of(sound_, five_steps()), folder_ / name, Container::wav, SampleType::int24}, fresh, never);
   }
   EXPECT_EQ(test::bytes(folder_ / "a.wav"), test::bytes(folder_ / "b.wav"));
   CancelToken cancelled;
   cancelled.cancel();
-  EXPECT_THROW(render_clip({sound_, five_steps(), folder_ / "c.wav", Container::wav, SampleType::int24}, store_, cancelled), Cancelled);
+  EXPECT_THROW(render_clip({plan_of(sound_, five_steps()), folder_ / "c.wav", Container::wav, SampleType::int24}, store_, cancelled), Cancelled);
   EXPECT_EQ(std::distance(fs::directory_iterator(folder_.path()), {}), 3);  // voice, a, b
 }
 
@@ -231,14 +231,14 @@ TEST_F(Engine, SoundRingsOnOnlyAsLongAsItIsHeard) {
   test::write_wav(folder_ / "tone.wav", x);
   const CancelToken never{};
   const Chain chain{{step("equaliser", {{"band1_hz", 100}, {"band1_gain_db", 12}, {"band1_q", 16}})}};
-  render_clip({{folder_ / "tone.wav", 0, -1, 48000, {}}, chain, folder_ / "out.wav", Container::wav, SampleType::float32}, store_, never);
+  render_clip({plan_of({folder_ / "tone.wav", 0, -1, 48000, {}}, chain), folder_ / "out.wav", Container::wav, SampleType::float32}, store_, never);
   const AudioBuffer y = test::read_all(folder_ / "out.wav");
   EXPECT_GT(y.frames(), 48000 + 4800);
   EXPECT_GT(std::abs(y.channel(0).back()), 3e-5F);
   // A clip that ends in silence gets nothing added.
   for (size_t i = 24000; i < 48000; ++i) x.channel(0)[i] = 0;
   test::write_wav(folder_ / "tone.wav", x);
-  render_clip({{folder_ / "tone.wav", 0, -1, 48000, {}}, {{step("cut")}}, folder_ / "out.wav", Container::wav, SampleType::float32}, store_, never);
+  render_clip({plan_of({folder_ / "tone.wav", 0, -1, 48000, {}}, {{step("cut")}}), folder_ / "out.wav", Container::wav, SampleType::float32}, store_, never);
   EXPECT_EQ(test::read_all(folder_ / "out.wav").frames(), 48000);
 }
 
@@ -246,7 +246,7 @@ TEST_F(Engine, KeepsThePlaceOfBroadcastWaves) {
   AudioBuffer x = test::noise(0.1, 1, 3, 44100);
   test::write_wav(folder_ / "b.wav", x, 44100, SampleType::int24, {"Stairs", 44100 * 10});
   const CancelToken never{};
-  render_clip({{folder_ / "b.wav", 22050, -1, 48000, {}}, {}, folder_ / "out.wav", Container::wav, SampleType::int24}, store_, never);
+  render_clip({{{folder_ / "b.wav", 22050, -1, 48000, {}}, {}}, folder_ / "out.wav", Container::wav, SampleType::int24}, store_, never);
   const auto info = open_audio(folder_ / "out.wav")->info();
   EXPECT_EQ(info.time_reference, 480000 + 24000);  // ten seconds, and half a second into the source
   EXPECT_EQ(info.description, "Stairs");
@@ -256,11 +256,11 @@ TEST_F(Engine, KeepsThePlaceOfBroadcastWaves) {
 TEST_F(Engine, ClippingIsReportedForIntegerFiles) {
   const CancelToken never{};
   const Chain loud{{step("normalise"), step("gain", {{"gain_db", 9}})}};
-  auto r = render_clip({sound_, loud, folder_ / "o.wav", Container::wav, SampleType::int16}, store_, never);
+  auto r = render_clip({plan_of(sound_, loud), folder_ / "o.wav", Container::wav, SampleType::int16}, store_, never);
   EXPECT_GT(r.clipped, 0);
   ASSERT_FALSE(r.warnings.empty());
   EXPECT_NE(r.warnings.back().find("0 dBFS"), std::string::npos);
-  r = render_clip({sound_, loud, folder_ / "o.wav", Container::wav, SampleType::float32}, store_, never);
+  r = render_clip({plan_of(sound_, loud), folder_ / "o.wav", Container::wav, SampleType::float32}, store_, never);
   EXPECT_EQ(r.clipped, 0);
   EXPECT_NEAR(*r.after.sample_peak_dbfs, 6, 0.01);
 }
@@ -271,7 +271,7 @@ TEST_F(Engine, LevelPathMeasuresEveryStage) {
   const CancelToken never{};
   LevelPathOptions o{&store_, &levels, &cache, &never, {}, 3};
   const Chain chain = five_steps();
-  const LevelPath path = measure_level_path(sound_, chain, o);
+  const LevelPath path = measure_level_path(plan_of(sound_, chain), o);
   ASSERT_EQ(path.stages.size(), 6U);
   EXPECT_NEAR(*path.stages[1].sample_peak_dbfs, -3, 0.01);
   EXPECT_NEAR(*path.stages[1].noise_floor_dbfs - *path.stages[2].noise_floor_dbfs, 12, 1);
@@ -280,10 +280,10 @@ TEST_F(Engine, LevelPathMeasuresEveryStage) {
   EXPECT_EQ(path.first_over, 0U);
   EXPECT_FALSE(path.spectrum_in.empty());
   // Measured again from caches it says the same.
-  const LevelPath again = measure_level_path(sound_, chain, o);
+  const LevelPath again = measure_level_path(plan_of(sound_, chain), o);
   for (size_t i = 0; i < 6; ++i) EXPECT_EQ(again.stages[i].loudness_lufs, path.stages[i].loudness_lufs);
   EXPECT_EQ(again.after->frames(), path.after->frames());
-  EXPECT_NEAR(again.like_gain, path.like_gain, 1e-9);
+  EXPECT_NEAR(again.fitted_gain, path.fitted_gain, 1e-9);
 }
 
 TEST_F(Engine, TheResultAloneIsTheLevelPathsLastAndKeepsTheBorder) {
@@ -291,23 +291,23 @@ TEST_F(Engine, TheResultAloneIsTheLevelPathsLastAndKeepsTheBorder) {
   StageCache cache;
   const CancelToken never{};
   Chain chain = five_steps();
-  const auto path = measure_level_path(sound_, chain, {&store_, &levels, nullptr, &never, {}, {}, true});
+  const auto path = measure_level_path(plan_of(sound_, chain), {&store_, &levels, nullptr, &never, {}, {}, true});
   const LevelPathOptions o{&store_, &others, &cache, &never, {}, {}, true};
-  const Levels alone = measure_result(sound_, chain, 3, o);
+  const Levels alone = measure_result(plan_of(sound_, chain), 3, o);
   EXPECT_EQ(alone.loudness_lufs, path.stages.back().loudness_lufs);
   EXPECT_EQ(alone.true_peak_dbtp, path.stages.back().true_peak_dbtp);
   EXPECT_NEAR(*alone.noise_floor_dbfs, *path.stages.back().noise_floor_dbfs, 1e-4);
-  const auto keys = stage_keys(sound_, chain);
+  const auto keys = stage_keys(plan_of(sound_, chain));
   for (size_t i = 0; i < keys.size(); ++i) EXPECT_EQ(cache.get(keys[i]) != nullptr, i == 3) << i;
   // A change behind the border starts there: what is kept is what is heard.
   auto silent = std::make_shared<AudioBuffer>(1, 48000 * 6);
   chain.steps[4] = step("gain", {{"gain_db", -20}});
   StageCache fake;
   fake.put(keys[3], silent);
-  EXPECT_FALSE(measure_result(sound_, chain, 3, {&store_, &others, &fake, &never, {}, {}, false}).sample_peak_dbfs);
+  EXPECT_FALSE(measure_result(plan_of(sound_, chain), 3, {&store_, &others, &fake, &never, {}, {}, false}).sample_peak_dbfs);
   // What is known is looked up, also when it would cost nothing to hear it again.
-  EXPECT_FALSE(measure_result({"/nowhere.wav", 0, -1, 48000, {}}, {}, 0, [&] {
-                 others.put(stage_keys({"/nowhere.wav", 0, -1, 48000, {}}, {}).back(), {});
+  EXPECT_FALSE(measure_result({{"/nowhere.wav", 0, -1, 48000, {}}}, 0, [&] {
+                 others.put(stage_keys({{"/nowhere.wav", 0, -1, 48000, {}}}).back(), {});
                  return o;
                }()).sample_peak_dbfs);
 }
@@ -316,15 +316,15 @@ TEST_F(Engine, LevelPathNamesTheFirstStageThatIsOver) {
   LevelStore levels;
   const CancelToken never{};
   const Chain chain{{step("normalise"), step("gain", {{"gain_db", 9}}), step("gain", {{"gain_db", -9}})}};
-  const LevelPath path = measure_level_path(sound_, chain, {&store_, &levels, nullptr, &never, {}, {}});
+  const LevelPath path = measure_level_path(plan_of(sound_, chain), {&store_, &levels, nullptr, &never, {}, {}});
   EXPECT_EQ(path.first_over, 2U);
 }
 
 TEST_F(Engine, RemovedByPureGainIsNothing) {
   LevelStore levels;
   const CancelToken never{};
-  const LevelPath path = measure_level_path(sound_, {{step("gain", {{"gain_db", 7}})}}, {&store_, &levels, nullptr, &never, {}, {}});
-  EXPECT_NEAR(20 * std::log10(path.like_gain), 7, 1e-4);
+  const LevelPath path = measure_level_path(plan_of(sound_, {{step("gain", {{"gain_db", 7}})}}), {&store_, &levels, nullptr, &never, {}, {}});
+  EXPECT_NEAR(20 * std::log10(path.fitted_gain), 7, 1e-4);
 }
 
 TEST_F(Engine, ReadsAPartOfASource) {

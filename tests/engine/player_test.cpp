@@ -49,9 +49,8 @@ class PlayerTest : public testing::Test {
   }
   PlayPlan plan(Chain chain) {
     PlayPlan p;
-    p.sound = {folder_ / "tone.wav", 0, -1, 48000, {}};
-    p.findings.resize(chain.steps.size());
-    p.chain = std::move(chain);
+    p.clip = plan_of({folder_ / "tone.wav", 0, -1, 48000, {}}, chain);
+    p.findings.resize(p.clip.steps.size());
     return p;
   }
   // Level of the last `ms` that were played, left channel, dB.
@@ -106,7 +105,7 @@ TEST_F(PlayerTest, PlaysBeforeAfterAndRemoved) {
 TEST_F(PlayerTest, LevelMatchMakesBeforeAsLoudAsAfterAndRemovedLeavesOutGain) {
   auto p = plan({{gain(9)}});
   p.match_db = 9;
-  p.like_gain = std::pow(10, 9.0 / 20);
+  p.fitted_gain = std::pow(10, 9.0 / 20);
   p.before_peak_db = -20;
   p.after_peak_db = -11;
   player_->load(p);
@@ -381,7 +380,7 @@ TEST_F(PlayerTest, TheDiskIsAskedForTheSourceAtMostTwiceASecond) {
 
 TEST_F(PlayerTest, ALostFileStopsWithAMessage) {
   auto p = plan({});
-  p.sound.file = folder_ / "gone.wav";
+  p.clip.sound.file = folder_ / "gone.wav";
   player_->load(p);
   player_->play();
   wait_stopped();

@@ -13,11 +13,11 @@ using test::TempFolder;
 
 class Printing : public ::testing::Test {
  protected:
-  PrintResult print(AudioBuffer& sound, Chain chain, std::optional<SecondsRange> range, double fade_s = 0.05) {
+  PrintResult print(AudioBuffer& sound, const Chain& chain, std::optional<SecondsRange> range, double fade_s = 0.05) {
     test::write_wav(t_ / "in.wav", sound);
     const CancelToken never;
     std::filesystem::remove(t_ / "versions" / "out.wav");  // a print replaces nothing
-    return print_clip({{t_ / "in.wav", 0, -1, 48000, std::nullopt, {}, {}}, std::move(chain), range, fade_s, t_ / "versions" / "out.wav"}, store_, never);
+    return print_clip({plan_of({t_ / "in.wav", 0, -1, 48000, std::nullopt}, chain), range, fade_s, t_ / "versions" / "out.wav"}, store_, never);
   }
   AudioBuffer printed() { return test::read_all(t_ / "versions" / "out.wav"); }
   TempFolder t_;
@@ -78,7 +78,7 @@ TEST_F(Printing, AllOfAClipIsWhatARenderGives) {
   const Chain chain{{test::with("compressor", {{"threshold_db", -30}}), test::with("normalise", {{"target_db", 0}})}};
   const auto result = print(x, chain, std::nullopt);
   const CancelToken never{};
-  render_clip({{t_ / "in.wav", 0, -1, 48000, std::nullopt, {}, {}}, chain, t_ / "r.wav", Container::wav, SampleType::float32}, store_, never);
+  render_clip({plan_of({t_ / "in.wav", 0, -1, 48000, std::nullopt}, chain), t_ / "r.wav", Container::wav, SampleType::float32}, store_, never);
   EXPECT_EQ(test::bytes(t_ / "versions" / "out.wav"), test::bytes(t_ / "r.wav"));
   EXPECT_NEAR(*result.levels.sample_peak_dbfs, 0, 0.01);
 }
@@ -109,7 +109,7 @@ TEST(GroupNormalise, KeepsTheDifferences) {
     o.store = &store;
     o.cancel = &never;
     const Clip& c = reel.clips[static_cast<size_t>(clip)];
-    process_clip(clip_sound(reel, c), full_chain(reel, c), o, [&](const AudioBlock& b) {
+    process_clip(plan_of(reel, c), o, [&](const AudioBlock& b) {
       for (const float v : b.channel(0)) peak = std::max(peak, std::abs(v));
     });
     return 20 * std::log10(static_cast<double>(peak));
@@ -117,7 +117,7 @@ TEST(GroupNormalise, KeepsTheDifferences) {
   EXPECT_NEAR(peak_of(1), -3, 0.01);
   EXPECT_NEAR(peak_of(0), -3 - 12.04, 0.01);
   // A change to a neighbour reaches this clip: its finding is another one.
-  const auto keys = [&] { return stage_keys(clip_sound(reel, reel.clips[0]), full_chain(reel, reel.clips[0])); };
+  const auto keys = [&] { return stage_keys(plan_of(reel, reel.clips[0])); };
   const auto before = keys();
   reel.clips[1].chain.steps = {test::with("gain", {{"gain_db", -12}})};
   EXPECT_NE(keys().back(), before.back());

@@ -89,7 +89,7 @@ TEST_F(PlayerOnPulseAudio, ALostServerIsToldAndAnotherIsTaken) {
   if (device->simulated()) GTEST_SKIP() << "RtAudio finds no PulseAudio";
   player_ = std::make_unique<Player>(std::move(device), 48000, [] { return find_device(48000); });
   PlayPlan plan;
-  plan.sound = {t_ / "tone.wav", 0, -1, 48000, {}};
+  plan.clip.sound = {t_ / "tone.wav", 0, -1, 48000, {}};
   player_->load(plan);
   player_->play();
   ASSERT_TRUE(wait_for([&] { return player_->position() > 24000; })) << player_->take_error();

@@ -13,11 +13,10 @@
 namespace drevan {
 namespace {
 
-std::shared_ptr<PlayPlan> plan_of(const std::filesystem::path& file, std::vector<ChainStep> steps = {}) {
+std::shared_ptr<PlayPlan> playing(const std::filesystem::path& file, std::vector<ChainStep> steps = {}) {
   auto plan = std::make_shared<PlayPlan>();
-  plan->sound.file = file;
-  plan->chain.steps = std::move(steps);
-  plan->findings.resize(plan->chain.steps.size());
+  plan->clip = plan_of({file, 0, -1, 48000, {}}, {std::move(steps)});
+  plan->findings.resize(plan->clip.steps.size());
   return plan;
 }
 
@@ -53,7 +52,7 @@ class SpectrogramTest : public testing::Test {
 };
 
 TEST_F(SpectrogramTest, TonesStandWhereTheyAreAndAsLoudAsTheyAre) {
-  const auto s = last_of(plan_of(folder / "tones.wav"), {0, 4, 200, 120});
+  const auto s = last_of(playing(folder / "tones.wav"), {0, 4, 200, 120});
   EXPECT_NEAR(level_at(s, s.after, 300, 1), -20, 2);
   EXPECT_NEAR(level_at(s, s.after, 5000, 3), -40, 2);
   EXPECT_LT(level_at(s, s.after, 5000, 1), -90);
@@ -62,22 +61,22 @@ TEST_F(SpectrogramTest, TonesStandWhereTheyAreAndAsLoudAsTheyAre) {
 }
 
 TEST_F(SpectrogramTest, PlainGainIsNotRemovedButAFiltersPartIs) {
-  auto gain = plan_of(folder / "tones.wav", {test::with("gain", {{"gain_db", -6}})});
-  gain->like_gain = from_db(-6);
+  auto gain = playing(folder / "tones.wav", {test::with("gain", {{"gain_db", -6}})});
+  gain->fitted_gain = from_db(-6);
   const auto g = last_of(gain, {0, 4, 100, 80});
   EXPECT_NEAR(level_at(g, g.after, 300, 1), -26, 2);
   EXPECT_LT(level_at(g, g.removed, 300, 1), -110);
   const auto whole = last_of(gain, {0, 4, 100, 80, false});
   EXPECT_NEAR(level_at(whole, whole.removed, 300, 1), -26, 2);  // half of it is gone
-  const auto cut = last_of(plan_of(folder / "tones.wav", {test::with("cut", {{"low_hz", 1000}, {"low_slope_db", 1}})}), {0, 4, 100, 80});
+  const auto cut = last_of(playing(folder / "tones.wav", {test::with("cut", {{"low_hz", 1000}, {"low_slope_db", 1}})}), {0, 4, 100, 80});
   EXPECT_NEAR(level_at(cut, cut.removed, 300, 1), -20, 2);
   EXPECT_LT(level_at(cut, cut.after, 300, 1), -55);
 }
 
 // Around one step, before is what enters it, to the sample.
 TEST_F(SpectrogramTest, AroundAStepOnlyThatStepCounts) {
-  auto plan = plan_of(folder / "tones.wav", {test::with("gain", {{"gain_db", -12}}), test::with("limiter", {}), test::with("gain", {{"gain_db", 20}})});
-  plan->around = 1;
+  auto plan = playing(folder / "tones.wav", {test::with("gain", {{"gain_db", -12}}), test::with("limiter", {}), test::with("gain", {{"gain_db", 20}})});
+  plan->solo_step = 1;
   const auto s = last_of(plan, {0, 4, 100, 80, false});
   EXPECT_NEAR(level_at(s, s.before, 300, 1), -32, 2);
   EXPECT_NEAR(level_at(s, s.after, 300, 1), -32, 2);
@@ -94,7 +93,7 @@ TEST_F(SpectrogramTest, ALongClipIsThereAtOnceAndSharpens) {
   double first = 0;
   int count = 0;
   const CancelToken cancel;
-  const auto plan = plan_of(folder / "long.wav", {test::with("compressor", {}), test::with("equaliser", {{"band3_gain_db", 3}})});
+  const auto plan = playing(folder / "long.wav", {test::with("compressor", {}), test::with("equaliser", {{"band3_gain_db", 3}})});
   draw_spectrogram(plan, {0, 600, 400, 80}, cancel, [&](const Spectrogram& s) {
     if (count++ > 0) return;
     first = std::chrono::duration<double>(Clock::now() - begin).count();
@@ -108,21 +107,21 @@ TEST_F(SpectrogramTest, ALongClipIsThereAtOnceAndSharpens) {
 TEST_F(SpectrogramTest, ItCanBeCancelled) {
   CancelToken cancel;
   cancel.cancel();
-  EXPECT_THROW(draw_spectrogram(plan_of(folder / "tones.wav"), {}, cancel, [](const Spectrogram&) {}), Cancelled);
+  EXPECT_THROW(draw_spectrogram(playing(folder / "tones.wav"), {}, cancel, [](const Spectrogram&) {}), Cancelled);
 }
 
 TEST_F(SpectrogramTest, ACourseTellsWhatACompressorTakesAndWhen) {
-  auto plan = plan_of(folder / "tones.wav", {test::with("compressor", {{"threshold_db", -30}, {"ratio", 2}, {"knee_db", 0}})});
-  plan->around = 0;
+  auto plan = playing(folder / "tones.wav", {test::with("compressor", {{"threshold_db", -30}, {"ratio", 2}, {"knee_db", 0}})});
+  plan->solo_step = 0;
   const CancelToken cancel;
   const StepCourse c = measure_step_course(plan, cancel);
   const auto at = [&](double s) { return static_cast<double>(c.reduction_db.at(static_cast<size_t>(s * 48000 / PlayRun::block))); };
   EXPECT_NEAR(at(1), 5, 0.7);  // 10 dB over, 2 : 1; the peak detector's dips count
   EXPECT_NEAR(at(3.5), 0, 0.1);
-  EXPECT_LT(c.like_gain, 0.75);
-  plan->chain.steps[0] = test::with("gain", {{"gain_db", 6}});
+  EXPECT_LT(c.fitted_gain, 0.75);
+  plan->clip = plan_of(plan->clip.sound, {{test::with("gain", {{"gain_db", 6}})}});
   const StepCourse plain = measure_step_course(plan, cancel);
-  EXPECT_NEAR(plain.like_gain, from_db(6), 0.01);
+  EXPECT_NEAR(plain.fitted_gain, from_db(6), 0.01);
   EXPECT_TRUE(plain.reduction_db.empty());
 }
 

@@ -116,7 +116,7 @@ TEST(ReferenceVoice, IsTheSameEveryTimeAndIsAsItSays) {
   options.store = &store;
   options.levels = &levels;
   options.cancel = &never;
-  const auto path = measure_level_path(first, {}, options);
+  const auto path = measure_level_path({first}, options);
   EXPECT_NEAR(*path.stages[0].sample_peak_dbfs, -9, 0.5);
   EXPECT_NEAR(*path.stages[0].noise_floor_dbfs, -52, 2);
   EXPECT_EQ(judge_room_tone(first, never).flaw, RoomToneFlaw::none);

@@ -55,11 +55,11 @@ namespace {
       journal->end();
       journal = std::make_unique<Journal>(file, read_text(file));
     }
-    if (random() % 3 == 0) render_clip({clip_sound(reel, clip), full_chain(reel, clip), out / (std::to_string(random() % 4) + ".wav")}, store, never);
+    if (random() % 3 == 0) render_clip({plan_of(reel, clip), out / (std::to_string(random() % 4) + ".wav")}, store, never);
     // A print is safe when the version is in the journal; its file was whole before.
     if (random() % 3 == 0 && clip.versions.size() < 12) {
       const auto to = version_file(file, clip);
-      print_clip({clip_sound(reel, clip), clip.chain, SecondsRange{0.5, 1.2}, 0.05, to}, store, never);
+      print_clip({own_plan_of(reel, clip), SecondsRange{0.5, 1.2}, 0.05, to}, store, never);
       add_version(reel, clip.id, {.what = "printed", .made_with = clip.chain}, examine_source(to));
       journal->tell(std::make_shared<const Reel>(reel), "Print");
       journal->flush();

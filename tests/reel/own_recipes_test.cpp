@@ -21,7 +21,7 @@ class OwnRecipe : public testing::TestWithParam<size_t> {
     options.levels = &levels;
     options.cancel = &never;
     options.true_peak = true;
-    return measure_level_path(sound, {recipe().chain}, options);
+    return measure_level_path(plan_of(sound, recipe().chain), options);
   }
   const Recipe& recipe() const { return own_recipes()[GetParam()]; }
 

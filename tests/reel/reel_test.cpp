@@ -188,11 +188,11 @@ TEST(ReelEdits, ChainsFlowClipGroupReel) {
   const TempFolder t;
   Reel reel = sample(t);
   reel.chain.steps = {make_step("gain")};
-  const auto all = full_chain(reel, reel.clips[0]);
-  ASSERT_EQ(all.steps.size(), 3U);  // the cut is off
-  EXPECT_EQ(all.steps[0].type->id, "normalise");
-  EXPECT_EQ(all.steps[1].type->id, "compressor");
-  EXPECT_EQ(all.steps[2].type->id, "gain");
+  const auto all = running_steps(reel, reel.clips[0]);
+  ASSERT_EQ(all.size(), 3U);  // the cut is off
+  EXPECT_EQ(all[0].step->type->id, "normalise");
+  EXPECT_EQ(all[1].step->type->id, "compressor");
+  EXPECT_EQ(all[2].step->type->id, "gain");
 }
 
 TEST(History, UndoesAndMergesDrags) {

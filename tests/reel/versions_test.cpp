@@ -21,11 +21,11 @@ TEST(SittingOut, OfAStepAndOfTheWholeGroup) {
   Reel reel = three_clips(t);
   sit_out_of_step(reel.groups[0].chain.steps[1], 2, true);
   sit_out_of_group(reel, 3, true);
-  EXPECT_EQ(full_chain(reel, reel.clips[0]).steps.size(), 3U);
-  const auto second = full_chain(reel, reel.clips[1]);
-  ASSERT_EQ(second.steps.size(), 2U);
-  EXPECT_EQ(second.steps[0].type->id, "cut");
-  EXPECT_EQ(full_chain(reel, reel.clips[2]).steps.size(), 1U);
+  EXPECT_EQ(running_steps(reel, reel.clips[0]).size(), 3U);
+  const auto second = running_steps(reel, reel.clips[1]);
+  ASSERT_EQ(second.size(), 2U);
+  EXPECT_EQ(second[0].step->type->id, "cut");
+  EXPECT_EQ(running_steps(reel, reel.clips[2]).size(), 1U);
   EXPECT_EQ(sits_out_of(reel, reel.clips[1]), std::vector<std::string>{"Compressor"});
   EXPECT_EQ(sits_out_of(reel, reel.clips[2]), std::vector<std::string>{"the group's chain"});
   EXPECT_TRUE(sits_out_of(reel, reel.clips[0]).empty());
@@ -34,9 +34,9 @@ TEST(SittingOut, OfAStepAndOfTheWholeGroup) {
   save_reel(reel, t / "x.reel");
   Reel back = load_reel(t / "x.reel");
   EXPECT_EQ(back.groups, reel.groups);
-  EXPECT_EQ(full_chain(back, back.clips[1]).steps[0].type->id, "cut");
+  EXPECT_EQ(running_steps(back, back.clips[1])[0].step->type->id, "cut");
   take_part(back, 2);
-  EXPECT_EQ(full_chain(back, back.clips[1]).steps.size(), 3U);
+  EXPECT_EQ(running_steps(back, back.clips[1]).size(), 3U);
   // A clip that goes leaves no trace.
   const int ids[] = {3};
   remove_clips(back, ids);

@@ -1,0 +1,27 @@
+// The list of edits: each in plain words, and a way to any of them.
+#pragma once
+
+#include <QDialog>
+
+#include "work/work.h"
+
+class QListWidget;
+
+namespace drevan::desktop {
+
+/// Stays open beside the work. A click goes to a state; what lies after it is kept until the next edit.
+class HistoryDialog : public QDialog {
+  Q_OBJECT
+
+ public:
+  explicit HistoryDialog(const Work& work, QWidget* parent = nullptr);
+  QListWidget& list() { return *list_; }
+
+ private:
+  void refresh();
+
+  const Work& work_;
+  QListWidget* list_;
+};
+
+}  // namespace drevan::desktop

@@ -1,0 +1,72 @@
+// The table of a batch: a row per clip.
+#pragma once
+
+#include <QAbstractTableModel>
+#include <QStyledItemDelegate>
+#include <map>
+#include <set>
+
+#include "batch/batch.h"
+#include "work/work.h"
+
+namespace drevan::desktop {
+
+class BatchModel : public QAbstractTableModel {
+  Q_OBJECT
+
+ public:
+  enum Column { clip, group, chain, before, after, output, result, columns };
+  enum Role { levels_role = Qt::UserRole, progress_role, failed_role };
+
+  BatchModel(const Work& work, QObject* parent);
+
+  /// The clips that are ticked, in the reel's order.
+  std::vector<int> ticked() const;
+  void set_all_ticked(bool on);
+  /// The reel has changed: rows anew; results of clips that are still there stay.
+  void refresh(const QString& pattern, const QString& extension);
+  /// Names of files as they will be, by clip, where they are not as the pattern alone says.
+  void set_names(std::map<int, QString> names);
+  void begin(const std::vector<int>& clip_ids);
+  /// `job` counts the clips given to begin().
+  void update(size_t job, const JobResult& now);
+  const std::vector<JobResult>& results() const { return results_; }
+
+  int rowCount(const QModelIndex& = {}) const override { return static_cast<int>(ids_.size()); }
+  int columnCount(const QModelIndex& = {}) const override { return columns; }
+  QVariant data(const QModelIndex& index, int role) const override;
+  bool setData(const QModelIndex& index, const QVariant& value, int role) override;
+  QVariant headerData(int section, Qt::Orientation o, int role) const override;
+  Qt::ItemFlags flags(const QModelIndex& index) const override;
+
+ private:
+  const JobResult* result_of(int row) const;
+  QString text(int row, int column) const;
+  bool source_missing(int row) const;
+
+  const Work& work_;
+  std::vector<int> ids_;
+  std::set<int> unticked_;
+  std::vector<int> running_;        // clip ids of the running or last batch
+  int running_reel_ = 0;            // of these: Document::reel_number()
+  std::vector<JobResult> results_;  // in step with running_
+  std::map<int, QString> names_;
+  QString pattern_ = "{clip}", extension_ = ".wav";
+};
+
+/// Draws the level bars of the before and after columns and the progress of the result column.
+class BatchDelegate : public QStyledItemDelegate {
+ public:
+  using QStyledItemDelegate::QStyledItemDelegate;
+  void paint(QPainter* p, const QStyleOptionViewItem& option, const QModelIndex& index) const override;
+};
+
+/// Peak, loudness and noise floor for drawing, dB; below -100: none; and the loudness a target wants.
+struct LevelBar {
+  double peak = -200, loudness = -200, floor = -200;
+  Limits wanted{};
+};
+
+}  // namespace drevan::desktop
+
+Q_DECLARE_METATYPE(drevan::desktop::LevelBar)

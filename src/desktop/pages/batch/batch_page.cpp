@@ -1,0 +1,333 @@
+#include "pages/batch/batch_page.h"
+
+#include <QCheckBox>
+#include <QComboBox>
+#include <QFileDialog>
+#include <QHBoxLayout>
+#include <QHeaderView>
+#include <QLabel>
+#include <QLineEdit>
+#include <QMenu>
+#include <QProgressBar>
+#include <QPushButton>
+#include <QSettings>
+#include <QTableView>
+#include <QToolButton>
+
+#include <new>
+
+#include "audio/error.h"
+#include "audio/time_text.h"
+#include "pages/batch/batch_model.h"
+#include "batch/report.h"
+#include "dialogs/rules_dialog.h"
+#include "theme/theme.h"
+#include "widgets/words.h"
+#include "reel/source_files.h"
+#include "work/document.h"
+#include "work/measurements.h"
+#include "work/notices.h"
+#include "work/selection.h"
+
+namespace drevan::desktop {
+
+BatchPage::BatchPage(const Work& work, QWidget* parent) : QWidget(parent), work_(work) {
+  model_ = new BatchModel(work, this);
+  table_ = new QTableView(this);
+  table_->setModel(model_);
+  table_->setItemDelegate(new BatchDelegate(table_));
+  table_->setSelectionBehavior(QAbstractItemView::SelectRows);
+  table_->setShowGrid(false);
+  table_->verticalHeader()->hide();
+  table_->verticalHeader()->setDefaultSectionSize(32);
+  table_->horizontalHeader()->setHighlightSections(false);
+  table_->horizontalHeader()->setDefaultAlignment(Qt::AlignLeft | Qt::AlignVCenter);
+  table_->setAccessibleName(tr("Clips to render"));
+  const int widths[] = {170, 160, 80, 180, 180, 190};
+  for (int c = 0; c < 6; ++c) table_->setColumnWidth(c, widths[c]);
+  table_->horizontalHeader()->setStretchLastSection(true);
+
+  auto* all = new QVBoxLayout(this);
+  all->setContentsMargins(16, 10, 16, 14);
+  all->setSpacing(10);
+  all->addLayout(make_form());
+  all->addLayout(make_formats());
+  all->addWidget(table_, 1);
+  all->addLayout(make_run());
+  connect_all();
+  show_target();
+}
+
+void BatchPage::showEvent(QShowEvent* e) {
+  QWidget::showEvent(e);
+  refresh();
+}
+
+namespace {
+
+enum What { clips, groups, mix, mix_and_groups, everything };
+
+}  // namespace
+
+void BatchPage::connect_all() {
+  connect(choose_, &QPushButton::clicked, this, [this] {
+    const auto folder = QFileDialog::getExistingDirectory(this, tr("Output folder"), folder_->text());
+    if (!folder.isEmpty()) folder_->setText(folder);
+  });
+  connect(container_, &QComboBox::currentIndexChanged, this, [this] {
+    // What a container cannot hold cannot be chosen.
+    if (container_->currentIndex() == 1 && samples_->currentIndex() == 2) samples_->setCurrentIndex(1);
+    refresh();
+  });
+  connect(samples_, &QComboBox::currentIndexChanged, this, [this](int i) {
+    if (i == 2) container_->setCurrentIndex(0);
+  });
+  connect(pattern_, &QLineEdit::textChanged, this, &BatchPage::refresh);
+  connect(what_, &QComboBox::currentIndexChanged, this, &BatchPage::refresh);
+  connect(overwrite_, &QCheckBox::toggled, this, &BatchPage::refresh);
+  connect(all_box_, &QCheckBox::clicked, model_, &BatchModel::set_all_ticked);
+  connect(model_, &BatchModel::dataChanged, this, [this](const QModelIndex& from, const QModelIndex& to) {
+    // Another set of ticks, other names.
+    if (!rendering_ && isVisible() && from.column() == BatchModel::clip && to.column() == BatchModel::clip) say_clashes();
+  });
+  connect(render_, &QPushButton::clicked, this, &BatchPage::render);
+  connect(cancel_, &QPushButton::clicked, this, &BatchPage::cancel);
+  connect(pause_, &QPushButton::toggled, this, &BatchPage::pause);
+  connect(report_, &QPushButton::clicked, this, &BatchPage::save_report);
+  connect(rules_button_, &QPushButton::clicked, this, [this] {
+    rules().show();
+    rules().raise();
+  });
+  connect(target_, &QComboBox::activated, this, [this](int i) { work_.document.set_target(target_->itemData(i).toString()); });
+  connect(&work_.document, &Document::target_changed, this, &BatchPage::show_target);
+  connect(&work_.document, &Document::reel_changed, this, &BatchPage::refresh);
+  connect(&work_.selection, &Selection::clip_changed, this, &BatchPage::refresh);
+}
+
+RulesDialog& BatchPage::rules() {
+  if (!rules_) rules_ = new RulesDialog(work_, this);
+  return *rules_;
+}
+
+void BatchPage::set_what(int which) { what_->setCurrentIndex(which); }
+
+void BatchPage::pause(bool on) {
+  paused_ = on;
+  pause_->setChecked(on);
+  pause_->setText(on ? tr("Go on") : tr("Pause"));
+  if (rendering_) on ? status_->setText(tr("Paused")) : show_progress();
+}
+
+BatchPage::~BatchPage() {
+  paused_ = false;
+  worker_.cancel();
+}
+
+void BatchPage::set_folder(const QString& folder) { folder_->setText(folder); }
+const std::vector<JobResult>& BatchPage::results() const { return model_->results(); }
+
+// One's own target is a file: it gets a line of its own.
+void BatchPage::show_target() {
+  const auto name = QString::fromStdString(work_.document.reel().target);
+  int at = target_->findData(name);
+  if (at < 0 && work_.document.target()) {
+    target_->addItem(QString::fromStdString(work_.document.target()->label), name);
+    at = target_->count() - 1;
+  }
+  target_->setCurrentIndex(std::max(0, at));
+}
+
+void BatchPage::refresh() {
+  // While a batch renders, too: rows of clips that are gone must not stay.
+  model_->refresh(pattern_->text(), container_->currentIndex() == 0 ? ".wav" : ".flac");
+  if (rendering_) return;
+  // Every drag of a knob on the Bench comes by here; what follows asks the disk about every clip.
+  if (!isVisible()) return;
+  const auto chosen = options().also.size();
+  also_->setText(chosen == 0 ? tr("Also ...") : tr("Also %1 more").arg(chosen));
+  const bool each = what_->currentIndex() == clips || what_->currentIndex() == everything;
+  for (QWidget* w : std::initializer_list<QWidget*>{pattern_, also_, changed_}) w->setEnabled(each);
+  say_clashes();
+}
+
+// What would be in the way is said before anything runs, and names that get a number show it.
+void BatchPage::say_clashes() {
+  status_->clear();
+  if (what_->currentIndex() != clips && what_->currentIndex() != everything) return;
+  try {
+    const auto ids = model_->ticked();
+    const auto jobs = batch_jobs(work_.document.reel(), ids);
+    const auto o = options();
+    const auto settled = settle_names(jobs, o);
+    const auto n = static_cast<int>(std::ranges::count(settled.numbered, true));
+    std::map<int, QString> names;
+    if (n > 0) {
+      for (size_t i = 0; i < ids.size(); ++i) names[ids[i]] = QString::fromStdString(settled.files[i].filename().string());
+      const QString which = n == 1 ? tr("1 name is") : tr("%1 names are").arg(n);
+      status_->setText(settled.foreign.empty() ? tr("%1 taken already and get a number").arg(which)
+                                               : tr("%1 taken, by files that Drevan did not make too; the new ones get a number").arg(which));
+    }
+    model_->set_names(std::move(names));
+  } catch (const Error& e) {
+    status_->setText(QString::fromUtf8(e.what()));
+  }
+}
+
+void BatchPage::render() {
+  if (rendering_) return;
+  const auto ids = model_->ticked();
+  if (ids.empty()) {
+    Q_EMIT work_.notices.message(tr("No clip is ticked, so there is nothing to render."), true);
+    return;
+  }
+  QSettings settings;
+  settings.setValue("batch/folder", folder_->text());
+  settings.setValue("batch/pattern", pattern_->text());
+  settings.setValue("batch/container", container_->currentIndex());
+  settings.setValue("batch/samples", samples_->currentIndex());
+  settings.setValue("batch/only_changed", changed_->isChecked());
+  settings.setValue("batch/overwrite", overwrite_->isChecked());
+  settings.setValue("batch/what", what_->currentIndex());
+  settings.setValue("batch/rate", rate_->currentData());
+  QStringList also;
+  for (const auto* a : also_->menu()->actions())
+    if (a->isChecked()) also << a->text();
+  settings.setValue("batch/also", also);
+  const Reel reel = to_render();
+  jobs_ = batch_jobs(reel, ids);
+  mixes_.clear();
+  seconds_ = 0;
+  for (const int id : ids)
+    if (const Clip* c = reel.find(id)) seconds_ += static_cast<double>(c->frames) / reel.sources[static_cast<size_t>(c->source)].rate;
+  model_->begin(ids);
+  rendering_ = true;
+  render_->setEnabled(false);
+  report_->setEnabled(false);
+  cancel_->setEnabled(true);
+  pause(false);
+  pause_->setEnabled(true);
+  status_->setText(tr("Starting ..."));
+  since_.start();
+  const auto what = what_->currentIndex();
+  // Only ticked clips go into the mix.
+  Reel mixed = reel;
+  std::erase_if(mixed.clips, [&](const Clip& c) { return std::ranges::find(ids, c.id) == ids.end(); });
+  worker_.start([this, jobs = jobs_, o = options(), mixed, what](const CancelToken& cancel) -> Worker::Finish {
+    std::vector<JobResult> results;
+    std::vector<MixFile> mixes;
+    QString problem;
+    try {
+      if (what == clips || what == everything)
+        results = run_batch(jobs, o, work_.measurements.findings(), cancel, [this, &cancel](size_t job, const JobResult& r) {
+          worker_.post(cancel, [this, job, r] {
+            model_->update(job, r);
+            show_progress();
+          });
+        });
+      if (what != clips) {
+        auto mix_options = o;
+        mix_options.also.clear();
+        auto done = render_mix(mixed, mix_options, {what != groups, what != mix, o.target}, work_.measurements.findings(), cancel, [this, &cancel, last = -1](double p) mutable {
+          if (static_cast<int>(p * 200) == last) return;
+          last = static_cast<int>(p * 200);
+          worker_.post(cancel, [this, p] {
+            if (paused_) return;
+            progress_->setValue(static_cast<int>(p * 1000));
+            status_->setText(tr("Mixing, %1 %").arg(p * 100, 0, 'f', 0));
+          });
+        });
+        mixes = std::move(done.files);
+        if (results.empty()) results = std::move(done.clips);
+      }
+    } catch (const Error& e) {
+      problem = QString::fromUtf8(e.what());
+    } catch (const Cancelled&) {
+      // Told below.
+    } catch (const std::bad_alloc&) {
+      problem = tr("The memory is not enough for this batch; close other programs and render what is missing again.");
+    } catch (const std::exception& e) {
+      problem = QString::fromUtf8(e.what());
+    }
+    // Told in any case: a cancelled batch has results, too.
+    QMetaObject::invokeMethod(
+        this,
+        [this, results, mixes, problem] {
+          if (!problem.isEmpty()) Q_EMIT work_.notices.message(problem, true);
+          ended(results, mixes);
+        },
+        Qt::QueuedConnection);
+    return {};
+  });
+}
+
+// The reel at the rate that is asked for.
+Reel BatchPage::to_render() const {
+  Reel reel = work_.document.reel();
+  if (const int hz = rate_->currentData().toInt(); hz > 0) reel.rate = hz;
+  return reel;
+}
+
+void BatchPage::cancel() {
+  paused_ = false;
+  status_->setText(tr("Cancelling ..."));
+  worker_.cancel();
+}
+
+void BatchPage::show_progress() {
+  const double share = share_done(jobs_, model_->results());
+  const double so_far = static_cast<double>(since_.elapsed()) / 1000;
+  progress_->setValue(static_cast<int>(share * 1000));
+  if (paused_) return;
+  const double left = time_left(share, so_far);
+  const QString speed = so_far > 1 ? tr(", %1 x real time").arg(seconds_ * share / so_far, 0, 'f', 0) : QString();
+  status_->setText(left < 0 ? tr("%1 %").arg(share * 100, 0, 'f', 0)
+                            : tr("%1 %%3, %2 left").arg(share * 100, 0, 'f', 0).arg(QString::fromStdString(length_text(left)), speed));
+}
+
+void BatchPage::ended(std::vector<JobResult> results, std::vector<MixFile> mixes) {
+  mixes_ = std::move(mixes);
+  pause(false);
+  pause_->setEnabled(false);
+  rendering_ = false;
+  render_->setEnabled(true);
+  cancel_->setEnabled(false);
+  report_->setEnabled(!results.empty() || !mixes_.empty());
+  for (size_t i = 0; i < results.size(); ++i) model_->update(i, results[i]);
+  const auto count = [&](JobState s) { return static_cast<int>(std::ranges::count(results, s, &JobResult::state)); };
+  QString text = tr("%1 done").arg(count(JobState::done));
+  if (const auto kept = std::ranges::count(results, true, &JobResult::kept); kept > 0) text += tr(" (%1 unchanged)").arg(kept);
+  const auto missing = std::ranges::count_if(results, [](const JobResult& r) { return !r.missed.empty(); });
+  if (missing > 0) text += tr(", %1 not on target").arg(missing);
+  if (const auto broken = std::ranges::count_if(results, [](const JobResult& r) { return r.state == JobState::done && !r.whole; }); broken > 0) text += tr(", %1 not whole").arg(broken);
+  if (const int n = count(JobState::failed)) text += tr(", %1 failed").arg(n);
+  if (const int n = count(JobState::cancelled)) text += tr(", %1 cancelled").arg(n);
+  if (!mixes_.empty()) {
+    text += tr(", %1 written").arg(counted(std::ssize(mixes_), tr("file")));
+    const auto& first = mixes_.front();
+    if (first.levels.loudness_lufs) text += tr(" (%1 %2 LUFS%3)").arg(QString::fromStdString(first.name)).arg(*first.levels.loudness_lufs, 0, 'f', 1).arg(first.missed.empty() ? QString() : tr(", off target"));
+  }
+  status_->setText(tr("%1 in %2").arg(text, QString::fromStdString(length_text(static_cast<double>(since_.elapsed()) / 1000))));
+  progress_->setValue(results.empty() ? 0 : 1000);
+  Q_EMIT finished();
+}
+
+void BatchPage::save_report() {
+  const auto file = QFileDialog::getSaveFileName(this, tr("Save report"), folder_->text() + "/report.html",
+                                                 tr("Page (*.html);;Table (*.csv);;JSON (*.json)"));
+  if (!file.isEmpty()) save_report_to(file.toStdString());
+}
+
+void BatchPage::save_report_to(const std::filesystem::path& file) {
+  if (is_source(file, source_files(work_.document.reel()))) {
+    Q_EMIT work_.notices.message(tr("%1 is a recording of this reel; choose another name.").arg(QString::fromStdString(file.string())), true);
+    return;
+  }
+  try {
+    drevan::save_report(file, {jobs_, model_->results(), work_.document.target(), mixes_});
+    Q_EMIT work_.notices.message(tr("Saved %1").arg(QString::fromStdString(file.string())), false);
+  } catch (const Error& e) {
+    Q_EMIT work_.notices.message(QString::fromUtf8(e.what()), true);
+  }
+}
+
+}  // namespace drevan::desktop

@@ -1,0 +1,89 @@
+// The Batch: every clip with its levels before and after, rendered in one go.
+#pragma once
+
+#include <QElapsedTimer>
+#include <QWidget>
+
+#include "batch/mix.h"
+#include "work/worker.h"
+#include "work/work.h"
+
+class QCheckBox;
+class QComboBox;
+class QLabel;
+class QLineEdit;
+class QProgressBar;
+class QHBoxLayout;
+class QPushButton;
+class QToolButton;
+class QTableView;
+
+namespace drevan::desktop {
+
+class BatchModel;
+
+class BatchPage : public QWidget {
+  Q_OBJECT
+
+ public:
+  explicit BatchPage(const Work& work, QWidget* parent = nullptr);
+  ~BatchPage() override;
+
+  void set_folder(const QString& folder);
+  bool rendering() const { return rendering_; }
+  const std::vector<JobResult>& results() const;
+  /// What the last batch wrote beside the clips.
+  const std::vector<MixFile>& mixes() const { return mixes_; }
+  /// What is rendered, see the list of that name.
+  void set_what(int which);
+  void save_report_to(const std::filesystem::path& file);
+  class RulesDialog& rules();
+  QTableView& table() { return *table_; }
+
+ public Q_SLOTS:
+  void render();
+  void cancel();
+  /// Workers wait where they are, or go on.
+  void pause(bool on);
+
+ Q_SIGNALS:
+  void finished();
+
+ protected:
+  void showEvent(QShowEvent* e) override;
+
+ private:
+  void show_target();
+  void refresh();
+  void say_clashes();
+  void show_progress();
+  QHBoxLayout* make_form();
+  QHBoxLayout* make_formats();
+  QHBoxLayout* make_run();
+  void connect_all();
+  Reel to_render() const;
+  void ended(std::vector<JobResult> results, std::vector<MixFile> mixes);
+  void save_report();
+  BatchOptions options() const;
+
+  const Work& work_;
+  BatchModel* model_;
+  QTableView* table_;
+  QLineEdit *folder_, *pattern_;
+  QComboBox *container_, *samples_, *target_, *what_, *rate_;
+  QToolButton* also_;
+  QCheckBox *changed_, *all_box_, *overwrite_;
+  QPushButton *render_, *cancel_, *report_, *pause_, *rules_button_, *choose_;
+  class RulesDialog* rules_ = nullptr;
+  QProgressBar* progress_;
+  QLabel* status_;
+  QElapsedTimer since_;
+  std::vector<BatchJob> jobs_;
+  std::vector<MixFile> mixes_;
+  std::atomic<bool> paused_{false};
+  double seconds_ = 0;  ///< of all that is rendered
+  bool rendering_ = false;
+  Worker worker_{nullptr};
+};
+
+}  // namespace drevan::desktop

@@ -1,0 +1,171 @@
+// The Batch's form: what is rendered, where to, in which formats.
+#include "pages/batch/batch_page.h"
+#include "work/document.h"
+
+#include <QCheckBox>
+#include <QComboBox>
+#include <QDir>
+#include <QHBoxLayout>
+#include <QLabel>
+#include <QLineEdit>
+#include <QMenu>
+#include <QProgressBar>
+#include <QPushButton>
+#include <QSettings>
+#include <QToolButton>
+
+namespace drevan::desktop {
+
+namespace {
+
+QLabel* caption(const QString& label, QWidget* parent) {
+  auto* l = new QLabel(label, parent);
+  l->setObjectName("quiet");
+  return l;
+}
+
+// The other formats that can be written at once, as the list of the button "Also".
+constexpr std::pair<const char*, OutputFormat> also_formats[] = {{"WAV, 16 bit", {Container::wav, SampleType::int16}},
+                                                                 {"WAV, 24 bit", {Container::wav, SampleType::int24}},
+                                                                 {"WAV, 32 bit float", {Container::wav, SampleType::float32}},
+                                                                 {"FLAC, 16 bit", {Container::flac, SampleType::int16}},
+                                                                 {"FLAC, 24 bit", {Container::flac, SampleType::int24}}};
+
+}  // namespace
+
+QHBoxLayout* BatchPage::make_form() {
+  QSettings settings;
+  what_ = new QComboBox(this);
+  what_->setObjectName("what");
+  what_->addItems({tr("each clip"), tr("a file per group"), tr("the reel as one mix"), tr("mix and groups as stems"), tr("clips, mix and stems")});
+  what_->setAccessibleName(tr("What is rendered"));
+  what_->setToolTip(tr("Mix and groups lay every clip down at its place in the reel; the groups' files are stems that sum to the mix"));
+  what_->setCurrentIndex(std::clamp(settings.value("batch/what", 0).toInt(), 0, 4));
+  folder_ = new QLineEdit(settings.value("batch/folder", QDir::homePath() + "/rendered").toString(), this);
+  folder_->setObjectName("folder");
+  folder_->setAccessibleName(tr("Output folder"));
+  choose_ = new QPushButton(tr("Choose ..."), this);
+  pattern_ = new QLineEdit(settings.value("batch/pattern", "{clip}").toString(), this);
+  pattern_->setObjectName("pattern");
+  pattern_->setAccessibleName(tr("File name"));
+  pattern_->setToolTip(tr("Name of each file: {clip}, {group}, {reel} and {number} are filled in; the column File shows how"));
+  pattern_->setFixedWidth(150);
+  auto* row = new QHBoxLayout;
+  row->setSpacing(8);
+  row->addWidget(caption(tr("Render"), this));
+  row->addWidget(what_);
+  row->addSpacing(10);
+  row->addWidget(caption(tr("Folder"), this));
+  row->addWidget(folder_, 1);
+  row->addWidget(choose_);
+  row->addSpacing(10);
+  row->addWidget(caption(tr("Name"), this));
+  row->addWidget(pattern_);
+  return row;
+}
+
+QHBoxLayout* BatchPage::make_formats() {
+  QSettings settings;
+  container_ = new QComboBox(this);
+  container_->addItems({"WAV", "FLAC"});
+  container_->setCurrentIndex(settings.value("batch/container", 0).toInt());
+  container_->setAccessibleName(tr("File format"));
+  samples_ = new QComboBox(this);
+  samples_->addItems({tr("16 bit"), tr("24 bit"), tr("32 bit float")});
+  samples_->setCurrentIndex(settings.value("batch/samples", 1).toInt());
+  samples_->setAccessibleName(tr("Bits"));
+  also_ = new QToolButton(this);
+  also_->setObjectName("also");
+  also_->setPopupMode(QToolButton::InstantPopup);
+  also_->setToolTip(tr("Writes the same in these formats too, in one go"));
+  auto* menu = new QMenu(also_);
+  const auto wanted = settings.value("batch/also").toStringList();
+  for (const auto& [label, format] : also_formats) {
+    QAction* a = menu->addAction(tr(label));
+    a->setCheckable(true);
+    a->setChecked(wanted.contains(label));
+    connect(a, &QAction::toggled, this, &BatchPage::refresh);
+  }
+  also_->setMenu(menu);
+  rate_ = new QComboBox(this);
+  rate_->setAccessibleName(tr("Rate"));
+  rate_->addItem(tr("the reel's rate"), 0);
+  for (const int hz : {44100, 48000, 96000}) rate_->addItem(tr("%1 kHz").arg(hz / 1000.0), hz);
+  rate_->setCurrentIndex(std::max(0, rate_->findData(settings.value("batch/rate", 0).toInt())));
+  target_ = new QComboBox(this);
+  target_->setObjectName("target");
+  target_->setAccessibleName(tr("Target"));
+  target_->setToolTip(tr("What every clip is judged by; it belongs to the reel"));
+  target_->addItem(tr("none"), QString());
+  for (const Target& t : targets()) target_->addItem(QString::fromStdString(t.label), QString::fromStdString(t.id));
+  rules_button_ = new QPushButton(tr("Rules ..."), this);
+  rules_button_->setToolTip(tr("Which recipe each clip gets, by its group and name"));
+  auto* row = new QHBoxLayout;
+  row->setSpacing(8);
+  row->addWidget(caption(tr("Format"), this));
+  for (QWidget* w : std::initializer_list<QWidget*>{container_, samples_, also_, rate_}) row->addWidget(w);
+  row->addSpacing(10);
+  row->addWidget(caption(tr("Target"), this));
+  row->addWidget(target_);
+  row->addStretch();
+  row->addWidget(rules_button_);
+  return row;
+}
+
+QHBoxLayout* BatchPage::make_run() {
+  QSettings settings;
+  all_box_ = new QCheckBox(tr("all clips"), this);
+  all_box_->setChecked(true);
+  changed_ = new QCheckBox(tr("only what changed"), this);
+  changed_->setObjectName("only_changed");
+  changed_->setChecked(settings.value("batch/only_changed", true).toBool());
+  changed_->setToolTip(tr("Leaves files alone that a batch into this folder made before, when source, chain and format are the same"));
+  overwrite_ = new QCheckBox(tr("overwrite"), this);
+  overwrite_->setObjectName("overwrite");
+  overwrite_->setChecked(settings.value("batch/overwrite", false).toBool());
+  overwrite_->setToolTip(tr("Also replaces files in the way that no batch of Drevan made; otherwise the new ones get a number. Recordings of the reel are never replaced"));
+  render_ = new QPushButton(tr("Render"), this);
+  render_->setObjectName("primary");
+  render_->setMinimumWidth(110);
+  render_->setToolTip(tr("Renders every ticked clip (Ctrl+Return)"));
+  pause_ = new QPushButton(tr("Pause"), this);
+  pause_->setObjectName("pause");
+  pause_->setCheckable(true);
+  pause_->setEnabled(false);
+  cancel_ = new QPushButton(tr("Cancel"), this);
+  cancel_->setEnabled(false);
+  report_ = new QPushButton(tr("Save report ..."), this);
+  report_->setEnabled(false);
+  progress_ = new QProgressBar(this);
+  progress_->setTextVisible(false);
+  progress_->setRange(0, 1000);
+  status_ = new QLabel(this);
+  status_->setObjectName("quiet");
+  auto* row = new QHBoxLayout;
+  row->setSpacing(10);
+  row->addWidget(all_box_);
+  row->addWidget(changed_);
+  row->addWidget(overwrite_);
+  row->addSpacing(12);
+  row->addWidget(progress_, 1);
+  row->addWidget(status_);
+  for (auto* b : {report_, pause_, cancel_, render_}) row->addWidget(b);
+  return row;
+}
+
+BatchOptions BatchPage::options() const {
+  BatchOptions o;
+  o.folder = folder_->text().trimmed().toStdString();
+  o.pattern = pattern_->text().toStdString();
+  o.container = container_->currentIndex() == 0 ? Container::wav : Container::flac;
+  o.samples = static_cast<SampleType>(samples_->currentIndex());
+  o.target = work_.document.target();
+  o.only_changed = changed_->isChecked();
+  o.overwrite = overwrite_->isChecked();
+  for (int i = 0; i < also_->menu()->actions().size(); ++i)
+    if (also_->menu()->actions()[i]->isChecked() && !(also_formats[i].second == OutputFormat{o.container, o.samples})) o.also.push_back(also_formats[i].second);
+  o.pause = &paused_;
+  return o;
+}
+
+}  // namespace drevan::desktop

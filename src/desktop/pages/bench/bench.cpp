@@ -1,0 +1,291 @@
+#include "pages/bench/bench.h"
+
+#include <QFileDialog>
+#include <QHBoxLayout>
+#include <QLabel>
+#include <QMenu>
+#include <QRandomGenerator>
+#include <QScrollArea>
+#include <QScrollBar>
+#include <QSettings>
+#include <QSplitter>
+#include <QTimer>
+#include <QToolButton>
+#include <cmath>
+
+#include "audio/time_text.h"
+#include "dialogs/blind_dialog.h"
+#include "theme/theme.h"
+#include "work/document.h"
+#include "work/jobs.h"
+#include "work/listening.h"
+#include "work/selection.h"
+
+namespace drevan::desktop {
+
+namespace {
+QToolButton* head_button(const QString& label, const QString& tip, QWidget* parent) {
+  auto* b = new QToolButton(parent);
+  b->setText(label);
+  b->setToolTip(tip);
+  return b;
+}
+}  // namespace
+
+Bench::Bench(const Work& work, QWidget* parent) : QWidget(parent), work_(work) {
+  shelf_ = new Shelf(work, this);
+  scope_ = new Scope(work, this);
+  path_ = new LevelPathView(work, this);
+  editor_ = new StepEditor(work, this);
+  foot_ = new Foot(work, this);
+  advice_ = new AdviceLine(work, this);
+
+  name_ = new QLabel(this);
+  name_->setObjectName("heading");
+  facts_ = new QLabel(this);
+  facts_->setObjectName("quiet");
+  mark_ = head_button(tr("Mark room tone"), tr("Then drag over half a second or more where only the room is heard; "
+                                               "with a selection, the selection is taken (R)"), this);
+  mark_->setCheckable(true);
+  find_ = head_button(tr("Find room tone"), tr("Looks for the quietest stretch without speech (Shift+R)"), this);
+  find_->setObjectName("find_room_tone");
+  clear_ = head_button(tr("Clear"), tr("Forgets the room tone"), this);
+
+  const Theme& t = theme();
+  face_ = new Segmented({{tr("Waveform"), tr("Level over time (S)"), t.text}, {tr("Spectrogram"), tr("Frequencies over time (S)"), t.text}}, this);
+  face_->setAccessibleName(tr("Scope shows"));
+  shows_ = new Segmented({{tr("Both"), tr("Before over after"), t.after},
+                          {tr("After"), tr("What leaves the chain, or the step"), t.after},
+                          {tr("Removed"), tr("What is taken away: there should be no words in it"), t.removed}}, this);
+  shows_->setAccessibleName(tr("Spectrogram of"));
+  auto* head = new QHBoxLayout;
+  head->setContentsMargins(2, 0, 0, 0);
+  head->addWidget(name_);
+  head->addSpacing(10);
+  head->addWidget(facts_);
+  head->addSpacing(14);
+  head->addWidget(face_);
+  head->addWidget(shows_);
+  head->addStretch();
+  for (QWidget* w : std::initializer_list<QWidget*>{mark_, find_, clear_}) head->addWidget(w);
+  scroll_ = new QScrollBar(Qt::Horizontal, this);
+  auto* top = new QWidget(this);
+  auto* top_box = new QVBoxLayout(top);
+  top_box->setContentsMargins(0, 4, 0, 0);
+  top_box->setSpacing(3);
+  top_box->addLayout(head);
+  top_box->addWidget(scope_, 1);
+  top_box->addWidget(scroll_);
+
+  auto* path_title = new QLabel(tr("Level path"), this);
+  path_title->setFont(bold_font());
+  auto* path_note = new QLabel(tr("what each step does to peak, loudness and noise floor"), this);
+  path_note->setObjectName("quiet");
+  auto* path_head = new QHBoxLayout;
+  path_head->setContentsMargins(2, 0, 0, 0);
+  path_head->addWidget(path_title);
+  path_head->addSpacing(10);
+  path_head->addWidget(path_note);
+  path_head->addStretch();
+  target_ = head_button(QString(), tr("What the reel is delivered by: its limits are drawn in the level path, and the shelf and the "
+                                      "batch judge by them"), this);
+  target_->setObjectName("target");
+  target_->setPopupMode(QToolButton::InstantPopup);
+  target_->setMenu(new QMenu(target_));
+  meet_ = head_button(tr("Meet the target"), tr("Sets or adds the one step that makes this clip comply, and says what it did (Ctrl+T)"), this);
+  meet_->setObjectName("meet");
+  path_head->addWidget(target_);
+  path_head->addWidget(meet_);
+  fill_target_menu();
+  connect(meet_, &QToolButton::clicked, &work_.jobs, &Jobs::meet_target);
+  connect(&work_.document, &Document::target_changed, this, &Bench::show_target);
+  show_target();
+  auto* area = new QScrollArea(this);
+  area->setWidget(path_);
+  area->setWidgetResizable(true);
+  area->setFrameShape(QFrame::NoFrame);
+  area->setVerticalScrollBarPolicy(Qt::ScrollBarAlwaysOff);
+  area->setMinimumHeight(176);
+  auto* middle = new QWidget(this);
+  auto* middle_box = new QVBoxLayout(middle);
+  middle_box->setContentsMargins(0, 2, 0, 0);
+  middle_box->setSpacing(4);
+  middle_box->addLayout(path_head);
+  middle_box->addWidget(area, 1);
+  middle_box->addWidget(advice_);
+
+  auto* parts = new QSplitter(Qt::Vertical, this);
+  parts->setObjectName("bench_parts");
+  parts->addWidget(top);
+  parts->addWidget(middle);
+  parts->addWidget(editor_);
+  parts->setChildrenCollapsible(false);
+  parts->setSizes({204, 252, 254});
+  parts->setHandleWidth(6);
+  auto* sides = new QSplitter(Qt::Horizontal, this);
+  sides->setObjectName("bench_sides");
+  sides->addWidget(shelf_);
+  sides->addWidget(parts);
+  sides->setSizes({236, 1032});
+  sides->setStretchFactor(1, 1);
+  sides->setChildrenCollapsible(false);
+  sides->setHandleWidth(12);
+  auto* all = new QVBoxLayout(this);
+  all->setContentsMargins(0, 0, 0, 0);
+  all->setSpacing(6);
+  auto* inner = new QHBoxLayout;
+  inner->setContentsMargins(0, 0, 12, 0);
+  inner->addWidget(sides);
+  all->addLayout(inner, 1);
+  all->addWidget(foot_);
+
+  connect(mark_, &QToolButton::clicked, this, [this](bool on) {
+    if (on && scope_->selection()) return mark_room_tone();
+    scope_->set_marking(on);
+  });
+  connect(scope_, &Scope::marking_ended, this, [this] {
+    mark_->setChecked(false);
+    scope_->set_marking(false);
+  });
+  connect(find_, &QToolButton::clicked, &work_.jobs, &Jobs::find_room_tone);
+  connect(clear_, &QToolButton::clicked, this, [this] { work_.document.change([&](const Reel& reel) { return edits::set_room_tone(reel, work_.selection.clip_id(), std::nullopt); }); });
+  connect(face_, &Segmented::chosen, this, [this](int i) { show_spectrogram(i == 1); });
+  connect(shows_, &Segmented::chosen, this, [this](int i) { scope_->spectrogram().set_show(static_cast<ScopeSpectrogram::Show>(i)); });
+  connect(advice_, &AdviceLine::place_wanted, this, [this](double s) {
+    scope_->show_range(s - 1, 2);
+    work_.listening.player().seek(std::llround(s * work_.document.reel().rate));
+    scope_->show_playhead(s);
+  });
+  connect(scope_, &Scope::playhead_set, this, [this](double s) {
+    work_.listening.player().seek(std::llround(s * work_.document.reel().rate));
+    scope_->show_playhead(s);
+  });
+  connect(scope_, &Scope::selection_changed, this, &Bench::apply_loop);
+  connect(scope_, &Scope::view_changed, this, &Bench::show_view);
+  connect(scroll_, &QScrollBar::valueChanged, this,
+          [this](int v) { scope_->show_range(v / 1000.0, scope_->view_length()); });
+  connect(foot_, &Foot::loop_changed, this, &Bench::apply_loop);
+  connect(foot_, &Foot::matched_changed, this, [this](bool on) { scope_->spectrogram().set_matched(on); });
+  connect(shelf_, &Shelf::context_wanted, this, &Bench::context_wanted);
+  connect(&work_.selection, &Selection::clip_changed, this, &Bench::show_clip);
+  connect(&work_.document, &Document::reel_changed, this, &Bench::show_clip);
+  timer_ = new QTimer(this);
+  timer_->setInterval(16);
+  connect(timer_, &QTimer::timeout, this, &Bench::live);
+  timer_->start();
+  auto& spectrogram = scope_->spectrogram();
+  spectrogram.set_range(spectrogram.top_db(), QSettings().value("scope/range_db", spectrogram.range_db()).toDouble());
+  show_spectrogram(QSettings().value("scope/spectrogram", false).toBool());
+  show_clip();
+}
+
+void Bench::fill_target_menu() {
+  QMenu* menu = target_->menu();
+  connect(menu->addAction(tr("No target")), &QAction::triggered, this, [this] { work_.document.set_target({}); });
+  menu->addSeparator();
+  for (const Target& t : targets())
+    connect(menu->addAction(QString::fromStdString(t.label)), &QAction::triggered, this,
+            [this, id = QString::fromStdString(t.id)] { work_.document.set_target(id); });
+  menu->addSeparator();
+  connect(menu->addAction(tr("My own, from a file ...")), &QAction::triggered, this, [this] {
+    const auto file = QFileDialog::getOpenFileName(this, tr("Use a target"), {}, tr("Targets (*.json)"));
+    if (!file.isEmpty()) work_.document.set_target(file);
+  });
+}
+
+void Bench::show_target() {
+  const auto& t = work_.document.target();
+  target_->setText(tr("Target: %1").arg(t ? QString::fromStdString(t->label) : tr("none")));
+  meet_->setVisible(t.has_value());
+}
+
+void Bench::show_spectrogram(bool on) {
+  face_->set_current(on ? 1 : 0);
+  shows_->setVisible(on);
+  scope_->spectrogram().set_on(on);
+  QSettings().setValue("scope/spectrogram", on);
+}
+
+void Bench::widen_spectrogram(double by_db) {
+  auto& s = scope_->spectrogram();
+  s.set_range(s.top_db(), s.range_db() + by_db);
+  QSettings().setValue("scope/range_db", s.range_db());
+}
+
+void Bench::compare_blind() {
+  if (!work_.listening.plan()) return;
+  std::optional<FrameRange> loop;
+  const double rate = work_.document.reel().rate;
+  if (const auto s = scope_->selection()) loop = FrameRange{std::llround(s->begin * rate), std::llround(s->end * rate)};
+  auto* dialog = new BlindDialog(work_, loop, QRandomGenerator::global()->generate(), this);
+  dialog->setModal(true);
+  // What was listened to before, and how, comes back.
+  connect(dialog, &QDialog::finished, this, [this] {
+    Player& player = work_.listening.player();
+    player.pause();
+    player.set_listen(static_cast<Listen>(foot_->compare().current()));
+    player.set_matched(foot_->matched());
+    apply_loop();
+  });
+  dialog->show();
+}
+
+void Bench::mark_room_tone() {
+  if (const auto selection = scope_->selection()) {
+    mark_->setChecked(false);
+    scope_->set_marking(false);
+    scope_->select(std::nullopt);
+    work_.document.change([&](const Reel& reel) { return edits::set_room_tone(reel, work_.selection.clip_id(), selection); });
+    return;
+  }
+  mark_->setChecked(!mark_->isChecked());
+  scope_->set_marking(mark_->isChecked());
+}
+
+void Bench::show_clip() {
+  const Clip* c = work_.selection.clip();
+  name_->setText(c ? QString::fromStdString(c->name) : tr("No clip"));
+  for (QWidget* w : std::initializer_list<QWidget*>{mark_, find_}) w->setEnabled(c != nullptr);
+  clear_->setVisible(c && c->room_tone);
+  if (!c) return facts_->clear();
+  const auto& s = work_.document.reel().sources[static_cast<size_t>(c->source)];
+  const QString channels = s.channels == 1   ? tr("mono")
+                           : s.channels == 2 ? tr("stereo")
+                                             : tr("%1 channels").arg(s.channels);
+  const int lender = work_.document.reel().groups[static_cast<size_t>(c->group)].room_tone_clip;
+  const Clip* other = !c->room_tone && lender != c->id ? work_.document.reel().find(lender) : nullptr;
+  const QString tone = lends_room_tone(work_.document.reel(), *c) ? tr("  its room tone serves the group")
+                       : other && other->room_tone   ? tr("  room tone of %1").arg(QString::fromStdString(other->name))
+                                                     : QString();
+  facts_->setText(tr("%1  %2  %3 kHz").arg(QString::fromStdString(length_text(work_.selection.clip_seconds())), channels,
+                                          QString::number(s.rate / 1000)) + tone);
+}
+
+void Bench::show_view() {
+  const QSignalBlocker quiet(scroll_);
+  const int all = static_cast<int>(work_.selection.clip_seconds() * 1000);
+  const int page = static_cast<int>(scope_->view_length() * 1000);
+  scroll_->setRange(0, std::max(0, all - page));
+  scroll_->setPageStep(page);
+  scroll_->setSingleStep(std::max(1, page / 20));
+  scroll_->setValue(static_cast<int>(scope_->view_begin() * 1000));
+}
+
+void Bench::apply_loop() {
+  const double rate = work_.document.reel().rate;
+  if (!foot_->looping()) return work_.listening.player().set_loop(std::nullopt);
+  const auto range = scope_->selection().value_or(SecondsRange{0, work_.selection.clip_seconds()});
+  work_.listening.player().set_loop(FrameRange{std::llround(range.begin * rate), std::llround(range.end * rate)});
+}
+
+void Bench::live() {
+  if (!isVisible()) return;
+  scope_->show_playhead(static_cast<double>(work_.listening.player().position()) / work_.document.reel().rate);
+  foot_->live();
+  const bool playing = work_.listening.player().playing();
+  // Once more after the end, so that the pictures come to rest.
+  if (playing || was_playing_) editor_->live();
+  was_playing_ = playing;
+}
+
+}  // namespace drevan::desktop

@@ -1,0 +1,75 @@
+// The Bench: one clip on its way through its chain.
+#pragma once
+
+#include <QWidget>
+
+#include "pages/bench/advice_line.h"
+#include "pages/bench/foot.h"
+#include "pages/bench/level_path.h"
+#include "pages/bench/scope.h"
+#include "pages/bench/shelf.h"
+#include "pages/bench/step_editor.h"
+#include "work/work.h"
+
+class QLabel;
+class QScrollBar;
+class QTimer;
+class QToolButton;
+
+namespace drevan::desktop {
+
+class Bench : public QWidget {
+  Q_OBJECT
+
+ public:
+  explicit Bench(const Work& work, QWidget* parent = nullptr);
+
+  Shelf& shelf() { return *shelf_; }
+  Scope& scope() { return *scope_; }
+  LevelPathView& level_path() { return *path_; }
+  StepEditor& editor() { return *editor_; }
+  Foot& foot() { return *foot_; }
+  AdviceLine& advice() { return *advice_; }
+  QToolButton& mark_button() { return *mark_; }
+  QToolButton& target_button() { return *target_; }
+  QToolButton& meet_button() { return *meet_; }
+  Segmented& face() { return *face_; }
+  Segmented& spectrogram_shows() { return *shows_; }
+
+ public Q_SLOTS:
+  /// Marks the selection as room tone, or switches to marking by mouse when there is none.
+  void mark_room_tone();
+  /// Waveform or spectrogram in the scope.
+  void show_spectrogram(bool on);
+  void widen_spectrogram(double by_db);
+  /// Ten hidden trials over the selection, or the whole clip.
+  void compare_blind();
+
+ Q_SIGNALS:
+  void context_wanted(const QPoint& global);
+
+ private:
+  void show_clip();
+  void show_view();
+  void apply_loop();
+  void live();
+
+  const Work& work_;
+  Shelf* shelf_;
+  Scope* scope_;
+  LevelPathView* path_;
+  StepEditor* editor_;
+  Foot* foot_;
+  AdviceLine* advice_;
+  QLabel *name_, *facts_;
+  Segmented *face_, *shows_;
+  void fill_target_menu();
+  void show_target();
+
+  QToolButton *mark_, *find_, *clear_, *target_, *meet_;
+  QScrollBar* scroll_;
+  QTimer* timer_;
+  bool was_playing_ = false;
+};
+
+}  // namespace drevan::desktop

@@ -1,0 +1,165 @@
+#include "pages/bench/foot.h"
+
+#include <QCheckBox>
+#include <QHBoxLayout>
+#include <QLabel>
+#include <QPainter>
+#include <QToolButton>
+#include <QVBoxLayout>
+
+#include "audio/time_text.h"
+#include "theme/theme.h"
+#include "work/document.h"
+#include "work/listening.h"
+#include "work/notices.h"
+#include "work/selection.h"
+
+namespace drevan::desktop {
+
+Foot::Foot(const Work& work, QWidget* parent)
+    : QWidget(parent), work_(work), programme_(2, work.document.reel().rate), heard_(8192) {
+  setFixedHeight(46);
+  auto* row = new QHBoxLayout(this);
+  row->setContentsMargins(14, 0, 16, 0);
+  row->setSpacing(8);
+  play_ = new QToolButton(this);
+  play_->setText(tr("Play"));
+  play_->setObjectName("play");
+  play_->setFixedWidth(70);
+  play_->setFont(bold_font());
+  play_->setToolTip(tr("Play or pause (Space)"));
+  loop_ = new QToolButton(this);
+  loop_->setText(tr("Loop"));
+  loop_->setObjectName("loop");
+  loop_->setCheckable(true);
+  loop_->setToolTip(tr("Play the selection, or the whole clip, round and round (L)"));
+  time_ = new QLabel("0:00.00", this);
+  time_->setFont(heading_font());
+  time_->setFixedWidth(82);
+  time_->setAlignment(Qt::AlignRight | Qt::AlignVCenter);
+  of_ = new QLabel(this);
+  of_->setObjectName("quiet");
+  of_->setFixedWidth(96);
+  device_ = new QLabel(this);
+  device_->setObjectName("message");
+  const Theme& t = theme();
+  compare_ = new Segmented({{tr("Before"), tr("The clip untouched (1)"), t.before},
+                            {tr("After"), tr("Through the whole chain (2)"), t.after},
+                            {tr("Removed"), tr("Only what the chain takes away (3)"), t.removed}},
+                           this);
+  compare_->setObjectName("compare");
+  compare_->setAccessibleName(tr("Listen to"));
+  compare_->set_current(1);
+  matched_ = new QCheckBox(tr("level matched"), this);
+  matched_->setObjectName("matched");
+  matched_->setChecked(true);
+  matched_->setToolTip(tr("Brings before to the measured loudness of after, so that the louder one is not "
+                          "taken for the better one; removed then leaves out plain gain"));
+  around_ = new QCheckBox(tr("this step only"), this);
+  around_->setObjectName("around");
+  around_->setToolTip(tr("Before is what enters the selected step, after what leaves it, removed what it takes (4); "
+                         "otherwise the whole chain is compared"));
+  auto* ticks = new QVBoxLayout;
+  ticks->setSpacing(0);
+  ticks->setContentsMargins(0, 0, 0, 0);
+  for (QCheckBox* c : {matched_, around_}) {
+    c->setFont(small_font());
+    ticks->addWidget(c);
+  }
+  loudness_ = new LoudnessReadout(this);
+  meter_ = new Meter(this);
+  for (QWidget* w : std::initializer_list<QWidget*>{play_, loop_, time_, of_, device_}) row->addWidget(w);
+  row->addStretch(1);
+  row->addWidget(compare_);
+  row->addSpacing(8);
+  row->addLayout(ticks);
+  row->addStretch(1);
+  row->addWidget(loudness_);
+  row->addWidget(meter_);
+
+  connect(play_, &QToolButton::clicked, this, &Foot::toggle_play);
+  connect(loop_, &QToolButton::toggled, this, &Foot::loop_changed);
+  connect(compare_, &Segmented::chosen, this, [this](int i) { work_.listening.player().set_listen(static_cast<Listen>(i)); });
+  connect(matched_, &QCheckBox::toggled, this, [this](bool on) {
+    work_.listening.player().set_matched(on);
+    begin_loudness();
+    Q_EMIT matched_changed(on);
+  });
+  connect(around_, &QCheckBox::toggled, &work_.listening, &Listening::set_solo_step);
+  connect(loudness_, &LoudnessReadout::cleared, this, &Foot::begin_loudness);
+  connect(compare_, &Segmented::chosen, this, &Foot::begin_loudness);
+  connect(&work_.selection, &Selection::clip_changed, this, &Foot::begin_loudness);
+  connect(meter_, &Meter::cleared, this, [this] { work_.listening.player().clear_over(); });
+}
+
+void Foot::paintEvent(QPaintEvent*) {
+  QPainter p(this);
+  p.fillRect(rect(), theme().raised);
+}
+
+void Foot::set_around_step(bool on) { around_->setChecked(on); }
+bool Foot::matched() const { return matched_->isChecked(); }
+
+// A mono clip is measured as one channel, as in the level path and in every file.
+void Foot::begin_loudness() {
+  const Clip* clip = work_.selection.clip();
+  const bool mono = clip && work_.document.reel().sources[static_cast<size_t>(clip->source)].channels == 1;
+  programme_ = ProgrammeMeter(mono ? 1 : 2, work_.document.reel().rate);
+  loudness_->show_readings({});
+}
+
+void Foot::hear_loudness() {
+  const bool playing = work_.listening.player().playing();
+  if (playing && !was_playing_) begin_loudness();
+  was_playing_ = playing;
+  size_t n = work_.listening.player().heard().read(heard_);
+  if (n == 0) return;
+  if (programme_.channels() == 1) {
+    n /= 2;
+    for (size_t i = 0; i < n; ++i) heard_[i] = heard_[2 * i];
+  }
+  programme_.hear(std::span(heard_).first(n));
+  // Ten times a second is as often as numbers can be read.
+  if (since_readings_.isValid() && since_readings_.elapsed() < 100) return;
+  since_readings_.start();
+  loudness_->show_readings(programme_.readings());
+}
+
+bool Foot::looping() const { return loop_->isChecked(); }
+
+void Foot::toggle_play() {
+  Player& player = work_.listening.player();
+  if (player.playing()) {
+    player.pause();
+  } else {
+    player.set_listen(static_cast<Listen>(compare_->current()));
+    player.set_matched(matched_->isChecked());
+    player.play();
+  }
+  live();
+}
+
+void Foot::listen(Listen what) {
+  compare_->set_current(static_cast<int>(what));
+  begin_loudness();
+  work_.listening.player().set_listen(what);
+}
+
+void Foot::live() {
+  Player& player = work_.listening.player();
+  play_->setText(player.playing() ? tr("Pause") : tr("Play"));
+  const double rate = work_.document.reel().rate;
+  time_->setText(QString::fromStdString(clock_text(static_cast<double>(player.position()) / rate)));
+  of_->setText(tr("of %1").arg(QString::fromStdString(clock_text(work_.selection.clip_seconds()))));
+  meter_->show_peaks(player.take_peaks(), player.over());
+  hear_loudness();
+  const bool silent = player.silent();
+  device_->setText(silent ? tr("silent") : QString());
+  device_->setToolTip(silent ? tr("No sound device was found, so playing is silent; meters and pictures still "
+                                  "move. Connect one and start Drevan again.")
+                             : QString());
+  if (const auto problem = player.take_error(); !problem.empty())
+    Q_EMIT work_.notices.message(QString::fromStdString(problem), true);
+}
+
+}  // namespace drevan::desktop

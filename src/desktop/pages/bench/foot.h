@@ -1,0 +1,62 @@
+// Play, loop, time; before / after / removed; the meter.
+#pragma once
+
+#include <QElapsedTimer>
+#include <QWidget>
+
+#include "measure/programme_meter.h"
+#include "widgets/loudness_readout.h"
+#include "widgets/meter.h"
+#include "widgets/segmented.h"
+#include "engine/player.h"
+#include "work/work.h"
+
+class QCheckBox;
+class QLabel;
+class QToolButton;
+
+namespace drevan::desktop {
+
+class Foot : public QWidget {
+  Q_OBJECT
+
+ public:
+  explicit Foot(const Work& work, QWidget* parent = nullptr);
+
+  void toggle_play();
+  void listen(Listen what);
+  bool looping() const;
+  Meter& meter() { return *meter_; }
+  LoudnessReadout& loudness() { return *loudness_; }
+  Segmented& compare() { return *compare_; }
+  /// Compares around the selected step alone.
+  void set_around_step(bool on);
+  bool matched() const;
+  /// Call some 30 times a second.
+  void live();
+
+ Q_SIGNALS:
+  void loop_changed(bool on);
+  void matched_changed(bool on);
+
+ protected:
+  void paintEvent(QPaintEvent*) override;
+
+ private:
+  void begin_loudness();
+  void hear_loudness();
+
+  const Work& work_;
+  ProgrammeMeter programme_;
+  bool was_playing_ = false;
+  std::vector<float> heard_;
+  QElapsedTimer since_readings_;
+  QToolButton *play_, *loop_;
+  QLabel *time_, *of_, *device_;
+  Segmented* compare_;
+  QCheckBox *matched_, *around_;
+  LoudnessReadout* loudness_;
+  Meter* meter_;
+};
+
+}  // namespace drevan::desktop

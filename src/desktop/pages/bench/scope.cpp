@@ -1,0 +1,391 @@
+#include "pages/bench/scope.h"
+
+#include <QMouseEvent>
+#include <QPainter>
+#include <QPainterPath>
+#include <cmath>
+
+#include "audio/time_text.h"
+#include "theme/theme.h"
+#include "widgets/columns.h"
+#include "work/document.h"
+#include "work/listening.h"
+#include "work/measurements.h"
+#include "work/selection.h"
+#include "work/shelf_measurements.h"
+
+namespace drevan::desktop {
+
+namespace {
+constexpr double ruler_height = 20;
+constexpr double reduction_height = 26;
+constexpr double most_reduction_db = 18;
+// Two pixels a cell of the peak pyramid: closer there is nothing more to see.
+constexpr double least_frames_per_pixel = PeakPyramid::cell / 2.0;
+}  // namespace
+
+Scope::Scope(const Work& work, QWidget* parent) : QWidget(parent), work_(work) {
+  setFocusPolicy(Qt::StrongFocus);
+  setMouseTracking(true);
+  setAccessibleName(tr("Scope"));
+  setToolTip(tr("<p>The clip over time: the line is before, the body is after the chain.</p>"
+                "<p>Click sets the playhead, drag selects, the wheel zooms at the pointer, "
+                "Shift and wheel moves. The edges of the room tone can be dragged.</p>"));
+  connect(&work_.selection, &Selection::clip_changed, this, [this] {
+    const bool same = clip_shown_ == work_.selection.clip_id();
+    clip_shown_ = work_.selection.clip_id();
+    if (!same) {
+      selection_.reset();
+      playhead_s_ = 0;
+      show_all();
+      Q_EMIT selection_changed();
+    }
+    redraw();
+  });
+  connect(&work_.document, &Document::reel_changed, this, &Scope::redraw);
+  connect(&work_.measurements, &Measurements::levels_changed, this, &Scope::redraw);
+  connect(&work_.shelf, &ShelfMeasurements::peaks_changed, this, &Scope::redraw);
+  connect(&work_.measurements, &Measurements::course_changed, this, &Scope::redraw);
+  spectrogram_ = new ScopeSpectrogram(work_, this);
+  connect(spectrogram_, &ScopeSpectrogram::changed, this, &Scope::redraw);
+}
+
+void Scope::redraw() {
+  stale_ = true;
+  update();
+}
+
+void Scope::set_marking(bool on) {
+  marking_ = on;
+  setCursor(on ? Qt::IBeamCursor : Qt::ArrowCursor);
+  update();
+}
+
+void Scope::select(std::optional<SecondsRange> range) {
+  selection_ = range;
+  Q_EMIT selection_changed();
+  update();
+}
+
+void Scope::show_playhead(double seconds) {
+  if (seconds == playhead_s_) return;
+  // Two narrow strips instead of the whole scope, 60 times a second.
+  const auto strip = [&](double s) { return QRect(static_cast<int>(x_of(s)) - 8, 0, 17, height()); };
+  const QRect old = strip(playhead_s_);
+  playhead_s_ = seconds;
+  if (work_.listening.player().playing() &&
+      (seconds > begin_s_ + length_s_ || seconds < begin_s_) && length_s_ < work_.selection.clip_seconds()) {
+    show_range(seconds - length_s_ * 0.05, length_s_);
+    return;
+  }
+  update(old);
+  update(strip(seconds));
+}
+
+QRectF Scope::wave_rect() const {
+  return {0, 0, static_cast<double>(width()), height() - ruler_height - reduction_rect().height()};
+}
+
+QRectF Scope::reduction_rect() const {
+  const auto* course = work_.measurements.course();
+  if (spectrogram_->on() || !course || course->reduction_db.empty() || height() < 110) return {};
+  return {0, height() - ruler_height - reduction_height, static_cast<double>(width()), reduction_height};
+}
+double Scope::x_of(double seconds) const { return (seconds - begin_s_) / length_s_ * width(); }
+double Scope::seconds_at(double x) const { return begin_s_ + x / std::max(1, width()) * length_s_; }
+
+void Scope::show_all() { show_range(0, work_.selection.clip_seconds()); }
+
+void Scope::show_range(double begin_s, double length_s) {
+  const double all = std::max(0.01, work_.selection.clip_seconds());
+  const double least = std::min(all, least_frames_per_pixel * width() / work_.document.reel().rate);
+  length_s_ = std::clamp(length_s, least, all);
+  begin_s_ = std::clamp(begin_s, 0.0, all - length_s_);
+  redraw();
+  Q_EMIT view_changed();
+}
+
+void Scope::zoom(double factor, double at_s) {
+  const double length = length_s_ / factor;
+  show_range(at_s - (at_s - begin_s_) / factor, length);
+}
+
+// Upper or lower edge of a waveform, a point per pixel.
+QPolygonF Scope::outline(const PeakPyramid& peaks, double rate, bool upper) const {
+  const QRectF r = wave_rect();
+  const double middle = r.center().y(), half = r.height() / 2 - 3;
+  const double per_pixel = length_s_ * rate / width();
+  // Columns are bound to the sound, not to the screen, so that scrolling does not make them dance.
+  const auto first = static_cast<Samples>(std::floor(begin_s_ * rate / per_pixel));
+  QPolygonF points;
+  points.reserve(width() + 2);
+  for (Samples i = first; i <= first + width() + 1; ++i) {
+    const auto from = static_cast<Samples>(static_cast<double>(i) * per_pixel);
+    const auto to = static_cast<Samples>(static_cast<double>(i + 1) * per_pixel);
+    if (from >= peaks.frames()) break;
+    const PeakPair pair = peaks.range(from, std::max(to, from + 1));
+    const double x = (static_cast<double>(i) * per_pixel / rate - begin_s_) / length_s_ * width();
+    const auto v = static_cast<double>(std::clamp(upper ? pair.high : pair.low, -1.0F, 1.0F));
+    points << QPointF(x, middle - v * half);
+  }
+  return points;
+}
+
+// A clay edge where the sound passes full scale and the body can grow no further.
+void Scope::mark_overs(QPainter& p, const PeakPyramid& peaks, double rate) const {
+  const QRectF r = wave_rect();
+  const double per_pixel = length_s_ * rate / width();
+  for (int x = 0; x < width(); ++x) {
+    const auto from = static_cast<Samples>((begin_s_ * rate) + x * per_pixel);
+    const PeakPair pair = peaks.range(from, from + std::max<Samples>(1, static_cast<Samples>(per_pixel)));
+    if (pair.high > 1) p.fillRect(QRectF(x, r.top(), 1.5, 5), theme().over);
+    if (pair.low < -1) p.fillRect(QRectF(x, r.bottom() - 5, 1.5, 5), theme().over);
+  }
+}
+
+void Scope::draw_waves() {
+  const double ratio = devicePixelRatioF();
+  waves_ = QPixmap(size() * ratio);
+  waves_.setDevicePixelRatio(ratio);
+  const Theme& t = theme();
+  waves_.fill(t.window);
+  QPainter p(&waves_);
+  p.setRenderHint(QPainter::Antialiasing);
+  p.setPen(Qt::NoPen);
+  p.setBrush(t.panel);
+  p.drawRoundedRect(QRectF(rect()), 6, 6);
+  const Clip* clip = work_.selection.clip();
+  stale_ = false;
+  if (!clip) {
+    p.setPen(t.quiet);
+    p.drawText(rect(), Qt::AlignCenter, tr("Drop sound or video files here, or add them with Ctrl+I"));
+    return;
+  }
+  if (work_.document.missing(*clip)) {
+    p.setPen(t.over);
+    p.drawText(rect(), Qt::AlignCenter, tr("The source of this clip is missing. Clip, Find the source ... brings it back."));
+    return;
+  }
+  if (spectrogram_->on()) {
+    const QRectF r = wave_rect();
+    const int halves = spectrogram_->show() == ScopeSpectrogram::Show::before_over_after ? 2 : 1;
+    spectrogram_->want(begin_s_, length_s_, {width(), static_cast<int>(r.height()) / halves});
+    spectrogram_->draw(p, r, begin_s_, length_s_);
+  } else {
+    draw_bodies(p, *clip);
+    draw_reduction(p);
+  }
+  draw_ruler(p);
+}
+
+// Before as an outline over after as a body.
+void Scope::draw_bodies(QPainter& p, const Clip& clip) {
+  const Theme& t = theme();
+  const double rate = work_.document.reel().rate;
+  const QRectF r = wave_rect();
+  p.setPen(QPen(t.line, 1));
+  p.drawLine(QPointF(0, r.center().y()), QPointF(width(), r.center().y()));
+  Columns columns(r.size().toSize(), devicePixelRatioF());
+  const auto* levels = work_.measurements.levels();
+  if (levels && levels->after)
+    columns.fill(outline(*levels->after, rate, true), outline(*levels->after, rate, false), faded(t.after, work_.measurements.levels_fresh() ? 0.85 : 0.55));
+  if (const auto before = work_.shelf.source_peaks(clip)) {
+    // The clip may be a part of its source.
+    const auto& source = work_.document.reel().sources[static_cast<size_t>(clip.source)];
+    const double offset = static_cast<double>(clip.begin) / source.rate;
+    begin_s_ += offset;
+    for (const bool upper : {true, false}) columns.line(outline(*before, rate, upper), 1.3, t.before);
+    begin_s_ -= offset;
+  } else {
+    p.setPen(t.quiet);
+    p.drawText(r, Qt::AlignCenter, tr("Reading the waveform ..."));
+  }
+  p.drawImage(r.topLeft(), columns.image());
+  if (levels && levels->after) mark_overs(p, *levels->after, rate);
+}
+
+// What the selected step takes, hanging from the top of a strip of its own; what it gives stands in it.
+void Scope::draw_reduction(QPainter& p) const {
+  const QRectF r = reduction_rect();
+  if (r.isEmpty()) return;
+  const Theme& t = theme();
+  const auto& course = work_.measurements.course()->reduction_db;
+  p.setPen(QPen(t.line, 1));
+  p.drawLine(r.topLeft(), r.topRight());
+  const double per_pixel = length_s_ / width() * work_.document.reel().rate / PlayRun::block;
+  const double first = begin_s_ * work_.document.reel().rate / PlayRun::block;
+  double most = 0;
+  for (int x = 0; x < width(); ++x) {
+    const auto from = static_cast<size_t>(first + x * per_pixel);
+    const auto to = std::max(from + 1, static_cast<size_t>(first + (x + 1) * per_pixel));
+    float taken = 0, given = 0;
+    for (size_t i = from; i < std::min(to, course.size()); ++i) taken = std::max(taken, course[i]), given = std::max(given, -course[i]);
+    const auto tall = [&](float db) { return std::min(1.0, static_cast<double>(db) / most_reduction_db) * (r.height() - 2); };
+    if (taken > 0.05F) p.fillRect(QRectF(x, r.top() + 1, 1, tall(taken)), t.attention);
+    if (given > 0.05F) p.fillRect(QRectF(x, r.bottom() - tall(given), 1, tall(given)), faded(t.after, 0.8));
+    most = std::max({most, static_cast<double>(taken), static_cast<double>(given)});
+  }
+  p.setFont(small_font());
+  p.setPen(t.quiet);
+  p.drawText(r.adjusted(6, 0, -6, -1), Qt::AlignLeft | Qt::AlignBottom, tr("gain, this step: up to %1 dB").arg(most, 0, 'f', 1));
+}
+
+
+void Scope::draw_ruler(QPainter& p) const {
+  const Theme& t = theme();
+  p.setFont(small_font());
+  p.setPen(t.quiet);
+  double step = 0.01;
+  const double factors[] = {2, 2.5, 2};
+  for (int i = 0; step / length_s_ * width() < 70; ++i) step *= factors[i % 3];
+  if (step > 40) step = std::ceil(step / 60) * 60;
+  const double y = height() - ruler_height;
+  for (double s = std::ceil(begin_s_ / step) * step; s < begin_s_ + length_s_; s += step) {
+    const double x = x_of(s);
+    p.drawLine(QPointF(x, y + 2), QPointF(x, y + 6));
+    const QString label = length_s_ < 60 && s < 60
+                              ? QString::number(s, 'f', step < 0.1 ? 2 : step < 1 ? 1 : 0) + " s"
+                              : QString::fromStdString(clock_text(s)).chopped(step < 1 ? 0 : 3);
+    p.drawText(QPointF(x + 4, y + 15), label);
+  }
+}
+
+void Scope::paintEvent(QPaintEvent*) {
+  if (stale_ || waves_.size() != size() * devicePixelRatioF()) draw_waves();
+  QPainter p(this);
+  p.drawPixmap(0, 0, waves_);
+  const Clip* clip = work_.selection.clip();
+  if (!clip) return;
+  const Theme& t = theme();
+  p.setRenderHint(QPainter::Antialiasing);
+  const auto tone = marked_ ? marked_ : clip->room_tone;
+  const QRectF r = wave_rect();
+  if (tone) {
+    const QRectF band(x_of(tone->begin), 0, x_of(tone->end) - x_of(tone->begin), r.height());
+    p.fillRect(band, faded(t.removed, 0.3));
+    p.setPen(QPen(t.removed, 1));
+    p.drawLine(band.topLeft(), band.bottomLeft());
+    p.drawLine(band.topRight(), band.bottomRight());
+    p.setFont(small_font());
+    if (band.width() > 50)
+      p.drawText(band.adjusted(5, 3, -2, 0), Qt::AlignLeft | Qt::AlignTop, tr("room tone"));
+  }
+  if (selection_) {
+    const QRectF band(x_of(selection_->begin), 0, x_of(selection_->end) - x_of(selection_->begin), r.height());
+    p.fillRect(band, faded(t.text, 0.13));
+    p.setPen(QPen(faded(t.text, 0.5), 1));
+    p.drawRect(band);
+  }
+  const double x = x_of(playhead_s_);
+  p.setPen(QPen(t.attention, 2));
+  p.drawLine(QPointF(x, 0), QPointF(x, r.bottom()));
+  p.setPen(Qt::NoPen);
+  p.setBrush(t.attention);
+  p.drawPolygon(QPolygonF{{x - 5, 0}, {x + 5, 0}, {x, 7}});
+  if (hasFocus() || marking_) {
+    p.setBrush(Qt::NoBrush);
+    p.setPen(QPen(marking_ ? t.removed : t.attention, 1));
+    p.drawRoundedRect(QRectF(rect()).adjusted(0.5, 0.5, -0.5, -0.5), 6, 6);
+  }
+}
+
+void Scope::resizeEvent(QResizeEvent*) { show_range(begin_s_, length_s_); }
+
+Scope::Drag Scope::edge_at(QPointF at) const {
+  const double x = at.x();
+  if (const QRectF legend = ScopeSpectrogram::legend_rect(wave_rect()).adjusted(-4, -6, 5, 6); spectrogram_->on() && legend.contains(at))
+    return at.y() < legend.center().y() ? Drag::legend_top : Drag::legend_floor;
+  const Clip* clip = work_.selection.clip();
+  if (!clip || !clip->room_tone) return Drag::none;
+  if (std::abs(x - x_of(clip->room_tone->begin)) < 4) return Drag::tone_begin;
+  if (std::abs(x - x_of(clip->room_tone->end)) < 4) return Drag::tone_end;
+  return Drag::none;
+}
+
+void Scope::mousePressEvent(QMouseEvent* e) {
+  if (e->button() != Qt::LeftButton || !work_.selection.clip()) return;
+  pressed_x_ = e->position().x();
+  pressed_y_ = e->position().y();
+  pressed_top_db_ = spectrogram_->top_db();
+  pressed_range_db_ = spectrogram_->range_db();
+  drag_ = edge_at(e->position());
+  if (drag_ == Drag::legend_top || drag_ == Drag::legend_floor) return;
+  if (marking_) drag_ = Drag::mark;
+  if (drag_ == Drag::none) drag_ = Drag::select;
+  if (drag_ != Drag::select) marked_ = work_.selection.clip()->room_tone;
+}
+
+void Scope::mouseMoveEvent(QMouseEvent* e) {
+  const double x = e->position().x();
+  if (drag_ == Drag::none) {
+    const Drag edge = edge_at(e->position());
+    const bool legend = edge == Drag::legend_top || edge == Drag::legend_floor;
+    if (!marking_ || legend) setCursor(legend ? Qt::SizeVerCursor : edge == Drag::none ? Qt::ArrowCursor : Qt::SizeHorCursor);
+    return;
+  }
+  if (drag_ == Drag::legend_top || drag_ == Drag::legend_floor) return drag_legend(e->position().y());
+  const double all = work_.selection.clip_seconds();
+  const double here = std::clamp(seconds_at(x), 0.0, all);
+  const double there = std::clamp(seconds_at(pressed_x_), 0.0, all);
+  const SecondsRange range{std::min(here, there), std::max(here, there)};
+  if (drag_ == Drag::select && std::abs(x - pressed_x_) > 3) select(range);
+  if (drag_ == Drag::mark && std::abs(x - pressed_x_) > 3) marked_ = range;
+  if (drag_ == Drag::tone_begin) marked_->begin = std::min(here, marked_->end - 0.01);
+  if (drag_ == Drag::tone_end) marked_->end = std::max(here, marked_->begin + 0.01);
+  update();
+}
+
+// Up is quieter sounds brighter: the whole range moves by its upper half, its depth by the lower.
+void Scope::drag_legend(double y) {
+  const double db = (pressed_y_ - y) * 0.4;
+  if (drag_ == Drag::legend_top) spectrogram_->set_range(pressed_top_db_ + db, pressed_range_db_ + db);
+  else spectrogram_->set_range(pressed_top_db_, pressed_range_db_ - db);
+}
+
+void Scope::mouseReleaseEvent(QMouseEvent* e) {
+  const Drag ended = std::exchange(drag_, Drag::none);
+  if (ended == Drag::legend_top || ended == Drag::legend_floor) return;
+  if (ended == Drag::select && std::abs(e->position().x() - pressed_x_) <= 3) {
+    if (selection_) select(std::nullopt);
+    Q_EMIT playhead_set(std::clamp(seconds_at(e->position().x()), 0.0, work_.selection.clip_seconds()));
+  }
+  if (ended == Drag::none || ended == Drag::select) return;
+  const auto range = std::exchange(marked_, std::nullopt);
+  if (range && std::abs(e->position().x() - pressed_x_) > 3) work_.document.change([&](const Reel& reel) { return edits::set_room_tone(reel, work_.selection.clip_id(), range); });
+  if (ended == Drag::mark) Q_EMIT marking_ended();
+  update();
+}
+
+void Scope::mouseDoubleClickEvent(QMouseEvent*) {
+  select(SecondsRange{0, work_.selection.clip_seconds()});
+}
+
+void Scope::wheelEvent(QWheelEvent* e) {
+  const double steps = (e->angleDelta().y() != 0 ? e->angleDelta().y() : -e->angleDelta().x()) / 120.0;
+  if (e->modifiers() & Qt::ShiftModifier || e->angleDelta().x() != 0)
+    show_range(begin_s_ - steps * length_s_ * 0.12, length_s_);
+  else
+    zoom(std::pow(1.25, steps), seconds_at(e->position().x()));
+  e->accept();
+}
+
+void Scope::keyPressEvent(QKeyEvent* e) {
+  const double step = length_s_ * (e->modifiers() & Qt::ShiftModifier ? 0.002 : 0.02);
+  const auto move = [&](double to) {
+    Q_EMIT playhead_set(std::clamp(to, 0.0, work_.selection.clip_seconds()));
+  };
+  switch (e->key()) {
+    case Qt::Key_Left: move(playhead_s_ - step); break;
+    case Qt::Key_Right: move(playhead_s_ + step); break;
+    case Qt::Key_Home: move(0); break;
+    case Qt::Key_End: move(work_.selection.clip_seconds()); break;
+    case Qt::Key_Plus:
+    case Qt::Key_Equal: zoom(1.5, playhead_s_); break;
+    case Qt::Key_Minus: zoom(1 / 1.5, playhead_s_); break;
+    case Qt::Key_0: show_all(); break;
+    case Qt::Key_Escape: select(std::nullopt); break;
+    default: QWidget::keyPressEvent(e);
+  }
+}
+
+}  // namespace drevan::desktop

@@ -1,0 +1,90 @@
+// The selected clip over time: before as an outline over after as a body, with room tone, selection
+// and playhead.
+#pragma once
+
+#include <QPixmap>
+#include <QWidget>
+#include <optional>
+
+#include "pages/bench/scope_spectrogram.h"
+#include "media/peaks.h"
+#include "reel/reel.h"
+#include "work/work.h"
+
+class QScrollBar;
+
+namespace drevan::desktop {
+
+class Scope : public QWidget {
+  Q_OBJECT
+
+ public:
+  explicit Scope(const Work& work, QWidget* parent = nullptr);
+
+  /// While on, dragging marks the room tone instead of a selection.
+  void set_marking(bool on);
+  bool marking() const { return marking_; }
+  std::optional<SecondsRange> selection() const { return selection_; }
+  void select(std::optional<SecondsRange> range);
+  void show_playhead(double seconds);
+  /// Seconds shown at the left edge, and shown in all.
+  double view_begin() const { return begin_s_; }
+  double view_length() const { return length_s_; }
+  void show_range(double begin_s, double length_s);
+  void show_all();
+  void zoom(double factor, double at_s);
+  double x_of(double seconds) const;
+  double seconds_at(double x) const;
+
+  /// The other face; on or off.
+  ScopeSpectrogram& spectrogram() { return *spectrogram_; }
+  /// Where the selected step's gain reduction is drawn; empty when it has none.
+  QRectF reduction_rect() const;
+
+  QSize minimumSizeHint() const override { return {300, 110}; }
+
+ Q_SIGNALS:
+  void playhead_set(double seconds);
+  void selection_changed();
+  void marking_ended();
+  void view_changed();
+
+ protected:
+  void paintEvent(QPaintEvent*) override;
+  void resizeEvent(QResizeEvent*) override;
+  void mousePressEvent(QMouseEvent* e) override;
+  void mouseMoveEvent(QMouseEvent* e) override;
+  void mouseReleaseEvent(QMouseEvent* e) override;
+  void mouseDoubleClickEvent(QMouseEvent* e) override;
+  void wheelEvent(QWheelEvent* e) override;
+  void keyPressEvent(QKeyEvent* e) override;
+
+ private:
+  enum class Drag { none, select, mark, tone_begin, tone_end, legend_top, legend_floor };
+  void redraw();
+  void draw_waves();
+  void draw_bodies(QPainter& p, const Clip& clip);
+  void draw_reduction(QPainter& p) const;
+  void draw_ruler(QPainter& p) const;
+  void mark_overs(QPainter& p, const PeakPyramid& peaks, double rate) const;
+  QPolygonF outline(const PeakPyramid& peaks, double rate, bool upper) const;
+  QRectF wave_rect() const;
+  Drag edge_at(QPointF at) const;
+  void drag_legend(double y);
+
+  const Work& work_;
+  QPixmap waves_;  // everything but selection and playhead
+  bool stale_ = true;
+  double begin_s_ = 0, length_s_ = 1;
+  double playhead_s_ = 0;
+  int clip_shown_ = 0;
+  std::optional<SecondsRange> selection_;
+  std::optional<SecondsRange> marked_;  // while dragging
+  bool marking_ = false;
+  Drag drag_ = Drag::none;
+  double pressed_x_ = 0;
+  double pressed_y_ = 0, pressed_top_db_ = 0, pressed_range_db_ = 0;
+  ScopeSpectrogram* spectrogram_;
+};
+
+}  // namespace drevan::desktop

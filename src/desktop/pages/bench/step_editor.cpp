@@ -1,0 +1,200 @@
+#include "pages/bench/step_editor.h"
+
+#include <QCheckBox>
+#include <QGridLayout>
+#include <QHBoxLayout>
+#include <QLabel>
+#include <QMenu>
+#include <QPainter>
+#include <QToolButton>
+
+#include "theme/theme.h"
+#include "widgets/words.h"
+#include "work/document.h"
+#include "work/listening.h"
+#include "work/measurements.h"
+#include "work/notices.h"
+#include "work/selection.h"
+
+namespace drevan::desktop {
+
+StepEditor::StepEditor(const Work& work, QWidget* parent)
+    : QWidget(parent), work_(work), scope_in_(8192), scope_out_(8192) {
+  auto* all = new QVBoxLayout(this);
+  all->setContentsMargins(14, 8, 14, 10);
+  all->setSpacing(6);
+  auto* head = new QHBoxLayout;
+  title_ = new QLabel(this);
+  title_->setObjectName("heading");
+  summary_ = new QLabel(this);
+  summary_->setObjectName("quiet");
+  page_label_ = new QLabel(this);
+  page_label_->setObjectName("message");
+  on_ = new QCheckBox(tr("on"), this);
+  on_->setToolTip(tr("Whether sound flows through this step"));
+  points_ = new QToolButton(this);
+  points_->setText(tr("Starting points"));
+  points_->setToolTip(tr("Settings for real cases to start from"));
+  points_->setPopupMode(QToolButton::InstantPopup);
+  points_->setMenu(new QMenu(points_));
+  remove_ = new QToolButton(this);
+  remove_->setText(tr("Remove"));
+  remove_->setToolTip(tr("Take this step out of the chain (undo brings it back)"));
+  head->addWidget(title_);
+  head->addSpacing(10);
+  head->addWidget(summary_);
+  head->addStretch();
+  head->addWidget(page_label_);
+  head->addSpacing(8);
+  for (QWidget* w : std::initializer_list<QWidget*>{on_, points_, remove_}) head->addWidget(w);
+  all->addLayout(head);
+  body_ = new QWidget(this);
+  all->addWidget(body_, 1);
+
+  connect(on_, &QCheckBox::clicked, this, [this](bool on) {
+    change([&](const Reel& reel, int clip) { return edits::switch_step(reel, clip, step_, on); });
+  });
+  connect(remove_, &QToolButton::clicked, this, [this] {
+    change([&](const Reel& reel, int clip) { return edits::remove_step(reel, clip, step_); });
+  });
+  connect(&work_.selection, &Selection::step_changed, this, &StepEditor::refresh);
+  connect(&work_.document, &Document::reel_changed, this, &StepEditor::refresh);
+  connect(&work_.selection, &Selection::clip_changed, this, &StepEditor::refresh);
+  connect(&work_.measurements, &Measurements::levels_changed, this, [this] {
+    if (picture_) picture_->refresh();
+  });
+  rebuild();
+}
+
+void StepEditor::paintEvent(QPaintEvent*) {
+  QPainter p(this);
+  p.setRenderHint(QPainter::Antialiasing);
+  p.setPen(Qt::NoPen);
+  p.setBrush(theme().panel);
+  p.drawRoundedRect(QRectF(rect()), 6, 6);
+}
+
+void StepEditor::refresh() {
+  const ChainStep* s = work_.selection.step();
+  if (work_.selection.step_id() != step_ || (s ? s->type : nullptr) != type_ || clip_ != work_.selection.clip_id()) {
+    rebuild();
+    return;
+  }
+  if (!s) return;
+  on_->setChecked(s->on);
+  for (size_t i = 0; i < sliders_.size(); ++i) sliders_[i]->show_value(s->settings[i]);
+  picture_->refresh();
+}
+
+// Another step: new picture, new sliders.
+void StepEditor::rebuild() {
+  step_ = work_.selection.step_id();
+  clip_ = work_.selection.clip_id();
+  const ChainStep* s = work_.selection.step(step_);
+  type_ = s ? s->type : nullptr;
+  picture_ = nullptr;
+  sliders_.clear();
+  delete body_->layout();
+  qDeleteAll(body_->findChildren<QWidget*>(QString(), Qt::FindDirectChildrenOnly));
+  for (QWidget* w : std::initializer_list<QWidget*>{on_, points_, remove_}) w->setVisible(s != nullptr);
+  page_label_->clear();
+  title_->setText(s ? text(s->type->label) : tr("No step"));
+  summary_->setText(s ? text(s->type->summary) : tr("add one with the plus in the level path"));
+  if (!s) return;
+  on_->setChecked(s->on);
+  fill_menu();
+
+  auto* row = new QHBoxLayout(body_);
+  row->setContentsMargins(0, 0, 0, 0);
+  row->setSpacing(18);
+  picture_ = StepPicture::make(work_, step_, body_);
+  const bool wide = s->type->picture == Picture::response || s->type->picture == Picture::bands;
+  row->addWidget(picture_, wide ? 12 : 8);
+  auto* right = new QWidget(body_);
+  grid_ = new QGridLayout(right);
+  grid_->setContentsMargins(0, 0, 0, 0);
+  grid_->setHorizontalSpacing(24);
+  grid_->setVerticalSpacing(2);
+  row->addWidget(right, wide ? 10 : 12);
+  for (size_t i = 0; i < s->type->parameters.size(); ++i) {
+    auto* slider = new ValueSlider(s->type->parameters[i], right);
+    slider->setObjectName(text(s->type->parameters[i].id));
+    slider->show_value(s->settings[i]);
+    sliders_.push_back(slider);
+    connect(slider, &ValueSlider::changed, this, [this, i](double v) { set(static_cast<int>(i), v); });
+    connect(slider, &ValueSlider::settled, this, [this] { work_.document.end_merge(); });
+    connect(slider, &ValueSlider::refused, this, [this](const QString& why) { Q_EMIT work_.notices.message(why, true); });
+  }
+  connect(picture_, &StepPicture::changed, this, &StepEditor::set);
+  connect(picture_, &StepPicture::settled, this, [this] { work_.document.end_merge(); });
+  connect(picture_, &StepPicture::page_chosen, this, &StepEditor::show_page);
+  show_page(picture_->page());
+}
+
+// Lays out the sliders that are always there and those of the held handle.
+void StepEditor::show_page(int page) {
+  std::vector<ValueSlider*> shown;
+  for (auto* slider : sliders_) {
+    grid_->removeWidget(slider);
+    const int of = slider->parameter().page;
+    slider->setVisible(of == 0 || of == page);
+    if (of == 0 || of == page) shown.push_back(slider);
+  }
+  const int columns = shown.size() > 5 ? 2 : 1;
+  const int rows = (static_cast<int>(shown.size()) + columns - 1) / columns;
+  for (int r = 0, all = grid_->rowCount(); r < all; ++r) grid_->setRowStretch(r, 0);
+  for (int i = 0; i < static_cast<int>(shown.size()); ++i)
+    grid_->addWidget(shown[static_cast<size_t>(i)], i % rows, i / rows);
+  grid_->setRowStretch(rows, 1);
+  page_label_->setText(page > 0 ? tr("band %1").arg(page) : QString());
+}
+
+void StepEditor::change(const std::function<edits::Edit(const Reel&, int)>& edit) {
+  if (step_ == 0) return;
+  work_.document.change([&](const Reel& reel) { return edit(reel, work_.selection.clip_id()); });
+}
+
+void StepEditor::set(int parameter, double value) {
+  change([&](const Reel& reel, int clip) { return edits::turn(reel, clip, step_, parameter, value); });
+}
+
+void StepEditor::fill_menu() {
+  QMenu* menu = points_->menu();
+  menu->clear();
+  menu->setToolTipsVisible(true);
+  for (int i = 0; i < static_cast<int>(type_->starting_points.size()); ++i) {
+    const auto& point = type_->starting_points[static_cast<size_t>(i)];
+    QAction* a = menu->addAction(text(point.name));
+    a->setToolTip(text(point.note));
+    connect(a, &QAction::triggered, this, [this, i] { use_starting_point(i); });
+  }
+  menu->addSeparator();
+  connect(menu->addAction(tr("Standard")), &QAction::triggered, this, [this] { use_starting_point(-1); });
+}
+
+void StepEditor::use_starting_point(int index) {
+  if (!type_) return;
+  const NamedSettings* point = index < 0 ? nullptr : &type_->starting_points.at(static_cast<size_t>(index));
+  const Settings next = point ? settings_of(*type_, *point) : standard_settings(*type_);
+  work_.document.end_merge();
+  change([&](const Reel& reel, int clip) { return edits::set_settings(reel, clip, step_, next, point ? std::string(point->name) : "Standard settings"); });
+}
+
+ValueSlider* StepEditor::slider(std::string_view parameter_id) const {
+  for (auto* s : sliders_)
+    if (s->parameter().id == parameter_id && !s->isHidden()) return s;
+  return nullptr;
+}
+
+void StepEditor::live() {
+  if (!picture_) return;
+  Player& player = work_.listening.player();
+  const size_t in = player.focus_in().read(scope_in_);
+  const size_t out = player.focus_out().read(scope_out_);
+  std::array<float, max_readings> readings{};
+  const int n = player.playing() ? player.readings(readings) : 0;
+  picture_->live(std::span(readings).first(static_cast<size_t>(n)), std::span(scope_in_).first(in),
+                 std::span(scope_out_).first(out));
+}
+
+}  // namespace drevan::desktop

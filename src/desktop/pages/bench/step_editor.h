@@ -1,0 +1,58 @@
+// The selected step: its picture on the left, its settings as sliders on the right, both always
+// showing the same.
+#pragma once
+
+#include <QWidget>
+#include <vector>
+
+#include "pictures/picture.h"
+#include "widgets/value_slider.h"
+#include "reel/edits.h"
+#include "work/work.h"
+
+class QCheckBox;
+class QGridLayout;
+class QLabel;
+class QToolButton;
+
+namespace drevan::desktop {
+
+class StepEditor : public QWidget {
+  Q_OBJECT
+
+ public:
+  explicit StepEditor(const Work& work, QWidget* parent = nullptr);
+
+  StepPicture* picture() const { return picture_; }
+  /// The slider of a parameter, nullptr when it is not shown.
+  ValueSlider* slider(std::string_view parameter_id) const;
+  /// Uses one of the step's starting points, or (below 0) the standard settings.
+  void use_starting_point(int index);
+  void live();
+
+ protected:
+  void paintEvent(QPaintEvent*) override;
+
+ private:
+  void rebuild();
+  void refresh();
+  void show_page(int page);
+  void change(const std::function<edits::Edit(const Reel&, int clip)>& edit);
+  void set(int parameter, double value);
+  void fill_menu();
+
+  const Work& work_;
+  StepId step_ = 0;
+  const StepType* type_ = nullptr;
+  int clip_ = 0;
+  StepPicture* picture_ = nullptr;
+  std::vector<ValueSlider*> sliders_;
+  QWidget* body_ = nullptr;
+  QGridLayout* grid_ = nullptr;
+  QLabel *title_ = nullptr, *summary_ = nullptr, *page_label_ = nullptr;
+  QCheckBox* on_ = nullptr;
+  QToolButton *points_ = nullptr, *remove_ = nullptr;
+  std::vector<float> scope_in_, scope_out_;
+};
+
+}  // namespace drevan::desktop

@@ -1,0 +1,284 @@
+#include "work/document.h"
+
+#include <fmt/ranges.h>
+
+#include <QStandardPaths>
+#include <QTimer>
+
+#include "audio/error.h"
+#include "reel/history_file.h"
+#include "widgets/words.h"
+#include "work/notices.h"
+
+namespace drevan::desktop {
+
+namespace fs = std::filesystem;
+
+namespace {
+
+fs::path unsaved_folder() {
+  return fs::path(QStandardPaths::writableLocation(QStandardPaths::GenericDataLocation).toStdString()) / "drevan" / "unsaved";
+}
+
+}  // namespace
+
+Document::Document(Notices& notices, QObject* parent) : QObject(parent), notices_(notices), file_(unsaved_folder()) {
+  for (Worker* worker : {&source_worker_, &history_worker_})
+    connect(worker, &Worker::failed, this, [this](const QString& why) { notices_.warn(why); });
+}
+
+Document::~Document() { leave(); }
+
+bool Document::missing(const Clip& clip) const {
+  return check_source(reel().sources[static_cast<size_t>(clip.source)], false) == SourceState::missing;
+}
+
+// --- files ---
+
+void Document::reset(Reel reel) {
+  source_worker_.cancel();
+  preview_.reset();
+  history_ = History(std::move(reel));
+  ++reel_number_;
+  Q_EMIT opened();
+  read_target();
+  Q_EMIT reel_changed();
+}
+
+void Document::leave() {
+  Q_EMIT leaving();
+  // A list of edits that is being written is waited for: it is short work.
+  for (int i = 0; i < 1000 && history_worker_.busy(); ++i) std::this_thread::sleep_for(std::chrono::milliseconds(5));
+  file_.leave();
+}
+
+void Document::new_reel() {
+  leave();
+  Reel reel;
+  reel.name = "Untitled reel";
+  reset(std::move(reel));
+}
+
+// All or nothing: until the other reel is read, locked and has its journal, the one that is open stays so.
+bool Document::open(const fs::path& file) {
+  try {
+    auto opened = file_.open(file);
+    const auto found = std::move(opened.found);
+    Reel reel = std::move(opened.reel);
+    Q_EMIT leaving();
+    for (int i = 0; i < 1000 && history_worker_.busy(); ++i) std::this_thread::sleep_for(std::chrono::milliseconds(5));
+    file_.take(std::move(opened));
+    std::vector<std::string> lost;
+    for (const auto& s : reel.sources)
+      if (check_source(s, false) == SourceState::missing) lost.push_back(s.path.filename().string());
+    reset(std::move(reel));
+    bring_history(found.has_value());
+    check_sources();
+    if (found) {
+      take({found->reel, "Bring edits back"});
+      notices_.tell(tr("Drevan did not end properly last time: %1 since the last save came back, up to \"%2\". Undo leads to what was saved.")
+                        .arg(counted(found->edits, tr("edit")), QString::fromStdString(found->last_label)));
+    }
+    tell_opened(lost);
+    return true;
+  } catch (const std::exception& e) {
+    notices_.warn(e);
+    return false;
+  }
+}
+
+void Document::tell_opened(const std::vector<std::string>& lost) {
+  if (!file_.read_only().empty())
+    notices_.warn(tr("%1 It was opened for reading; save it under another name to keep changes.").arg(read_only()));
+  else if (!file_.guards())
+    notices_.warn(tr("The folder of %1 knows no locks, so nothing keeps another Drevan from opening it too; make sure that nobody else works on it.")
+                      .arg(QString::fromStdString(file().filename().string())));
+  if (!lost.empty())
+    notices_.warn(tr("%1 missing: %2. Find it again with Clip, Find the source.")
+                      .arg(lost.size() == 1 ? tr("A source is") : tr("%1 sources are").arg(lost.size()), QString::fromStdString(fmt::format("{}", fmt::join(lost, ", ")))));
+}
+
+bool Document::save(const fs::path& file) {
+  try {
+    end_preview();
+    auto saved = file_.save(file, history_);
+    history_ = std::move(saved.history);
+    keep_history(saved.text);
+    history_.mark_saved();
+    Q_EMIT reel_changed();
+    notices_.tell(tr("Saved %1").arg(QString::fromStdString(file.filename().string())));
+    return true;
+  } catch (const std::exception& e) {
+    notices_.warn(e);
+    return false;
+  }
+}
+
+bool Document::bring_back_unsaved() {
+  const auto unsaved = file_.find_unsaved();
+  if (!unsaved) return false;
+  const Recovered& found = unsaved->found;
+  new_reel();
+  take({found.reel, "Bring edits back"});
+  // Kept anew by now; the old ones may go.
+  file_.flush();
+  ReelFile::remove_unsaved(unsaved->file);
+  notices_.tell(tr("Drevan did not end properly last time: a reel that had not been saved came back with %1, up to \"%2\". Save it to keep it.")
+                    .arg(counted(found.edits, tr("edit")), QString::fromStdString(found.last_label)));
+  return true;
+}
+
+// The list of edits beside the reel, in the background: it may be long.
+void Document::keep_history(const std::string& saved) {
+  history_worker_.start([states = SavedHistory{history_.entries(), history_.at()}, file = file(), saved](const CancelToken&) -> Worker::Finish {
+    try {
+      save_history(states, file, saved);
+    } catch (const Error&) {
+      // The reel itself is safe; where its folder cannot be written any more the next save says so.
+    }
+    return {};
+  });
+}
+
+// `after_crash`: the edits that came back are edits of what was saved.
+void Document::bring_history(bool after_crash) {
+  history_worker_.start([this, file = file(), after_crash](const CancelToken&) -> Worker::Finish {
+    auto found = load_history(file);
+    if (!found) return {};
+    if (after_crash) found->states.resize(found->at + 1);
+    return [this, file, states = std::move(*found)] {
+      if (file != this->file()) return;
+      history_.put_before(states.states, states.at);
+      Q_EMIT reel_changed();
+    };
+  });
+}
+
+// Whether files are still what they were, by their content; hours of sound take their time.
+void Document::check_sources() {
+  source_worker_.start([this, sources = reel().sources](const CancelToken& cancel) -> Worker::Finish {
+    QStringList changed;
+    for (const auto& s : sources)
+      if (check_source(s, true, &cancel) == SourceState::changed) changed << QString::fromStdString(s.path.filename().string());
+    if (changed.isEmpty()) return {};
+    return [this, changed] {
+      notices_.warn(tr("Changed on the disk since the reel was saved: %1. It is measured anew; if another file was meant, use Clip, Find the source.").arg(changed.join(", ")));
+    };
+  });
+}
+
+// --- edits ---
+
+void Document::take(edits::Edit edit) {
+  preview_.reset();
+  history_.edit(std::move(edit.next), edit.label, edit.merge);
+  keep_journal(edit.label);
+  if (edit.step != 0) Q_EMIT step_wanted(edit.step);
+  read_target();
+  Q_EMIT reel_changed();
+  if (!edit.told.empty()) notices_.tell(QString::fromStdString(edit.told));
+}
+
+bool Document::change(const std::function<edits::Edit(const Reel&)>& edit) {
+  end_preview();
+  try {
+    take(edit(history_.now()));
+    return true;
+  } catch (const Error& e) {
+    notices_.warn(e);
+    return false;
+  }
+}
+
+// Every state goes to the disk, undone or not; what goes wrong there is told a moment later.
+void Document::keep_journal(const std::string& label) {
+  if (const auto problem = file_.tell(history_, label); !problem.empty()) notices_.warn(QString::fromStdString(problem));
+  QTimer::singleShot(400, this, [this] {
+    if (const auto problem = file_.take_problem(); !problem.empty()) notices_.warn(QString::fromStdString(problem));
+  });
+}
+
+void Document::show_state() {
+  read_target();
+  Q_EMIT reel_changed();
+}
+
+void Document::undo() {
+  end_preview();
+  const auto label = QString::fromStdString(history_.undo_label());
+  history_.undo();
+  keep_journal(tr("Undo: %1").arg(label).toStdString());
+  show_state();
+  notices_.tell(tr("Undone: %1").arg(label));
+}
+
+void Document::redo() {
+  end_preview();
+  const auto label = QString::fromStdString(history_.redo_label());
+  history_.redo();
+  keep_journal(label.toStdString());
+  show_state();
+  notices_.tell(tr("Done again: %1").arg(label));
+}
+
+void Document::go_to(int state) {
+  end_preview();
+  history_.go_to(static_cast<size_t>(state));
+  keep_journal("Go back in the list");
+  show_state();
+}
+
+void Document::set_target(const QString& name_or_file) {
+  const auto target = name_or_file.toStdString();
+  if (target == history_.now().target) return;
+  change([&](const Reel& reel) {
+    if (!target.empty()) find_target(target);  // told, when there is no such one
+    return edits::set_target(reel, target);
+  });
+}
+
+void Document::read_target() {
+  if (reel().target == target_name_) return;
+  target_name_ = reel().target;
+  target_.reset();
+  try {
+    if (!target_name_.empty()) target_ = find_target(target_name_);
+  } catch (const Error& e) {
+    notices_.warn(e);
+  }
+  Q_EMIT target_changed();
+}
+
+void Document::clear_unused_versions() {
+  const auto unused = unused_versions(history_.now());
+  if (unused.empty()) return;
+  std::vector<fs::path> files;
+  for (const auto& u : unused) {
+    const Version& version = *find_version(*history_.now().find(u.clip), u.version);
+    files.push_back(history_.now().sources[static_cast<size_t>(version.source)].path);
+  }
+  if (change(edits::clear_unused_versions)) file_.clear_when_left(std::move(files));
+}
+
+// --- previews ---
+
+void Document::preview(const std::function<edits::Edit(const Reel&)>& edit) {
+  try {
+    auto next = std::make_shared<const Reel>(edit(history_.now()).next);
+    if (*next == reel()) return;
+    if (!preview_) Q_EMIT preview_begins();
+    preview_ = std::move(next);
+    Q_EMIT reel_changed();
+  } catch (const Error& e) {
+    notices_.warn(e);
+  }
+}
+
+void Document::end_preview() {
+  if (!preview_) return;
+  preview_.reset();
+  Q_EMIT preview_ends();
+  Q_EMIT reel_changed();
+}
+
+}  // namespace drevan::desktop

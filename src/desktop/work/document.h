@@ -1,0 +1,99 @@
+// The reel that is open: as edited and as shown, its undo, and its file.
+#pragma once
+
+#include <QObject>
+#include <functional>
+#include <memory>
+
+#include "batch/target.h"
+#include "reel/edits.h"
+#include "reel/reel_file.h"
+#include "work/worker.h"
+
+namespace drevan::desktop {
+
+class Notices;
+
+class Document : public QObject {
+  Q_OBJECT
+
+ public:
+  explicit Document(Notices& notices, QObject* parent = nullptr);
+  ~Document() override;
+
+  /// As it is now, or as a preview shows it.
+  const Reel& reel() const { return *shared(); }
+  std::shared_ptr<const Reel> shared() const { return preview_ ? preview_ : history_.shared(); }
+  const History& history() const { return history_; }
+  const std::filesystem::path& file() const { return file_.path(); }
+  /// Another one for each reel that is opened or begun.
+  int reel_number() const { return reel_number_; }
+  /// Why the reel cannot be saved under its name, in a sentence; empty: it can.
+  QString read_only() const { return QString::fromStdString(file_.read_only()); }
+  bool missing(const Clip& clip) const;
+  /// The reel's target; empty when it has none, or one that cannot be read.
+  const std::optional<Target>& target() const { return target_; }
+
+  // --- files; these tell when something fails, and return whether it worked ---
+  void new_reel();
+  bool open(const std::filesystem::path& file);
+  bool save(const std::filesystem::path& file);
+  /// A reel that was never saved when Drevan ended badly comes back; false: there is none.
+  bool bring_back_unsaved();
+  /// The reel is left for good: saved, or given up on purpose.
+  void leave();
+
+  // --- edits ---
+  /// Ends a preview and makes an edit of what the reel is without it. An edit that cannot be made is told, and
+  /// false returned.
+  bool change(const std::function<edits::Edit(const Reel&)>& edit);
+  void end_merge() { history_.end_merge(); }
+  void undo();
+  void redo();
+  /// Goes to any state of history().labels().
+  void go_to(int state);
+  void set_target(const QString& name_or_file);
+  void clear_unused_versions();
+
+  // --- previews ---
+  /// Everything shows and plays this until end_preview() or an edit.
+  void preview(const std::function<edits::Edit(const Reel&)>& edit);
+  void end_preview();
+  bool previewing() const { return preview_ != nullptr; }
+
+ Q_SIGNALS:
+  /// The reel that was open is left; what is under way for it has no meaning any more.
+  void leaving();
+  /// Another reel is there; reel_changed() follows.
+  void opened();
+  /// A step is to be looked at; reel_changed() follows.
+  void step_wanted(int step);
+  /// A preview begins or has ended: what was selected before it is kept and comes back; reel_changed() follows.
+  void preview_begins();
+  void preview_ends();
+  void reel_changed();
+  void target_changed();
+
+ private:
+  void reset(Reel reel);
+  void take(edits::Edit edit);
+  void keep_journal(const std::string& label);
+  void keep_history(const std::string& saved);
+  void bring_history(bool after_crash);
+  void check_sources();
+  void read_target();
+  void show_state();
+  void tell_opened(const std::vector<std::string>& lost);
+
+  Notices& notices_;
+  ReelFile file_;
+  History history_;
+  std::shared_ptr<const Reel> preview_;
+  int reel_number_ = 0;
+  std::string target_name_;
+  std::optional<Target> target_;
+  Worker source_worker_{nullptr, true};
+  Worker history_worker_{nullptr, true};
+};
+
+}  // namespace drevan::desktop

@@ -1,0 +1,137 @@
+#include "work/listening.h"
+
+#include "audio/decibel.h"
+#include "audio/error.h"
+#include "work/document.h"
+#include "work/measurements.h"
+#include "work/notices.h"
+#include "work/selection.h"
+
+namespace drevan::desktop {
+
+namespace {
+
+std::unique_ptr<Player> make_player(double rate) {
+  return std::make_unique<Player>(open_device(rate), rate, [rate] { return find_device(rate); });
+}
+
+}  // namespace
+
+Listening::Listening(Notices& notices, const Document& document, const Selection& selection, const Measurements& measurements, QObject* parent)
+    : QObject(parent), document_(document), selection_(selection), measurements_(measurements), player_(make_player(rate_)) {
+  connect(&worker_, &Worker::failed, &notices, [&notices](const QString& why) { notices.warn(why); });
+  soon_.setSingleShot(true);
+  soon_.setInterval(0);
+  connect(&soon_, &QTimer::timeout, this, &Listening::load);
+  connect(&document_, &Document::leaving, this, [this] {
+    worker_.cancel();
+    against_.reset();
+  });
+  connect(&document_, &Document::opened, this, [this] {
+    unload();
+    if (document_.reel().rate == rate_) return;
+    rate_ = document_.reel().rate;
+    player_ = make_player(rate_);
+  });
+  connect(&document_, &Document::reel_changed, &soon_, qOverload<>(&QTimer::start));
+  connect(&selection_, &Selection::clip_changed, this, [this] {
+    against_.reset();
+    if (!measurements_.levels()) plan_.reset();
+    soon_.start();
+  });
+  connect(&selection_, &Selection::step_changed, this, [this] {
+    player_->set_focus(selection_.running_index(selection_.step_id()));
+    soon_.start();
+  });
+  connect(&measurements_, &Measurements::levels_changed, this, [this] { measurements_.levels() ? load() : unload(); });
+  connect(&measurements_, &Measurements::course_changed, this, [this] {
+    if (solo_step_ && measurements_.course_whole()) load();
+  });
+}
+
+void Listening::unload() {
+  plan_.reset();
+  player_->unload();
+  Q_EMIT plan_changed();
+}
+
+// Gives the player the newest chain.
+void Listening::load() {
+  auto plan = measurements_.play_plan();
+  player_->set_focus(selection_.running_index(selection_.step_id()));
+  if (!plan) return;
+  if (against_) {
+    const Levels& after = measurements_.levels()->stages.back();
+    const auto loudness = loudness_of(after);
+    plan->against = against_->sound;
+    plan->before_peak_db = against_->peak_db;
+    plan->match_db = against_->loudness && loudness ? *loudness - *against_->loudness : 0;
+    plan->fitted_gain = from_db(plan->match_db);
+  } else if (solo_step_) {
+    narrow_to_step(*plan);
+  }
+  plan_ = std::make_shared<const PlayPlan>(*plan);
+  player_->load(std::move(*plan));
+  Q_EMIT plan_changed();
+}
+
+// Before and after become what enters and what leaves the selected step.
+void Listening::narrow_to_step(PlayPlan& plan) const {
+  const LevelPath& levels = *measurements_.levels();
+  const int at = selection_.running_index(selection_.step_id());
+  if (at < 0 || at + 1 >= static_cast<int>(levels.stages.size())) return;
+  const Levels& in = levels.stages[static_cast<size_t>(at)];
+  const Levels& out = levels.stages[static_cast<size_t>(at) + 1];
+  plan.solo_step = at;
+  plan.match_db = louder_by(in, out).value_or(0);
+  plan.fitted_gain = measurements_.course_whole() ? measurements_.course()->fitted_gain : from_db(plan.match_db);
+  plan.before_peak_db = in.sample_peak_dbfs.value_or(-200);
+  plan.after_peak_db = out.sample_peak_dbfs.value_or(-200);
+}
+
+void Listening::set_solo_step(bool on) {
+  if (on == solo_step_) return;
+  solo_step_ = on;
+  load();
+}
+
+void Listening::hear_against(std::optional<int> version) {
+  const Clip* c = selection_.clip();
+  const Version* other = c && version ? find_version(*c, *version) : nullptr;
+  worker_.cancel();
+  if (!other || *version == c->version) {
+    if (!std::exchange(against_, std::nullopt)) return;
+    load();
+    return;
+  }
+  Clip then = *c;
+  then.source = other->source;
+  then.begin = other->begin;
+  then.frames = other->frames;
+  against_ = Against{*version, clip_sound(document_.reel(), then), other->loudness_lufs, other->peak_dbfs.value_or(-200)};
+  load();
+  if (!other->loudness_lufs) measure_against();
+}
+
+// Version 0 was never measured when it was made.
+void Listening::measure_against() {
+  worker_.start([this, sound = against_->sound, version = against_->version, stores = measurements_.stores()](const CancelToken& cancel) -> Worker::Finish {
+    LevelPathOptions options;
+    options.store = &stores->findings;
+    options.levels = &stores->levels;
+    options.cancel = &cancel;
+    try {
+      const Levels levels = measure_result({sound}, 0, options);
+      return [this, levels, version] {
+        if (!against_ || against_->version != version) return;
+        against_->loudness = levels.loudness_lufs;
+        against_->peak_db = levels.sample_peak_dbfs.value_or(-200);
+        load();
+      };
+    } catch (const Error&) {
+      return {};  // the player tells what is wrong
+    }
+  });
+}
+
+}  // namespace drevan::desktop

@@ -1,0 +1,65 @@
+// The player, and what of the selected clip it plays.
+#pragma once
+
+#include <QObject>
+#include <QTimer>
+#include <memory>
+#include <optional>
+
+#include "engine/player.h"
+#include "measure/levels.h"
+#include "work/worker.h"
+
+namespace drevan::desktop {
+
+class Document;
+class Measurements;
+class Notices;
+class Selection;
+
+class Listening : public QObject {
+  Q_OBJECT
+
+ public:
+  Listening(Notices& notices, const Document& document, const Selection& selection, const Measurements& measurements,
+            QObject* parent = nullptr);
+
+  /// Not to be kept: a reel of another rate has another.
+  Player& player() { return *player_; }
+  /// What is played; nullptr until it is known.
+  std::shared_ptr<const PlayPlan> plan() const { return plan_; }
+  /// Listening and comparing around the selected step alone instead of the whole chain.
+  void set_solo_step(bool on);
+  bool solo_step() const { return solo_step_; }
+  /// Before becomes another version of the selected clip; empty: what enters the chain.
+  void hear_against(std::optional<int> version);
+  std::optional<int> against() const { return against_ ? std::optional(against_->version) : std::nullopt; }
+
+ Q_SIGNALS:
+  void plan_changed();
+
+ private:
+  struct Against {
+    int version = 0;
+    ClipSound sound;
+    std::optional<double> loudness;
+    double peak_db = -200;
+  };
+  void load();
+  void unload();
+  void narrow_to_step(PlayPlan& plan) const;
+  void measure_against();
+
+  const Document& document_;
+  const Selection& selection_;
+  const Measurements& measurements_;
+  double rate_ = 48000;
+  std::unique_ptr<Player> player_;
+  std::shared_ptr<const PlayPlan> plan_;
+  bool solo_step_ = false;
+  std::optional<Against> against_;
+  QTimer soon_;
+  Worker worker_{nullptr, true};
+};
+
+}  // namespace drevan::desktop

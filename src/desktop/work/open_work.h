@@ -1,0 +1,30 @@
+// The open work, whole: made once, by the window.
+#pragma once
+
+#include "work/document.h"
+#include "work/jobs.h"
+#include "work/listening.h"
+#include "work/measurements.h"
+#include "work/notices.h"
+#include "work/printing.h"
+#include "work/selection.h"
+#include "work/shelf_measurements.h"
+#include "work/work.h"
+
+namespace drevan::desktop {
+
+/// Each part follows those before it.
+struct OpenWork {
+  Notices notices;
+  Document document{notices};
+  Selection selection{document};
+  Measurements measurements{notices, document, selection};
+  ShelfMeasurements shelf{notices, document, selection, measurements};
+  Listening listening{notices, document, selection, measurements};
+  Jobs jobs{notices, document, selection, measurements};
+  Printing printing{notices, document, selection, measurements};
+
+  Work parts{notices, document, selection, measurements, shelf, listening, jobs, printing};
+};
+
+}  // namespace drevan::desktop

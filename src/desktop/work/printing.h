@@ -1,0 +1,57 @@
+// Clips' sound frozen into versions, in the background; see reel.h.
+#pragma once
+
+#include <QObject>
+#include <optional>
+#include <set>
+#include <vector>
+
+#include "engine/print.h"
+#include "work/worker.h"
+
+namespace drevan::desktop {
+
+class Document;
+class Measurements;
+class Notices;
+class Selection;
+
+class Printing : public QObject {
+  Q_OBJECT
+
+ public:
+  Printing(Notices& notices, Document& document, Selection& selection, Measurements& measurements, QObject* parent = nullptr);
+
+  /// The selected clip's own chain becomes part of its sound: within `range`, or throughout.
+  void print(std::optional<SecondsRange> range);
+  /// What was printed last is printed into `range` as well, with the same settings.
+  void print_again(SecondsRange range);
+  /// All clips of the selected one's group, with their own chains and the group's.
+  void print_group();
+  /// What runs and what waits.
+  void cancel();
+  bool busy() const { return worker_.busy(); }
+  /// Prints that wait for the one that runs.
+  int waiting() const { return worker_.waiting(); }
+  double fade_s() const;
+  void set_fade_s(double seconds);
+
+ Q_SIGNALS:
+  /// 0 to 1 while something is printed; below 0: no more.
+  void progress(double share);
+
+ private:
+  struct Job;
+  void start(std::vector<Job> jobs, const QString& label, bool group);
+  void run(std::vector<Job>& jobs, const CancelToken& cancel);
+  void finish(const std::vector<Job>& jobs, const QString& label, bool group);
+
+  Notices& notices_;
+  Document& document_;
+  Selection& selection_;
+  Measurements& measurements_;
+  std::set<std::filesystem::path> promised_;  // names of files that prints were given
+  Worker worker_{nullptr};
+};
+
+}  // namespace drevan::desktop

@@ -1,0 +1,73 @@
+// What is known of every clip: its waveform, and what leaves its chain. Found quietly, what is seen first.
+#pragma once
+
+#include <QDeadlineTimer>
+#include <QObject>
+#include <QTimer>
+#include <map>
+#include <memory>
+#include <set>
+#include <tuple>
+
+#include "media/peaks.h"
+#include "work/stores.h"
+#include "work/worker.h"
+
+namespace drevan::desktop {
+
+class Document;
+class Measurements;
+class Notices;
+class Selection;
+
+class ShelfMeasurements : public QObject {
+  Q_OBJECT
+
+ public:
+  ShelfMeasurements(Notices& notices, const Document& document, const Selection& selection, const Measurements& measurements,
+                    QObject* parent = nullptr);
+
+  /// nullptr until it is known.
+  std::shared_ptr<const PeakPyramid> source_peaks(const Clip& clip) const;
+  /// What leaves its chain; nullptr until it is known.
+  const Levels* clip_levels(int clip_id) const;
+  /// Whether those belong to its chain as it is now.
+  bool clip_levels_fresh(int clip_id) const;
+  std::optional<double> clip_loudness(int clip_id) const;
+  /// The clips that can be seen; they are measured before the others.
+  void set_visible(const std::vector<int>& clip_ids);
+
+ Q_SIGNALS:
+  void peaks_changed();
+  void loudness_changed();
+
+ private:
+  // By source, as the file was when it was looked at, and rate.
+  using PeaksKey = std::tuple<std::string, std::uint64_t, double>;
+  struct ClipLevels {
+    std::optional<Levels> levels;
+    std::uint64_t key = 0, wanted = 0;  // of the last stage: as measured, as it is now
+  };
+  PeaksKey peaks_key(const Source& source) const;
+  void load_peaks();
+  void measure();
+  void take_levels(int clip_id, const Levels& levels, std::uint64_t key);
+  void take_wanted(const std::shared_ptr<const Reel>& reel, const std::map<int, std::uint64_t>& keys);
+  void take_selected();
+
+  const Document& document_;
+  const Selection& selection_;
+  const Measurements& measurements_;
+  std::map<PeaksKey, std::shared_ptr<const PeakPyramid>> peaks_;
+  std::set<PeaksKey> bad_sources_;
+  // By path; size and time, asked for now and then.
+  mutable std::map<std::string, std::pair<std::uint64_t, QDeadlineTimer>> file_states_;
+  std::map<int, ClipLevels> levels_;
+  std::shared_ptr<const Reel> wanted_reel_;  // that the wanted keys are of
+  std::vector<int> visible_;
+  QTimer soon_, visible_soon_;
+  Worker peak_worker_{nullptr, true};
+  Worker worker_{nullptr, true};
+};
+
+}  // namespace drevan::desktop

@@ -1,0 +1,27 @@
+// What is open and all that hangs on it, as the pages are given it. Names only: who uses a part includes its header.
+#pragma once
+
+namespace drevan::desktop {
+
+class Document;
+class Jobs;
+class Listening;
+class Measurements;
+class Notices;
+class Printing;
+class Selection;
+class ShelfMeasurements;
+
+/// The parts of the open work. They outlive every page.
+struct Work {
+  Notices& notices;            ///< the line that tells
+  Document& document;          ///< the reel, its edits and its file
+  Selection& selection;        ///< which clip and step are looked at
+  Measurements& measurements;  ///< what is known of the selected clip
+  ShelfMeasurements& shelf;    ///< what is known of every clip
+  Listening& listening;        ///< the player and what it plays
+  Jobs& jobs;                  ///< work in the background that ends in an edit
+  Printing& printing;          ///< sound frozen into versions
+};
+
+}  // namespace drevan::desktop

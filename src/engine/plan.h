@@ -1,0 +1,71 @@
+// All that a clip needs to sound: what to read, and the steps its sound goes through.
+#pragma once
+
+#include <map>
+#include <memory>
+#include <span>
+#include <tuple>
+#include <vector>
+
+#include "engine/clip_sound.h"
+#include "reel/reel.h"
+
+namespace drevan {
+
+struct CommonClips;
+
+/// A step that runs, with what it needs beside its findings.
+struct PlannedStep {
+  StepId id = 0;  ///< of the reel's step; 0: it is of no reel
+  const StepType* type = nullptr;
+  Settings settings{};
+  /// For a step that learns over a group's clips (StepType::shares): which those are. nullptr: its own clip alone.
+  std::shared_ptr<const CommonClips> common{};
+};
+
+/// A value; making sound of it needs process_clip().
+struct ClipPlan {
+  ClipSound sound;
+  std::vector<PlannedStep> steps{};
+};
+
+/// The clips that a step serves which learns over a group's clips, see StepType::shares.
+struct CommonClips {
+  std::vector<ClipPlan> peers;        ///< each up to the step
+  std::vector<std::string> left_out;  ///< names of clips whose source is missing
+  std::uint64_t key = 0;              ///< of all their sounds as they reach the step
+};
+
+/// Plans of clips of one reel; what several share is made once. The reel must outlive it.
+class Planner {
+ public:
+  explicit Planner(const Reel& reel) : reel_(reel), made_(std::make_shared<Made>()) {}
+  /// Everything the clip's sound goes through: its own chain, its group's and the reel's.
+  ClipPlan plan(const Clip& clip);
+
+ private:
+  using Made = std::map<std::tuple<int, ChainOwner, size_t>, std::shared_ptr<const CommonClips>>;  // group, chain, step
+  Planner(const Reel& reel, std::shared_ptr<Made> made) : reel_(reel), made_(std::move(made)) {}
+  std::shared_ptr<const CommonClips> common(const Clip& clip, const RunningStep& step);
+
+  const Reel& reel_;
+  std::shared_ptr<Made> made_;
+};
+
+/// The plan of one clip of a reel.
+ClipPlan plan_of(const Reel& reel, const Clip& clip);
+/// Of its own chain alone.
+ClipPlan own_plan_of(const Reel& reel, const Clip& clip);
+/// Of any sound and the steps of a chain that are on.
+ClipPlan plan_of(ClipSound sound, const Chain& chain);
+
+/// The steps of a chain that are on, and further ones behind them.
+std::vector<PlannedStep> planned(const Chain& chain, std::span<const PlannedStep> then = {});
+
+/// Keys of a plan's stages: [0] the clip's sound, [i] what leaves step i - 1. Two stages with one key sound the
+/// same, bit for bit.
+std::vector<std::uint64_t> stage_keys(const ClipPlan& plan);
+/// Of what step i must know before it runs. `input`: the key of the stage that enters it.
+std::uint64_t finding_key(std::uint64_t input, const ClipPlan& plan, size_t i);
+
+}  // namespace drevan

@@ -1,0 +1,234 @@
+#include "reel/edits.h"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+
+#include "audio/error.h"
+
+namespace drevan::edits {
+
+namespace {
+
+Error impossible(const std::string& why) { return {Error::Kind::call, why}; }
+
+std::string counted(size_t n, std::string_view what) { return fmt::format("{} {}{}", n, what, n == 1 ? "" : "s"); }
+
+std::string lower(std::string_view text) {
+  std::string out(text);
+  for (char& c : out)
+    if (c >= 'A' && c <= 'Z') c = static_cast<char>(c - 'A' + 'a');
+  return out;
+}
+
+Clip& clip_in(Reel& reel, int id) {
+  if (Clip* clip = reel.find(id)) return *clip;
+  throw impossible("That clip is not in the reel any more; nothing was changed.");
+}
+
+// A reel that is being changed, with the clip that it is about.
+struct Draft {
+  Edit edit;
+  Clip& clip;
+  Draft(const Reel& reel, int clip_id) : edit{reel, {}}, clip(clip_in(edit.next, clip_id)) {}
+  Edit done(std::string label) {
+    edit.label = std::move(label);
+    settle_step_ids(edit.next);
+    return std::move(edit);
+  }
+  std::vector<ChainStep>& steps(ChainOwner owner) { return chain_of(edit.next, clip, owner).steps; }
+  Group& group() { return edit.next.groups.at(static_cast<size_t>(clip.group)); }
+  StepPlace place(StepId id) const {
+    if (const auto place = place_of(edit.next, clip, id)) return *place;
+    throw impossible("That step is not there any more, or was only a recipe's preview; nothing was changed.");
+  }
+  ChainStep& step(StepId id) {
+    const auto at = place(id);
+    return steps(at.owner)[static_cast<size_t>(at.index)];
+  }
+};
+
+std::string moved_label(std::string_view what, ChainOwner from, ChainOwner to) {
+  if (from == to) return fmt::format("Move {}", what);
+  return fmt::format("{} for {}", what, to == ChainOwner::clip ? "this clip alone" : to == ChainOwner::group ? "the whole group" : "the whole reel");
+}
+
+}  // namespace
+
+Edit add_step(const Reel& reel, int clip, StepPlace at, const StepType& type) {
+  Draft d(reel, clip);
+  auto& steps = d.steps(at.owner);
+  const auto index = std::clamp(at.index, 0, static_cast<int>(steps.size()));
+  steps.insert(steps.begin() + index, make_step(type.id));
+  Edit edit = d.done(fmt::format("Add {}", type.label));
+  edit.step = chain_of(edit.next, *edit.next.find(clip), at.owner).steps[static_cast<size_t>(index)].id;
+  return edit;
+}
+
+Edit remove_step(const Reel& reel, int clip, StepId step) {
+  Draft d(reel, clip);
+  const auto at = d.place(step);
+  auto& steps = d.steps(at.owner);
+  const auto label = steps[static_cast<size_t>(at.index)].type->label;
+  steps.erase(steps.begin() + at.index);
+  return d.done(fmt::format("Remove {}", label));
+}
+
+Edit move_step(const Reel& reel, int clip, StepId step, StepPlace to) {
+  Draft d(reel, clip);
+  const auto from = d.place(step);
+  ChainStep moved = d.step(step);
+  auto& out = d.steps(from.owner);
+  out.erase(out.begin() + from.index);
+  if (from.owner == to.owner && to.index > from.index) --to.index;
+  // Who sits out of a step of the group's has no meaning in another chain.
+  if (from.owner != to.owner) moved.sits_out.clear();
+  auto& in = d.steps(to.owner);
+  in.insert(in.begin() + std::clamp(to.index, 0, static_cast<int>(in.size())), moved);
+  Edit edit = d.done(moved_label(moved.type->label, from.owner, to.owner));
+  edit.step = step;
+  return edit;
+}
+
+Edit switch_step(const Reel& reel, int clip, StepId step, bool on) {
+  Draft d(reel, clip);
+  d.step(step).on = on;
+  const auto label = d.step(step).type->label;
+  return d.done(fmt::format("Switch {} {}", on ? "on" : "off", label));
+}
+
+Edit turn(const Reel& reel, int clip, StepId step, int parameter, double value) {
+  Draft d(reel, clip);
+  ChainStep& turned = d.step(step);
+  const auto index = static_cast<size_t>(parameter);
+  turned.settings.values.at(index) = value;
+  const auto& type = *turned.type;
+  // A drag that sets two values at once is one edit as well.
+  d.edit.merge = fmt::format("settings of step {}", step);
+  return d.done(fmt::format("{}: {}", type.label, lower(type.parameters[index].label)));
+}
+
+Edit set_settings(const Reel& reel, int clip, StepId step, const Settings& settings, const std::string& label) {
+  Draft d(reel, clip);
+  d.step(step).settings = settings;
+  return d.done(label);
+}
+
+Edit sit_out(const Reel& reel, int clip, StepId step, bool out) {
+  Draft d(reel, clip);
+  if (d.place(step).owner == ChainOwner::clip) throw impossible("A clip cannot sit out of its own steps; switch the step off.");
+  ChainStep& of = d.step(step);
+  sit_out_of_step(of, clip, out);
+  const auto label = of.type->label;
+  return d.done(fmt::format("{} {} {}", d.clip.name, out ? "sits out of" : "takes part in", label));
+}
+
+Edit sit_out_of_group(const Reel& reel, int clip, bool out) {
+  Draft d(reel, clip);
+  drevan::sit_out_of_group(d.edit.next, clip, out);
+  return d.done(fmt::format("{} {} its group's chain", d.clip.name, out ? "sits out of" : "takes part in"));
+}
+
+Edit take_part(const Reel& reel, std::span<const int> clips) {
+  Edit edit{reel, "Take part in everything"};
+  for (const int id : clips) drevan::take_part(edit.next, id);
+  return edit;
+}
+
+Edit set_chain(const Reel& reel, int clip, const Chain& chain, const std::string& label) {
+  Draft d(reel, clip);
+  d.clip.chain = chain;
+  return d.done(label);
+}
+
+Edit use_recipe(const Reel& reel, int clip, ChainOwner owner, const Recipe& recipe, bool append) {
+  Draft d(reel, clip);
+  auto& steps = d.steps(owner);
+  if (!append) steps.clear();
+  const auto taken = for_everyone(recipe.chain).steps;
+  steps.insert(steps.end(), taken.begin(), taken.end());
+  return d.done(fmt::format("Use recipe {}", recipe.name));
+}
+
+Edit copy_chain(const Reel& reel, int from, std::span<const int> to) {
+  Draft d(reel, from);
+  drevan::copy_chain(d.edit.next, from, to);
+  d.edit.told = fmt::format("Chain copied to {}", counted(to.size(), "clip"));
+  return d.done(fmt::format("Copy chain to {}", counted(to.size(), "clip")));
+}
+
+Edit add_clips(const Reel& reel, std::span<const Source> sources, const std::string& group) {
+  Edit edit{reel, "Add clips"};
+  for (const auto& source : sources) add_clip(edit.next, source, group);
+  return edit;
+}
+
+Edit remove_clips(const Reel& reel, std::span<const int> clips) {
+  Edit edit{reel, fmt::format("Remove {}", counted(clips.size(), "clip"))};
+  drevan::remove_clips(edit.next, clips);
+  return edit;
+}
+
+Edit rename_clip(const Reel& reel, int clip, const std::string& name) {
+  Draft d(reel, clip);
+  const auto first = name.find_first_not_of(" \t\n\r"), last = name.find_last_not_of(" \t\n\r");
+  if (first == std::string::npos) throw impossible("A clip needs a name.");
+  d.clip.name = name.substr(first, last - first + 1);
+  return d.done("Rename clip");
+}
+
+Edit set_room_tone(const Reel& reel, int clip, std::optional<SecondsRange> range) {
+  Draft d(reel, clip);
+  if (range) {
+    const double length = clip_seconds(reel, d.clip);
+    range->begin = std::max(0.0, range->begin);
+    range->end = std::min(length, range->end);
+    require_room_tone(*range, length, d.clip.name);
+  }
+  d.clip.room_tone = range;
+  return d.done(range ? "Mark room tone" : "Clear room tone");
+}
+
+Edit share_room_tone(const Reel& reel, int clip, bool share) {
+  Draft d(reel, clip);
+  if (share && !d.clip.room_tone) throw impossible(fmt::format("{} has no room tone to share; mark it first.", d.clip.name));
+  d.group().room_tone_clip = share ? clip : 0;
+  return d.done(share ? "Share room tone" : "Share no room tone");
+}
+
+Edit relink(const Reel& reel, int clip, const std::filesystem::path& file) {
+  Draft d(reel, clip);
+  const int found = drevan::relink(d.edit.next, d.clip.source, file);
+  d.edit.told = fmt::format("{} found again", counted(static_cast<size_t>(found), "source"));
+  return d.done("Find source");
+}
+
+Edit go_to_version(const Reel& reel, int clip, int version) {
+  Draft d(reel, clip);
+  drevan::go_to_version(d.clip, version);
+  return d.done(fmt::format("Go to version {}", version));
+}
+
+Edit take_out_chain(const Reel& reel, int clip, int version) {
+  Draft d(reel, clip);
+  drevan::take_out_chain(d.clip, version);
+  return d.done(fmt::format("Take the chain out of version {}", version));
+}
+
+Edit clear_unused_versions(const Reel& reel) {
+  const auto unused = unused_versions(reel);
+  Edit edit{reel, fmt::format("Clear {}", counted(unused.size(), "unused version"))};
+  drop_versions(edit.next, unused);
+  std::uintmax_t bytes = 0;
+  for (const auto& u : unused) bytes += u.bytes;
+  edit.told = fmt::format("{:.1f} MB will be free when the reel is closed; until then undo brings them back", static_cast<double>(bytes) / 1e6);
+  return edit;
+}
+
+Edit set_target(const Reel& reel, const std::string& target) {
+  Edit edit{reel, target.empty() ? "No target" : "Set target"};
+  edit.next.target = target;
+  return edit;
+}
+
+}  // namespace drevan::edits

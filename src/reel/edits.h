@@ -1,0 +1,68 @@
+// Every change of a reel, as a function from what it is to what it becomes. Nothing is changed in place.
+#pragma once
+
+#include <span>
+#include <string>
+
+#include "reel/reel.h"
+
+/// Edits throw Error(call) with a sentence for the user when they cannot be done: the clip or step is not there
+/// any more, a range is impossible. Clips are named by their ids.
+namespace drevan::edits {
+
+/// A reel after a change.
+struct Edit {
+  Reel next;
+  std::string label;    ///< what was done: "Add Compressor"
+  std::string merge{};  ///< see History::edit
+  StepId step = 0;      ///< the step to look at afterwards; 0: as before
+  std::string told{};   ///< for the line that tells; empty: nothing
+};
+
+// --- steps of a clip's three chains ---
+
+Edit add_step(const Reel& reel, int clip, StepPlace at, const StepType& type);
+Edit remove_step(const Reel& reel, int clip, StepId step);
+/// `to` counts places as they are before the step is taken out of its own.
+Edit move_step(const Reel& reel, int clip, StepId step, StepPlace to);
+Edit switch_step(const Reel& reel, int clip, StepId step, bool on);
+/// Turns one setting of a step; turns of the same step that follow each other are one edit.
+Edit turn(const Reel& reel, int clip, StepId step, int parameter, double value);
+Edit set_settings(const Reel& reel, int clip, StepId step, const Settings& settings, const std::string& label);
+/// Lets the clip pass the step of its group's or the reel's chain by, or take part again.
+Edit sit_out(const Reel& reel, int clip, StepId step, bool out);
+Edit sit_out_of_group(const Reel& reel, int clip, bool out);
+Edit take_part(const Reel& reel, std::span<const int> clips);
+
+// --- chains ---
+
+Edit set_chain(const Reel& reel, int clip, const Chain& chain, const std::string& label);
+/// The steps of a recipe in place of those of one of the clip's chains, or behind them.
+Edit use_recipe(const Reel& reel, int clip, ChainOwner owner, const Recipe& recipe, bool append);
+/// Gives `to` the own chain of clip `from`.
+Edit copy_chain(const Reel& reel, int from, std::span<const int> to);
+
+// --- clips ---
+
+Edit add_clips(const Reel& reel, std::span<const Source> sources, const std::string& group);
+Edit remove_clips(const Reel& reel, std::span<const int> clips);
+Edit rename_clip(const Reel& reel, int clip, const std::string& name);
+/// Checked against the clip and kept within it; empty: it has none any more.
+Edit set_room_tone(const Reel& reel, int clip, std::optional<SecondsRange> range);
+/// The clip's room tone serves all of its group that have none of their own, or no longer.
+Edit share_room_tone(const Reel& reel, int clip, bool share);
+Edit relink(const Reel& reel, int clip, const std::filesystem::path& file);
+
+// --- versions ---
+
+Edit go_to_version(const Reel& reel, int clip, int version);
+Edit take_out_chain(const Reel& reel, int clip, int version);
+/// Their files stay; see drop_versions().
+Edit clear_unused_versions(const Reel& reel);
+
+// --- the reel ---
+
+/// One of Drevan's own targets by id, a file, or nothing. Whether there is such a target is not looked at.
+Edit set_target(const Reel& reel, const std::string& target);
+
+}  // namespace drevan::edits

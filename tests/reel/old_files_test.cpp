@@ -1,0 +1,123 @@
+// What older versions of Drevan wrote opens for ever: tests/old/ holds files of theirs.
+#include <gtest/gtest.h>
+
+#include <set>
+
+#include "audio/error.h"
+#include "reel/history_file.h"
+#include "reel/journal.h"
+#include "reel/json_file.h"
+#include "support/reels.h"
+
+namespace drevan {
+namespace {
+
+namespace fs = std::filesystem;
+using test::TempFolder;
+
+const fs::path old = fs::path(DREVAN_SOURCE_DIR) / "tests" / "old";
+
+std::vector<StepId> ids_of(Reel reel) {
+  std::vector<StepId> out;
+  for (const auto* chain : live_chains(reel))
+    for (const auto& step : chain->steps) out.push_back(step.id);
+  return out;
+}
+
+TEST(OldFiles, AReelOfVersion1OpensAndItsStepsGetIds) {
+  const Reel reel = load_reel(old / "version-1.reel");
+  EXPECT_EQ(reel.clips.size(), 14U);
+  for (const auto& source : reel.sources) EXPECT_EQ(check_source(source, false), SourceState::fine) << source.path;
+  const auto ids = ids_of(reel);
+  EXPECT_EQ(ids.size(), 5U);
+  EXPECT_EQ(std::set(ids.begin(), ids.end()).size(), ids.size());
+  EXPECT_GT(*std::ranges::min_element(ids), 0);
+  // As version 2 it keeps them.
+  const TempFolder t;
+  save_reel(reel, t / "new.reel");
+  EXPECT_EQ(parse_json(read_text(t / "new.reel"), "x").at("drevan_reel"), 2);
+  const Reel again = load_reel(t / "new.reel");
+  EXPECT_EQ(ids_of(again), ids);
+  EXPECT_EQ(again, reel);
+}
+
+TEST(OldFiles, AJournalAndAListOfEditsOfVersion1AreBroughtBack) {
+  const TempFolder t;
+  fs::copy_file(old / "version-1.reel", t / "version-1.reel");
+  fs::copy_file(old / "version-1.reel.history", t / "version-1.reel.history");
+  fs::copy_file(old / "version-1.journal.kept", t / "version-1.reel.journal");
+  const auto found = recover(t / "version-1.reel");
+  ASSERT_TRUE(found);
+  EXPECT_EQ(found->edits, 2);
+  EXPECT_EQ(found->last_label, "Remove the last step");
+  EXPECT_EQ(found->reel.clips[0].name, "stairs-01 renamed");
+  const auto history = load_history(t / "version-1.reel");
+  ASSERT_TRUE(history);
+  EXPECT_EQ(history->states.size(), 3U);
+  EXPECT_EQ(history->states[1].label, "Rename clip");
+  EXPECT_EQ(history->states[2].reel->groups[0].sits_out, std::vector<int>{2});
+  // Edits of it now, whose lines speak of version 2, come back as well.
+  Reel next = load_reel(t / "version-1.reel");
+  next.clips[1].chain.steps.push_back(make_step("gain"));
+  settle_step_ids(next);
+  {
+    Journal journal(t / "version-1.reel", read_text(t / "version-1.reel"));
+    journal.tell(std::make_shared<const Reel>(next), "Add gain");
+  }
+  const auto now = recover(t / "version-1.reel");
+  ASSERT_TRUE(now);
+  EXPECT_EQ(now->reel, next);
+  EXPECT_EQ(ids_of(now->reel), ids_of(next));
+}
+
+TEST(StepIds, AreGivenOnceAndStayWithTheirStep) {
+  const TempFolder t;
+  Reel reel = test::reel_of(t, {{"a", "Ines"}, {"b", "Ines"}}, 1);
+  reel.clips[0].chain.steps = {make_step("cut"), make_step("gate")};
+  History h(reel);
+  const auto first = ids_of(h.now());
+  Reel next = h.now();
+  std::swap(next.clips[0].chain.steps[0], next.clips[0].chain.steps[1]);
+  next.clips[0].chain.steps.push_back(make_step("gain"));
+  copy_chain(next, 1, std::vector{2});
+  h.edit(next, "Move, add and copy");
+  const auto& steps = h.now().clips[0].chain.steps;
+  EXPECT_EQ(steps[0].id, first[1]);
+  EXPECT_EQ(steps[1].id, first[0]);
+  const auto all = ids_of(h.now());
+  EXPECT_EQ(std::set(all.begin(), all.end()).size(), 6U);
+  // An id that is gone comes to no other step.
+  next = h.now();
+  next.clips[1].chain = {};
+  h.edit(next, "Clear");
+  next.clips[1].chain.steps = {make_step("gain")};
+  h.edit(next, "Add");
+  EXPECT_GT(h.now().clips[1].chain.steps[0].id, *std::ranges::max_element(all));
+  EXPECT_EQ(place_of(h.now(), h.now().clips[0], first[0]), (StepPlace{ChainOwner::clip, 1}));
+  EXPECT_EQ(place_of(h.now(), h.now().clips[1], first[0]), std::nullopt);
+}
+
+TEST(StepIds, TwoOfOneIdAreRefused) {
+  const auto reel = [](const std::string& a, const std::string& b) {
+    return R"({"drevan_reel":2,"name":"x","sources":[],"clips":[],"groups":[{"name":"g","chain":[{"step":"gain")" + a +
+           R"(}]}],"chain":[{"step":"gate")" + b + "}]}";
+  };
+  EXPECT_NO_THROW(reel_from_text(reel(R"(,"id":3)", R"(,"id":4)"), ".", "x"));
+  EXPECT_NO_THROW(reel_from_text(reel("", ""), ".", "x"));
+  const std::pair<std::string, const char*> wrong[] = {
+      {reel(R"(,"id":3)", R"(,"id":3)"), "two steps have the id 3"},
+      {reel(R"(,"id":0)", ""), "allowed is 1 or more"},
+      {reel(R"(,"id":"a")", ""), "id"}};
+  for (const auto& [text, why] : wrong) {
+    try {
+      reel_from_text(text, ".", "x.reel");
+      ADD_FAILURE() << text;
+    } catch (const Error& e) {
+      EXPECT_NE(std::string(e.what()).find(why), std::string::npos) << e.what();
+    }
+  }
+  EXPECT_THROW(recipe_from_text(R"({"drevan_recipe":1,"steps":[{"step":"gain","id":1}]})", "x"), Error);
+}
+
+}  // namespace
+}  // namespace drevan
