@@ -43,7 +43,7 @@ int main() {
   Chain chain = five_steps();
   FindingStore store;
   LevelStore levels;
-  StageCache cache;
+  StageStore cache;
   const CancelToken never;
   LevelPathOptions options;
   options.store = &store;

@@ -109,7 +109,7 @@ int main(int argc, char** argv) {
   const auto visible = measured([&] {
     FindingStore store;
     LevelStore levels;
-    StageCache borders(256 << 20);
+    StageStore borders(256 << 20);
     const CancelToken never;
     LevelPathOptions o;
     o.store = &store;

@@ -53,6 +53,12 @@ class AudioBlock {
     out.frames_ = count;
     return out;
   }
+  /// Its first `channels` channels; no more than it has.
+  AudioBlock first(int channels) const noexcept {
+    AudioBlock out = *this;
+    out.channel_count_ = std::min(channels, channel_count_);
+    return out;
+  }
   void clear() const noexcept {
     for (int c = 0; c < channel_count_; ++c) std::ranges::fill(channel(c), 0.0F);
   }

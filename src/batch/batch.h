@@ -48,6 +48,7 @@ struct BatchOptions {
   std::optional<Target> target;  ///< what every clip is judged by
   bool only_changed = false;  ///< leave what a batch into this folder has done before and nothing has changed since
   const std::atomic<bool>* pause = nullptr;  ///< while true, workers wait where they are
+  RenderLength length = RenderLength::ring;  ///< of clips; in a mix they ring
   bool overwrite = false;     ///< files that no batch made are replaced, too; sources never
   std::string part;           ///< names the part of a batch that several machines do, for its record
 };

@@ -39,6 +39,7 @@ struct RenderCall {
   std::string format = "wav";
   std::string bits = "24";
   double rate = 0;  ///< 0: 48000, or the reel's
+  std::string length = "ring";
   int jobs = 0;
   std::filesystem::path report;
   std::string target;

@@ -208,6 +208,7 @@ int render(const RenderCall& call) {
   options.samples = call.bits == "16"   ? SampleType::int16
                     : call.bits == "24" ? SampleType::int24
                                         : SampleType::float32;
+  options.length = call.length == "same" ? RenderLength::same : RenderLength::ring;
   options.workers = call.jobs;
   if (!call.target.empty()) options.target = find_target(call.target);
   const auto extension = call.report.extension();

@@ -199,7 +199,7 @@ void MainWindow::make_listen_menu() {
   QMenu* m = menus_->addMenu(tr("&Listen"));
   add(m, tr("Play or pause"), QKeySequence(Qt::Key_Space), [this] { bench_->foot().toggle_play(); });
   add(m, tr("Loop"), QKeySequence("L"), [this] { bench_->findChild<QToolButton*>("loop")->toggle(); });
-  add(m, tr("To the start"), QKeySequence("Ctrl+Home"), [this] { work_.listening.player().seek(0); });
+  add(m, tr("To the start"), QKeySequence("Ctrl+Home"), [this] { work_.listening.seek_s(0); });
   m->addSeparator();
   add(m, tr("Before"), QKeySequence("1"), [this] { bench_->foot().listen(Listen::before); });
   add(m, tr("After"), QKeySequence("2"), [this] { bench_->foot().listen(Listen::after); });

@@ -1,46 +1,133 @@
 #include "engine/chain_run.h"
 
-#include <numeric>
+#include <algorithm>
+#include <limits>
 
 #include "audio/denormals.h"
+#include "dsp/delay.h"
 #include "steps/catalogue.h"
 
 namespace drevan {
 
-ChainRun::ChainRun(std::span<const PlannedStep> steps, std::span<const Findings> findings,
-                   StreamFormat format) {
-  for (size_t i = 0; i < steps.size(); ++i)
-    processors_.push_back(make_processor(*steps[i].type, steps[i].settings, findings[i], format));
-  place(0);
+namespace {
+
+// Sound flows through a step or past it, by a curve: both run on, in step, and are crossfaded.
+class Switched final : public Processor {
+ public:
+  Switched(std::unique_ptr<Processor> inner, int channels_in, int wide, const StreamFormat& format)
+      : inner_(std::move(inner)), dry_(wide, static_cast<int>(inner_->latency())), buffer_(wide, format.max_block),
+        channels_in_(channels_in), step_(static_cast<float>(1 / (0.01 * format.rate))) {}
+  void process(const AudioBlock& block) noexcept override {
+    const auto past = buffer_.block(0, block.frames()).first(block.channels());
+    past.copy_from(block.first(channels_in_));
+    for (int c = channels_in_; c < past.channels(); ++c) std::ranges::copy(past.channel(0), past.channel(c).begin());
+    dry_.process(past);
+    inner_->process(block);
+    float amount = amount_;
+    for (size_t i = 0; i < static_cast<size_t>(block.frames()); ++i) {
+      amount = amount < goal_ ? std::min(goal_, amount + step_) : std::max(goal_, amount - step_);
+      for (int c = 0; c < block.channels(); ++c) block.channel(c)[i] = past.channel(c)[i] + amount * (block.channel(c)[i] - past.channel(c)[i]);
+    }
+    amount_ = amount;
+  }
+  Samples latency() const noexcept override { return inner_->latency(); }
+  Samples tail() const noexcept override { return inner_->tail(); }
+  void reset() noexcept override {
+    inner_->reset();
+    dry_.reset();
+    amount_ = goal_;
+  }
+  void place(Samples frame) noexcept override { inner_->place(frame); }
+  void set(int parameter, double value) noexcept override {
+    if (parameter == on_parameter)
+      goal_ = value > 0.5 ? 1.0F : 0.0F;
+    else
+      inner_->set(parameter, value);
+  }
+  void set_findings(const Findings& f) noexcept override { inner_->set_findings(f); }
+  int readings(std::span<float> out) const noexcept override { return inner_->readings(out); }
+
+ private:
+  std::unique_ptr<Processor> inner_;
+  Delay dry_;
+  AudioBuffer buffer_;
+  int channels_in_;
+  float amount_ = 1, goal_ = 1, step_;
+};
+
+constexpr Parameter on_or_off{.id = "on", .label = "on", .scale = Scale::choice};
+
+}  // namespace
+
+ChainRun::ChainRun(std::span<const PlannedStep> steps, std::span<const Findings> findings, StreamFormat format)
+    : rate_(format.rate), channels_in_(format.channels), widest_(format.channels) {
+  for (size_t i = 0; i < steps.size(); ++i) {
+    Work work;
+    work.type = steps[i].type;
+    work.tracks = steps[i].tracks;
+    work.out = drevan::channels_out(*work.type, steps[i].settings, format.channels);
+    work.wide = std::max(format.channels, work.out);
+    work.processor = make_processor(*work.type, steps[i].settings, findings[i], format);
+    if (std::ranges::find(work.tracks, on_parameter, &Track::parameter) != work.tracks.end())
+      work.processor = std::make_unique<Switched>(std::move(work.processor), format.channels, work.wide, format);
+    widest_ = std::max(widest_, work.wide);
+    format.channels = work.out;
+    works_.push_back(std::move(work));
+  }
+  // As they stand at the beginning, from the first frame on.
+  reset();
+}
+
+void ChainRun::follow_curves(Work& work) noexcept {
+  const double s = static_cast<double>(work.at) / rate_;
+  for (const auto& track : work.tracks) {
+    const Parameter& p = track.parameter == on_parameter ? on_or_off : work.type->parameters[static_cast<size_t>(track.parameter)];
+    work.processor->set(track.parameter, value_at(*track.curve, p, s));
+  }
+}
+
+void ChainRun::run(Work& work, const AudioBlock& block) noexcept {
+  if (work.tracks.empty()) return work.processor->process(block);
+  for (int done = 0; done < block.frames();) {
+    // The grid stands still whatever the blocks are.
+    const auto beyond = static_cast<int>(((work.at % curve_grid) + curve_grid) % curve_grid);
+    if (beyond == 0) follow_curves(work);
+    const int n = std::min(curve_grid - beyond, block.frames() - done);
+    work.processor->process(block.part(done, n));
+    work.at += n;
+    done += n;
+  }
 }
 
 // What is late when it reaches a step belongs to an earlier time.
 void ChainRun::place(Samples frame) noexcept {
-  for (const auto& p : processors_) {
-    p->place(frame);
-    frame -= p->latency();
+  for (auto& work : works_) {
+    work.at = frame;
+    work.processor->place(frame);
+    frame -= work.processor->latency();
   }
 }
 
 Samples ChainRun::latency() const {
   Samples sum = 0;
-  for (const auto& p : processors_) sum += p->latency();
+  for (const auto& work : works_) sum += work.processor->latency();
   return sum;
 }
 
 Samples ChainRun::tail() const {
   Samples sum = 0;
-  for (const auto& p : processors_) sum += p->tail();
+  for (const auto& work : works_) sum += work.processor->tail();
   return sum;
 }
 
 void ChainRun::reset(Samples frame) noexcept {
-  for (const auto& p : processors_) p->reset();
   place(frame);
-}
-
-void ChainRun::process(const AudioBlock& block) noexcept {
-  for (const auto& p : processors_) p->process(block);
+  for (auto& work : works_) {
+    // Settings first, so that nothing glides from where they stood.
+    follow_curves(work);
+    work.processor->reset();
+  }
+  place(frame);
 }
 
 std::vector<Samples> latencies(const ChainRun& run) {
@@ -73,10 +160,9 @@ class InStep {
 
 }  // namespace
 
-void stream(const BlockSource& source, ChainRun& run, StreamFormat format, const BlockSink& sink,
-            const StageTap& tap) {
+void stream(const BlockSource& source, ChainRun& run, int max_block, const BlockSink& sink, const StageTap& tap) {
   const FlushDenormals flush;
-  AudioBuffer buffer(format.channels, format.max_block);
+  AudioBuffer buffer(run.widest(), max_block);
   constexpr Samples endless = std::numeric_limits<Samples>::max();
   const auto late = latencies(run);
   std::vector<InStep> stages;
@@ -85,18 +171,18 @@ void stream(const BlockSource& source, ChainRun& run, StreamFormat format, const
   InStep out(run.latency(), endless);
 
   const auto feed = [&](const AudioBlock& block) {
-    if (tap) stages[0].pass(block, [&](const AudioBlock& b) { tap(0, b); });
+    if (tap) stages[0].pass(block.first(run.channels_in()), [&](const AudioBlock& b) { tap(0, b); });
     if (tap)
       run.process(block, [&](size_t i, const AudioBlock& b) {
         stages[i + 1].pass(b, [&](const AudioBlock& x) { tap(i + 1, x); });
       });
     else
       run.process(block);
-    out.pass(block, sink);
+    out.pass(block.first(run.channels_out()), sink);
   };
 
   Samples length = 0;
-  for (int n = 0; (n = source(buffer.block())) > 0;) {
+  for (int n = 0; (n = source(buffer.block().first(run.channels_in()))) > 0;) {
     feed(buffer.block(0, n));
     length += n;
   }
@@ -110,7 +196,7 @@ void stream(const BlockSource& source, ChainRun& run, StreamFormat format, const
   const Samples end = length + tails;
   out.end_after(end - std::max<Samples>(0, fed - run.latency()));
   while (fed < end + run.latency()) {
-    const auto n = static_cast<int>(std::min<Samples>(format.max_block, end + run.latency() - fed));
+    const auto n = static_cast<int>(std::min<Samples>(max_block, end + run.latency() - fed));
     const auto block = buffer.block(0, n);
     block.clear();
     feed(block);

@@ -1,4 +1,4 @@
-// A chain at work on one stream, its latency taken out.
+// Steps at work on one stream, their latency taken out.
 #pragma once
 
 #include <functional>
@@ -10,35 +10,58 @@
 
 namespace drevan {
 
-/// The processors of some steps, one after the other. Real-time safe but for construction.
+/// The processors of some steps, one after the other, and the curves that turn them. Real-time safe but for
+/// construction and set_tracks().
 class ChainRun {
  public:
-  /// `findings[i]` belongs to `steps[i]`; all steps given are run.
-  ChainRun(std::span<const PlannedStep> steps, std::span<const Findings> findings,
-           StreamFormat format);
+  /// Curves are looked at every so many frames of the sound that enters the step, counted from its beginning.
+  static constexpr int curve_grid = 64;
 
-  size_t size() const { return processors_.size(); }
-  Processor& at(size_t i) { return *processors_[i]; }
-  const Processor& at(size_t i) const { return *processors_[i]; }
+  /// `findings[i]` belongs to `steps[i]`; all steps given are run, none of them a rewriter. `format`: of what enters.
+  ChainRun(std::span<const PlannedStep> steps, std::span<const Findings> findings, StreamFormat format);
+
+  size_t size() const { return works_.size(); }
+  Processor& at(size_t i) { return *works_[i].processor; }
+  const Processor& at(size_t i) const { return *works_[i].processor; }
+  int channels_in() const { return channels_in_; }
+  int entering_channels(size_t i) const { return i == 0 ? channels_in_ : works_[i - 1].out; }
+  int channels_out() const { return works_.empty() ? channels_in_ : works_.back().out; }
+  /// Blocks must be as wide as this.
+  int widest() const { return widest_; }
   /// Sum over all steps, frames.
   Samples latency() const;
   Samples tail() const;
-  /// As new; the next frame that enters is this one of the clip.
+  /// As new; the next frame that enters is this one of the sound.
   void reset(Samples frame = 0) noexcept;
-  void process(const AudioBlock& block) noexcept;
+  /// Other curves from the next frame on.
+  void set_tracks(size_t i, const std::vector<Track>& tracks) { works_[i].tracks = tracks; }
+  void process(const AudioBlock& block) noexcept {
+    process(block, [](size_t, const AudioBlock&) {});
+  }
   /// The same, telling `after(i, block)` what left each step; i counts from 0.
   template <class After>
   void process(const AudioBlock& block, After&& after) {
-    for (size_t i = 0; i < processors_.size(); ++i) {
-      processors_[i]->process(block);
-      after(i, block);
+    for (size_t i = 0; i < works_.size(); ++i) {
+      run(works_[i], block.first(works_[i].wide));
+      after(i, block.first(works_[i].out));
     }
   }
 
  private:
+  struct Work {
+    std::unique_ptr<Processor> processor;
+    const StepType* type = nullptr;
+    std::vector<Track> tracks;
+    int wide = 1, out = 1;
+    Samples at = 0;  // the next frame to enter it
+  };
+  void run(Work& work, const AudioBlock& block) noexcept;
+  void follow_curves(Work& work) noexcept;
   void place(Samples frame) noexcept;
 
-  std::vector<std::unique_ptr<Processor>> processors_;
+  std::vector<Work> works_;
+  double rate_;
+  int channels_in_, widest_;
 };
 
 /// Frames by which the output of steps 0..i is late, for each i.
@@ -51,8 +74,7 @@ using StageTap = std::function<void(size_t stage, const AudioBlock&)>;
 
 /// Streams all of `source` through `run` and then lets it ring for its tail. `sink` hears the
 /// output in step with the input to the sample, `tap` (may be empty) every stage likewise. Throws
-/// what the functions throw, Cancelled when they do.
-void stream(const BlockSource& source, ChainRun& run, StreamFormat format, const BlockSink& sink,
-            const StageTap& tap = {});
+/// what the functions throw, Cancelled when they do. `max_block`: the run's format's.
+void stream(const BlockSource& source, ChainRun& run, int max_block, const BlockSink& sink, const StageTap& tap = {});
 
 }  // namespace drevan

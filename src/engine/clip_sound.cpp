@@ -63,13 +63,10 @@ ClipReader::ClipReader(const ClipSound& sound) : reader_(open_audio(sound.file))
   };
   if (sound.place_s) place_ = std::llround(*sound.place_s * sound.rate);
   begin_ = std::min(scaled(sound.begin), reader_->info().frames);
-  frames_ = reader_->info().frames - begin_;
-  if (sound.frames >= 0) frames_ = std::min(frames_, scaled(sound.frames));
+  Samples frames = reader_->info().frames - begin_;
+  if (sound.frames >= 0) frames = std::min(frames, scaled(sound.frames));
+  shape_ = {reader_->info().rate, reader_->info().channels, frames};
   seek(0);
-}
-
-StreamFormat ClipReader::format(int max_block) const {
-  return {reader_->info().rate, reader_->info().channels, max_block};
 }
 
 SourceMarks ClipReader::marks() const {
@@ -80,14 +77,14 @@ SourceMarks ClipReader::marks() const {
 }
 
 void ClipReader::seek(Samples frame) {
-  at_ = std::clamp<Samples>(frame, 0, frames_);
+  at_ = std::clamp<Samples>(frame, 0, shape_.frames);
   reader_->seek(begin_ + at_);
 }
 
 int ClipReader::read(const AudioBlock& block) {
-  const auto n = static_cast<int>(std::min<Samples>(block.frames(), frames_ - at_));
+  const auto n = static_cast<int>(std::min<Samples>(block.frames(), shape_.frames - at_));
   if (n <= 0) return 0;
-  const int got = reader_->read(block.part(0, n));
+  const int got = reader_->read(block.first(shape_.channels).part(0, n));
   at_ += got;
   if (got < n && !ended_) ended_ = at_;
   return got;
@@ -99,9 +96,9 @@ std::vector<std::string> ClipReader::damage() const {
   out.insert(out.end(), read.begin(), read.end());
   // A header that is a little off for the last packet is no damage.
   const double rate = reader_->info().rate;
-  if (ended_ && read.empty() && static_cast<double>(frames_ - *ended_) > 0.1 * rate)
+  if (ended_ && read.empty() && static_cast<double>(shape_.frames - *ended_) > 0.1 * rate)
     out.push_back(fmt::format("{} ends after {} of the clip's {}; the rest is missing. Copy it again from where it came from.", name_,
-                              length_text(static_cast<double>(*ended_) / rate), length_text(static_cast<double>(frames_) / rate)));
+                              length_text(static_cast<double>(*ended_) / rate), length_text(shape_.seconds())));
   return out;
 }
 

@@ -6,6 +6,7 @@
 #include <optional>
 
 #include "audio/progress.h"
+#include "audio/sound.h"
 #include "measure/room_tone.h"
 #include "media/reader.h"
 #include "media/writer.h"
@@ -45,22 +46,22 @@ ClipSound clip_sound(const Reel& reel, const Clip& clip);
 std::uint64_t identity(const ClipSound& sound);
 
 /// Reads a clip at the working rate. One thread at a time.
-class ClipReader {
+class ClipReader final : public SoundReader {
  public:
   /// Throws Error(input); also when the file ends before the clip begins.
   explicit ClipReader(const ClipSound& sound);
 
-  StreamFormat format(int max_block) const;
-  int channels() const { return reader_->info().channels; }
-  /// Length in frames at the working rate, as the source's header promises.
-  Samples frames() const { return frames_; }
+  StreamFormat format(int max_block) const { return {shape_.rate, shape_.channels, max_block}; }
+  /// At the working rate; as long as the source's header promises.
+  const SoundShape& shape() const override { return shape_; }
+  int channels() const { return shape_.channels; }
+  Samples frames() const { return shape_.frames; }
   const MediaInfo& source_info() const { return reader_->info(); }
   /// Where the clip belongs, at the working rate.
   SourceMarks marks() const;
 
-  void seek(Samples frame);
-  /// Frames read; fewer than asked only at the clip's end. Throws Error(input).
-  int read(const AudioBlock& block);
+  void seek(Samples frame) override;
+  int read(const AudioBlock& block) override;
   /// In what the sound that was read is not what the header and the reel promise: whole sentences.
   std::vector<std::string> damage() const;
 
@@ -68,8 +69,9 @@ class ClipReader {
   std::unique_ptr<AudioReader> reader_;
   std::string name_;
   std::vector<std::string> broken_promises_;
-  std::optional<Samples> ended_;  // where it ended before frames_
-  Samples begin_ = 0, frames_ = 0, at_ = 0;
+  std::optional<Samples> ended_;  // where it ended before its length
+  SoundShape shape_;
+  Samples begin_ = 0, at_ = 0;
   std::optional<Samples> place_;
 };
 

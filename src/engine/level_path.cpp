@@ -1,5 +1,7 @@
 #include "engine/level_path.h"
 
+#include <algorithm>
+
 #include "audio/error.h"
 #include "dsp/sums.h"
 #include "engine/side_listener.h"
@@ -37,6 +39,8 @@ class FittedGain {
 
  private:
   void compare(const AudioBlock& after) {
+    // Only sounds of one shape are like each other.
+    if (after.channels() != buffer_.channels()) return;
     for (int done = 0; done < after.frames();) {
       const int want = std::min(after.frames() - done, 4096);
       const int n = before_.read(buffer_.block(0, want));
@@ -69,7 +73,8 @@ LevelPath measure_level_path(const ClipPlan& plan, const LevelPathOptions& optio
   path.keys = stage_keys(plan);
   const size_t last = plan.steps.size();
   const ClipReader probe(plan.sound);
-  const auto format = probe.format(4096);
+  const auto channels = stage_channels(plan.steps, probe.channels());
+  const auto format_of = [&](size_t stage) { return StreamFormat{probe.shape().rate, channels[stage], 4096}; };
 
   // Stages measured before need no second look; the ones whose spectra are wanted do.
   const auto measured = [&](size_t s) { return known(options, path.keys[s], s == last).has_value(); };
@@ -79,14 +84,16 @@ LevelPath measure_level_path(const ClipPlan& plan, const LevelPathOptions& optio
 
   std::vector<std::optional<LevelMeter>> meters(last + 1);
   for (size_t s = first; s <= last; ++s)
-    if (!measured(s)) meters[s].emplace(format, s == last && options.true_peak ? Detail::peaks : Detail::quick);
-  SpectrumMeter in(format), out(format);
+    if (!measured(s)) meters[s].emplace(format_of(s), s == last && options.true_peak ? Detail::peaks : Detail::quick);
+  const size_t focus = options.focus.value_or(0);
+  SpectrumMeter in(format_of(focus)), out(format_of(std::min(focus + 1, last)));
   auto after = std::make_shared<PeakPyramid>();
   FittedGain fitted(plan.sound);
 
   // The last line hears what the chain gives in the end.
   const size_t result = last + 1;
-  SideListener side(format, [&](size_t line, const AudioBlock& b) {
+  const StreamFormat widest{probe.shape().rate, *std::ranges::max_element(channels), 4096};
+  SideListener side(widest, [&](size_t line, const AudioBlock& b) {
     if (line == result) {
       after->hear(b);
       fitted.hear(b);
@@ -103,8 +110,7 @@ LevelPath measure_level_path(const ClipPlan& plan, const LevelPathOptions& optio
   process.progress = options.progress;
   process.first_tap = first;
   process.tap = [&](size_t stage, const AudioBlock& b) { side.tell(stage, b); };
-  path.findings = process_clip(plan, process,
-                               [&](const AudioBlock& b) { side.tell(result, b); });
+  auto done = process_clip(plan, process, [&](const AudioBlock& b) { side.tell(result, b); });
   side.finish();
   after->finish();
   for (size_t s = 0; s <= last; ++s)
@@ -115,7 +121,11 @@ LevelPath measure_level_path(const ClipPlan& plan, const LevelPathOptions& optio
       path.first_over = s;
   }
   path.after = std::move(after);
-  path.fitted_gain = fitted.gain();
+  path.findings = std::move(done.findings);
+  path.sounds = std::move(done.stages);
+  path.rewritten = std::move(done.rewritten);
+  path.rewritten_stage = done.rewritten_stage;
+  if (path.sounds.back().from_clip.identity()) path.fitted_gain = fitted.gain();
   path.spectrum_in = in.power();
   path.spectrum_out = out.power();
   return path;
@@ -124,7 +134,9 @@ LevelPath measure_level_path(const ClipPlan& plan, const LevelPathOptions& optio
 Levels measure_result(const ClipPlan& plan, size_t reuse_stage, const LevelPathOptions& options) {
   const auto key = stage_keys(plan).back();
   if (const auto levels = known(options, key, true)) return *levels;
-  LevelMeter meter(ClipReader(plan.sound).format(4096), options.true_peak ? Detail::peaks : Detail::quick);
+  StreamFormat format = ClipReader(plan.sound).format(4096);
+  format.channels = stage_channels(plan.steps, format.channels).back();
+  LevelMeter meter(format, options.true_peak ? Detail::peaks : Detail::quick);
   ProcessOptions process;
   process.store = options.store;
   process.cache = options.cache;

@@ -16,6 +16,9 @@ struct LevelPath {
   std::vector<std::uint64_t> keys;   ///< of the stages, see stage_keys()
   std::vector<Levels> stages;
   std::vector<Findings> findings;    ///< of the steps that are on
+  std::vector<Stage> sounds;         ///< shape and clock of each stage
+  SharedSound rewritten;             ///< see Processed
+  size_t rewritten_stage = 0;
   std::shared_ptr<const PeakPyramid> after;  ///< waveform of the last stage
   double fitted_gain = 1;  ///< by which before is most like after, see FittedGain
   size_t first_over = 0; ///< the first stage that passes 0 dBFS; 0: none does
@@ -36,7 +39,7 @@ class LevelStore {
 struct LevelPathOptions {
   FindingStore* store = nullptr;        ///< required
   LevelStore* levels = nullptr;         ///< required
-  StageCache* cache = nullptr;          ///< optional
+  StageStore* cache = nullptr;          ///< optional
   const CancelToken* cancel = nullptr;  ///< required
   Progress progress;
   /// Index among the steps that are on whose spectra before and after are wanted.

@@ -10,7 +10,17 @@ namespace {
 
 bool shares(const ChainStep& step) { return step.type->shares && step.type->shares(step.settings); }
 
-PlannedStep planned_step(const ChainStep& step) { return {step.id, step.type, step.settings, {}}; }
+PlannedStep planned_step(const ChainStep& step) { return {step.id, step.type, step.settings, step.curves, {}}; }
+
+// What may ring on after a clip's end and be heard, seconds: curves matter as far.
+constexpr double ringing_s = 10;
+
+void add_curves(Hasher& h, const PlannedStep& step) {
+  for (const auto& track : step.tracks) {
+    h.add(track.parameter).add(track.curve->points.size());
+    for (const auto& p : track.curve->points) h.add(p.s).add(p.value).add(static_cast<int>(p.shape));
+  }
+}
 
 void add_room_tone(Hasher& h, const ClipSound& sound) {
   const auto add = [&](const SecondsRange& range) { h.add(range.begin).add(range.end); };
@@ -55,7 +65,16 @@ std::shared_ptr<const CommonClips> Planner::common(const Clip& clip, const Runni
 ClipPlan Planner::plan(const Clip& clip) {
   ClipPlan out{clip_sound(reel_, clip)};
   for (const auto& running : running_steps(reel_, clip)) {
-    out.steps.push_back(planned_step(*running.step));
+    PlannedStep& step = out.steps.emplace_back(planned_step(*running.step));
+    // Those of group and reel count the reel's seconds. What is far from the clip has no part in its key; where a
+    // rewriter stands before, its length is not known yet.
+    const bool rewritten = std::ranges::any_of(out.steps, [](const PlannedStep& s) { return s.type->rewrite != nullptr; });
+    for (auto& track : step.tracks) {
+      if (running.owner == ChainOwner::clip) continue;
+      Curve own = shifted(*track.curve, -clip.place_s);
+      if (!rewritten) own = within(own, 0, clip_seconds(reel_, clip) + ringing_s);
+      track.curve = std::make_shared<const Curve>(std::move(own));
+    }
     if (running.owner != ChainOwner::clip && shares(*running.step)) out.steps.back().common = common(clip, running);
   }
   return out;
@@ -75,12 +94,36 @@ std::vector<PlannedStep> planned(const Chain& chain, std::span<const PlannedStep
   return out;
 }
 
+std::vector<int> stage_channels(std::span<const PlannedStep> steps, int in) {
+  std::vector<int> out{in};
+  for (const auto& step : steps) out.push_back(channels_out(*step.type, step.settings, out.back()));
+  return out;
+}
+
+std::vector<Stage> stages_of(const ClipPlan& plan, const SoundShape& clip) {
+  const auto keys = stage_keys(plan);
+  const auto channels = stage_channels(plan.steps, clip.channels);
+  std::vector<Stage> out{{keys[0], clip, {}}};
+  for (size_t i = 0; i < plan.steps.size(); ++i) {
+    const PlannedStep& step = plan.steps[i];
+    Stage next{keys[i + 1], {clip.rate, channels[i + 1], out[i].shape.frames}, out[i].from_clip};
+    if (step.type->rewrite) {
+      const auto rewriter = step.type->rewrite(step.settings, {{clip.rate, channels[i], 4096}, step.tracks});
+      next.shape.frames = rewriter->length(out[i].shape.frames);
+      next.from_clip = next.from_clip.then(rewriter->map(out[i].shape.frames));
+    }
+    out.push_back(std::move(next));
+  }
+  return out;
+}
+
 std::vector<std::uint64_t> stage_keys(const ClipPlan& plan) {
   std::vector<std::uint64_t> keys{identity(plan.sound)};
   for (const auto& step : plan.steps) {
     Hasher h;
     h.add(keys.back()).add(step.type->id).add(step.type->revision);
     for (const double v : step.settings.values) h.add(v);
+    add_curves(h, step);
     if (step.type->hears == Hears::room_tone) add_room_tone(h, plan.sound);
     if (step.common) h.add(step.common->key);
     keys.push_back(h.value());

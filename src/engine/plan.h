@@ -19,6 +19,7 @@ struct PlannedStep {
   StepId id = 0;  ///< of the reel's step; 0: it is of no reel
   const StepType* type = nullptr;
   Settings settings{};
+  std::vector<Track> tracks{};  ///< its curves, in seconds of the sound that enters it
   /// For a step that learns over a group's clips (StepType::shares): which those are. nullptr: its own clip alone.
   std::shared_ptr<const CommonClips> common{};
 };
@@ -61,6 +62,19 @@ ClipPlan plan_of(ClipSound sound, const Chain& chain);
 
 /// The steps of a chain that are on, and further ones behind them.
 std::vector<PlannedStep> planned(const Chain& chain, std::span<const PlannedStep> then = {});
+
+/// How many channels each stage has where `in` come: [0] is `in`.
+std::vector<int> stage_channels(std::span<const PlannedStep> steps, int in);
+
+/// A sound on its way through a chain: what leaves one step and enters the next.
+struct Stage {
+  std::uint64_t key = 0;  ///< two stages with one key are the same bits
+  SoundShape shape;       ///< without what rings on
+  TimeMap from_clip;      ///< where the clip's moments are in it
+};
+/// The stages of a plan whose clip has this shape, as far as they can be foretold: what rings into a rewriter makes
+/// it a little longer.
+std::vector<Stage> stages_of(const ClipPlan& plan, const SoundShape& clip);
 
 /// Keys of a plan's stages: [0] the clip's sound, [i] what leaves step i - 1. Two stages with one key sound the
 /// same, bit for bit.

@@ -1,5 +1,7 @@
 #include "engine/play_run.h"
 
+#include <cmath>
+
 #include "audio/hash.h"
 
 namespace drevan {
@@ -15,44 +17,61 @@ void to_mono(const AudioBlock& in, std::span<float> out) {
   }
 }
 
-}  // namespace
+// A mono sound stands in all channels.
+void spread(const AudioBlock& from, const AudioBlock& to) {
+  for (int c = 0; c < to.channels(); ++c) std::ranges::copy(from.channel(std::min(c, from.channels() - 1)), to.channel(c).begin());
+}
 
-namespace {
-
+// The steps that run live.
+size_t first_live(const PlayPlan& plan) { return plan.rewritten ? plan.rewritten_stage : 0; }
 std::span<const PlannedStep> steps_run(const PlayPlan& plan) {
   const std::span all(plan.clip.steps);
-  return plan.solo_step < 0 ? all : all.first(static_cast<size_t>(plan.solo_step) + 1);
+  return (plan.solo_step < 0 ? all : all.first(static_cast<size_t>(plan.solo_step) + 1)).subspan(first_live(plan));
 }
+std::span<const Findings> findings_run(const PlayPlan& plan) { return std::span(plan.findings).subspan(first_live(plan)); }
+
+std::unique_ptr<SoundReader> open_wet(const PlayPlan& plan) {
+  if (plan.rewritten) return reader_of(plan.rewritten);
+  return std::make_unique<ClipReader>(plan.clip.sound);
+}
+
+StreamFormat format_of(const SoundReader& reader) { return {reader.shape().rate, reader.shape().channels, PlayRun::block}; }
 
 }  // namespace
 
 PlayRun::PlayRun(std::shared_ptr<const PlayPlan> plan)
     : plan_(std::move(plan)),
       dry_(plan_->against ? *plan_->against : plan_->clip.sound),
-      wet_(plan_->clip.sound),
-      run_(steps_run(*plan_), plan_->findings, wet_.format(block)),
-      entering_(wet_.channels(), plan_->solo_step < 0 ? 0 : static_cast<int>(run_.at(static_cast<size_t>(plan_->solo_step)).latency())),
-      scratch_(wet_.channels(), block),
-      aside_(wet_.channels(), block),
-      dry_block_(dry_.channels(), block) {}
+      wet_(open_wet(*plan_)),
+      run_(steps_run(*plan_), findings_run(*plan_), format_of(*wet_)),
+      entering_(run_.widest(), plan_->solo_step < 0 ? 0 : static_cast<int>(run_.at(run_.size() - 1).latency())),
+      wide_(run_.widest(), block),
+      aside_(run_.widest(), block),
+      dry_block_(dry_.channels(), block) {
+  const bool solo = plan_->solo_step >= 0;
+  comparable_ = solo ? run_.entering_channels(run_.size() - 1) == channels()
+                     : plan_->from_clip.identity() && (plan_->against || dry_.channels() == channels());
+}
 
 void PlayRun::read_wet(const AudioBlock& out) {
-  const int n = wet_.read(out);
+  const int n = wet_->read(out.first(run_.channels_in()));
   out.part(n, out.frames() - n).clear();
 }
 
 void PlayRun::seek(Samples position) {
   position_ = std::max<Samples>(position, 0);
-  dry_.seek(position_);
-  double run_in_s = 1;
-  for (const auto& step : plan_->clip.steps) run_in_s = std::max(run_in_s, step.type->run_in_s);
-  const auto before = std::min(position_, static_cast<Samples>(run_in_s * plan_->clip.sound.rate));
-  wet_.seek(position_ - before);
+  dry_at_ = std::clamp<Samples>(std::llround(plan_->from_clip.in_of(static_cast<double>(position_) / rate()) * rate()), 0, dry_.frames());
+  if (plan_->from_clip.identity()) dry_at_ = position_;
+  dry_.seek(dry_at_);
+  double run_in_s = run_.size() > 0 ? 1 : 0;
+  for (const auto& step : steps_run(*plan_)) run_in_s = std::max(run_in_s, step.type->run_in_s);
+  const auto before = std::min(position_, static_cast<Samples>(run_in_s * rate()));
+  wet_->seek(position_ - before);
   run_.reset(position_ - before);
   entering_.reset();
   for (Samples left = before + run_.latency(); left > 0;) {
     const auto n = static_cast<int>(std::min<Samples>(left, block));
-    const auto part = scratch_.block(0, n);
+    const auto part = wide_.block(0, n);
     auto aside = aside_.block(0, n);
     read_wet(part);
     run(part, &aside, -1);
@@ -62,27 +81,44 @@ void PlayRun::seek(Samples position) {
 
 // `entering`: takes what enters the step that is looked at, in step with what leaves it.
 void PlayRun::run(const AudioBlock& wet, AudioBlock* entering, int focus) {
-  const int solo = plan_->solo_step;
-  if (solo == 0) entering->copy_from(wet);
-  if (focus == 0) to_mono(wet, focus_in_);
+  const int first = static_cast<int>(first_live(*plan_));
+  const int solo = plan_->solo_step < 0 ? -1 : plan_->solo_step - first;
+  focus -= first;
+  if (solo == 0) spread(wet.first(run_.channels_in()), *entering);
+  if (focus == 0) to_mono(wet.first(run_.channels_in()), focus_in_);
   run_.process(wet, [&](size_t i, const AudioBlock& b) {
-    if (solo > 0 && static_cast<int>(i) == solo - 1) entering->copy_from(b);
+    if (solo > 0 && static_cast<int>(i) == solo - 1) spread(b, *entering);
     if (static_cast<int>(i) == focus - 1) to_mono(b, focus_in_);
     if (static_cast<int>(i) == focus) to_mono(b, focus_out_);
   });
   if (solo >= 0) entering_.process(*entering);
 }
 
+void PlayRun::let_before_lead(bool lead) {
+  if (lead == before_leads_ || plan_->from_clip.identity()) return;
+  before_leads_ = lead;
+  seek(position_);
+}
+
 void PlayRun::next(AudioBlock before, AudioBlock after, int focus) {
   if (plan_->solo_step < 0) {
-    // Another version may have other channels.
     const auto heard = dry_block_.block(0, before.frames());
     const int n = dry_.read(heard);
     heard.part(n, heard.frames() - n).clear();
-    for (int c = 0; c < before.channels(); ++c) std::ranges::copy(heard.channel(std::min(c, heard.channels() - 1)), before.channel(c).begin());
+    spread(heard, before);
   }
-  read_wet(after);
-  run(after, &before, focus);
+  dry_at_ += before.frames();
+  if (before_leads_) {
+    after.clear();
+    position_ = std::max<Samples>(0, std::llround(plan_->from_clip.out_of(static_cast<double>(dry_at_) / rate()) * rate()));
+    return;
+  }
+  const auto wet = wide_.block(0, after.frames());
+  auto entering = aside_.block(0, after.frames());
+  read_wet(wet);
+  run(wet, &entering, focus);
+  after.copy_from(wet.first(channels()));
+  if (plan_->solo_step >= 0) before.copy_from(entering.first(channels()));
   position_ += before.frames();
 }
 
@@ -94,14 +130,28 @@ bool PlayRun::update(std::shared_ptr<const PlayPlan> plan) {
   if (plan == plan_) return true;  // as for nearly every packet
   const auto& now = plan_->clip.steps;
   const auto& next = plan->clip.steps;
-  if (plan_->sounds != plan->sounds || now.size() != next.size() || plan_->solo_step != plan->solo_step) return false;
-  for (size_t i = 0; i < now.size(); ++i)
+  if (plan_->sounds != plan->sounds || now.size() != next.size() || plan_->solo_step != plan->solo_step || plan_->rewritten != plan->rewritten) return false;
+  const size_t first = first_live(*plan);
+  for (size_t i = 0; i < now.size(); ++i) {
     if (now[i].type != next[i].type) return false;
-  for (size_t i = 0; i < run_.size(); ++i) {
+    if (i < first) continue;
+    // What stands still, and whether a curve switches the step, is built in.
+    const auto switched = [](const PlannedStep& s) { return std::ranges::find(s.tracks, on_parameter, &Track::parameter) != s.tracks.end(); };
+    if (switched(now[i]) != switched(next[i])) return false;
     for (size_t p = 0; p < now[i].settings.values.size(); ++p)
-      if (now[i].settings[p] != next[i].settings[p])
-        run_.at(i).set(static_cast<int>(p), next[i].settings[p]);
-    if (plan_->findings[i] != plan->findings[i]) run_.at(i).set_findings(plan->findings[i]);
+      if (now[i].type->parameters[p].fixed && now[i].settings[p] != next[i].settings[p]) return false;
+  }
+  for (size_t r = 0; r < run_.size(); ++r) {
+    const size_t i = first + r;
+    for (size_t p = 0; p < now[i].settings.values.size(); ++p)
+      if (now[i].settings[p] != next[i].settings[p]) run_.at(r).set(static_cast<int>(p), next[i].settings[p]);
+    if (now[i].tracks != next[i].tracks) {
+      // Where a curve is gone its setting counts again.
+      for (const auto& track : now[i].tracks)
+        if (track.parameter >= 0) run_.at(r).set(track.parameter, next[i].settings[static_cast<size_t>(track.parameter)]);
+      run_.set_tracks(r, next[i].tracks);
+    }
+    if (plan_->findings[i] != plan->findings[i]) run_.at(r).set_findings(plan->findings[i]);
   }
   plan_ = std::move(plan);
   return true;
@@ -109,13 +159,16 @@ bool PlayRun::update(std::shared_ptr<const PlayPlan> plan) {
 
 Samples PlayRun::end() const {
   // Ringing longer than this is a drone; nobody waits for it.
-  const auto most = static_cast<Samples>(plan_->clip.sound.rate * 10);
-  return std::max(dry_.frames(), wet_.frames() + std::min(run_.tail(), most));
+  const auto most = static_cast<Samples>(rate() * 10);
+  const Samples wet = wet_->shape().frames + std::min(run_.tail(), most);
+  return plan_->from_clip.identity() ? std::max(dry_.frames(), wet) : wet;
 }
 
+bool PlayRun::ended() const { return before_leads_ ? dry_at_ >= dry_.frames() : position_ >= end(); }
+
 const Processor* PlayRun::processor(int step) const {
-  return step >= 0 && step < static_cast<int>(run_.size()) ? &run_.at(static_cast<size_t>(step))
-                                                           : nullptr;
+  const int live = step - static_cast<int>(first_live(*plan_));
+  return live >= 0 && live < static_cast<int>(run_.size()) ? &run_.at(static_cast<size_t>(live)) : nullptr;
 }
 
 }  // namespace drevan

@@ -4,6 +4,7 @@
 #include "dsp/delay.h"
 #include "engine/chain_run.h"
 #include "engine/clip_sound.h"
+#include "engine/kept_sound.h"
 
 namespace drevan {
 
@@ -11,10 +12,15 @@ namespace drevan {
 struct PlayPlan {
   ClipPlan clip;
   std::vector<Findings> findings;  ///< one per step
+  /// What left the last rewriter of the chain, and how many steps that are: playing begins behind it. See Processed.
+  SharedSound rewritten{};
+  size_t rewritten_stage = 0;
+  TimeMap from_clip{};   ///< where the clip's moments are in what leaves the chain
   double match_db = 0;   ///< gain that makes before as loud as after
   double fitted_gain = 1;  ///< gain that makes before most like after
   double before_peak_db = 0, after_peak_db = 0;
-  /// Not the whole chain but this one step: before is what enters it, after what leaves it. -1: all.
+  /// Not the whole chain but this one step, behind the last rewriter: before is what enters it, after what leaves it.
+  /// -1: all.
   int solo_step = -1;
   /// Before is not what enters the chain but this sound: another version of the clip.
   std::optional<ClipSound> against{};
@@ -25,7 +31,7 @@ struct PlayPlan {
 /// Of what a plan reads. Asks the disk for size and time of the files.
 std::uint64_t identity_of_sounds(const PlayPlan& plan);
 
-/// Not for the device's thread (reads files); one thread at a time.
+/// Not for the device's thread (reads files); one thread at a time. Time is that of what leaves the chain.
 class PlayRun {
  public:
   static constexpr int block = 256;
@@ -39,14 +45,24 @@ class PlayRun {
   /// `block` frames of each, channels() x block; silence beyond the end. `focus`: step whose input
   /// and output are wanted in focus_in() and focus_out() (mono).
   void next(AudioBlock before, AudioBlock after, int focus);
+  /// Where the chain changes the clock only one of the two can lead: before then plays on as it was, and time
+  /// follows it.
+  void let_before_lead(bool lead);
 
-  /// Takes on new settings and findings while running when only these differ; false otherwise.
+  /// Takes on new settings, curves and findings while running when only these differ; false otherwise.
   bool update(std::shared_ptr<const PlayPlan> plan);
 
-  int channels() const { return wet_.channels(); }
+  /// Of what leaves; before is given as many.
+  int channels() const { return run_.channels_out(); }
+  /// Whether before less after is a sound: they have one clock and as many channels.
+  bool comparable() const { return comparable_; }
   Samples position() const { return position_; }
   /// Frames to the end of the last ringing.
   Samples end() const;
+  bool ended() const;
+  /// Whether time runs backwards at the moment.
+  bool backwards() const { return before_leads_ && plan_->from_clip.backwards(); }
+  /// nullptr: it does not run live.
   const Processor* processor(int step) const;
   std::span<const float> focus_in() const { return focus_in_; }
   std::span<const float> focus_out() const { return focus_out_; }
@@ -54,14 +70,17 @@ class PlayRun {
  private:
   void read_wet(const AudioBlock& out);
   void run(const AudioBlock& wet, AudioBlock* entering, int focus);
+  double rate() const { return plan_->clip.sound.rate; }
 
   std::shared_ptr<const PlayPlan> plan_;
-  ClipReader dry_, wet_;
+  ClipReader dry_;
+  std::unique_ptr<SoundReader> wet_;
   ChainRun run_;
   Delay entering_;  // holds back what enters the step that is looked at
-  AudioBuffer scratch_, aside_, dry_block_;
+  AudioBuffer wide_, aside_, dry_block_;
   std::array<float, block> focus_in_{}, focus_out_{};
-  Samples position_ = 0;
+  Samples position_ = 0, dry_at_ = 0;
+  bool comparable_ = true, before_leads_ = false;
 };
 
 }  // namespace drevan

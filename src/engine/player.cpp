@@ -26,8 +26,8 @@ Player::~Player() {
 
 // --- interface side: leave a wish, wake the worker ---
 
-void Player::wished() {
-  ++wishes_;
+void Player::requested() {
+  ++requests_;
   wake_.notify_all();
 }
 
@@ -46,77 +46,77 @@ std::uint64_t Player::sounds_of(const PlayPlan& plan) {
 void Player::load(PlayPlan plan) {
   if (plan.sounds == 0) plan.sounds = sounds_of(plan);
   const std::lock_guard lock(mutex_);
-  if (wish_.plan && wish_.plan->sounds != plan.sounds) {
-    wish_stop();
-    wish_.seek = 0;
+  if (request_.plan && request_.plan->sounds != plan.sounds) {
+    request_stop_here();
+    request_.seek = 0;
   }
-  wish_.plan = std::make_shared<const PlayPlan>(std::move(plan));
-  wished();
+  request_.plan = std::make_shared<const PlayPlan>(std::move(plan));
+  requested();
 }
 
 void Player::unload() {
   const std::lock_guard lock(mutex_);
-  wish_.plan.reset();
-  wish_stop();
-  wish_.seek = 0;
-  wished();
+  request_.plan.reset();
+  request_stop_here();
+  request_.seek = 0;
+  requested();
 }
 
 void Player::play() {
   const std::lock_guard lock(mutex_);
-  if (!wish_.plan) return;
-  wish_.playing = true;
-  wish_.untaken = true;
+  if (!request_.plan) return;
+  request_.playing = true;
+  request_.play_unseen = true;
   playing_ = true;
-  wished();
+  requested();
 }
 
 void Player::pause() {
   const std::lock_guard lock(mutex_);
-  wish_stop();
-  wished();
+  request_stop_here();
+  requested();
 }
 
 // A play() that was taken ends with its last packet; one that was not has none to end with.
-void Player::wish_stop() {
-  wish_.playing = false;
-  if (std::exchange(wish_.untaken, false)) playing_ = false;
+void Player::request_stop_here() {
+  request_.playing = false;
+  if (std::exchange(request_.play_unseen, false)) playing_ = false;
 }
 
 void Player::seek(Samples position) {
   const std::lock_guard lock(mutex_);
-  wish_.seek = position;
+  request_.seek = position;
   if (!playing_) position_ = position;
-  wished();
+  requested();
 }
 
 void Player::set_loop(std::optional<FrameRange> loop) {
   const std::lock_guard lock(mutex_);
-  wish_.loop = loop;
-  wished();
+  request_.loop = loop;
+  requested();
 }
 
 void Player::set_listen(Listen listen) {
   const std::lock_guard lock(mutex_);
-  wish_.listen = listen;
-  wished();
+  request_.listen = listen;
+  requested();
 }
 
 Listen Player::listen() const {
   const std::lock_guard lock(mutex_);
-  return wish_.listen;
+  return request_.listen;
 }
 
 void Player::set_matched(bool matched) {
   const std::lock_guard lock(mutex_);
-  wish_.matched = matched;
-  wished();
+  request_.matched = matched;
+  requested();
 }
 
 void Player::set_focus(int step) {
   const std::lock_guard lock(mutex_);
-  wish_.focus = step;
-  wished();
+  request_.focus = step;
+  requested();
 }
 
 std::array<float, 2> Player::take_peaks() {
@@ -139,7 +139,7 @@ std::string Player::take_error() {
 
 bool Player::caught_up() const {
   const std::lock_guard lock(mutex_);
-  return wishes_ == taken_wishes_ && (waiting_ || ring_.full());
+  return requests_ == taken_requests_ && (waiting_ || ring_.full());
 }
 
 void Player::tell(std::string error) {
@@ -148,16 +148,16 @@ void Player::tell(std::string error) {
 }
 
 // Copies the newest wish; false when it is time to end.
-bool Player::take_wish(const std::stop_token& stop) {
+bool Player::take_request(const std::stop_token& stop) {
   std::unique_lock lock(mutex_);
   const auto busy = [&] {
-    return (wish_.playing && wish_.plan) || run_ != nullptr || wish_.seek.has_value();
+    return (request_.playing && request_.plan) || run_ != nullptr || request_.seek.has_value();
   };
   while (!busy() && !stop.stop_requested()) {
-    taken_wishes_ = wishes_;
+    taken_requests_ = requests_;
     waiting_ = true;
     // Now and then a device that is lost is looked for, and one that is there is looked at.
-    wake_.wait_for(lock, stop, std::chrono::milliseconds(lost_ || started_ ? 250 : 3600000), [&] { return busy() || wishes_ != taken_wishes_; });
+    wake_.wait_for(lock, stop, std::chrono::milliseconds(lost_ || started_ ? 250 : 3600000), [&] { return busy() || requests_ != taken_requests_; });
     waiting_ = false;
     if (busy() || stop.stop_requested()) break;
     lock.unlock();
@@ -166,10 +166,10 @@ bool Player::take_wish(const std::stop_token& stop) {
     lock.lock();
   }
   if (stop.stop_requested()) return false;
-  taken_wishes_ = wishes_;
-  const auto seek = std::exchange(wish_.seek, std::nullopt);
-  wish_.untaken = false;
-  now_ = wish_;
+  taken_requests_ = requests_;
+  const auto seek = std::exchange(request_.seek, std::nullopt);
+  request_.play_unseen = false;
+  now_ = request_;
   now_.seek = seek;
   return true;
 }
@@ -178,10 +178,10 @@ bool Player::take_wish(const std::stop_token& stop) {
 void Player::give_back_seek() {
   if (!now_.seek) return;
   const std::lock_guard lock(mutex_);
-  if (!wish_.seek) wish_.seek = now_.seek;
+  if (!request_.seek) request_.seek = now_.seek;
 }
 
-// Brings the running chain to the wished plan.
+// Brings the running chain to the requested plan.
 void Player::apply_plan() {
   if (!run_) {
     run_ = std::make_unique<PlayRun>(now_.plan);
@@ -193,7 +193,7 @@ void Player::apply_plan() {
     if (started_at_ >= run_->end()) started_at_ = 0;
     run_->seek(started_at_);
     fade_in_ = starting_ = true;
-    aim();
+    set_gain_goals();
     before_gain_.jump(before_gain_.goal());
     after_gain_.jump(after_gain_.goal());
     return;
@@ -210,13 +210,13 @@ void Player::stop_playing() {
   old_run_.reset();
   expecting_ = false;
   const std::lock_guard lock(mutex_);
-  if (!wish_.untaken) wish_.playing = false;  // a newer play() stands
+  if (!request_.play_unseen) request_.playing = false;  // a newer play() stands
 }
 
 void Player::work(const std::stop_token& stop) {
   const FlushDenormals flush;
   while (!stop.stop_requested()) {
-    if (!take_wish(stop)) break;
+    if (!take_request(stop)) break;
     if (device_is_lost()) {
       give_back_seek();
       lose_device();
@@ -237,7 +237,7 @@ void Player::work(const std::stop_token& stop) {
         stop_playing();
         playing_ = false;
         const std::lock_guard lock(mutex_);
-        wish_stop();
+        request_stop_here();
         continue;
       }
       if (now_.plan && now_.playing) apply_plan();
@@ -245,7 +245,7 @@ void Player::work(const std::stop_token& stop) {
       fade_out_ = !now_.playing || now_.seek.has_value();
       make_packet(*packet);
       const auto seek = now_.seek;
-      const bool ended = !now_.loop && run_->position() >= run_->end();
+      const bool ended = !now_.loop && run_->ended();
       packet->last = !now_.playing || ended;
       // Stopped by hand the playhead stays; at the end it goes back to where playing began.
       packet->resume_at = seek ? *seek : !now_.playing ? run_->position() : started_at_;
@@ -273,7 +273,7 @@ void Player::work(const std::stop_token& stop) {
 }
 
 // Sets the goals of the two gains by what is listened to.
-void Player::aim() noexcept {
+void Player::set_gain_goals() noexcept {
   const PlayPlan& plan = *now_.plan;
   const double match = now_.matched ? plan.match_db : 0;
   // Matching must not make either side clip: both are lowered together.
@@ -289,6 +289,11 @@ void Player::aim() noexcept {
       after_gain_.set(common);
       break;
     case Listen::removed:
+      if (run_ && !run_->comparable()) {
+        before_gain_.set(0);
+        after_gain_.set(0);
+        break;
+      }
       before_gain_.set(common * (now_.matched ? plan.fitted_gain : 1));
       after_gain_.set(-common);
       break;
@@ -324,7 +329,8 @@ void Player::mix(PlayRun& run, std::span<float> stereo) {
 
 void Player::make_packet(PlayPacket& packet) {
   constexpr auto n = static_cast<size_t>(PlayPacket::frames);
-  if (now_.plan) aim();
+  if (now_.plan) set_gain_goals();
+  run_->let_before_lead(now_.listen == Listen::before);
   packet.position = run_->position();
   packet.first = std::exchange(starting_, false);
   packet.last = false;
@@ -343,15 +349,18 @@ void Player::make_packet(PlayPacket& packet) {
   focus_out_.write(run_->focus_out());
 
   // A loop ends on the sample: what lies beyond is silenced, faded over its last 3 ms.
-  const bool wraps = now_.loop && !now_.loop->empty() && run_->position() >= now_.loop->end &&
-                     packet.position < now_.loop->end;
+  const bool back = run_->backwards();
+  const bool loops = now_.loop && !now_.loop->empty();
+  const bool wraps = loops && (back ? run_->position() <= now_.loop->begin && packet.position > now_.loop->begin
+                                    : run_->position() >= now_.loop->end && packet.position < now_.loop->end);
   const auto fade = static_cast<size_t>(rate_ * 0.003);
   if (fade_in_)
     for (size_t i = 0; i < std::min(fade, n); ++i)
       for (size_t c = 0; c < 2; ++c)
         packet.sound[2 * i + c] *= static_cast<float>(i) / static_cast<float>(fade);
   fade_in_ = false;
-  const size_t keep = wraps ? static_cast<size_t>(now_.loop->end - packet.position) : n;
+  const Samples kept = !wraps ? PlayPacket::frames : back ? packet.position - now_.loop->begin : now_.loop->end - packet.position;
+  const auto keep = static_cast<size_t>(std::min<Samples>(kept, PlayPacket::frames));
   if (fade_out_ || wraps)
     for (size_t i = 0; i < n; ++i)
       for (size_t c = 0; c < 2; ++c)
@@ -359,7 +368,7 @@ void Player::make_packet(PlayPacket& packet) {
             i >= keep ? 0.0F
                       : std::min(1.0F, static_cast<float>(keep - i) / static_cast<float>(fade));
   if (wraps && !fade_out_) {
-    run_->seek(now_.loop->begin);
+    run_->seek(back ? now_.loop->end : now_.loop->begin);
     fade_in_ = true;
   }
   packet.peak = {};

@@ -81,10 +81,10 @@ class Player final : public SoundSource {
   void pull(float* interleaved, int frames) noexcept override;
 
  private:
-  struct Wish {
+  struct Request {
     std::shared_ptr<const PlayPlan> plan;
     bool playing = false;
-    bool untaken = false;  // play() was asked for and the worker has not seen it yet
+    bool play_unseen = false;  // play() was asked for and the worker has not seen it yet
     std::optional<Samples> seek;
     std::optional<FrameRange> loop;
     Listen listen = Listen::after;
@@ -92,8 +92,8 @@ class Player final : public SoundSource {
     int focus = -1;
   };
   void work(const std::stop_token& stop);
-  bool take_wish(const std::stop_token& stop);
-  void wished();
+  bool take_request(const std::stop_token& stop);
+  void requested();
   bool device_ready();
   bool device_is_lost();
   void lose_device();
@@ -101,21 +101,21 @@ class Player final : public SoundSource {
   void take_device(std::unique_ptr<AudioDevice> device);
   void tell(std::string error);
   std::uint64_t sounds_of(const PlayPlan& plan);
-  void wish_stop();
+  void request_stop_here();
   void give_back_seek();
   void apply_plan();
   void make_packet(PlayPacket& packet);
   void mix(PlayRun& run, std::span<float> stereo);
-  void aim() noexcept;
+  void set_gain_goals() noexcept;
   void stop_playing();
 
   // Interface side.
   mutable std::mutex mutex_;
   std::condition_variable_any wake_;
-  Wish wish_;
+  Request request_;
   std::string error_;
-  unsigned long wishes_ = 0, taken_wishes_ = 0;
-  bool waiting_ = false;  // the run-ahead side, for a wish
+  unsigned long requests_ = 0, taken_requests_ = 0;
+  bool waiting_ = false;  // the run-ahead side, for a request
   // The files' size and time are asked for at most twice a second.
   ClipSound known_sound_;
   std::optional<ClipSound> known_against_;
@@ -123,7 +123,7 @@ class Player final : public SoundSource {
   std::chrono::steady_clock::time_point known_at_{};
 
   // Run-ahead side.
-  Wish now_;
+  Request now_;
   std::unique_ptr<PlayRun> run_, old_run_;
   AudioBuffer before_, after_;
   Smoothed before_gain_, after_gain_;

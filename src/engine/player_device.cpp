@@ -62,7 +62,7 @@ void Player::lose_device() {
   const bool was_playing = playing_;
   stop_playing();
   const std::lock_guard lock(mutex_);
-  wish_stop();
+  request_stop_here();
   playing_ = false;
   resume_at_ = position_.load();
   error_ = "The sound device " + name + (was_playing ? " is gone, so playing is paused" : " is gone") + ". It is used again, or another, as soon as one is there.";

@@ -21,8 +21,9 @@ namespace {
 // any of it is written: its law depends on it.
 class Inlay {
  public:
-  Inlay(const PrintRequest& request, ClipReader& dry, AudioWriter& writer, LevelMeter& meter)
-      : dry_(dry), writer_(writer), meter_(meter), frames_(dry.frames()), buffer_(dry.channels(), 4096) {
+  // `channels`: of the printed sound; a clip with fewer stands alike in all of them.
+  Inlay(const PrintRequest& request, ClipReader& dry, int channels, AudioWriter& writer, LevelMeter& meter)
+      : dry_(dry), writer_(writer), meter_(meter), frames_(dry.frames()), buffer_(std::max(channels, dry.channels()), 4096) {
     const auto at = [&](double s) { return std::clamp<Samples>(std::llround(s * request.plan.sound.rate), 0, frames_); };
     begin_ = at(request.range->begin);
     end_ = at(request.range->end);
@@ -31,8 +32,8 @@ class Inlay {
     in_.length = begin_ > 0 ? fade : 0;
     out_.length = end_ < frames_ ? fade : 0;
     for (Fade* f : {&in_, &out_}) {
-      f->dry = AudioBuffer(dry.channels(), f->length);
-      f->wet = AudioBuffer(dry.channels(), f->length);
+      f->dry = AudioBuffer(buffer_.channels(), f->length);
+      f->wet = AudioBuffer(buffer_.channels(), f->length);
     }
   }
 
@@ -40,11 +41,13 @@ class Inlay {
     for (int done = 0; done < wet.frames() && at_ < frames_;) {
       const Samples next = next_border();
       const auto n = static_cast<int>(std::min<Samples>({wet.frames() - done, next - at_, 4096}));
-      one(wet.part(done, n));
+      take(wet.part(done, n));
       done += n;
     }
   }
 
+  FrameRange range() const { return {begin_, end_}; }
+  Samples frames() const { return frames_; }
   std::optional<double> alike_in() const { return in_.alike; }
   std::optional<double> alike_out() const { return out_.alike; }
 
@@ -62,10 +65,11 @@ class Inlay {
   }
 
   // A stretch that crosses no border.
-  void one(const AudioBlock& wet) {
+  void take(const AudioBlock& wet) {
     const auto before = buffer_.block(0, wet.frames());
     const int n = dry_.read(before);
     before.part(n, before.frames() - n).clear();
+    for (int c = dry_.channels(); c < before.channels(); ++c) std::ranges::copy(before.channel(dry_.channels() - 1), before.channel(c).begin());
     const bool fades_in = at_ >= begin_ && at_ < begin_ + in_.length;
     const bool fades_out = at_ >= end_ - out_.length && at_ < end_;
     if (fades_in)
@@ -116,21 +120,58 @@ class Inlay {
   AudioBuffer buffer_;
 };
 
+// What turns time round within a selection turns the selection round: it goes through the steps alone.
+void print_alone(const PrintRequest& request, const ClipReader& dry, const ProcessOptions& options, Inlay& inlay, const StreamFormat& format) {
+  ClipPlan part = request.plan;
+  ClipSound& sound = part.sound;
+  const double rate = dry.source_info().rate;
+  const auto in_source = [&](double s) { return static_cast<Samples>(std::llround(s * rate)); };
+  const Samples begin = sound.begin + in_source(request.range->begin);
+  sound.frames = std::min(sound.frames < 0 ? dry.source_info().frames : sound.begin + sound.frames, sound.begin + in_source(request.range->end)) - begin;
+  sound.begin = begin;
+  // The room is learned from where it was marked.
+  if (sound.room_tone) sound.shared_tone = std::make_shared<const ClipSound>(request.plan.sound);
+  sound.room_tone.reset();
+  AudioBuffer silence(format.channels, format.max_block);
+  const auto skip = [&](Samples frames) {
+    for (; frames > 0; frames -= format.max_block) inlay.hear(silence.block(0, static_cast<int>(std::min<Samples>(frames, format.max_block))));
+  };
+  skip(inlay.range().begin);
+  Samples left = inlay.range().length();
+  process_clip(part, options, [&](const AudioBlock& b) {
+    const auto n = static_cast<int>(std::min<Samples>(left, b.frames()));
+    if (n > 0) inlay.hear(b.part(0, n));
+    left -= n;
+  });
+  skip(left + inlay.frames() - inlay.range().end);
+}
+
 PrintResult print_range(const PrintRequest& request, FindingStore& store, const CancelToken& cancel, const Progress& progress) {
   ClipReader dry(request.plan.sound);
   const double clip_s = static_cast<double>(dry.frames()) / request.plan.sound.rate;
   if (!(request.range->begin >= 0 && request.range->end > request.range->begin && request.range->begin < clip_s))
     throw Error(Error::Kind::call, fmt::format("{}: the range {:.2f} to {:.2f} s does not lie within its {:.2f} s; select a part of it.",
                                                request.plan.sound.file.filename().string(), request.range->begin, request.range->end, clip_s));
-  const StreamFormat format = dry.format(4096);
-  AudioWriter writer(request.output, {Container::wav, SampleType::float32, format.rate, format.channels, dry.source_info().channel_mask}, dry.frames(), dry.marks(), ReplacementFile::Old::kept);
+  const Stage result = stages_of(request.plan, dry.shape()).back();
+  if (result.shape.frames != dry.frames())
+    throw Error(Error::Kind::call, fmt::format("{}: its steps change the length, so they cannot be printed into a selection; print the whole clip.",
+                                               request.plan.sound.file.filename().string()));
+  if (result.shape.channels < dry.channels())
+    throw Error(Error::Kind::call, fmt::format("{}: its steps give fewer channels than the clip has, so they cannot be printed into a selection; print the whole clip.",
+                                               request.plan.sound.file.filename().string()));
+  const StreamFormat format{dry.shape().rate, result.shape.channels, 4096};
+  const auto mask = format.channels == dry.channels() ? dry.source_info().channel_mask : 0;
+  AudioWriter writer(request.output, {Container::wav, SampleType::float32, format.rate, format.channels, mask}, dry.frames(), dry.marks(), ReplacementFile::Old::kept);
   LevelMeter meter(format, Detail::quick);
-  Inlay inlay(request, dry, writer, meter);
+  Inlay inlay(request, dry, format.channels, writer, meter);
   ProcessOptions options;
   options.store = &store;
   options.cancel = &cancel;
   options.progress = progress;
-  process_clip(request.plan, options, [&](const AudioBlock& b) { inlay.hear(b); });
+  if (result.from_clip.identity())
+    process_clip(request.plan, options, [&](const AudioBlock& b) { inlay.hear(b); });
+  else
+    print_alone(request, dry, options, inlay, format);
   writer.commit();
   return {meter.levels(), inlay.alike_in(), inlay.alike_out(), {}};
 }

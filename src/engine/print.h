@@ -24,7 +24,8 @@ struct PrintResult {
 };
 
 /// A range is heard through the chain just as it is when the whole clip plays: what steps learn, they
-/// learn from the whole clip. Outside of it every sample stays as it was. Atomic. Throws Error(call) for
+/// learn from the whole clip; but what turns time round turns the range round. Outside of it every sample stays as
+/// it was, alike in all channels where the steps make more of them. Atomic. Throws Error(call) for
 /// a range outside of the clip, Error(input), Error(output), Cancelled.
 PrintResult print_clip(const PrintRequest& request, FindingStore& store, const CancelToken& cancel,
                        const Progress& progress = {});

@@ -13,7 +13,7 @@
 #include "audio/progress.h"
 #include "engine/chain_run.h"
 #include "engine/plan.h"
-#include "engine/spill.h"
+#include "engine/kept_sound.h"
 
 namespace drevan {
 
@@ -28,41 +28,21 @@ class FindingStore {
   Findings get_or_learn(std::uint64_t key, const CancelToken& cancel, const std::function<Findings()>& learn);
 
   /// Sound of a group's clips on its way from one step that learns over all of them to the next.
-  void keep_stage(std::uint64_t key, std::unique_ptr<Spill> sound);
-  std::unique_ptr<Spill> take_stage(std::uint64_t key);
+  void keep_stage(std::uint64_t key, SharedSound sound);
+  SharedSound take_stage(std::uint64_t key);
 
  private:
   mutable std::mutex mutex_;
   std::condition_variable learned_;
   std::map<std::uint64_t, Findings> found_;
   std::set<std::uint64_t> being_learned_;
-  std::map<std::uint64_t, std::unique_ptr<Spill>> stages_;
-};
-
-/// Sound of stages in memory, so that turning a knob late in a chain does not run the early steps
-/// again. Keeps the most recent within a budget. Thread-safe.
-class StageCache {
- public:
-  explicit StageCache(size_t budget_bytes = size_t{384} << 20) : budget_(budget_bytes) {}
-  std::shared_ptr<const AudioBuffer> get(std::uint64_t key);
-  void put(std::uint64_t key, std::shared_ptr<const AudioBuffer> sound);
-  size_t budget() const { return budget_; }
-
- private:
-  struct Entry {
-    std::shared_ptr<const AudioBuffer> sound;
-    std::uint64_t used = 0;
-  };
-  size_t budget_, bytes_ = 0;
-  std::uint64_t clock_ = 0;
-  std::map<std::uint64_t, Entry> entries_;
-  std::mutex mutex_;
+  std::map<std::uint64_t, SharedSound> stages_;
 };
 
 /// What one run of process() should do besides making sound.
 struct ProcessOptions {
   FindingStore* store = nullptr;   ///< required
-  StageCache* cache = nullptr;     ///< optional
+  StageStore* cache = nullptr;     ///< optional
   std::optional<size_t> keep_only{};  ///< the one stage that `cache` may keep; empty: all
   StageTap tap;                    ///< optional: hears stages, each whole, in order of time
   size_t first_tap = 0;            ///< stages before this one need not be heard
@@ -72,11 +52,35 @@ struct ProcessOptions {
   std::function<void(const std::string&)> warn;     ///< optional: told what else should be known
 };
 
+/// What is known when a clip went through its steps.
+struct Processed {
+  std::vector<Findings> findings;  ///< one a step
+  std::vector<Stage> stages;       ///< [0] the clip, [i] what leaves step i - 1
+  /// What leaves the last rewriter, and how many steps that are; nullptr and 0: there is none, all can be streamed.
+  SharedSound rewritten;
+  size_t rewritten_stage = 0;
+};
+
 /// Learns what the plan's steps must know (from the store where it is known) and streams the clip
 /// through them into `sink`, which may be empty. Steps that learn from a room tone the sound
-/// does not have find nothing and do nothing. Returns each step's findings. Memory does not grow
-/// with the clip's length, but for what `cache` may hold. Deterministic: same sound, same settings,
-/// same bits. Throws Error(input), Error(call) for an impossible room tone, Cancelled.
-std::vector<Findings> process_clip(const ClipPlan& plan, const ProcessOptions& options, const BlockSink& sink);
+/// does not have find nothing and do nothing. A rewriter hears all that reaches it, and of what rings on at its end
+/// as much as can be heard. Memory does not grow with the clip's length, but for what `cache` may hold.
+/// Deterministic: same sound, same settings, same bits. Throws Error(input), Error(call) for an impossible room
+/// tone, Error(output) when a rewriter finds no room on the temporary disk, Cancelled.
+Processed process_clip(const ClipPlan& plan, const ProcessOptions& options, const BlockSink& sink);
+
+/// Passes a sound on, and of what rings on after its `length` frames only as much as can be heard (-90 dBFS).
+class RingTrim {
+ public:
+  RingTrim(Samples length, BlockSink sink) : left_(length), sink_(std::move(sink)) {}
+  void hear(const AudioBlock& block);
+
+ private:
+  void ring(const AudioBlock& block);
+
+  Samples left_;
+  BlockSink sink_;
+  std::vector<std::vector<float>> held_;
+};
 
 }  // namespace drevan

@@ -10,50 +10,40 @@ namespace drevan {
 
 namespace {
 
-constexpr float audible = 3.16e-5F;  // -90 dBFS
-
-// Writes the clip, and of the ringing after it only as much as can be heard.
-class Output {
+// Cuts or fills a sound to a length. What goes on beyond it is faded out over the last 10 ms, which are held back until
+// that is known.
+class SameLength {
  public:
-  Output(std::span<const std::unique_ptr<AudioWriter>> writers, LevelMeter& meter, Outline& outline, Samples clip_frames, int channels)
-      : writers_(writers), meter_(meter), outline_(outline), clip_left_(clip_frames),
-        held_(static_cast<size_t>(channels)) {}
-
+  SameLength(const SoundShape& shape, BlockSink sink) : left_(shape.frames), channels_(shape.channels), sink_(std::move(sink)) {
+    const Samples fade = std::min<Samples>(shape.frames, std::llround(0.01 * shape.rate));
+    left_ -= fade;
+    held_ = AudioBuffer(shape.channels, fade);
+  }
   void hear(const AudioBlock& block) {
-    const auto n = static_cast<int>(std::min<Samples>(clip_left_, block.frames()));
-    if (n > 0) put(block.part(0, n));
-    clip_left_ -= n;
-    if (n < block.frames()) ring(block.part(n, block.frames() - n));
+    const auto before = static_cast<int>(std::min<Samples>(left_, block.frames()));
+    if (before > 0) sink_(block.part(0, before));
+    left_ -= before;
+    const auto last = static_cast<int>(std::min<Samples>(held_.frames() - filled_, block.frames() - before));
+    if (last > 0) held_.block(filled_, last).copy_from(block.part(before, last));
+    filled_ += last;
+    for (int i = before + last; i < block.frames() && !rings_; ++i)
+      for (int c = 0; c < block.channels(); ++c) rings_ = rings_ || std::abs(block.channel(c)[static_cast<size_t>(i)]) > 3.16e-5F;
+  }
+  void finish() {
+    AudioBuffer silence(channels_, std::min<Samples>(left_, 4096));
+    for (; left_ > 0; left_ -= silence.frames()) sink_(silence.block(0, static_cast<int>(std::min(left_, silence.frames()))));
+    for (int c = 0; rings_ && c < channels_; ++c)
+      for (Samples i = 0; i < held_.frames(); ++i)
+        held_.channel(c)[static_cast<size_t>(i)] *= 1 - (static_cast<float>(i) + 1) / static_cast<float>(held_.frames());
+    if (held_.frames() > 0) sink_(held_.block());
   }
 
  private:
-  void put(const AudioBlock& block) {
-    for (const auto& writer : writers_) writer->write(block);
-    meter_.hear(block);
-    outline_.hear(block);
-  }
-
-  void ring(const AudioBlock& block) {
-    int heard = 0;  // frames up to the last audible one
-    for (int c = 0; c < block.channels(); ++c) {
-      const auto in = block.channel(c);
-      held_[static_cast<size_t>(c)].insert(held_[static_cast<size_t>(c)].end(), in.begin(), in.end());
-      for (int i = block.frames(); i > heard; --i)
-        if (std::abs(in[static_cast<size_t>(i - 1)]) > audible) heard = i;
-    }
-    if (heard == 0) return;
-    const auto total = static_cast<int>(held_[0].size()) - (block.frames() - heard);
-    std::array<float*, max_channels> data{};
-    for (size_t c = 0; c < held_.size(); ++c) data[c] = held_[c].data();
-    put({data.data(), block.channels(), total});
-    for (auto& h : held_) h.erase(h.begin(), h.begin() + total);
-  }
-
-  std::span<const std::unique_ptr<AudioWriter>> writers_;
-  LevelMeter& meter_;
-  Outline& outline_;
-  Samples clip_left_;
-  std::vector<std::vector<float>> held_;
+  Samples left_, filled_ = 0;
+  int channels_;
+  BlockSink sink_;
+  AudioBuffer held_;
+  bool rings_ = false;
 };
 
 void warn(RenderResult& result, const RenderRequest& request, const std::vector<Findings>& found) {
@@ -82,28 +72,35 @@ void warn(RenderResult& result, const RenderRequest& request, const std::vector<
 RenderResult render_clip(const RenderRequest& request, FindingStore& store,
                          const CancelToken& cancel, const Progress& progress) {
   RenderResult result;
-  Samples frames = 0;
-  StreamFormat format;
+  SoundShape clip, out;
   SourceMarks marks;
   std::uint32_t mask = 0;
   {
     const ClipReader reader(request.plan.sound);
-    format = reader.format(4096);
-    frames = reader.frames();
+    clip = reader.shape();
+    out = stages_of(request.plan, clip).back().shape;
     marks = reader.marks();
     result.warnings = reader.source_info().warnings;
     result.whole = reader.source_info().whole;
-    mask = reader.source_info().channel_mask;
+    // Which loudspeakers other channels are meant for is not known.
+    if (out.channels == clip.channels) mask = reader.source_info().channel_mask;
   }
+  if (request.length == RenderLength::same) out.frames = clip.frames;
   std::vector<std::unique_ptr<AudioWriter>> writers;
   const auto open = [&](const RenderOutput& to) {
-    writers.push_back(std::make_unique<AudioWriter>(to.file, WriteFormat{to.container, to.samples, format.rate, format.channels, mask}, frames, marks));
+    writers.push_back(std::make_unique<AudioWriter>(to.file, WriteFormat{to.container, to.samples, out.rate, out.channels, mask}, out.frames, marks));
   };
   open({request.output, request.container, request.samples});
   for (const auto& other : request.also) open(other);
-  LevelMeter before(format, Detail::quick), after(format, Detail::full);
-  Outline before_outline(frames), after_outline(frames);
-  Output output(writers, after, after_outline, frames, format.channels);
+  LevelMeter before({clip.rate, clip.channels, 4096}, Detail::quick), after({out.rate, out.channels, 4096}, Detail::full);
+  Outline before_outline(clip.frames), after_outline(out.frames);
+  const auto write = [&](const AudioBlock& b) {
+    for (const auto& writer : writers) writer->write(b);
+    after.hear(b);
+    after_outline.hear(b);
+  };
+  RingTrim trim(out.frames, write);
+  SameLength same(request.length == RenderLength::same ? out : SoundShape{out.rate, 1, 0}, write);
   ProcessOptions options;
   options.store = &store;
   options.cancel = &cancel;
@@ -118,8 +115,10 @@ RenderResult render_clip(const RenderRequest& request, FindingStore& store,
     result.whole = false;
   };
   options.warn = [&](const std::string& told) { result.warnings.push_back(told); };
-  const auto found = process_clip(request.plan, options,
-                                  [&](const AudioBlock& b) { output.hear(b); });
+  const auto found = process_clip(request.plan, options, [&](const AudioBlock& b) {
+                       request.length == RenderLength::same ? same.hear(b) : trim.hear(b);
+                     }).findings;
+  if (request.length == RenderLength::same) same.finish();
   for (const auto& writer : writers) writer->commit();
   result.before = before.levels();
   result.after = after.levels();

@@ -19,12 +19,19 @@ struct RenderOutput {
   SampleType samples = SampleType::int24;
 };
 
+/// How long a render is.
+enum class RenderLength {
+  ring,  ///< until what rings on at the clip's end cannot be heard any more (-90 dBFS)
+  same,  ///< exactly as long as the clip; what rings on is faded out over the last 10 ms
+};
+
 struct RenderRequest {
   ClipPlan plan;
   std::filesystem::path output; ///< with extension; its folder must exist
   Container container = Container::wav;
   SampleType samples = SampleType::int24;
   std::vector<RenderOutput> also{};  ///< the same sound in other formats
+  RenderLength length = RenderLength::ring;
 };
 
 struct RenderResult {
@@ -36,8 +43,8 @@ struct RenderResult {
   bool whole = true;  ///< false: the source holds less, or damaged, sound than it or the reel promises; see warnings
 };
 
-/// Renders atomically: the output appears whole or not at all. The sound rings on past the clip's
-/// end until it has fallen below -90 dBFS. Throws Error, Cancelled.
+/// Renders atomically: the output appears whole or not at all. It has the channels that leave the last step. Throws
+/// Error, Cancelled.
 RenderResult render_clip(const RenderRequest& request, FindingStore& store,
                          const CancelToken& cancel, const Progress& progress = {});
 

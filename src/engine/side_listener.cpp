@@ -28,6 +28,7 @@ class SideListener::Ear {
     lock.unlock();  // the slot is ours until it is told
     slot.line = line;
     slot.frames = block.frames();
+    slot.channels = block.channels();
     slot.sound.block(0, block.frames()).copy_from(block);
     lock.lock();
     ++told_;
@@ -42,7 +43,7 @@ class SideListener::Ear {
   struct Slot {
     AudioBuffer sound;
     size_t line = 0;
-    int frames = 0;
+    int frames = 0, channels = 0;
   };
 
   void work(const std::stop_token& stop) {
@@ -51,7 +52,7 @@ class SideListener::Ear {
     while (changed_.wait(lock, stop, [&] { return told_ > heard_; })) {
       Slot& slot = slots_[heard_ % slots_.size()];
       lock.unlock();
-      (*hear_)(slot.line, slot.sound.block(0, slot.frames));
+      (*hear_)(slot.line, slot.sound.block(0, slot.frames).first(slot.channels));
       lock.lock();
       ++heard_;
       changed_.notify_all();

@@ -18,7 +18,7 @@ class SideListener {
   /// `line`: which sound the block belongs to, as given to tell().
   using Hear = std::function<void(size_t line, const AudioBlock&)>;
 
-  /// `hear` must not throw. Uses one thread less than the machine has cores, 1 to 4.
+  /// `format`: of the widest line. `hear` must not throw. Uses one thread less than the machine has cores, 1 to 4.
   SideListener(StreamFormat format, Hear hear);
   /// Drops what was not heard yet.
   ~SideListener();

@@ -84,6 +84,7 @@ class Drawing {
   }
 
   void draw() {
+    if (!plan_->from_clip.identity()) return draw_places();
     const double all_s = image_.length_s;
     // Places first, from coarse to fine, as long as they cost less than going through all of it.
     if (all_s > 30)
@@ -100,6 +101,14 @@ class Drawing {
   }
 
  private:
+  // Where the chain changes the clock every column is looked up by itself.
+  void draw_places() {
+    for (int step = largest_step(); step >= 1; step /= 2) {
+      for (int c = step / 2; c < image_.columns; c += step)
+        if (looks_[static_cast<size_t>(c)] == 0) place(c);
+      tell();
+    }
+  }
   double column_s() const { return image_.length_s / image_.columns; }
   Samples frame(double seconds) const { return static_cast<Samples>(std::llround(seconds * rate_)); }
   int largest_step() const {
@@ -127,7 +136,7 @@ class Drawing {
     ++looks_[static_cast<size_t>(column)];
   }
   void place(int column) {
-    const Samples middle = frame(image_.begin_s + (column + 0.5) * column_s());
+    const Samples middle = frame(plan_->from_clip.out_of(image_.begin_s + (column + 0.5) * column_s()));
     run_.seek(std::max<Samples>(0, middle - ears_[0].size() / 2));
     for (int heard = 0; heard < ears_[0].size(); heard += PlayRun::block) next();
     look(column);

@@ -30,7 +30,7 @@ StepCourse measure_step_course(const std::shared_ptr<const PlayPlan>& plan, cons
   double cross = 0, own = 0;
   auto next_telling = Clock::now() + std::chrono::milliseconds(250);
   std::array<float, max_readings> readings{};
-  while (run.position() < run.end()) {
+  while (!run.ended()) {
     cancel.check();
     run.next(before.block(), after.block(), -1);
     if (tells_reduction(type)) {

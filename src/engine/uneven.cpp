@@ -141,7 +141,8 @@ class Comparison {
 
 ClipTraits measure_traits(const Reel& reel, const Clip& clip, FindingStore& store, const CancelToken& cancel) {
   const ClipPlan plan = plan_of(reel, clip);
-  const StreamFormat format = ClipReader(plan.sound).format(4096);
+  StreamFormat format = ClipReader(plan.sound).format(4096);
+  format.channels = stage_channels(plan.steps, format.channels).back();
   LevelMeter levels(format, Detail::quick);
   SpectrumMeter tone(format);
   ProcessOptions options;

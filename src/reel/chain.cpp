@@ -3,70 +3,22 @@
 #include <fmt/format.h>
 
 #include <algorithm>
-#include <charconv>
 #include <cmath>
 #include <limits>
 
 #include "audio/error.h"
 #include "reel/json_file.h"
+#include "reel/value_json.h"
 #include "steps/catalogue.h"
 
 namespace drevan {
 
 namespace {
 
-constexpr int newest_recipe = 1;
+constexpr int newest_recipe = 2;  // 2: curves
 
 Error wrong(const std::string& where, const std::string& what) {
   return {Error::Kind::call, fmt::format("{}: {}", where, what)};
-}
-
-std::optional<int> as_int(std::string_view text) {
-  int n = 0;
-  const auto [end, error] = std::from_chars(text.data(), text.data() + text.size(), n);
-  if (error != std::errc{} || end != text.data() + text.size()) return std::nullopt;
-  return n;
-}
-
-// Files hold what people write: 24 for the choice "24", "off" for an end that means off.
-nlohmann::ordered_json value_to_json(const Parameter& p, double value) {
-  if (p.scale == Scale::choice) {
-    const auto id = p.choices.at(static_cast<size_t>(std::lround(value))).id;
-    if (const auto n = as_int(id)) return *n;
-    return std::string(id);
-  }
-  if (p.off_at && value == *p.off_at) return "off";
-  if (value == std::floor(value) && std::abs(value) < 1e9) return static_cast<std::int64_t>(value);
-  return value;
-}
-
-std::string allowed(const Parameter& p) {
-  if (p.scale != Scale::choice) {
-    const auto unit = p.unit.empty() ? "" : " " + std::string(p.unit);
-    return fmt::format("allowed is {} to {}{}{}", p.least, p.most, unit,
-                       p.off_at ? " or \"off\"" : "");
-  }
-  std::string list;
-  for (const auto& c : p.choices)
-    list += (list.empty() ? "" : ", ") + (as_int(c.id) ? std::string(c.id) : fmt::format("\"{}\"", c.id));
-  return "allowed are " + list;
-}
-
-double value_from_json(const Parameter& p, const nlohmann::json& json, const std::string& where) {
-  const auto bad = [&] {
-    return wrong(where, fmt::format("\"{}\" is {}, {}.", p.id, shown(json), allowed(p)));
-  };
-  if (p.scale == Scale::choice) {
-    std::string id;
-    if (json.is_string()) id = json.get<std::string>();
-    if (json.is_number_integer()) id = fmt::format("{}", json.get<long long>());
-    for (size_t i = 0; i < p.choices.size(); ++i)
-      if (p.choices[i].id == id) return static_cast<double>(i);
-    throw bad();
-  }
-  if (p.off_at && json.is_string() && json.get<std::string>() == "off") return *p.off_at;
-  if (!json.is_number() || !in_range(p, json.get<double>())) throw bad();
-  return json.get<double>();
 }
 
 std::string known_ids(const StepType& type) {
@@ -86,7 +38,7 @@ ChainStep step_from_json(const nlohmann::json& json, const std::string& where) {
     throw wrong(where, fmt::format("there is no step {}; there are {}.", shown(json.at("step")), ids));
   }
   const std::string here = fmt::format("{} ({})", where, id);
-  ChainStep step{type, standard_settings(*type), true, {}};
+  ChainStep step{type, standard_settings(*type)};
   for (const auto& [key, value] : json.items()) {
     if (key == "step") continue;
     if (key == "on") {
@@ -100,14 +52,16 @@ ChainStep step_from_json(const nlohmann::json& json, const std::string& where) {
         step.settings.values[static_cast<size_t>(i)] =
             value_from_json(type->parameters[static_cast<size_t>(i)], v, here);
       }
+    } else if (key == "curves") {
+      step.curves = curves_from_json(value, *type, fmt::format("{}, curves", here));
     } else if (key == "id") {
       step.id = member(json, "id", 0, here);
       if (step.id < 1) throw wrong(here, fmt::format("\"id\" is {}, allowed is 1 or more.", shown(value)));
     } else if (key == "sits_out") {
       step.sits_out = ids_from_json(value, fmt::format("{}, sits_out", here));
     } else {
-      throw wrong(here, fmt::format("{} does not belong here; a step has \"step\", \"settings\" "
-                                    "and \"on\".",
+      throw wrong(here, fmt::format("{} does not belong here; a step has \"step\", \"settings\", "
+                                    "\"curves\" and \"on\".",
                                     shown(key)));
     }
   }
@@ -137,10 +91,14 @@ Chain for_everyone(Chain chain) {
   return chain;
 }
 
+void shift_curves(ChainStep& step, double by_s) {
+  for (auto& track : step.curves) track.curve = std::make_shared<const Curve>(shifted(*track.curve, by_s));
+}
+
 ChainStep make_step(std::string_view id) {
   const StepType* type = find_step(id);
   if (!type) throw Error(Error::Kind::call, fmt::format("There is no step \"{}\".", id));
-  return {type, standard_settings(*type), true, {}};
+  return {type, standard_settings(*type)};
 }
 
 nlohmann::ordered_json to_json(const Chain& chain) {
@@ -155,6 +113,7 @@ nlohmann::ordered_json to_json(const Chain& chain) {
     nlohmann::ordered_json one{{"step", std::string(step.type->id)}};
     if (step.id != 0) one["id"] = step.id;
     one["settings"] = settings;
+    if (!step.curves.empty()) one["curves"] = curves_to_json(step.curves, *step.type);
     if (!step.on) one["on"] = false;
     if (!step.sits_out.empty()) one["sits_out"] = step.sits_out;
     out.push_back(std::move(one));
@@ -171,7 +130,9 @@ Chain chain_from_json(const nlohmann::json& json, const std::string& where) {
 }
 
 nlohmann::ordered_json to_json(const Recipe& recipe) {
-  nlohmann::ordered_json out{{"drevan_recipe", newest_recipe}, {"name", recipe.name}};
+  // As old a version as can hold it, so that older programs read what they can.
+  const bool curves = std::ranges::any_of(recipe.chain.steps, [](const ChainStep& s) { return !s.curves.empty(); });
+  nlohmann::ordered_json out{{"drevan_recipe", curves ? newest_recipe : 1}, {"name", recipe.name}};
   if (!recipe.note.empty()) out["note"] = recipe.note;
   if (!recipe.tags.empty()) out["tags"] = recipe.tags;
   out["steps"] = to_json(for_everyone(recipe.chain));

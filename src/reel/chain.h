@@ -20,9 +20,10 @@ struct ChainStep {
   bool on = true;
   std::vector<int> sits_out{};  ///< in a group's or the reel's chain: clips, by id, that pass it by; sorted
   StepId id = 0;
+  std::vector<Track> curves{};  ///< of parameters that follow one, each once, by parameter
   /// Whether both do the same; their ids do not matter.
   friend bool operator==(const ChainStep& a, const ChainStep& b) {
-    return a.type == b.type && a.settings == b.settings && a.on == b.on && a.sits_out == b.sits_out;
+    return a.type == b.type && a.settings == b.settings && a.on == b.on && a.sits_out == b.sits_out && a.curves == b.curves;
   }
 };
 
@@ -42,6 +43,9 @@ struct Recipe {
 
 /// The same steps as anybody's: nobody sits out, and they are of no reel.
 Chain for_everyone(Chain chain);
+
+/// Every curve of a step later by so many seconds.
+void shift_curves(ChainStep& step, double by_s);
 
 /// A step with its standard settings; `id` must be in the catalogue.
 ChainStep make_step(std::string_view id);

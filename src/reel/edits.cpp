@@ -83,6 +83,9 @@ Edit move_step(const Reel& reel, int clip, StepId step, StepPlace to) {
   if (from.owner == to.owner && to.index > from.index) --to.index;
   // Who sits out of a step of the group's has no meaning in another chain.
   if (from.owner != to.owner) moved.sits_out.clear();
+  // A clip's curves count from its beginning, those of group and reel from the reel's: what is heard stays.
+  if ((from.owner == ChainOwner::clip) != (to.owner == ChainOwner::clip))
+    shift_curves(moved, to.owner == ChainOwner::clip ? -d.clip.place_s : d.clip.place_s);
   auto& in = d.steps(to.owner);
   in.insert(in.begin() + std::clamp(to.index, 0, static_cast<int>(in.size())), moved);
   Edit edit = d.done(moved_label(moved.type->label, from.owner, to.owner));

@@ -105,7 +105,13 @@ void settle_step_ids(Reel& reel) {
 
 void take_group_chain(const Reel& reel, Clip& clip) {
   for (const auto& step : reel.groups.at(static_cast<size_t>(clip.group)).chain.steps)
-    if (runs(reel, clip, ChainOwner::group, step)) clip.chain.steps.push_back({step.type, step.settings, true, {}});
+    if (runs(reel, clip, ChainOwner::group, step)) {
+      ChainStep own = step;
+      own.sits_out.clear();
+      own.id = 0;
+      shift_curves(own, -clip.place_s);
+      clip.chain.steps.push_back(std::move(own));
+    }
 }
 
 namespace {

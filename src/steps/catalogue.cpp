@@ -60,9 +60,9 @@ namespace {
 
 class Guarded final : public Processor {
  public:
-  explicit Guarded(std::unique_ptr<Processor> inner) : inner_(std::move(inner)) {}
+  Guarded(std::unique_ptr<Processor> inner, int channels_in) : inner_(std::move(inner)), channels_in_(channels_in) {}
   void process(const AudioBlock& block) noexcept override {
-    guard(block);
+    guard(block.first(channels_in_));
     inner_->process(block);
   }
   Samples latency() const noexcept override { return inner_->latency(); }
@@ -75,13 +75,14 @@ class Guarded final : public Processor {
 
  private:
   std::unique_ptr<Processor> inner_;
+  int channels_in_;
 };
 
 }  // namespace
 
 std::unique_ptr<Processor> make_processor(const StepType& type, const Settings& settings,
                                           const Findings& findings, StreamFormat format) {
-  return std::make_unique<Guarded>(type.make(settings, findings, format));
+  return std::make_unique<Guarded>(type.make(settings, findings, format), format.channels);
 }
 
 }  // namespace drevan

@@ -2,6 +2,7 @@
 // defines `const StepType& NAME_step()`; see docs/adding-a-step.md.
 #pragma once
 
+#include <functional>
 #include <memory>
 #include <optional>
 #include <span>
@@ -10,6 +11,8 @@
 #include <vector>
 
 #include "audio/buffer.h"
+#include "audio/sound.h"
+#include "steps/curve.h"
 
 namespace drevan {
 
@@ -31,6 +34,7 @@ struct Parameter {
   std::vector<Choice> choices{};  ///< Scale::choice: the value is an index into these
   std::optional<double> off_at{}; ///< this end of the range means "off"
   bool learned_from = false;    ///< the step's finding depends on it
+  bool fixed = false;           ///< it changes length, channels or latency, so it stands still
   int page = 0;                 ///< 0: always shown; n: belongs to handle n of the picture
   bool whole = false;           ///< counted in whole numbers
 };
@@ -72,7 +76,8 @@ class Learner {
 class Processor {
  public:
   virtual ~Processor() = default;
-  /// In place; 0 to the format's max_block frames. The result does not depend on block size.
+  /// In place; 0 to the format's max_block frames. The result does not depend on block size. The block is as wide
+  /// as the wider side: sound comes in its first channels, and leaves in its first StepType::channels_out ones.
   virtual void process(const AudioBlock& block) noexcept = 0;
   /// Frames by which the output is late; constant. The engine takes them out again.
   virtual Samples latency() const noexcept { return 0; }
@@ -91,6 +96,27 @@ class Processor {
   virtual int readings(std::span<float>) const noexcept { return 0; }
 };
 
+/// A step that makes a sound of another length, or another order in time, of a whole one.
+class Rewriter {
+ public:
+  using Sink = std::function<void(const AudioBlock&)>;
+  /// Told how much is done, 0 to 1; may throw, as Cancelled.
+  using Tell = std::function<void(double)>;
+  virtual ~Rewriter() = default;
+  /// How many frames it makes of a sound of `frames`.
+  virtual Samples length(Samples frames) const = 0;
+  /// Where moments of it are afterwards.
+  virtual TimeMap map(Samples frames) const = 0;
+  /// Writes exactly length() frames. Throws what `in`, `out` and `tell` throw.
+  virtual void rewrite(SoundReader& in, const Sink& out, const Tell& tell) = 0;
+};
+
+/// What a rewriter is made for.
+struct RewriteContext {
+  StreamFormat format;
+  std::span<const Track> tracks;
+};
+
 /// The most values readings() gives.
 inline constexpr int max_readings = 64;
 
@@ -107,6 +133,8 @@ enum class Picture {
   reduction,  ///< room tone and what is taken per band; needs learned_power; readings: 64 gains in
               ///< dB, see band_hz()
   course,     ///< a level over time against a line; readings: level, reduction and line in dB
+  clock,      ///< when things happen, before and after, of a rewriter; handles[0].x is what its length follows
+  field,      ///< where sounds stand between left and right; handles[0].x places them
   bands,      ///< thresholds of bands over frequency; readings: level and reduction in dB per band
 };
 
@@ -138,7 +166,11 @@ struct StepType {
   bool (*shares)(const Settings&) = nullptr;
   std::unique_ptr<Learner> (*learn)(const Settings&, StreamFormat) = nullptr;
   /// `findings` may be empty: the step then does the harmless thing (mostly: nothing).
+  /// Exactly one of `make` and `rewrite` is there.
   std::unique_ptr<Processor> (*make)(const Settings&, const Findings&, StreamFormat) = nullptr;
+  std::unique_ptr<Rewriter> (*rewrite)(const Settings&, const RewriteContext&) = nullptr;
+  /// How many channels leave where `in` come; nullptr: as many.
+  int (*channels_out)(const Settings&, int in) = nullptr;
   std::string (*brief)(const Settings&) = nullptr;  ///< "3.0 : 1", under the level path's column
   Picture picture = Picture::levels;
   double (*response_db)(const Settings&, double hz, double rate) = nullptr;
@@ -158,6 +190,10 @@ struct StepType {
 /// Centre frequency of band `i` of the 64 that Picture::reduction readings use: 50 Hz to 20 kHz,
 /// evenly spaced in pitch.
 double band_hz(int i);
+
+int channels_out(const StepType& type, const Settings& settings, int in);
+/// Whether a parameter may follow a curve.
+bool may_follow_curve(const Parameter& parameter);
 
 // --- values ---
 

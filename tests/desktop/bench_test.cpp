@@ -106,9 +106,19 @@ TEST_F(BenchTest, EveryStepHasAPictureThatCanBeHeldAndSlidersThatFollow) {
     } else if (auto* c = dynamic_cast<CoursePicture*>(picture)) {
       from = c->line_at();
       to = from + QPointF(0, 20);
+    } else if (auto* k = dynamic_cast<ClockPicture*>(picture)) {
+      from = k->end_at();
+      to = from + QPointF(25, 0);
+    } else if (auto* f = dynamic_cast<FieldPicture*>(picture)) {
+      from = f->handle_at();
+      to = from + QPointF(-30, 0);
     } else if (auto* l = dynamic_cast<LevelsPicture*>(picture)) {
       from = l->goal_at();
       to = from + QPointF(0, 30);
+    }
+    if (type->parameters.empty()) {
+      d.work().document.undo();
+      continue;  // there is nothing to be held
     }
     d.drag(picture, from, to);
     EXPECT_NE(d.steps()[0].settings, before) << type->id;

@@ -10,7 +10,7 @@
 #include "dsp/noise_profile.h"
 #include "engine/render.h"
 #include "engine/side_listener.h"
-#include "engine/spill.h"
+#include "engine/kept_sound.h"
 #include "steps/catalogue.h"
 #include "support/sounds.h"
 
@@ -43,7 +43,7 @@ struct Heard {
   std::vector<Findings> findings;
 };
 
-Heard process(const ClipSound& sound, const Chain& chain, FindingStore& store, StageCache* cache = nullptr, size_t first_tap = 0) {
+Heard process(const ClipSound& sound, const Chain& chain, FindingStore& store, StageStore* cache = nullptr, size_t first_tap = 0) {
   const CancelToken never{};
   std::vector<float> out;
   ProcessOptions o;
@@ -54,10 +54,11 @@ Heard process(const ClipSound& sound, const Chain& chain, FindingStore& store, S
   Heard h;
   int channels = 1;
   std::vector<std::vector<float>> data(max_channels);
-  h.findings = process_clip(plan_of(sound, chain), o, [&](const AudioBlock& b) {
+  const auto done = process_clip(plan_of(sound, chain), o, [&](const AudioBlock& b) {
     channels = b.channels();
     for (int c = 0; c < channels; ++c) data[static_cast<size_t>(c)].insert(data[static_cast<size_t>(c)].end(), b.channel(c).begin(), b.channel(c).end());
   });
+  h.findings = done.findings;
   h.sound = AudioBuffer(channels, static_cast<Samples>(data[0].size()));
   for (int c = 0; c < channels; ++c) std::ranges::copy(data[static_cast<size_t>(c)], h.sound.channel(c).begin());
   return h;
@@ -143,7 +144,7 @@ TEST_F(Engine, FindingsAreKeptAndStaleOnesAreNot) {
 }
 
 TEST_F(Engine, StageCacheGivesTheSameBits) {
-  StageCache cache;
+  StageStore cache;
   Chain chain = five_steps();
   const Heard plain = process(sound_, chain, store_);
   EXPECT_TRUE(same(process(sound_, chain, store_, &cache).sound, plain.sound));
@@ -267,7 +268,7 @@ TEST_F(Engine, ClippingIsReportedForIntegerFiles) {
 
 TEST_F(Engine, LevelPathMeasuresEveryStage) {
   LevelStore levels;
-  StageCache cache;
+  StageStore cache;
   const CancelToken never{};
   LevelPathOptions o{&store_, &levels, &cache, &never, {}, 3};
   const Chain chain = five_steps();
@@ -288,7 +289,7 @@ TEST_F(Engine, LevelPathMeasuresEveryStage) {
 
 TEST_F(Engine, TheResultAloneIsTheLevelPathsLastAndKeepsTheBorder) {
   LevelStore levels, others;
-  StageCache cache;
+  StageStore cache;
   const CancelToken never{};
   Chain chain = five_steps();
   const auto path = measure_level_path(plan_of(sound_, chain), {&store_, &levels, nullptr, &never, {}, {}, true});
@@ -300,10 +301,14 @@ TEST_F(Engine, TheResultAloneIsTheLevelPathsLastAndKeepsTheBorder) {
   const auto keys = stage_keys(plan_of(sound_, chain));
   for (size_t i = 0; i < keys.size(); ++i) EXPECT_EQ(cache.get(keys[i]) != nullptr, i == 3) << i;
   // A change behind the border starts there: what is kept is what is heard.
-  auto silent = std::make_shared<AudioBuffer>(1, 48000 * 6);
+  auto silent = std::make_shared<KeptSound>(48000, 1);
+  AudioBuffer nothing(1, 4096);
+  for (int i = 0; i < 70; ++i) silent->write(nothing.block());
+  silent->finish();
   chain.steps[4] = step("gain", {{"gain_db", -20}});
-  StageCache fake;
+  StageStore fake;
   fake.put(keys[3], silent);
+  fake.put_facts({keys[3], silent->shape(), {}});
   EXPECT_FALSE(measure_result(plan_of(sound_, chain), 3, {&store_, &others, &fake, &never, {}, {}, false}).sample_peak_dbfs);
   // What is known is looked up, also when it would cost nothing to hear it again.
   EXPECT_FALSE(measure_result({{"/nowhere.wav", 0, -1, 48000, {}}}, 0, [&] {
@@ -337,18 +342,24 @@ TEST_F(Engine, ReadsAPartOfASource) {
   for (size_t i = 0; i < 24000; ++i) ASSERT_EQ(h.sound.channel(0)[i], in.channel(0)[48000 + i]);
 }
 
-TEST(Spill, GoesToDiskAndComesBack) {
+TEST(KeptSound, GoesToDiskAndComesBackFromAnyPlace) {
   AudioBuffer x = test::noise(0.3, 2, 5, 48000, 2);
-  Spill small(2, 1000), large(2);
-  for (Spill* s : {&small, &large}) {
-    for (Samples at = 0; at < 96000; at += 5000) ASSERT_TRUE(s->write(x.block(at, static_cast<int>(std::min<Samples>(5000, 96000 - at)))));
-    for (int round = 0; round < 2; ++round) {
-      s->rewind();
-      AudioBuffer y(2, 96000);
-      Samples done = 0;
-      for (int n = 0; done < 96000 && (n = s->read(y.block(done, static_cast<int>(std::min<Samples>(777, 96000 - done))))) > 0;) done += n;
-      EXPECT_TRUE(same(x, y));
+  for (const size_t limit : {size_t{1000}, size_t{128} << 20}) {
+    const auto sound = std::make_shared<KeptSound>(48000, 2, limit);
+    for (Samples at = 0; at < 96000; at += 5000) ASSERT_TRUE(sound->write(x.block(at, static_cast<int>(std::min<Samples>(5000, 96000 - at)))));
+    ASSERT_TRUE(sound->finish());
+    EXPECT_EQ(sound->shape(), (SoundShape{48000, 2, 96000}));
+    // Two readers do not disturb each other.
+    const auto one = reader_of(sound), other = reader_of(sound);
+    AudioBuffer y(2, 96000), z(2, 100);
+    Samples done = 0;
+    for (int n = 0; done < 96000 && (n = one->read(y.block(done, static_cast<int>(std::min<Samples>(777, 96000 - done))))) > 0;) {
+      done += n;
+      other->seek(96000 - done);
+      ASSERT_GT(other->read(z.block()), 0);
+      ASSERT_EQ(z.channel(1)[0], x.channel(1)[static_cast<size_t>(96000 - done)]);
     }
+    EXPECT_TRUE(same(x, y));
   }
 }
 

@@ -8,6 +8,7 @@
 #include <set>
 
 #include "audio/denormals.h"
+#include "engine/chain_run.h"
 #include "reel/chain.h"
 #include "steps/catalogue.h"
 #include "support/sanitized.h"
@@ -26,7 +27,8 @@ std::vector<Case> cases() {
   std::vector<Case> out;
   for (const StepType* t : catalogue())
     for (const double rate : {44100.0, 48000.0, 96000.0})
-      for (const int channels : {1, 2}) {
+      for (const int channels : {1, 2, 6}) {
+        if (!t->make || (channels == 6 && rate != 48000)) continue;
 #ifdef DREVAN_SANITIZED
         // Sanitizers are slow: the lowest rate in mono and the highest in stereo hold every size there is.
         if ((rate == 44100) != (channels == 1) || rate == 48000) continue;
@@ -39,7 +41,7 @@ std::vector<Case> cases() {
 std::string name_of(const testing::TestParamInfo<Case>& info) {
   std::string id(info.param.type->id);
   std::ranges::replace(id, '-', '_');
-  return id + "_" + std::to_string(static_cast<int>(info.param.rate)) + (info.param.channels == 1 ? "_mono" : "_stereo");
+  return id + "_" + std::to_string(static_cast<int>(info.param.rate)) + (info.param.channels == 1 ? "_mono" : info.param.channels == 2 ? "_stereo" : "_six");
 }
 
 class EveryStep : public testing::TestWithParam<Case> {
@@ -53,6 +55,13 @@ class EveryStep : public testing::TestWithParam<Case> {
     for (int c = 0; c < x.channels(); ++c)
       for (size_t i = 0; i < x.channel(c).size(); ++i) x.channel(c)[i] += voice.channel(0)[i];
     return x;
+  }
+  // As wide as the step works, with what comes in in its first channels.
+  AudioBuffer wide(const AudioBuffer& x) const {
+    const int out = channels_out(type(), standard(), x.channels());
+    AudioBuffer wider(std::max(x.channels(), out), x.frames());
+    for (int c = 0; c < x.channels(); ++c) std::ranges::copy(x.channel(c), wider.channel(c).begin());
+    return wider;
   }
   Findings learn(const Settings& s) const {
     if (type().hears == Hears::nothing) return {};
@@ -83,7 +92,7 @@ class EveryStep : public testing::TestWithParam<Case> {
 };
 
 TEST_P(EveryStep, SilenceStaysSilence) {
-  AudioBuffer x = test::silence(1.5, format().rate, format().channels);
+  AudioBuffer x = wide(test::silence(1.5, format().rate, format().channels));
   run(*make(busy()), x);
   for (int c = 0; c < x.channels(); ++c)
     for (const float v : x.channel(c)) ASSERT_EQ(v, 0.0F);
@@ -91,25 +100,25 @@ TEST_P(EveryStep, SilenceStaysSilence) {
 
 TEST_P(EveryStep, NotANumberNeverLeaves) {
   const auto p = make(busy());
-  AudioBuffer x = programme();
+  AudioBuffer x = wide(programme());
   const float bad[] = {std::numeric_limits<float>::quiet_NaN(), std::numeric_limits<float>::infinity(),
                        -std::numeric_limits<float>::infinity(), std::numeric_limits<float>::max()};
-  for (int c = 0; c < x.channels(); ++c)
+  for (int c = 0; c < format().channels; ++c)
     for (size_t i = 0; i < 40; ++i) x.channel(c)[1000 + 97 * i] = bad[i % 4];
   run(*p, x);
   EXPECT_TRUE(finite(x));
   // Nor does it linger inside: afterwards sound comes through again.
-  AudioBuffer after = programme();
+  AudioBuffer after = wide(programme());
   run(*p, after);
   EXPECT_TRUE(finite(after));
 }
 
 TEST_P(EveryStep, BlockSizeDoesNotChangeTheResult) {
   const Settings s = busy();
-  AudioBuffer whole = programme();
+  AudioBuffer whole = wide(programme());
   run(*make(s), whole);
   for (const int block : {1, 64, 477, 1024}) {
-    AudioBuffer parts = programme();
+    AudioBuffer parts = wide(programme());
     run(*make(s), parts, block);
     for (int c = 0; c < whole.channels(); ++c)
       for (size_t i = 0; i < whole.channel(c).size(); ++i)
@@ -119,7 +128,7 @@ TEST_P(EveryStep, BlockSizeDoesNotChangeTheResult) {
 
 TEST_P(EveryStep, ResetMakesItNewAgain) {
   const auto p = make(busy());
-  AudioBuffer once = programme(), twice = programme();
+  AudioBuffer once = wide(programme()), twice = once;
   run(*p, once);
   p->reset();
   run(*p, twice);
@@ -132,8 +141,9 @@ TEST_P(EveryStep, LatencyIsExact) {
   const auto p = make(standard());
   const auto late = static_cast<long>(p->latency());
   const AudioBuffer in = test::noise(0.25, 0.6, 21, format().rate, format().channels);
-  AudioBuffer x(format().channels, in.frames() + late);
-  test::add(x, in, 0, format().rate);
+  AudioBuffer padded(format().channels, in.frames() + late);
+  test::add(padded, in, 0, format().rate);
+  AudioBuffer x = wide(padded);
   run(*p, x);
   const auto alike = [&](long shift) {
     double sum = 0;
@@ -154,10 +164,10 @@ TEST_P(EveryStep, LatencyIsExact) {
 
 TEST_P(EveryStep, TailIsLongEnough) {
   const auto p = make(busy());
-  AudioBuffer x = programme(0.4);
+  AudioBuffer x = wide(programme(0.4));
   run(*p, x);
   const auto rest = p->latency() + p->tail();
-  AudioBuffer after(format().channels, rest + 4096);
+  AudioBuffer after = wide(AudioBuffer(format().channels, rest + 4096));
   run(*p, after);
   for (int c = 0; c < after.channels(); ++c)
     for (size_t i = static_cast<size_t>(rest); i < after.channel(c).size(); ++i)
@@ -170,14 +180,14 @@ TEST_P(EveryStep, EveryParameterAtBothEndsStaysFinite) {
     for (const double v : {parameters[i].least, parameters[i].most}) {
       Settings s = busy();
       s.values[i] = v;
-      AudioBuffer x = programme(0.7);
+      AudioBuffer x = wide(programme(0.7));
       run(*make(s), x);
       ASSERT_TRUE(finite(x)) << parameters[i].id << " = " << v;
     }
   for (const bool most : {false, true}) {
     Settings s = standard();
     for (size_t i = 0; i < parameters.size(); ++i) s.values[i] = most ? parameters[i].most : parameters[i].least;
-    AudioBuffer x = programme(0.8);
+    AudioBuffer x = wide(programme(0.8));
     run(*make(s), x);
     EXPECT_TRUE(finite(x)) << (most ? "all at most" : "all at least");
   }
@@ -194,7 +204,139 @@ TEST_P(EveryStep, WithoutFindingsItDoesNoHarm) {
     ASSERT_NEAR(x.channel(0)[i + late], in.channel(0)[i], 2e-6F) << i;
 }
 
+// Over every parameter that may follow one: to the bit the same in blocks of any size, finite, and as quiet as the
+// parameter's turning would be, see turning_test.cpp.
+TEST_P(EveryStep, CurvesAreTheSameForEveryBlockSize) {
+  const Settings s = busy();
+  const auto found = learn(s);
+  std::vector<int> parameters{on_parameter};
+  for (size_t i = 0; i < type().parameters.size(); ++i)
+    if (may_follow_curve(type().parameters[i])) parameters.push_back(static_cast<int>(i));
+  for (const int i : parameters) {
+    Curve curve;
+    if (i == on_parameter) {
+      curve.points = {{0, 1, CurveShape::hold}, {0.2, 0, CurveShape::hold}, {0.41, 1, CurveShape::hold}};
+    } else {
+      const Parameter& p = type().parameters[static_cast<size_t>(i)];
+      const auto shape = p.scale == Scale::choice ? CurveShape::hold : CurveShape::line;
+      curve.points = {{0.05, p.least, shape}, {0.3, p.most, shape}, {0.5, p.standard, shape}};
+    }
+    const PlannedStep step{0, &type(), s, {{i, std::make_shared<const Curve>(curve)}}, {}};
+    AudioBuffer whole = wide(programme(0.6));
+    const FlushDenormals flush;
+    const auto run_curve = [&](AudioBuffer& x, int block) {
+      ChainRun chain(std::span(&step, 1), std::span(&found, 1), format());
+      for (Samples at = 0; at < x.frames(); at += block) chain.process(x.block(at, static_cast<int>(std::min<Samples>(block, x.frames() - at))));
+    };
+    AudioBuffer parts = whole;
+    run_curve(whole, 4096);
+    run_curve(parts, 477);
+    ASSERT_TRUE(finite(whole)) << i;
+    for (int c = 0; c < whole.channels(); ++c)
+      for (size_t k = 0; k < whole.channel(c).size(); ++k) ASSERT_EQ(parts.channel(c)[k], whole.channel(c)[k]) << "parameter " << i << ", sample " << k;
+  }
+}
+
 INSTANTIATE_TEST_SUITE_P(Catalogue, EveryStep, testing::ValuesIn(cases()), name_of);
+
+// --- steps that rewrite ---
+
+std::vector<Case> rewriters() {
+  std::vector<Case> out;
+  for (const StepType* t : catalogue())
+    for (const auto& [rate, channels] : {std::pair(44100.0, 1), std::pair(48000.0, 2), std::pair(96000.0, 6)})
+      if (t->rewrite) out.push_back({t, rate, channels});
+  return out;
+}
+
+// A sound in memory.
+class BufferReader final : public SoundReader {
+ public:
+  BufferReader(AudioBuffer sound, double rate) : sound_(std::move(sound)), shape_{rate, sound_.channels(), sound_.frames()} {}
+  const SoundShape& shape() const override { return shape_; }
+  void seek(Samples frame) override { at_ = std::clamp<Samples>(frame, 0, shape_.frames); }
+  int read(const AudioBlock& block) override {
+    const auto n = static_cast<int>(std::min<Samples>(block.frames(), shape_.frames - at_));
+    if (n > 0) block.copy_from(sound_.block(at_, n));
+    at_ += n;
+    return n;
+  }
+
+ private:
+  AudioBuffer sound_;
+  SoundShape shape_;
+  Samples at_ = 0;
+};
+
+class EveryRewriter : public testing::TestWithParam<Case> {
+ protected:
+  const StepType& type() const { return *GetParam().type; }
+  // What it makes of a sound, and whether all it promises is true.
+  AudioBuffer rewritten(const Settings& s, const AudioBuffer& in, int block = 4096, std::span<const Track> tracks = {}) {
+    const auto rewriter = type().rewrite(s, {{GetParam().rate, in.channels(), block}, tracks});
+    BufferReader reader(in, GetParam().rate);
+    const Samples length = rewriter->length(in.frames());
+    AudioBuffer out(in.channels(), length);
+    Samples at = 0;
+    double share = 0;
+    rewriter->rewrite(reader, [&](const AudioBlock& b) {
+      ASSERT_LE(at + b.frames(), length);
+      out.block(at, b.frames()).copy_from(b);
+      at += b.frames();
+    }, [&](double told) {
+      EXPECT_GE(told, share - 1e-9);
+      share = told;
+    });
+    EXPECT_EQ(at, length);
+    EXPECT_NEAR(share, 1, 1e-6);
+    const TimeMap map = rewriter->map(in.frames());
+    const double in_s = static_cast<double>(in.frames()) / GetParam().rate, out_s = static_cast<double>(length) / GetParam().rate;
+    const double first = map.out_of(0), last = map.out_of(in_s);
+    EXPECT_NEAR(std::min(first, last), 0, 1 / GetParam().rate);
+    EXPECT_NEAR(std::max(first, last), out_s, 1 / GetParam().rate);
+    for (int c = 0; c < out.channels(); ++c)
+      for (const float v : out.channel(c)) EXPECT_LT(std::abs(v), 4.0F);
+    return out;
+  }
+  std::vector<Settings> settings() const {
+    std::vector<Settings> all{standard_settings(type())};
+    for (const auto& point : type().starting_points) all.push_back(settings_of(type(), point));
+    for (size_t i = 0; i < type().parameters.size(); ++i)
+      for (const double v : {type().parameters[i].least, type().parameters[i].most}) {
+        all.push_back(standard_settings(type()));
+        all.back().values[i] = v;
+      }
+    return all;
+  }
+};
+
+TEST_P(EveryRewriter, GivesTheLengthAndClockThatItPromises) {
+  const AudioBuffer x = test::noise(0.1, 0.4, 3, GetParam().rate, GetParam().channels);
+  for (const auto& s : settings()) rewritten(s, x);
+  if (testing::Test::HasFailure()) return;
+  AudioBuffer one(GetParam().channels, 1);
+  for (const auto& s : settings()) rewritten(s, one);
+}
+
+TEST_P(EveryRewriter, SilenceStaysSilence) {
+  const AudioBuffer out = rewritten(settings().back(), test::silence(0.3, GetParam().rate, GetParam().channels));
+  for (const float v : out.channel(0)) ASSERT_EQ(v, 0.0F);
+}
+
+TEST_P(EveryRewriter, CurvesGiveTheLengthThatTheirMapSays) {
+  const AudioBuffer x = test::noise(0.1, 0.6, 3, GetParam().rate, GetParam().channels);
+  for (size_t i = 0; i < type().parameters.size(); ++i) {
+    const Parameter& p = type().parameters[i];
+    if (!may_follow_curve(p)) continue;
+    const Track track{static_cast<int>(i), std::make_shared<const Curve>(Curve{{{0.1, 50}, {0.3, 200, CurveShape::smooth}, {0.5, 100, CurveShape::hold}}})};
+    const AudioBuffer out = rewritten(standard_settings(type()), x, 4096, std::span(&track, 1));
+    EXPECT_NE(out.frames(), x.frames());
+    const AudioBuffer again = rewritten(standard_settings(type()), x, 4096, std::span(&track, 1));
+    for (size_t k = 0; k < out.channel(0).size(); ++k) ASSERT_EQ(out.channel(0)[k], again.channel(0)[k]);
+  }
+}
+
+INSTANTIATE_TEST_SUITE_P(Catalogue, EveryRewriter, testing::ValuesIn(rewriters()), name_of);
 
 TEST(Catalogue, DescriptionsAreWhole) {
   std::set<std::string_view> seen;
@@ -202,7 +344,8 @@ TEST(Catalogue, DescriptionsAreWhole) {
     EXPECT_TRUE(seen.insert(t->id).second) << t->id;
     EXPECT_FALSE(t->label.empty());
     EXPECT_FALSE(t->summary.empty());
-    EXPECT_GE(t->starting_points.size(), 3U) << t->id;
+    EXPECT_NE(t->make != nullptr, t->rewrite != nullptr) << t->id;
+    if (!t->parameters.empty()) EXPECT_GE(t->starting_points.size(), 3U) << t->id;
     EXPECT_EQ(t->hears == Hears::nothing, t->learn == nullptr) << t->id;
     ASSERT_NE(t->brief, nullptr);
     EXPECT_FALSE(t->brief(standard_settings(*t)).empty());
@@ -215,7 +358,7 @@ TEST(Catalogue, DescriptionsAreWhole) {
       EXPECT_FALSE(value_text(p, p.standard).empty());
       for (const double f : {0.0, 0.3, 1.0})
         if (p.scale != Scale::choice && !p.whole) EXPECT_NEAR(to_fraction(p, from_fraction(p, f)), f, 1e-9) << p.id;
-      const std::pair<std::string_view, std::string_view> units[] = {{"dB", "_db"}, {"Hz", "_hz"}, {"ms", "_ms"}, {"%", "_pct"}};
+      const std::pair<std::string_view, std::string_view> units[] = {{"dB", "_db"}, {"Hz", "_hz"}, {"ms", "_ms"}, {"%", "_pct"}, {"s", "_s"}, {"st", "_st"}};
       for (const auto& [unit, ending] : units)
         if (p.unit == unit) EXPECT_TRUE(p.id.ends_with(ending)) << p.id;
     }

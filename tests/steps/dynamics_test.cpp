@@ -180,7 +180,7 @@ TEST(ChainRun, TwoRingingStepsRingForTheSumOfTheirTails) {
         b.channel(0)[0] = 1;
         return 480;
       },
-      both, format, [&](const AudioBlock& b) { heard += b.frames(); });
+      both, format.max_block, [&](const AudioBlock& b) { heard += b.frames(); });
   EXPECT_EQ(heard, 480 + 2 * one.tail());
 }
 

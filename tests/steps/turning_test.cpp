@@ -19,7 +19,7 @@ struct Turn {
 std::vector<Turn> turns() {
   std::vector<Turn> out;
   for (const StepType* t : catalogue())
-    for (size_t p = 0; p < t->parameters.size(); ++p) out.push_back({t, p});
+    for (size_t p = 0; t->make && p < t->parameters.size(); ++p) out.push_back({t, p});
   return out;
 }
 
@@ -38,9 +38,18 @@ class Turning : public testing::TestWithParam<Turn> {
   Settings from() const { return settings_of(type(), type().starting_points.front()); }
   double to() const { return from_fraction(parameter(), to_fraction(parameter(), from()[GetParam().parameter]) < 0.5 ? 0.85 : 0.15); }
   std::unique_ptr<Processor> make(const Settings& s) const {
-    if (type().hears == Hears::nothing) return make_processor(type(), s, {}, {rate, 1, 4096});
+    if (type().hears == Hears::nothing) return make_processor(type(), s, {}, {rate, channels(), 4096});
     AudioBuffer heard = type().hears == Hears::room_tone ? test::noise(0.002, 1.0, 9) : programme(6);
-    return make_processor(type(), s, test::learn_step({&type(), s, true, {}}, heard), {rate, 1, 4096});
+    return make_processor(type(), s, test::learn_step({&type(), s}, heard), {rate, 1, 4096});
+  }
+  // What places sounds is heard in stereo.
+  int channels() const { return type().family == Family::space ? 2 : 1; }
+  int wide() const { return std::max(channels(), channels_out(type(), from(), channels())); }
+  AudioBuffer widened(const AudioBuffer& x) const {
+    AudioBuffer out(wide(), x.frames());
+    for (int c = 0; c < wide(); ++c)
+      for (size_t i = 0; i < x.channel(0).size(); ++i) out.channel(c)[i] = (c == 0 ? 1.0F : 0.5F) * x.channel(0)[i];
+    return out;
   }
   // Words on a room; with a hum, so that there is something for every step to find.
   static AudioBuffer programme(double seconds) {
@@ -64,6 +73,7 @@ TEST_P(Turning, DoesNotClick) {
   const Samples join = 60000;
   AudioBuffer x(1, 2 * join);
   for (size_t i = 0; i < x.channel(0).size(); ++i) x.channel(0)[i] = static_cast<float>(0.05 * std::cos(2 * std::numbers::pi * 200 * (static_cast<double>(i) - static_cast<double>(join + p->latency())) / rate));
+  x = widened(x);
   AudioBuffer unturned = x;
   run(*make(from()), unturned, 0, unturned.frames());
   run(*p, x, 0, join);
@@ -83,13 +93,13 @@ TEST_P(Turning, DoesNotClick) {
 TEST_P(Turning, EndsWhereMakingBegins) {
   Settings goal = from();
   goal.values[GetParam().parameter] = to();
-  AudioBuffer turned = programme(4 + 4 * type().run_in_s), again = turned, made = turned;
+  AudioBuffer turned = widened(programme(4 + 4 * type().run_in_s)), again = turned, made = turned;
   const auto end = turned.frames();
   const auto p = make(from()), twice = make(from()), fresh = make(goal);
   // What a finding depends on is learned anew; this is about the knob.
   if (parameter().learned_from) {
     AudioBuffer heard = programme(6);
-    const auto found = test::learn_step({&type(), goal, true, {}}, heard);
+    const auto found = test::learn_step({&type(), goal}, heard);
     run(*p, turned, 0, 48000);
     p->set(static_cast<int>(GetParam().parameter), to());
     p->set_findings(found);

@@ -13,7 +13,7 @@
 
 namespace drevan::desktop {
 
-BlindDialog::BlindDialog(const Work& work, std::optional<FrameRange> loop, unsigned seed, QWidget* parent)
+BlindDialog::BlindDialog(const Work& work, std::optional<SecondsRange> loop, unsigned seed, QWidget* parent)
     : QDialog(parent), work_(work), test_(seed) {
   setWindowTitle(tr("Blind comparison"));
   setAttribute(Qt::WA_DeleteOnClose);
@@ -57,8 +57,7 @@ BlindDialog::BlindDialog(const Work& work, std::optional<FrameRange> loop, unsig
   });
   Player& player = work_.listening.player();
   player.set_matched(true);  // or the louder one would give itself away
-  if (!loop) loop = FrameRange{0, std::llround(work_.selection.clip_seconds() * work_.document.reel().rate)};
-  player.set_loop(loop);
+  work_.listening.set_loop_s(loop.value_or(SecondsRange{0, work_.selection.clip_seconds()}));
   hear(2);
   hear_[2]->setFocus();
   if (!player.playing()) player.play();

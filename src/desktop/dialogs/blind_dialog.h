@@ -5,7 +5,7 @@
 
 #include "engine/blind_test.h"
 #include <optional>
-#include "audio/buffer.h"
+#include "reel/reel.h"
 #include "work/work.h"
 
 class QLabel;
@@ -19,7 +19,7 @@ class BlindDialog : public QDialog {
   Q_OBJECT
 
  public:
-  BlindDialog(const Work& work, std::optional<FrameRange> loop, unsigned seed, QWidget* parent = nullptr);
+  BlindDialog(const Work& work, std::optional<SecondsRange> loop, unsigned seed, QWidget* parent = nullptr);
 
   const BlindTest& test() const { return test_; }
   QString result() const;

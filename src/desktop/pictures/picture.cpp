@@ -15,6 +15,8 @@ StepPicture* StepPicture::make(const Work& work, StepId id, QWidget* parent) {
     case Picture::reduction: return new ReductionPicture(work, id, parent);
     case Picture::course: return new CoursePicture(work, id, parent);
     case Picture::bands: return new BandsPicture(work, id, parent);
+    case Picture::clock: return new ClockPicture(work, id, parent);
+    case Picture::field: return new FieldPicture(work, id, parent);
     case Picture::levels: break;
   }
   return new LevelsPicture(work, id, parent);

@@ -127,6 +127,57 @@ class LevelsPicture final : public StepPicture {
   double held_offset_ = 0;
 };
 
+/// When things happen, before and after; the end can be dragged.
+class ClockPicture final : public StepPicture {
+ public:
+  ClockPicture(const Work& work, StepId id, QWidget* parent);
+  /// The end of the sound as it leaves; for tests.
+  QPointF end_at() const;
+
+ protected:
+  void paintEvent(QPaintEvent*) override;
+  void mousePressEvent(QMouseEvent* e) override;
+  void mouseMoveEvent(QMouseEvent* e) override;
+  void mouseReleaseEvent(QMouseEvent*) override;
+
+ private:
+  double seconds() const;
+  std::unique_ptr<Rewriter> rewriter(const Settings& settings) const;
+  double length(const Settings& settings) const;
+  QRectF strip(bool after) const;
+
+  bool held_ = false;
+  double held_offset_ = 0;
+};
+
+/// Where sounds stand between left and right, seen from above; they can be dragged.
+class FieldPicture final : public StepPicture {
+ public:
+  FieldPicture(const Work& work, StepId id, QWidget* parent);
+  /// What is held; for tests.
+  QPointF handle_at() const;
+
+ protected:
+  void paintEvent(QPaintEvent*) override;
+  void mousePressEvent(QMouseEvent* e) override;
+  void mouseMoveEvent(QMouseEvent* e) override;
+  void mouseReleaseEvent(QMouseEvent*) override;
+
+ private:
+  struct Place {
+    double side = 0, level = 0;
+  };
+  QPointF at(double side) const;
+  int channels_in() const;
+  Place place_of(float left, float right) const;
+  void draw_deep_sound(QPainter& p, QPointF ear) const;
+  double handle_side() const;
+  const Parameter& parameter() const;
+
+  bool held_ = false;
+  double held_offset_ = 0;
+};
+
 /// What a step hears over time, against its line, and what it takes.
 class CoursePicture final : public StepPicture {
  public:

@@ -1,7 +1,10 @@
 #include "work/listening.h"
 
+#include <cmath>
+
 #include "audio/decibel.h"
 #include "audio/error.h"
+#include "widgets/words.h"
 #include "work/document.h"
 #include "work/measurements.h"
 #include "work/notices.h"
@@ -70,16 +73,55 @@ void Listening::load() {
   } else if (solo_step_) {
     narrow_to_step(*plan);
   }
+  // Another clock: the same moment of the clip.
+  const double at = position_s();
+  const bool other_clock = plan->from_clip != map();
   plan_ = std::make_shared<const PlayPlan>(*plan);
   player_->load(std::move(*plan));
+  if (other_clock) {
+    seek_s(at);
+    give_loop();
+  }
   Q_EMIT plan_changed();
+}
+
+const TimeMap& Listening::map() const {
+  static const TimeMap none;
+  return plan_ ? plan_->from_clip : none;
+}
+
+double Listening::position_s() { return std::max(0.0, map().in_of(static_cast<double>(player_->position()) / rate_)); }
+
+void Listening::seek_s(double clip_s) { player_->seek(std::max<Samples>(0, std::llround(map().out_of(clip_s) * rate_))); }
+
+void Listening::set_loop_s(std::optional<SecondsRange> range) {
+  loop_s_ = range;
+  give_loop();
+}
+
+void Listening::give_loop() {
+  if (!loop_s_) return player_->set_loop(std::nullopt);
+  const auto frame = [&](double s) { return std::max<Samples>(0, std::llround(map().out_of(s) * rate_)); };
+  const auto [begin, end] = std::minmax({frame(loop_s_->begin), frame(loop_s_->end)});
+  player_->set_loop(FrameRange{begin, end});
+}
+
+QString Listening::no_removed() const {
+  if (!plan_) return {};
+  if (plan_->solo_step < 0 && !plan_->from_clip.identity())
+    return tr("Nothing can be taken away: the chain changes when things happen, so before and after do not lie on each other.");
+  const auto& sounds = measurements_.levels()->sounds;
+  const size_t from = plan_->solo_step < 0 ? 0 : static_cast<size_t>(plan_->solo_step), to = plan_->solo_step < 0 ? sounds.size() - 1 : from + 1;
+  if (sounds[from].shape.channels != sounds[to].shape.channels)
+    return tr("Nothing can be taken away: before has %1 and after %2.").arg(counted(sounds[from].shape.channels, tr("channel")), counted(sounds[to].shape.channels, tr("channel")));
+  return {};
 }
 
 // Before and after become what enters and what leaves the selected step.
 void Listening::narrow_to_step(PlayPlan& plan) const {
   const LevelPath& levels = *measurements_.levels();
   const int at = selection_.running_index(selection_.step_id());
-  if (at < 0 || at + 1 >= static_cast<int>(levels.stages.size())) return;
+  if (at < static_cast<int>(plan.rewritten_stage) || at + 1 >= static_cast<int>(levels.stages.size())) return;
   const Levels& in = levels.stages[static_cast<size_t>(at)];
   const Levels& out = levels.stages[static_cast<size_t>(at) + 1];
   plan.solo_step = at;

@@ -28,6 +28,13 @@ class Listening : public QObject {
   Player& player() { return *player_; }
   /// What is played; nullptr until it is known.
   std::shared_ptr<const PlayPlan> plan() const { return plan_; }
+  /// In the clip's own time, whatever clock its chain gives it.
+  double position_s();
+  void seek_s(double clip_s);
+  /// Plays this range of the clip round and round; empty: to the end.
+  void set_loop_s(std::optional<SecondsRange> range);
+  /// Why there is nothing to be heard of what the chain removes, in a sentence; empty: there is.
+  QString no_removed() const;
   /// Listening and comparing around the selected step alone instead of the whole chain.
   void set_solo_step(bool on);
   bool solo_step() const { return solo_step_; }
@@ -46,6 +53,8 @@ class Listening : public QObject {
     double peak_db = -200;
   };
   void load();
+  void give_loop();
+  const TimeMap& map() const;
   void unload();
   void narrow_to_step(PlayPlan& plan) const;
   void measure_against();
@@ -56,6 +65,7 @@ class Listening : public QObject {
   double rate_ = 48000;
   std::unique_ptr<Player> player_;
   std::shared_ptr<const PlayPlan> plan_;
+  std::optional<SecondsRange> loop_s_;
   bool solo_step_ = false;
   std::optional<Against> against_;
   QTimer soon_;

@@ -112,6 +112,9 @@ std::optional<PlayPlan> Measurements::play_plan() const {
     step.settings = now.settings;
   }
   plan.findings = levels_->findings;
+  plan.rewritten = levels_->rewritten;
+  plan.rewritten_stage = levels_->rewritten_stage;
+  plan.from_clip = levels_->sounds.back().from_clip;
   const Levels& before = levels_->stages.front();
   const Levels& after = levels_->stages.back();
   if (const auto db = louder_by(before, after)) plan.match_db = *db;
@@ -130,7 +133,8 @@ bool Measurements::course_whole() const {
 void Measurements::measure_course() {
   const int at = selection_.running_index(selection_.step_id());
   auto known = play_plan();
-  if (!known || !levels_fresh() || at < 0 || at + 1 >= static_cast<int>(levels_->keys.size())) {
+  // What stands before a rewriter does not run live.
+  if (!known || !levels_fresh() || at < static_cast<int>(known->rewritten_stage) || at + 1 >= static_cast<int>(levels_->keys.size())) {
     course_worker_.cancel();
     if (std::exchange(course_, nullptr)) Q_EMIT course_changed();
     return;

@@ -10,8 +10,8 @@ namespace drevan::desktop {
 struct Stores {
   FindingStore findings;
   LevelStore levels;
-  StageCache stages{size_t{256} << 20};   ///< of the selected clip
-  StageCache borders{size_t{256} << 20};  ///< of the visible clips: as their sound enters the group's chain
+  StageStore stages{size_t{256} << 20};   ///< of the selected clip
+  StageStore borders{size_t{256} << 20};  ///< of the visible clips: as their sound enters the group's chain
 };
 
 using SharedStores = std::shared_ptr<Stores>;

@@ -85,6 +85,7 @@ void BatchPage::connect_all() {
   connect(pattern_, &QLineEdit::textChanged, this, &BatchPage::refresh);
   connect(what_, &QComboBox::currentIndexChanged, this, &BatchPage::refresh);
   connect(overwrite_, &QCheckBox::toggled, this, &BatchPage::refresh);
+  connect(same_length_, &QCheckBox::toggled, this, &BatchPage::refresh);
   connect(all_box_, &QCheckBox::clicked, model_, &BatchModel::set_all_ticked);
   connect(model_, &BatchModel::dataChanged, this, [this](const QModelIndex& from, const QModelIndex& to) {
     // Another set of ticks, other names.
@@ -187,6 +188,7 @@ void BatchPage::render() {
   settings.setValue("batch/samples", samples_->currentIndex());
   settings.setValue("batch/only_changed", changed_->isChecked());
   settings.setValue("batch/overwrite", overwrite_->isChecked());
+  settings.setValue("batch/same_length", same_length_->isChecked());
   settings.setValue("batch/what", what_->currentIndex());
   settings.setValue("batch/rate", rate_->currentData());
   QStringList also;

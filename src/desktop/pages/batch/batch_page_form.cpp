@@ -124,6 +124,10 @@ QHBoxLayout* BatchPage::make_run() {
   overwrite_->setObjectName("overwrite");
   overwrite_->setChecked(settings.value("batch/overwrite", false).toBool());
   overwrite_->setToolTip(tr("Also replaces files in the way that no batch of Drevan made; otherwise the new ones get a number. Recordings of the reel are never replaced"));
+  same_length_ = new QCheckBox(tr("same length"), this);
+  same_length_->setObjectName("same_length");
+  same_length_->setChecked(settings.value("batch/same_length", false).toBool());
+  same_length_->setToolTip(tr("Every file is exactly as long as its clip, so that it can take its place; what rings on is faded out. Otherwise it rings until it is silent"));
   render_ = new QPushButton(tr("Render"), this);
   render_->setObjectName("primary");
   render_->setMinimumWidth(110);
@@ -146,6 +150,7 @@ QHBoxLayout* BatchPage::make_run() {
   row->addWidget(all_box_);
   row->addWidget(changed_);
   row->addWidget(overwrite_);
+  row->addWidget(same_length_);
   row->addSpacing(12);
   row->addWidget(progress_, 1);
   row->addWidget(status_);
@@ -162,6 +167,7 @@ BatchOptions BatchPage::options() const {
   o.target = work_.document.target();
   o.only_changed = changed_->isChecked();
   o.overwrite = overwrite_->isChecked();
+  o.length = same_length_->isChecked() ? RenderLength::same : RenderLength::ring;
   for (int i = 0; i < also_->menu()->actions().size(); ++i)
     if (also_->menu()->actions()[i]->isChecked() && !(also_formats[i].second == OutputFormat{o.container, o.samples})) o.also.push_back(also_formats[i].second);
   o.pause = &paused_;

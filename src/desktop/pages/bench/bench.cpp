@@ -153,11 +153,11 @@ Bench::Bench(const Work& work, QWidget* parent) : QWidget(parent), work_(work) {
   connect(shows_, &Segmented::chosen, this, [this](int i) { scope_->spectrogram().set_show(static_cast<ScopeSpectrogram::Show>(i)); });
   connect(advice_, &AdviceLine::place_wanted, this, [this](double s) {
     scope_->show_range(s - 1, 2);
-    work_.listening.player().seek(std::llround(s * work_.document.reel().rate));
+    work_.listening.seek_s(s);
     scope_->show_playhead(s);
   });
   connect(scope_, &Scope::playhead_set, this, [this](double s) {
-    work_.listening.player().seek(std::llround(s * work_.document.reel().rate));
+    work_.listening.seek_s(s);
     scope_->show_playhead(s);
   });
   connect(scope_, &Scope::selection_changed, this, &Bench::apply_loop);
@@ -214,10 +214,7 @@ void Bench::widen_spectrogram(double by_db) {
 
 void Bench::compare_blind() {
   if (!work_.listening.plan()) return;
-  std::optional<FrameRange> loop;
-  const double rate = work_.document.reel().rate;
-  if (const auto s = scope_->selection()) loop = FrameRange{std::llround(s->begin * rate), std::llround(s->end * rate)};
-  auto* dialog = new BlindDialog(work_, loop, QRandomGenerator::global()->generate(), this);
+  auto* dialog = new BlindDialog(work_, scope_->selection(), QRandomGenerator::global()->generate(), this);
   dialog->setModal(true);
   // What was listened to before, and how, comes back.
   connect(dialog, &QDialog::finished, this, [this] {
@@ -272,15 +269,13 @@ void Bench::show_view() {
 }
 
 void Bench::apply_loop() {
-  const double rate = work_.document.reel().rate;
-  if (!foot_->looping()) return work_.listening.player().set_loop(std::nullopt);
-  const auto range = scope_->selection().value_or(SecondsRange{0, work_.selection.clip_seconds()});
-  work_.listening.player().set_loop(FrameRange{std::llround(range.begin * rate), std::llround(range.end * rate)});
+  if (!foot_->looping()) return work_.listening.set_loop_s(std::nullopt);
+  work_.listening.set_loop_s(scope_->selection().value_or(SecondsRange{0, work_.selection.clip_seconds()}));
 }
 
 void Bench::live() {
   if (!isVisible()) return;
-  scope_->show_playhead(static_cast<double>(work_.listening.player().position()) / work_.document.reel().rate);
+  scope_->show_playhead(work_.listening.position_s());
   foot_->live();
   const bool playing = work_.listening.player().playing();
   // Once more after the end, so that the pictures come to rest.

@@ -143,13 +143,13 @@ void Foot::listen(Listen what) {
   compare_->set_current(static_cast<int>(what));
   begin_loudness();
   work_.listening.player().set_listen(what);
+  if (const auto why = work_.listening.no_removed(); what == Listen::removed && !why.isEmpty()) work_.notices.warn(why);
 }
 
 void Foot::live() {
   Player& player = work_.listening.player();
   play_->setText(player.playing() ? tr("Pause") : tr("Play"));
-  const double rate = work_.document.reel().rate;
-  time_->setText(QString::fromStdString(clock_text(static_cast<double>(player.position()) / rate)));
+  time_->setText(QString::fromStdString(clock_text(work_.listening.position_s())));
   of_->setText(tr("of %1").arg(QString::fromStdString(clock_text(work_.selection.clip_seconds()))));
   meter_->show_peaks(player.take_peaks(), player.over());
   hear_loudness();

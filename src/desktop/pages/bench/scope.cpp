@@ -111,7 +111,18 @@ void Scope::zoom(double factor, double at_s) {
 }
 
 // Upper or lower edge of a waveform, a point per pixel.
-QPolygonF Scope::outline(const PeakPyramid& peaks, double rate, bool upper) const {
+namespace {
+
+// The frames that sound between two moments of the shown time.
+FrameRange frames_between(double begin_s, double end_s, double rate, const TimeMap& map) {
+  const auto [from, to] = std::minmax({map.out_of(begin_s) * rate, map.out_of(end_s) * rate});
+  const auto first = static_cast<Samples>(std::floor(from));
+  return {first, std::max(static_cast<Samples>(to), first + 1)};
+}
+
+}  // namespace
+
+QPolygonF Scope::outline(const PeakPyramid& peaks, double rate, bool upper, const TimeMap& map) const {
   const QRectF r = wave_rect();
   const double middle = r.center().y(), half = r.height() / 2 - 3;
   const double per_pixel = length_s_ * rate / width();
@@ -120,10 +131,10 @@ QPolygonF Scope::outline(const PeakPyramid& peaks, double rate, bool upper) cons
   QPolygonF points;
   points.reserve(width() + 2);
   for (Samples i = first; i <= first + width() + 1; ++i) {
-    const auto from = static_cast<Samples>(static_cast<double>(i) * per_pixel);
-    const auto to = static_cast<Samples>(static_cast<double>(i + 1) * per_pixel);
-    if (from >= peaks.frames()) break;
-    const PeakPair pair = peaks.range(from, std::max(to, from + 1));
+    FrameRange span{static_cast<Samples>(static_cast<double>(i) * per_pixel), static_cast<Samples>(static_cast<double>(i + 1) * per_pixel)};
+    if (!map.identity()) span = frames_between(static_cast<double>(i) * per_pixel / rate, static_cast<double>(i + 1) * per_pixel / rate, rate, map);
+    if (span.begin >= peaks.frames() || span.end <= 0) continue;
+    const PeakPair pair = peaks.range(std::max<Samples>(0, span.begin), std::max(span.end, span.begin + 1));
     const double x = (static_cast<double>(i) * per_pixel / rate - begin_s_) / length_s_ * width();
     const auto v = static_cast<double>(std::clamp(upper ? pair.high : pair.low, -1.0F, 1.0F));
     points << QPointF(x, middle - v * half);
@@ -132,12 +143,13 @@ QPolygonF Scope::outline(const PeakPyramid& peaks, double rate, bool upper) cons
 }
 
 // A clay edge where the sound passes full scale and the body can grow no further.
-void Scope::mark_overs(QPainter& p, const PeakPyramid& peaks, double rate) const {
+void Scope::mark_overs(QPainter& p, const PeakPyramid& peaks, double rate, const TimeMap& map) const {
   const QRectF r = wave_rect();
   const double per_pixel = length_s_ * rate / width();
   for (int x = 0; x < width(); ++x) {
-    const auto from = static_cast<Samples>((begin_s_ * rate) + x * per_pixel);
-    const PeakPair pair = peaks.range(from, from + std::max<Samples>(1, static_cast<Samples>(per_pixel)));
+    const auto span = frames_between(begin_s_ + x * per_pixel / rate, begin_s_ + (x + 1) * per_pixel / rate, rate, map);
+    if (span.begin >= peaks.frames() || span.end <= 0) continue;
+    const PeakPair pair = peaks.range(std::max<Samples>(0, span.begin), span.end);
     if (pair.high > 1) p.fillRect(QRectF(x, r.top(), 1.5, 5), theme().over);
     if (pair.low < -1) p.fillRect(QRectF(x, r.bottom() - 5, 1.5, 5), theme().over);
   }
@@ -187,8 +199,9 @@ void Scope::draw_bodies(QPainter& p, const Clip& clip) {
   p.drawLine(QPointF(0, r.center().y()), QPointF(width(), r.center().y()));
   Columns columns(r.size().toSize(), devicePixelRatioF());
   const auto* levels = work_.measurements.levels();
+  const TimeMap map = levels ? levels->sounds.back().from_clip : TimeMap();
   if (levels && levels->after)
-    columns.fill(outline(*levels->after, rate, true), outline(*levels->after, rate, false), faded(t.after, work_.measurements.levels_fresh() ? 0.85 : 0.55));
+    columns.fill(outline(*levels->after, rate, true, map), outline(*levels->after, rate, false, map), faded(t.after, work_.measurements.levels_fresh() ? 0.85 : 0.55));
   if (const auto before = work_.shelf.source_peaks(clip)) {
     // The clip may be a part of its source.
     const auto& source = work_.document.reel().sources[static_cast<size_t>(clip.source)];
@@ -201,7 +214,7 @@ void Scope::draw_bodies(QPainter& p, const Clip& clip) {
     p.drawText(r, Qt::AlignCenter, tr("Reading the waveform ..."));
   }
   p.drawImage(r.topLeft(), columns.image());
-  if (levels && levels->after) mark_overs(p, *levels->after, rate);
+  if (levels && levels->after) mark_overs(p, *levels->after, rate, map);
 }
 
 // What the selected step takes, hanging from the top of a strip of its own; what it gives stands in it.
@@ -212,12 +225,14 @@ void Scope::draw_reduction(QPainter& p) const {
   const auto& course = work_.measurements.course()->reduction_db;
   p.setPen(QPen(t.line, 1));
   p.drawLine(r.topLeft(), r.topRight());
-  const double per_pixel = length_s_ / width() * work_.document.reel().rate / PlayRun::block;
-  const double first = begin_s_ * work_.document.reel().rate / PlayRun::block;
+  const double rate = work_.document.reel().rate / PlayRun::block, per_pixel = length_s_ / width();
+  const auto* levels = work_.measurements.levels();
+  const TimeMap map = levels ? levels->sounds.back().from_clip : TimeMap();
   double most = 0;
   for (int x = 0; x < width(); ++x) {
-    const auto from = static_cast<size_t>(first + x * per_pixel);
-    const auto to = std::max(from + 1, static_cast<size_t>(first + (x + 1) * per_pixel));
+    const auto span = frames_between(begin_s_ + x * per_pixel, begin_s_ + (x + 1) * per_pixel, rate, map);
+    const auto from = static_cast<size_t>(std::max<Samples>(0, span.begin));
+    const auto to = static_cast<size_t>(std::max<Samples>(0, span.end));
     float taken = 0, given = 0;
     for (size_t i = from; i < std::min(to, course.size()); ++i) taken = std::max(taken, course[i]), given = std::max(given, -course[i]);
     const auto tall = [&](float db) { return std::min(1.0, static_cast<double>(db) / most_reduction_db) * (r.height() - 2); };

@@ -1,0 +1,22 @@
+// Settings and curves of steps as JSON.
+#pragma once
+
+#include <nlohmann/json.hpp>
+#include <string>
+#include <vector>
+
+#include "steps/step.h"
+
+namespace drevan {
+
+/// Files hold what people write: 24 for the choice "24", "off" for an end that means off.
+nlohmann::ordered_json value_to_json(const Parameter& p, double value);
+/// Throws Error(call) that names `where`, the value and what is allowed.
+double value_from_json(const Parameter& p, const nlohmann::json& json, const std::string& where);
+
+/// { "gain_db": [[0, -60], [1.5, 0, "smooth"], [2, -6]], "on": [[0, true], [3, false]] }
+nlohmann::ordered_json curves_to_json(const std::vector<Track>& curves, const StepType& type);
+/// Throws Error(call): a parameter that is not there or stands still, points out of order or range, too many.
+std::vector<Track> curves_from_json(const nlohmann::json& json, const StepType& type, const std::string& where);
+
+}  // namespace drevan

@@ -1,0 +1,39 @@
+#include "steps/curve.h"
+
+#include <algorithm>
+#include <cmath>
+
+#include "steps/step.h"
+
+namespace drevan {
+
+double value_at(const Curve& curve, const Parameter& parameter, double s) {
+  const auto& points = curve.points;
+  const auto next = std::ranges::upper_bound(points, s, {}, &CurvePoint::s);
+  if (next == points.begin()) return points.front().value;
+  const CurvePoint& from = *(next - 1);
+  if (next == points.end() || from.shape == CurveShape::hold) return from.value;
+  double t = (s - from.s) / (next->s - from.s);
+  if (from.shape == CurveShape::smooth) t = t * t * (3 - 2 * t);
+  if (parameter.scale == Scale::choice) return from.value;
+  // A range whose end means "off" is straight in the value all the same.
+  const double a = to_fraction(parameter, from.value), b = to_fraction(parameter, next->value);
+  return from_fraction(parameter, a + t * (b - a));
+}
+
+Curve shifted(Curve curve, double by_s) {
+  for (auto& p : curve.points) p.s += by_s;
+  return curve;
+}
+
+Curve within(const Curve& curve, double begin_s, double end_s) {
+  const auto& points = curve.points;
+  auto first = std::ranges::upper_bound(points, begin_s, {}, &CurvePoint::s);
+  auto last = std::ranges::lower_bound(points, end_s, {}, &CurvePoint::s);
+  if (first != points.begin()) --first;
+  if (last != points.end()) ++last;
+  if (first >= last) return curve;
+  return {{first, last}};
+}
+
+}  // namespace drevan
