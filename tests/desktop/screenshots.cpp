@@ -123,6 +123,20 @@ void side_by_side(const std::vector<QPixmap>& parts, const QString& file) {
   std::printf("%s\n", qPrintable(file));
 }
 
+// Pictures of one size, two in a row.
+void in_two_columns(const std::vector<QPixmap>& pictures, const QString& file) {
+  const QSize one = pictures.front().size() / pictures.front().devicePixelRatio();
+  const auto rows = static_cast<int>((pictures.size() + 1) / 2);
+  QPixmap sheet(2 * one.width() + 10, rows * (one.height() + 10));
+  sheet.fill(theme().window);
+  QPainter p(&sheet);
+  for (int i = 0; i < static_cast<int>(pictures.size()); ++i)
+    p.drawPixmap((i % 2) * (one.width() + 10), (i / 2) * (one.height() + 10), pictures[static_cast<size_t>(i)]);
+  p.end();
+  sheet.save(file);
+  std::printf("%s\n", qPrintable(file));
+}
+
 void versions_and_recipes(MainWindow& window, Shots& shots, const QString& folder, std::vector<QPixmap> dialogs) {
   const Work& w = window.work();
   const QTemporaryDir work;
@@ -227,7 +241,21 @@ int main(int argc, char** argv) {
   while (w.document.history().can_undo()) w.document.undo();
 
   // The other editors, at work on the voice; the hum on the stairs.
-  for (const char* id : {"de-ess", "gate", "limiter", "octave-bands", "ride", "multiband-compressor", "saturation", "hum-removal"}) {
+  // Those whose window looks like the others' share a sheet.
+  std::vector<QPixmap> editors;
+  for (const char* id : {"gate", "limiter", "octave-bands", "saturation", "pan", "width", "speed", "reverse"}) {
+    if (std::string_view(id) == "width") w.selection.select_clip(clip_named(w, "boat-pass"));
+    edit(w, edits::add_step, StepPlace{ChainOwner::clip, 0}, *find_step(id));
+    shots.settle();
+    if (w.selection.step() && !w.selection.step()->type->starting_points.empty()) window.bench().editor().use_starting_point(0);
+    shots.settle();
+    editors.push_back(window.bench().editor().grab());
+    while (w.document.history().can_undo()) w.document.undo();
+    w.selection.select_clip(clip_named(w, "lamp-room-04"));
+  }
+  in_two_columns(editors, QString(argv[1]) + "/editors.png");
+
+  for (const char* id : {"de-ess", "ride", "multiband-compressor", "hum-removal", "stretch"}) {
     const bool hum = std::string_view(id) == "hum-removal";
     if (hum) w.selection.select_clip(clip_named(w, "stairs-02"));
     edit(w, edits::add_step, StepPlace{ChainOwner::clip, hum ? 0 : 4}, *find_step(id));

@@ -6,6 +6,7 @@
 #include <numbers>
 
 #include "audio/denormals.h"
+#include "engine/chain_run.h"
 #include "support/steps.h"
 
 namespace drevan {
@@ -87,6 +88,37 @@ TEST_P(Turning, DoesNotClick) {
     double level = 1e-4;
     for (size_t k = i - 240; k < i + 240; k += 4) level = std::max(level, static_cast<double>(std::abs(x.channel(0)[k])));
     ASSERT_LT(bend(x, i), 0.04 * level + 2 * before) << "sample " << static_cast<Samples>(i) - join << ", to " << to();
+  }
+}
+
+// The same of a curve that goes there within half a second, or holds and goes there at once.
+TEST_P(Turning, CurvesDoNotClick) {
+  if (!may_follow_curve(parameter())) return;
+  const auto index = static_cast<int>(GetParam().parameter);
+  for (const auto shape : {CurveShape::line, CurveShape::hold}) {
+    if (shape == CurveShape::line && parameter().scale == Scale::choice) continue;
+    const Curve curve{{{1.0, from()[GetParam().parameter], shape}, {1.5, to()}}};
+    PlannedStep step{0, &type(), from(), {{index, std::make_shared<const Curve>(curve)}}, {}};
+    Findings found;
+    if (type().hears != Hears::nothing) {
+      AudioBuffer heard = type().hears == Hears::room_tone ? test::noise(0.002, 1.0, 9) : programme(6);
+      found = test::learn_step({&type(), from()}, heard);
+    }
+    ChainRun run(std::span(&step, 1), std::span(&found, 1), {rate, channels(), 4096});
+    AudioBuffer x(1, 120000);
+    for (size_t i = 0; i < x.channel(0).size(); ++i) x.channel(0)[i] = static_cast<float>(0.05 * std::cos(2 * std::numbers::pi * 200 * static_cast<double>(i) / rate));
+    x = widened(x);
+    AudioBuffer unturned = x;
+    this->run(*make(from()), unturned, 0, unturned.frames());
+    for (Samples at = 0; at < x.frames(); at += 256) run.process(x.block(at, static_cast<int>(std::min<Samples>(256, x.frames() - at))));
+    const auto bend = [](const AudioBuffer& a, size_t i) { return std::abs(static_cast<double>(a.channel(0)[i + 1]) - 2 * static_cast<double>(a.channel(0)[i]) + static_cast<double>(a.channel(0)[i - 1])); };
+    double before = 0;
+    for (size_t i = 40000; i + 1 < x.channel(0).size(); ++i) before = std::max(before, bend(unturned, i));
+    for (size_t i = 46000; i + 241 < x.channel(0).size(); ++i) {
+      double level = 1e-4;
+      for (size_t k = i - 240; k < i + 240; k += 4) level = std::max(level, static_cast<double>(std::abs(x.channel(0)[k])));
+      ASSERT_LT(bend(x, i), 0.04 * level + 2 * before) << "sample " << i << ", to " << to();
+    }
   }
 }
 

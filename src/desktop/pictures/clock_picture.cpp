@@ -12,7 +12,6 @@
 namespace drevan::desktop {
 
 namespace {
-constexpr double most_factor = 4;  // what is longer runs out of the picture
 constexpr int moments = 12;
 }  // namespace
 
@@ -38,9 +37,15 @@ double ClockPicture::length(const Settings& settings) const {
   return static_cast<double>(rewriter(settings)->length(std::llround(seconds() * rate))) / rate;
 }
 
+// How many times the sound the picture is wide; what is longer runs out of it. It stands still while the end is held.
+double ClockPicture::reach() const {
+  if (held_) return held_reach_;
+  return length(step()->settings) < 1.7 * seconds() ? 2 : 4;
+}
+
 QRectF ClockPicture::strip(bool after) const {
   const QRectF r = plot_rect();
-  const double unit = r.width() / most_factor / seconds();
+  const double unit = r.width() / reach() / seconds();
   return {r.left(), after ? r.bottom() - 46 : r.top() + 22, (after ? length(step()->settings) : seconds()) * unit, 24};
 }
 
@@ -54,7 +59,7 @@ void ClockPicture::paintEvent(QPaintEvent*) {
   const Theme& t = theme();
   const QRectF before = strip(false), after = strip(true);
   p.setClipRect(plot_rect());
-  const double unit = plot_rect().width() / most_factor / seconds();
+  const double unit = plot_rect().width() / reach() / seconds();
   const auto map = rewriter(s->settings)->map(std::llround(seconds() * work_.document.reel().rate));
   for (int i = 0; i <= moments; ++i) {
     const double at = seconds() * i / moments;
@@ -78,8 +83,9 @@ void ClockPicture::paintEvent(QPaintEvent*) {
 
 void ClockPicture::mousePressEvent(QMouseEvent* e) {
   if (step()->type->handles.empty() || QLineF(e->position(), end_at()).length() > 14) return;
-  held_ = true;
+  held_reach_ = reach();
   held_offset_ = end_at().x() - e->position().x();
+  held_ = true;
 }
 
 // The value whose length ends under the pointer; lengths rise or fall with it all the way.
@@ -90,7 +96,7 @@ void ClockPicture::mouseMoveEvent(QMouseEvent* e) {
   const int index = step()->type->handles[0].x;
   const Parameter& parameter = step()->type->parameters[static_cast<size_t>(index)];
   const QRectF r = plot_rect();
-  const double wanted = std::max(0.0, e->position().x() + held_offset_ - r.left()) / (r.width() / most_factor / seconds());
+  const double wanted = std::max(0.0, e->position().x() + held_offset_ - r.left()) / (r.width() / reach() / seconds());
   Settings trial = standard_settings(*step()->type);
   const auto length_at = [&](double fraction) {
     trial.values[static_cast<size_t>(index)] = from_fraction(parameter, fraction);

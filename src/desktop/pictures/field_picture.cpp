@@ -39,15 +39,23 @@ int FieldPicture::channels_in() const {
   return 1;
 }
 
-// The step itself, settled, tells what it does to a sound that stands still.
+// The step itself, settled, tells what it does to a tone that stands still, well above any corner.
 FieldPicture::Place FieldPicture::place_of(float left, float right) const {
   const int in = channels_in();
   const auto processor = make_processor(*step()->type, step()->settings, {}, {48000, in, 512});
   AudioBuffer block(2, 512);
-  std::ranges::fill(block.channel(0), left);
-  std::ranges::fill(block.channel(1), right);
+  const auto tone = [](size_t i) { return i % 8 < 4 ? 1.0F : -1.0F; };
+  for (size_t i = 0; i < 512; ++i) {
+    block.channel(0)[i] = left * tone(i);
+    block.channel(1)[i] = right * tone(i);
+  }
   processor->process(block.block());
-  const double l = block.channel(0)[511], r = in == 1 && channels_out(*step()->type, step()->settings, in) == 1 ? l : static_cast<double>(block.channel(1)[511]);
+  double l = 0, r = 0;
+  for (size_t i = 256; i < 512; ++i) {
+    l += static_cast<double>(block.channel(0)[i] * tone(i)) / 256;
+    r += static_cast<double>(block.channel(1)[i] * tone(i)) / 256;
+  }
+  if (in == 1 && channels_out(*step()->type, step()->settings, in) == 1) r = l;
   // The angle of the pair, as of a constant-power pan: past a loudspeaker where the other one plays the opposite.
   return {(std::atan2(r, l) - pi / 4) / (pi / 4), std::hypot(l, r)};
 }
@@ -75,8 +83,8 @@ void FieldPicture::paintEvent(QPaintEvent*) {
   p.drawPath(arc);
   const QPointF ear(plot_rect().center().x(), plot_rect().bottom() - 14);
   p.setPen(t.quiet);
-  p.drawText(QRectF(at(-1) - QPointF(40, 24), QSizeF(80, 14)), Qt::AlignCenter, tr("left"));
-  p.drawText(QRectF(at(1) - QPointF(40, 24), QSizeF(80, 14)), Qt::AlignCenter, tr("right"));
+  p.drawText(QRectF(at(-1) + QPointF(-40, 10), QSizeF(80, 14)), Qt::AlignCenter, tr("left"));
+  p.drawText(QRectF(at(1) + QPointF(-40, 10), QSizeF(80, 14)), Qt::AlignCenter, tr("right"));
   for (const double side : {-1.0, 1.0}) p.drawRect(QRectF(at(side) - QPointF(5, 5), QSizeF(10, 10)));
   p.drawEllipse(ear, 7, 5);
   const bool mono = channels_in() == 1;

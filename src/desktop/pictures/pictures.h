@@ -144,10 +144,11 @@ class ClockPicture final : public StepPicture {
   double seconds() const;
   std::unique_ptr<Rewriter> rewriter(const Settings& settings) const;
   double length(const Settings& settings) const;
+  double reach() const;
   QRectF strip(bool after) const;
 
   bool held_ = false;
-  double held_offset_ = 0;
+  double held_offset_ = 0, held_reach_ = 2;
 };
 
 /// Where sounds stand between left and right, seen from above; they can be dragged.
