@@ -1,16 +1,14 @@
 #include "measure/levels.h"
 
-#include <ebur128.h>
-
 #include <array>
 #include <cmath>
-#include <new>
 #include <numeric>
 #include <vector>
 
 #include "audio/decibel.h"
 #include "dsp/sums.h"
 #include "dsp/true_peak.h"
+#include "measure/loudness.h"
 #include "measure/noise_floor.h"
 
 namespace drevan {
@@ -24,16 +22,6 @@ std::optional<double> louder_by(const Levels& before, const Levels& after) {
 
 namespace {
 constexpr float clip_level = 32767.0F / 32768.0F;
-
-struct EburDeleter {
-  void operator()(ebur128_state* s) const { ebur128_destroy(&s); }
-};
-
-std::optional<double> finite(double value) {
-  // libebur128 gives -HUGE_VAL where the gate let nothing through.
-  if (!std::isfinite(value) || value <= silence_db) return std::nullopt;
-  return value;
-}
 
 // Blocks that cannot hold the true peak are not oversampled, which most of speech is. A block after a gap is
 // led in by the samples before it; those belong to a skipped block, so the jump at their start cannot pass
@@ -98,25 +86,12 @@ class TruePeakMeter {
 }  // namespace
 
 struct LevelMeter::Impl {
-  Impl(StreamFormat f, Detail d) : format(f), detail(d), floor(f) {
-    int mode = EBUR128_MODE_I;
-    if (d == Detail::full) mode |= EBUR128_MODE_S | EBUR128_MODE_LRA;
-    ebur.reset(ebur128_init(static_cast<unsigned>(f.channels),
-                            static_cast<unsigned long>(std::lround(f.rate)), mode));
-    if (!ebur) throw std::bad_alloc();
-    if (f.channels == 1) ebur128_set_channel(ebur.get(), 0, EBUR128_LEFT);
-    interleaved.resize(static_cast<size_t>(f.channels) * static_cast<size_t>(tenth()));
+  Impl(StreamFormat f, Detail d) : format(f), detail(d), loudness(f), floor(f) {
     if (d != Detail::quick) true_peak.emplace(f);
   }
   int tenth() const { return static_cast<int>(std::lround(format.rate * 0.1)); }
 
   void add(const AudioBlock& block) {
-    const auto channels = static_cast<size_t>(block.channels());
-    for (size_t c = 0; c < channels; ++c) {
-      const auto in = block.channel(static_cast<int>(c));
-      for (size_t i = 0; i < in.size(); ++i) interleaved[i * channels + c] = in[i];
-    }
-    ebur128_add_frames_float(ebur.get(), interleaved.data(), static_cast<size_t>(block.frames()));
     float block_peak = 0;
     for (int c = 0; c < block.channels(); ++c)
       block_peak = std::max(block_peak, largest_magnitude(block.channel(c)));
@@ -130,19 +105,6 @@ struct LevelMeter::Impl {
       word_peak = 0;
       word_tenths = 0;
     }
-    if (detail == Detail::full) short_term();
-  }
-  // The mean power of the last thirty tenths: libebur128's own function would sum three seconds of
-  // samples every tenth.
-  void short_term() {
-    double loudness = 0;
-    if (ebur128_loudness_window(ebur.get(), 100, &loudness) != EBUR128_SUCCESS) return;
-    tenths[tenth_count++ % tenths.size()] =
-        std::isfinite(loudness) ? std::pow(10.0, loudness / 10) : 0.0;
-    if (tenth_count < tenths.size()) return;
-    const double mean = std::accumulate(tenths.begin(), tenths.end(), 0.0) /
-                        static_cast<double>(tenths.size());
-    short_max = std::max(short_max, power_to_db(mean));
   }
 
   // The level that `share` of the words above `least_db` stay below.
@@ -158,14 +120,10 @@ struct LevelMeter::Impl {
 
   StreamFormat format;
   Detail detail;
-  std::unique_ptr<ebur128_state, EburDeleter> ebur;
+  LoudnessMeter loudness;
   std::optional<TruePeakMeter> true_peak;
   NoiseFloorMeter floor;
-  std::vector<float> interleaved;
   int until_tenth = 0;
-  std::array<double, 30> tenths{};  // powers, in the unit of loudness
-  size_t tenth_count = 0;
-  double short_max = silence_db;
   std::array<long, 100> words{};  // by the peak of 0.4 s, -k dB
   float word_peak = 0;
   int word_tenths = 0;
@@ -197,8 +155,9 @@ void LevelMeter::hear(const AudioBlock& block) {
   }
   m.frames += block.frames();
   m.floor.hear(block);
-  // Steps of a tenth of a second, so that the short-term loudness is read on EBU's grid.
-  for (int done = 0; m.ebur && done < block.frames();) {
+  m.loudness.hear(block);
+  // Words are looked for in tenths of a second.
+  for (int done = 0; done < block.frames();) {
     const int n = std::min(m.tenth() - m.until_tenth, block.frames() - done);
     m.add(block.part(done, n));
     done += n;
@@ -219,16 +178,13 @@ Levels LevelMeter::levels() const {
   const double least = std::max(out.noise_floor_dbfs.value_or(-80) + 20, -80.0);
   out.quiet_words_dbfs = m.word_level(0.2, least);
   out.loud_words_dbfs = m.word_level(0.9, least);
-  if (!m.ebur || m.frames == 0) return out;
-  double value = 0;
-  if (ebur128_loudness_global(m.ebur.get(), &value) == EBUR128_SUCCESS)
-    out.loudness_lufs = finite(value);
+  if (m.frames == 0) return out;
+  out.loudness_lufs = m.loudness.integrated();
   // No true peak lies below the largest sample.
   if (m.true_peak && m.peak > 0) out.true_peak_dbtp = to_db(std::max(m.true_peak->peak(), static_cast<double>(m.peak)));
   if (m.detail != Detail::full) return out;
-  if (ebur128_loudness_range(m.ebur.get(), &value) == EBUR128_SUCCESS && out.loudness_lufs)
-    out.loudness_range_lu = value;
-  out.short_term_max_lufs = finite(m.short_max);
+  if (out.loudness_lufs) out.loudness_range_lu = m.loudness.range();
+  out.short_term_max_lufs = m.loudness.short_term_maximum();
   return out;
 }
 

@@ -36,8 +36,8 @@ enum class Detail {
   full,   ///< everything
 };
 
-/// Hears blocks, then tells. Loudness by libebur128, true peak by TruePeakDetector.
-/// Not for the real-time thread (libebur128 keeps growing lists).
+/// Hears blocks, then tells. Loudness by LoudnessMeter, true peak by TruePeakDetector.
+/// Not for the real-time thread (it keeps growing lists).
 class LevelMeter {
  public:
   LevelMeter(StreamFormat format, Detail detail);

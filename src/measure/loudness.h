@@ -1,0 +1,42 @@
+// Loudness of a whole sound.
+#pragma once
+
+#include <array>
+#include <optional>
+#include <vector>
+
+#include "audio/buffer.h"
+#include "dsp/biquad.h"
+
+namespace drevan {
+
+/// Loudness by ITU-R BS.1770-4 with the gates of EBU R 128, and its range by EBU Tech 3342. Hears blocks of any size.
+/// Of more than two channels the weights are those of their usual order (left, right, centre, low frequencies, left and
+/// right surround; the low ones do not count). Keeps a number for every tenth of a second.
+class LoudnessMeter {
+ public:
+  explicit LoudnessMeter(StreamFormat format);
+  void hear(const AudioBlock& block);
+
+  /// LUFS; empty: everything lies below the gate, or it is shorter than 0.4 s.
+  std::optional<double> integrated() const;
+  /// The largest of 3 s, read every tenth of a second; LUFS.
+  std::optional<double> short_term_maximum() const;
+  /// LU.
+  double range() const;
+
+ private:
+  struct State {
+    std::array<double, 2> shelf{}, cut{};
+  };
+  double weighted_power(std::span<const float> x, State& state) const;
+
+  std::array<BiquadCoefficients, 2> sections_;
+  std::vector<State> states_;
+  std::vector<double> weights_;
+  std::vector<double> tenths_;  // mean power over each tenth of a second
+  int tenth_frames_, filled_ = 0;
+  double sum_ = 0;
+};
+
+}  // namespace drevan
