@@ -117,7 +117,10 @@ class Timeline {
     while (next_ < placed_.size() && placed_[next_].begin < at + n) sounding_.push_back(next_++);
     std::erase_if(sounding_, [&](size_t i) {
       PlacedClip& l = placed_[i];
-      if (!l.reader) l.reader = open_audio(l.file);
+      if (!l.reader) {
+        l.reader = open_audio(l.file);
+        l.reader->seek(std::max<Samples>(0, at - l.begin));  // what would come before the reel's beginning is not heard
+      }
       add_to_buses(l, at, n);
       if (l.begin + l.frames > at + n) return false;
       l.reader.reset();
@@ -190,7 +193,9 @@ MixResult render_mix(const Reel& reel, const BatchOptions& options, const MixOpt
   for (size_t i = 0; i < jobs.size(); ++i) {
     if (result.clips[i].state != JobState::done) continue;
     const Clip& clip = *reel.find(ids[i]);
-    placed.push_back({std::llround(clip.place_s * reel.rate), result.clips[i].render.after.frames, static_cast<size_t>(clip.group), result.clips[i].output});
+    // What comes before its beginning begins earlier.
+    const Samples begin = std::llround(clip.place_s * reel.rate) - result.clips[i].render.lead;
+    placed.push_back({begin, result.clips[i].render.after.frames, static_cast<size_t>(clip.group), result.clips[i].output});
   }
   if (placed.empty()) throw Error(Error::Kind::input, "No clip could be rendered, so there is nothing to mix.");
   result.files = Timeline(reel, std::move(placed), options, what).run(options.pause, cancel, [&](double p) {

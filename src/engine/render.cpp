@@ -115,9 +115,11 @@ RenderResult render_clip(const RenderRequest& request, FindingStore& store,
     result.whole = false;
   };
   options.warn = [&](const std::string& told) { result.warnings.push_back(told); };
-  const auto found = process_clip(request.plan, options, [&](const AudioBlock& b) {
-                       request.length == RenderLength::same ? same.hear(b) : trim.hear(b);
-                     }).findings;
+  const auto done = process_clip(request.plan, options, [&](const AudioBlock& b) {
+    request.length == RenderLength::same ? same.hear(b) : trim.hear(b);
+  });
+  const TimeMap& map = done.stages.back().from_clip;
+  result.lead = std::max<Samples>(0, std::llround(std::min(map.out_of(0), map.out_of(clip.seconds())) * clip.rate));
   if (request.length == RenderLength::same) same.finish();
   for (const auto& writer : writers) writer->commit();
   result.before = before.levels();
@@ -125,7 +127,7 @@ RenderResult render_clip(const RenderRequest& request, FindingStore& store,
   result.before_outline = before_outline.cells();
   result.after_outline = after_outline.cells();
   for (const auto& writer : writers) result.clipped = std::max(result.clipped, writer->clipped());
-  warn(result, request, found);
+  warn(result, request, done.findings);
   return result;
 }
 

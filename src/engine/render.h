@@ -38,6 +38,7 @@ struct RenderResult {
   Levels before;  ///< Detail::quick
   Levels after;   ///< Detail::full
   std::vector<PeakPair> before_outline, after_outline;  ///< see Outline; the same stretch of time
+  Samples lead = 0;  ///< frames that come before the clip's own beginning, as of an echo that rises
   Samples clipped = 0;  ///< samples beyond full scale that an integer format had to clip
   std::vector<std::string> warnings;  ///< whole sentences
   bool whole = true;  ///< false: the source holds less, or damaged, sound than it or the reel promises; see warnings

@@ -148,7 +148,10 @@ Edit use_recipe(const Reel& reel, int clip, ChainOwner owner, const Recipe& reci
   Draft d(reel, clip);
   auto& steps = d.steps(owner);
   if (!append) steps.clear();
-  const auto taken = for_everyone(recipe.chain).steps;
+  auto taken = for_everyone(recipe.chain).steps;
+  // A recipe's curves count from where it is used: here, from where the clip stands.
+  if (owner != ChainOwner::clip)
+    for (auto& step : taken) shift_curves(step, d.clip.place_s);
   steps.insert(steps.end(), taken.begin(), taken.end());
   return d.done(fmt::format("Use recipe {}", recipe.name));
 }

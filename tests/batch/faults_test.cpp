@@ -84,6 +84,8 @@ TEST_F(Faults, EveryCallToTheDiskFailsOnce) {
 
 TEST_F(Faults, NoMemoryIsASentenceAndNothingStays) {
   Reel reel = test::reel_of(t_, {{"a", "A"}, {"b", "B"}}, 20);
+  // Sound is put aside before each normalise and before the reverse.
+  reel.groups[0].chain.steps = {make_step("normalise"), make_step("compressor"), make_step("normalise"), make_step("reverse")};
   save_reel(reel, t_ / "r.reel");
   const auto command = "'" DREVAN_CLI "' render --reel '" + (t_ / "r.reel").string() + "' --jobs 1 --mix --stems --out '" + (t_ / "out").string() + "'";
   ASSERT_EQ(run("none", command).code, 0);
@@ -97,7 +99,9 @@ TEST_F(Faults, NoMemoryIsASentenceAndNothingStays) {
     if (fs::exists(t_ / "out")) ASSERT_TRUE(test::left_over(t_ / "out").empty()) << n;
   }
   std::printf("  %ld large requests for memory refused in turn: %d runs could not go on, each with a sentence\n", calls, told);
-  EXPECT_GT(told, 3);
+  // Where sound is only put aside the disk takes it instead.
+  EXPECT_GE(told, 2);
+  EXPECT_GT(calls, told);
 }
 
 // A folder that knows no locks is not "open in another Drevan".

@@ -296,5 +296,36 @@ TEST(Report, APageNamesEveryClipAndWhy) {
   EXPECT_EQ(page.find("http"), std::string::npos);  // nothing is fetched
 }
 
+// Reversed, made to ring and reversed again, a sound begins before its clip: the clip stays where it is.
+TEST(Mix, WhatRisesBeforeAClipDoesNotMoveIt) {
+  const TempFolder t;
+  AudioBuffer x(1, 9600);
+  x.channel(0)[4800] = 0.9F;
+  test::write_wav(t / "click.wav", x);
+  for (const double place_s : {2.0, 0.0}) {
+    Reel reel;
+    reel.name = "Reel";
+    add_clip(reel, examine_source(t / "click.wav"), "G");
+    reel.clips[0].place_s = place_s;
+    const auto top = [&](bool rising) {
+      reel.clips[0].chain.steps = {test::with("cut", {{"low_hz", 20}, {"high_hz", 400}, {"high_slope_db", 3}})};
+      if (rising) {
+        reel.clips[0].chain.steps.insert(reel.clips[0].chain.steps.begin(), make_step("reverse"));
+        reel.clips[0].chain.steps.push_back(make_step("reverse"));
+      }
+      FindingStore store;
+      const CancelToken never;
+      const auto mixed = render_mix(reel, into(t), {true, false, {}}, store, never);
+      const AudioBuffer out = test::read_all(mixed.files[0].output);
+      const auto all = out.channel(0);
+      return std::ranges::max_element(all, {}, [](float v) { return std::abs(v); }) - all.begin();
+    };
+    const auto click = std::llround((place_s + 0.1) * 48000);
+    // The filter is late by itself; turned round it is early by as much.
+    EXPECT_NEAR(static_cast<double>(top(false) - click), static_cast<double>(click - top(true)), 2) << place_s;
+    EXPECT_GT(top(false), click);
+  }
+}
+
 }  // namespace
 }  // namespace drevan

@@ -29,6 +29,8 @@ KeepSheet::KeepSheet(const Reel& reel, const Clip& clip, QWidget* parent) : QDia
   for (const auto owner : {ChainOwner::clip, ChainOwner::group, ChainOwner::reel})
     for (const auto& step : chain_of(reel, clip, owner).steps) {
       steps_.push_back(step);
+      // In a recipe seconds count from where it is used.
+      if (owner != ChainOwner::clip) shift_curves(steps_.back(), -clip.place_s);
       const QString where = owner == ChainOwner::clip    ? QString()
                             : owner == ChainOwner::group ? tr("   (%1)").arg(QString::fromStdString(reel.groups[static_cast<size_t>(clip.group)].name))
                                                          : tr("   (the whole reel)");

@@ -79,7 +79,7 @@ Foot::Foot(const Work& work, QWidget* parent)
 
   connect(play_, &QToolButton::clicked, this, &Foot::toggle_play);
   connect(loop_, &QToolButton::toggled, this, &Foot::loop_changed);
-  connect(compare_, &Segmented::chosen, this, [this](int i) { work_.listening.player().set_listen(static_cast<Listen>(i)); });
+  connect(compare_, &Segmented::chosen, this, [this](int i) { listen(static_cast<Listen>(i)); });
   connect(matched_, &QCheckBox::toggled, this, [this](bool on) {
     work_.listening.player().set_matched(on);
     begin_loudness();
@@ -87,7 +87,6 @@ Foot::Foot(const Work& work, QWidget* parent)
   });
   connect(around_, &QCheckBox::toggled, &work_.listening, &Listening::set_solo_step);
   connect(loudness_, &LoudnessReadout::cleared, this, &Foot::begin_loudness);
-  connect(compare_, &Segmented::chosen, this, &Foot::begin_loudness);
   connect(&work_.selection, &Selection::clip_changed, this, &Foot::begin_loudness);
   connect(meter_, &Meter::cleared, this, [this] { work_.listening.player().clear_over(); });
 }
