@@ -35,7 +35,8 @@ void grow(const test::TempFolder& folder, int clips) {
     history.edit(std::move(next), "Turn", "drag");
   });
   // What the interface asks after an edit before it can draw: whether levels belong to the chain.
-  const double keys = best_ms(20, [&] { stage_keys(plan_of(history.now(), history.now().clips[0])); });
+  const double keys =
+      best_ms(20, [&] { stage_keys(plan_of(history.now(), history.now().clips[0])); });
   fmt::print("{:5} clips: open {:7.1f} ms, save {:7.1f} ms, an edit {:6.3f} ms, keys of a clip {:6.3f} ms, file {:6.0f} kB\n", clips, open, save, edit, keys,
              static_cast<double>(std::filesystem::file_size(file)) / 1000);
 }
@@ -124,7 +125,9 @@ int main(int argc, char** argv) {
       std::vector<const Clip*> wanted;
       for (const auto& c : now.clips)
         if (c.group == 0 && wanted.size() < 12) wanted.push_back(&c);
-      on_all_cores(wanted.size(), never, [&](size_t i) { measure_result(plan_of(now, *wanted[i]), wanted[i]->chain.steps.size(), o); });
+      on_all_cores(wanted.size(), never, [&](size_t i) {
+        measure_result(plan_of(now, *wanted[i]), wanted[i]->chain.steps.size(), o);
+      });
       seconds.push_back(ms_since(then) / 1000);
     }
     fmt::print("12 visible clips of a group measured: {:.2f} s at first, {:.2f} s after an edit in the group's chain (goal: 2)\n", seconds[0], seconds[1]);

@@ -55,7 +55,14 @@ double open_ms(const std::filesystem::path& file, std::unique_ptr<MainWindow>& w
   QApplication::processEvents();
   const auto then = Clock::now();
   if (!window->work().document.open(file)) throw std::runtime_error("the reel does not open");
-  wait_for([&] { return std::ranges::all_of(in_sight(*window), [&](int id) { return window->work().shelf.source_peaks(*window->work().document.reel().find(id)) != nullptr; }); }, 600);
+  wait_for(
+      [&] {
+        return std::ranges::all_of(in_sight(*window), [&](int id) {
+          return window->work().shelf.source_peaks(*window->work().document.reel().find(id)) !=
+                 nullptr;
+        });
+      },
+      600);
   window->repaint();
   return ms_since(then);
 }
@@ -85,21 +92,32 @@ int main(int argc, char** argv) {
   std::unique_ptr<MainWindow> window;
   const double first = open_ms(file, window);
   // All sources' waveforms are kept for the next time.
-  wait_for([&] { return std::ranges::all_of(window->work().document.reel().clips, [&](const Clip& c) { return window->work().shelf.source_peaks(c) != nullptr; }); }, 900);
+  wait_for(
+      [&] {
+        return std::ranges::all_of(window->work().document.reel().clips, [&](const Clip& c) {
+          return window->work().shelf.source_peaks(c) != nullptr;
+        });
+      },
+      900);
   const double again = open_ms(file, window);
   fmt::print("500 clips, 8 groups, {:.0f} hours: the shelf is there after {:.0f} ms the first time, {:.0f} ms later (goal: 1000)\n", hours, first, again);
   std::fflush(stdout);
 
   const Work& work = window->work();
   const auto sight = in_sight(*window);
-  const auto fresh = [&] { return std::ranges::all_of(sight, [&](int id) { return work.shelf.clip_levels_fresh(id); }); };
+  const auto fresh = [&] {
+    return std::ranges::all_of(sight, [&](int id) { return work.shelf.clip_levels_fresh(id); });
+  };
   const auto then = Clock::now();
   wait_for(fresh, 300);
   fmt::print("{} clips in sight: all measured {:.2f} s after opening\n", sight.size(), ms_since(then) / 1000 + again / 1000);
   wait_for([&] { return work.measurements.levels_fresh() && !work.measurements.measuring(); }, 60);
 
   // A knob in the group's chain is turned: from the mouse's move to the picture.
-  const StepId step = work.document.reel().groups[static_cast<size_t>(work.selection.clip()->group)].chain.steps.at(0).id;
+  const StepId step = work.document.reel()
+                          .groups[static_cast<size_t>(work.selection.clip()->group)]
+                          .chain.steps.at(0)
+                          .id;
   work.selection.select_step(step);
   QApplication::processEvents();
   std::vector<double> drawn, edited;
@@ -107,7 +125,9 @@ int main(int argc, char** argv) {
     Settings settings = work.selection.step(step)->settings;
     settings.values[1] = -22 - 0.02 * i;
     const auto turn = Clock::now();
-    work.document.change([&](const Reel& reel) { return edits::set_settings(reel, work.selection.clip_id(), step, settings, "Turn"); });
+    work.document.change([&](const Reel& reel) {
+      return edits::set_settings(reel, work.selection.clip_id(), step, settings, "Turn");
+    });
     edited.push_back(ms_since(turn));
     QApplication::sendPostedEvents(nullptr, QEvent::UpdateRequest);
     drawn.push_back(ms_since(turn));

@@ -8,7 +8,9 @@ double TimeMap::at(double x, double Point::*from, double Point::*to) const {
   if (points_.empty()) return x;
   const bool rising = points_.back().*from > points_.front().*from;
   // The stretch that x is in, or the first or last where it is beyond.
-  const auto within = std::partition_point(points_.begin() + 1, points_.end() - 1, [&](const Point& p) { return rising ? x > p.*from : x < p.*from; });
+  const auto within =
+      std::partition_point(points_.begin() + 1, points_.end() - 1,
+                           [&](const Point& p) { return rising ? x > p.*from : x < p.*from; });
   const auto i = static_cast<size_t>(within - points_.begin());
   const Point &a = points_[i - 1], &b = points_[i];
   return a.*to + (x - a.*from) * (b.*to - a.*to) / (b.*from - a.*from);

@@ -41,7 +41,9 @@ class TimeMap {
   explicit TimeMap(std::vector<Point> points) : points_(std::move(points)) {}
   /// `length` seconds that become `factor` times as many; or turned round.
   static TimeMap stretched(double factor) { return TimeMap({{0, 0}, {1, factor}}); }
-  static TimeMap reversed(double length) { return TimeMap({{0, length}, {length > 0 ? length : 1, length > 0 ? 0 : length - 1}}); }
+  static TimeMap reversed(double length) {
+    return TimeMap({{0, length}, {length > 0 ? length : 1, length > 0 ? 0 : length - 1}});
+  }
 
   double out_of(double in) const { return at(in, &Point::in, &Point::out); }
   double in_of(double out) const { return at(out, &Point::out, &Point::in); }

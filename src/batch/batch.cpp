@@ -26,8 +26,9 @@ std::vector<BatchJob> batch_jobs(const Reel& reel, std::span<const int> clip_ids
   for (const int id : clip_ids) {
     const Clip* clip = reel.find(id);
     if (!clip) continue;
-    BatchJob job{clip->name, reel.groups[static_cast<size_t>(clip->group)].name, reel.name,
-                 planner.plan(*clip), false, {}};
+    BatchJob job{clip->name, reel.groups[static_cast<size_t>(clip->group)].name,
+                 reel.name,  planner.plan(*clip),
+                 false,      {}};
     job.protects = protects;
     job.find_room_tone = !job.plan.sound.has_room_tone();
     const Source& source = reel.sources[static_cast<size_t>(clip->source)];
@@ -52,7 +53,9 @@ std::vector<double> job_weights(std::span<const BatchJob> jobs) {
   for (const auto& job : jobs) {
     // A length in frames, else the file's size: one batch has either, mostly.
     std::error_code error;
-    const double length = job.plan.sound.frames > 0 ? static_cast<double>(job.plan.sound.frames) : static_cast<double>(fs::file_size(job.plan.sound.file, error)) / 2;
+    const double length = job.plan.sound.frames > 0
+                              ? static_cast<double>(job.plan.sound.frames)
+                              : static_cast<double>(fs::file_size(job.plan.sound.file, error)) / 2;
     out.push_back(error ? 1.0 : std::max(1.0, length));
   }
   return out;
@@ -77,7 +80,8 @@ double time_left(double share_done, double seconds_so_far) {
 namespace {
 
 bool needs_room_tone(const ClipPlan& plan) {
-  return std::ranges::any_of(plan.steps, [](const PlannedStep& s) { return s.type->hears == Hears::room_tone; });
+  return std::ranges::any_of(
+      plan.steps, [](const PlannedStep& s) { return s.type->hears == Hears::room_tone; });
 }
 
 class Batch {
@@ -184,7 +188,10 @@ class Batch {
     r.whole = r.render.whole;
     if (!changed) return;
     r.whole = false;
-    r.render.warnings.push_back(fmt::format("{} has changed since the reel was saved; check that it is the file that is meant. Saving the reel after Clip, Find the source takes it as it is.", job.plan.sound.file.string()));
+    r.render.warnings.push_back(
+        fmt::format("{} has changed since the reel was saved; check that it is the file that is "
+                    "meant. Saving the reel after Clip, Find the source takes it as it is.",
+                    job.plan.sound.file.string()));
   }
 
   std::span<const BatchJob> jobs_;

@@ -50,8 +50,8 @@ ChainStep& step_at_end(Chain& c, std::string_view id) {
 
 class Meeter {
  public:
-  Meeter(const ClipSound& sound, const Chain& chain, std::span<const PlannedStep> later, const Target& target,
-         const LevelPathOptions& options)
+  Meeter(const ClipSound& sound, const Chain& chain, std::span<const PlannedStep> later,
+         const Target& target, const LevelPathOptions& options)
       : sound_(sound), chain_(chain), later_(later), target_(target), options_(options) {
     options_.true_peak = !target.true_peak_dbtp.free();
   }
@@ -157,7 +157,8 @@ class Meeter {
 
 }  // namespace
 
-Meeting meet_target(const ClipSound& sound, const Chain& chain, std::span<const PlannedStep> later, const Target& target, const LevelPathOptions& options) {
+Meeting meet_target(const ClipSound& sound, const Chain& chain, std::span<const PlannedStep> later,
+                    const Target& target, const LevelPathOptions& options) {
   return Meeter(sound, chain, later, target, options).meet();
 }
 

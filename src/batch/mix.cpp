@@ -24,7 +24,10 @@ constexpr size_t whole = std::numeric_limits<size_t>::max();
 // Gone with its owner, and all that is in it.
 class TemporaryFolder {
  public:
-  explicit TemporaryFolder(const fs::path& beside) : path_(beside / fmt::format(".drevan-mix-{}", ::getpid())) { make_folder(path_); }
+  explicit TemporaryFolder(const fs::path& beside)
+      : path_(beside / fmt::format(".drevan-mix-{}", ::getpid())) {
+    make_folder(path_);
+  }
   ~TemporaryFolder() {
     std::error_code error;
     fs::remove_all(path_, error);
@@ -55,7 +58,9 @@ struct Bus {
 
 class Timeline {
  public:
-  Timeline(const Reel& reel, std::vector<PlacedClip> placed, const BatchOptions& options, const MixOptions& what) : placed_(std::move(placed)), what_(what) {
+  Timeline(const Reel& reel, std::vector<PlacedClip> placed, const BatchOptions& options,
+           const MixOptions& what)
+      : placed_(std::move(placed)), what_(what) {
     for (const auto& l : placed_) {
       channels_ = std::max(channels_, open_audio(l.file)->info().channels);
       frames_ = std::max(frames_, l.begin + l.frames);
@@ -72,7 +77,8 @@ class Timeline {
     };
     if (what.mix) name("mix", whole);
     for (size_t g = 0; what.stems && g < reel.groups.size(); ++g)
-      if (std::ranges::any_of(placed_, [&](const PlacedClip& l) { return l.group == g; })) name(reel.groups[g].name, g);
+      if (std::ranges::any_of(placed_, [&](const PlacedClip& l) { return l.group == g; }))
+        name(reel.groups[g].name, g);
     BatchOptions naming = options;
     naming.pattern = "{clip}";
     naming.also.clear();
@@ -119,7 +125,8 @@ class Timeline {
       PlacedClip& l = placed_[i];
       if (!l.reader) {
         l.reader = open_audio(l.file);
-        l.reader->seek(std::max<Samples>(0, at - l.begin));  // what would come before the reel's beginning is not heard
+        l.reader->seek(std::max<Samples>(
+            0, at - l.begin));  // what would come before the reel's beginning is not heard
       }
       add_to_buses(l, at, n);
       if (l.begin + l.frames > at + n) return false;
@@ -195,12 +202,15 @@ MixResult render_mix(const Reel& reel, const BatchOptions& options, const MixOpt
     const Clip& clip = *reel.find(ids[i]);
     // What comes before its beginning begins earlier.
     const Samples begin = std::llround(clip.place_s * reel.rate) - result.clips[i].render.lead;
-    placed.push_back({begin, result.clips[i].render.after.frames, static_cast<size_t>(clip.group), result.clips[i].output});
+    placed.push_back({begin, result.clips[i].render.after.frames, static_cast<size_t>(clip.group),
+                      result.clips[i].output});
   }
-  if (placed.empty()) throw Error(Error::Kind::input, "No clip could be rendered, so there is nothing to mix.");
-  result.files = Timeline(reel, std::move(placed), options, what).run(options.pause, cancel, [&](double p) {
-    if (progress) progress(0.8 + 0.2 * p);
-  });
+  if (placed.empty())
+    throw Error(Error::Kind::input, "No clip could be rendered, so there is nothing to mix.");
+  result.files =
+      Timeline(reel, std::move(placed), options, what).run(options.pause, cancel, [&](double p) {
+        if (progress) progress(0.8 + 0.2 * p);
+      });
   for (auto& clip : result.clips) clip.output.clear();  // on its way only
   return result;
 }

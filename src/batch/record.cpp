@@ -64,7 +64,10 @@ std::string state_of(const fs::path& file) {
 
 std::uint64_t render_key(const BatchJob& job, const BatchOptions& options) {
   Hasher h;
-  h.add(stage_keys(job.plan).back()).add(job.find_room_tone).add(static_cast<int>(options.container)).add(static_cast<int>(options.samples));
+  h.add(stage_keys(job.plan).back())
+      .add(job.find_room_tone)
+      .add(static_cast<int>(options.container))
+      .add(static_cast<int>(options.samples));
   for (const auto& f : options.also) h.add(static_cast<int>(f.container)).add(static_cast<int>(f.samples));
   h.add(job.plan.sound.place_s.value_or(-1));
   if (options.length != RenderLength::ring) h.add(static_cast<int>(options.length));

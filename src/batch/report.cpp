@@ -80,10 +80,11 @@ ordered_json report_json(const Report& report) {
   ordered_json out{{"drevan_report", 1}, {"clips", ordered_json::array()}};
   for (size_t i = 0; i < jobs.size(); ++i) {
     const JobResult& r = results[i];
-    ordered_json one{{"clip", jobs[i].clip},
-                     {"source", jobs[i].plan.sound.file.string()},
-                     {"output", r.state == JobState::done ? ordered_json(r.output.string()) : nullptr},
-                     {"result", std::string(state_label(r.state))}};
+    ordered_json one{
+        {"clip", jobs[i].clip},
+        {"source", jobs[i].plan.sound.file.string()},
+        {"output", r.state == JobState::done ? ordered_json(r.output.string()) : nullptr},
+        {"result", std::string(state_label(r.state))}};
     if (!r.whole) one["whole"] = false;
     if (r.room_tone)
       one["room_tone_s"] = {std::round(r.room_tone->begin * 1000) / 1000,

@@ -45,7 +45,10 @@ int main(int argc, char** argv) {
   render->add_option("--bits", r.bits, "16, 24 or 32f")->check(CLI::IsMember({"16", "24", "32f"}));
   render->add_option("--rate", r.rate, "Working and output rate in Hz, 48000 or the reel's")
       ->check(CLI::Range(8000.0, 384000.0));
-  render->add_option("--length", r.length, "ring (what rings on after the clip is kept) or same (exactly as long as the clip)")
+  render
+      ->add_option(
+          "--length", r.length,
+          "ring (what rings on after the clip is kept) or same (exactly as long as the clip)")
       ->check(CLI::IsMember({"ring", "same"}));
   render->add_option("--jobs", r.jobs, "Clips at a time, one per core")->check(CLI::Range(1, 1024));
   render->add_option("--report", r.report, "Write what was done to FILE.html, FILE.json or FILE.csv");

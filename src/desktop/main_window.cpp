@@ -54,7 +54,9 @@ MainWindow::MainWindow() : open_work_(std::make_unique<OpenWork>()), work_(open_
 
 // Pages and dialogs go before the work they show: some of their threads still read it.
 MainWindow::~MainWindow() {
-  for (QObject* part : std::initializer_list<QObject*>{&work_.notices, &work_.document, &work_.printing}) disconnect(part, nullptr, this, nullptr);
+  for (QObject* part :
+       std::initializer_list<QObject*>{&work_.notices, &work_.document, &work_.printing})
+    disconnect(part, nullptr, this, nullptr);
   for (auto* child : findChildren<QWidget*>(Qt::FindDirectChildrenOnly)) delete child;
 }
 
@@ -123,9 +125,10 @@ void MainWindow::show_place(int place) {
 void MainWindow::refresh() {
   const History& h = work_.document.history();
   reel_name_->setText(QString::fromStdString(work_.document.reel().name));
-  saved_->setText(work_.document.file().empty() ? (work_.document.reel().clips.empty() ? QString() : tr("not saved"))
-                  : h.changed()             ? tr("changed")
-                                            : tr("saved"));
+  saved_->setText(work_.document.file().empty()
+                      ? (work_.document.reel().clips.empty() ? QString() : tr("not saved"))
+                  : h.changed() ? tr("changed")
+                                : tr("saved"));
   setWindowTitle(QString("%1 - Drevan").arg(QString::fromStdString(work_.document.reel().name)));
   undo_->setEnabled(h.can_undo());
   undo_->setText(h.can_undo() ? tr("Undo %1").arg(QString::fromStdString(h.undo_label())) : tr("Undo"));

@@ -85,16 +85,22 @@ void MainWindow::make_edit_menu() {
 }
 
 void MainWindow::change_clip(const std::function<edits::Edit(const Reel&, int)>& edit) {
-  if (work_.selection.clip()) work_.document.change([&](const Reel& reel) { return edit(reel, work_.selection.clip_id()); });
+  if (work_.selection.clip())
+    work_.document.change([&](const Reel& reel) { return edit(reel, work_.selection.clip_id()); });
 }
 
 void MainWindow::make_clip_menu() {
   QMenu* m = menus_->addMenu(tr("&Clip"));
   add(m, tr("Mark room tone"), QKeySequence("R"), [this] { bench_->mark_room_tone(); });
   add(m, tr("Find room tone"), QKeySequence("Shift+R"), [this] { work_.jobs.find_room_tone(); });
-  const auto lends = [this] { return work_.selection.clip() && lends_room_tone(work_.document.reel(), *work_.selection.clip()); };
+  const auto lends = [this] {
+    return work_.selection.clip() &&
+           lends_room_tone(work_.document.reel(), *work_.selection.clip());
+  };
   QAction* share = add(m, tr("Room tone serves the group"), {}, [this, lends] {
-    change_clip([share = !lends()](const Reel& reel, int clip) { return edits::share_room_tone(reel, clip, share); });
+    change_clip([share = !lends()](const Reel& reel, int clip) {
+      return edits::share_room_tone(reel, clip, share);
+    });
   });
   share->setCheckable(true);
   connect(m, &QMenu::aboutToShow, this, [share, lends] { share->setChecked(lends()); });
@@ -117,13 +123,21 @@ void MainWindow::make_clip_menu() {
   });
   add(m, tr("Copy the chain to clips ..."), QKeySequence("Ctrl+Shift+C"), [this] { copy_chain_dialog(); });
   m->addSeparator();
-  const auto sits_out = [this] { return work_.selection.clip() && sits_out_of_group(work_.document.reel(), *work_.selection.clip()); };
+  const auto sits_out = [this] {
+    return work_.selection.clip() &&
+           sits_out_of_group(work_.document.reel(), *work_.selection.clip());
+  };
   QAction* apart = add(m, tr("Sit out of the group's chain"), {}, [this, sits_out] {
-    change_clip([out = !sits_out()](const Reel& reel, int clip) { return edits::sit_out_of_group(reel, clip, out); });
+    change_clip([out = !sits_out()](const Reel& reel, int clip) {
+      return edits::sit_out_of_group(reel, clip, out);
+    });
   });
   apart->setCheckable(true);
   connect(m, &QMenu::aboutToShow, this, [apart, sits_out] { apart->setChecked(sits_out()); });
-  add(m, tr("Take part in everything again"), {}, [this] { work_.document.change([&](const Reel& reel) { return edits::take_part(reel, bench_->shelf().marked()); }); });
+  add(m, tr("Take part in everything again"), {}, [this] {
+    work_.document.change(
+        [&](const Reel& reel) { return edits::take_part(reel, bench_->shelf().marked()); });
+  });
   add(m, tr("Where do my clips differ?"), QKeySequence("Ctrl+D"), [this] {
     if (!uneven_) uneven_ = new UnevenDialog(work_, this);
     uneven_->show();
@@ -136,10 +150,16 @@ void MainWindow::make_clip_menu() {
     if (!c) return;
     bool ok = false;
     const auto name = QInputDialog::getText(this, tr("Rename clip"), tr("Name"), QLineEdit::Normal, QString::fromStdString(c->name), &ok);
-    if (ok) change_clip([&](const Reel& reel, int clip) { return edits::rename_clip(reel, clip, name.toStdString()); });
+    if (ok)
+      change_clip([&](const Reel& reel, int clip) {
+        return edits::rename_clip(reel, clip, name.toStdString());
+      });
   });
   add(m, tr("Find the source ..."), {}, [this] { find_source_dialog(); });
-  add(m, tr("Remove from the reel"), {}, [this] { work_.document.change([&](const Reel& reel) { return edits::remove_clips(reel, bench_->shelf().marked()); }); });
+  add(m, tr("Remove from the reel"), {}, [this] {
+    work_.document.change(
+        [&](const Reel& reel) { return edits::remove_clips(reel, bench_->shelf().marked()); });
+  });
   connect(bench_, &Bench::context_wanted, this, [m](const QPoint& at) { m->popup(at); });
 }
 
@@ -156,7 +176,8 @@ void MainWindow::make_versions_menu() {
   add(m, tr("The same for this selection"), QKeySequence("Shift+P"), [this, selection] {
     if (const auto range = selection()) work_.printing.print_again(*range);
   });
-  add(m, tr("Print the clip"), QKeySequence("Ctrl+P"), [this] { work_.printing.print(std::nullopt); });
+  add(m, tr("Print the clip"), QKeySequence("Ctrl+P"),
+      [this] { work_.printing.print(std::nullopt); });
   add(m, tr("Print the group"), {}, [this] { work_.printing.print_group(); });
   m->addSeparator();
   add(m, tr("List of versions"), QKeySequence("V"), [this] {
@@ -204,7 +225,8 @@ void MainWindow::make_listen_menu() {
   add(m, tr("Before"), QKeySequence("1"), [this] { bench_->foot().listen(Listen::before); });
   add(m, tr("After"), QKeySequence("2"), [this] { bench_->foot().listen(Listen::after); });
   add(m, tr("Removed"), QKeySequence("3"), [this] { bench_->foot().listen(Listen::removed); });
-  add(m, tr("This step only"), QKeySequence("4"), [this] { bench_->foot().set_around_step(!work_.listening.solo_step()); });
+  add(m, tr("This step only"), QKeySequence("4"),
+      [this] { bench_->foot().set_around_step(!work_.listening.solo_step()); });
   m->addSeparator();
   add(m, tr("Blind comparison ..."), QKeySequence("Ctrl+B"), [this] { bench_->compare_blind(); });
 }
@@ -245,8 +267,10 @@ bool MainWindow::save() {
 }
 
 bool MainWindow::save_as() {
-  const auto start = work_.document.file().empty() ? last_folder() + "/" + QString::fromStdString(work_.document.reel().name) + ".reel"
-                                               : QString::fromStdString(work_.document.file().string());
+  const auto start =
+      work_.document.file().empty()
+          ? last_folder() + "/" + QString::fromStdString(work_.document.reel().name) + ".reel"
+          : QString::fromStdString(work_.document.file().string());
   auto file = remember(QFileDialog::getSaveFileName(this, tr("Save the reel"), start, tr("Reels (*.reel)")));
   if (file.isEmpty()) return false;
   if (!file.endsWith(".reel")) file += ".reel";
@@ -254,10 +278,14 @@ bool MainWindow::save_as() {
 }
 
 bool MainWindow::may_leave() {
-  if (!work_.document.history().changed() || (work_.document.file().empty() && work_.document.reel().clips.empty())) return true;
-  const auto answer = QMessageBox::question(this, tr("Save the reel?"),
-                                            tr("\"%1\" has changes that are not saved.").arg(QString::fromStdString(work_.document.reel().name)),
-                                            QMessageBox::Save | QMessageBox::Discard | QMessageBox::Cancel, QMessageBox::Save);
+  if (!work_.document.history().changed() ||
+      (work_.document.file().empty() && work_.document.reel().clips.empty()))
+    return true;
+  const auto answer = QMessageBox::question(
+      this, tr("Save the reel?"),
+      tr("\"%1\" has changes that are not saved.")
+          .arg(QString::fromStdString(work_.document.reel().name)),
+      QMessageBox::Save | QMessageBox::Discard | QMessageBox::Cancel, QMessageBox::Save);
   if (answer == QMessageBox::Save) return save();
   return answer == QMessageBox::Discard;
 }
@@ -306,7 +334,9 @@ void MainWindow::copy_chain_dialog() {
   std::vector<int> to;
   for (int i = 0; i < list->count(); ++i)
     if (list->item(i)->checkState() == Qt::Checked) to.push_back(list->item(i)->data(Qt::UserRole).toInt());
-  if (!to.empty()) work_.document.change([&](const Reel& reel) { return edits::copy_chain(reel, work_.selection.clip_id(), to); });
+  if (!to.empty())
+    work_.document.change(
+        [&](const Reel& reel) { return edits::copy_chain(reel, work_.selection.clip_id(), to); });
 }
 
 void MainWindow::find_source_dialog() {
@@ -315,7 +345,9 @@ void MainWindow::find_source_dialog() {
   const auto& source = work_.document.reel().sources[static_cast<size_t>(c->source)];
   const auto file = remember(QFileDialog::getOpenFileName(
       this, tr("Where is %1 now?").arg(QString::fromStdString(source.path.filename().string())), last_folder()));
-  if (!file.isEmpty()) work_.document.change([&](const Reel& reel) { return edits::relink(reel, c->id, file.toStdString()); });
+  if (!file.isEmpty())
+    work_.document.change(
+        [&](const Reel& reel) { return edits::relink(reel, c->id, file.toStdString()); });
 }
 
 }  // namespace drevan::desktop

@@ -114,7 +114,9 @@ void too_much_reduction(const Chain& c, Found& out) {
 
 void no_final_level(const Chain& c, Found& out) {
   // What only moves things in time makes nothing louder.
-  const auto last = std::find_if(c.steps.rbegin(), c.steps.rend(), [](const ChainStep& s) { return s.on && s.type->family != Family::motion; });
+  const auto last = std::find_if(c.steps.rbegin(), c.steps.rend(), [](const ChainStep& s) {
+    return s.on && s.type->family != Family::motion;
+  });
   if (last == c.steps.rend() || std::any_of(c.steps.rbegin(), c.steps.rend(), [](const ChainStep& s) { return s.on && is(s, "limiter"); })) return;
   // What a normalise sets must not be moved again by a step behind it.
   if (sets_level(*last) || is(*last, "gain")) return;

@@ -15,18 +15,24 @@ namespace {
 class Switched final : public Processor {
  public:
   Switched(std::unique_ptr<Processor> inner, int channels_in, int wide, const StreamFormat& format)
-      : inner_(std::move(inner)), dry_(wide, static_cast<int>(inner_->latency())), buffer_(wide, format.max_block),
-        channels_in_(channels_in), step_(static_cast<float>(1 / (0.01 * format.rate))) {}
+      : inner_(std::move(inner)),
+        dry_(wide, static_cast<int>(inner_->latency())),
+        buffer_(wide, format.max_block),
+        channels_in_(channels_in),
+        step_(static_cast<float>(1 / (0.01 * format.rate))) {}
   void process(const AudioBlock& block) noexcept override {
     const auto past = buffer_.block(0, block.frames()).first(block.channels());
     past.copy_from(block.first(channels_in_));
-    for (int c = channels_in_; c < past.channels(); ++c) std::ranges::copy(past.channel(0), past.channel(c).begin());
+    for (int c = channels_in_; c < past.channels(); ++c)
+      std::ranges::copy(past.channel(0), past.channel(c).begin());
     dry_.process(past);
     inner_->process(block);
     float amount = amount_;
     for (size_t i = 0; i < static_cast<size_t>(block.frames()); ++i) {
       amount = amount < goal_ ? std::min(goal_, amount + step_) : std::max(goal_, amount - step_);
-      for (int c = 0; c < block.channels(); ++c) block.channel(c)[i] = past.channel(c)[i] + amount * (block.channel(c)[i] - past.channel(c)[i]);
+      for (int c = 0; c < block.channels(); ++c)
+        block.channel(c)[i] =
+            past.channel(c)[i] + amount * (block.channel(c)[i] - past.channel(c)[i]);
     }
     amount_ = amount;
   }
@@ -59,7 +65,8 @@ constexpr Parameter on_or_off{.id = "on", .label = "on", .scale = Scale::choice}
 
 }  // namespace
 
-ChainRun::ChainRun(std::span<const PlannedStep> steps, std::span<const Findings> findings, StreamFormat format)
+ChainRun::ChainRun(std::span<const PlannedStep> steps, std::span<const Findings> findings,
+                   StreamFormat format)
     : rate_(format.rate), channels_in_(format.channels), widest_(format.channels) {
   for (size_t i = 0; i < steps.size(); ++i) {
     Work work;
@@ -69,7 +76,8 @@ ChainRun::ChainRun(std::span<const PlannedStep> steps, std::span<const Findings>
     work.wide = std::max(format.channels, work.out);
     work.processor = make_processor(*work.type, steps[i].settings, findings[i], format);
     if (std::ranges::find(work.tracks, on_parameter, &Track::parameter) != work.tracks.end())
-      work.processor = std::make_unique<Switched>(std::move(work.processor), format.channels, work.wide, format);
+      work.processor =
+          std::make_unique<Switched>(std::move(work.processor), format.channels, work.wide, format);
     widest_ = std::max(widest_, work.wide);
     format.channels = work.out;
     works_.push_back(std::move(work));
@@ -81,7 +89,9 @@ ChainRun::ChainRun(std::span<const PlannedStep> steps, std::span<const Findings>
 void ChainRun::follow_curves(Work& work) noexcept {
   const double s = static_cast<double>(work.at) / rate_;
   for (const auto& track : work.tracks) {
-    const Parameter& p = track.parameter == on_parameter ? on_or_off : work.type->parameters[static_cast<size_t>(track.parameter)];
+    const Parameter& p = track.parameter == on_parameter
+                             ? on_or_off
+                             : work.type->parameters[static_cast<size_t>(track.parameter)];
     work.processor->set(track.parameter, value_at(*track.curve, p, s));
   }
 }
@@ -160,7 +170,8 @@ class InStep {
 
 }  // namespace
 
-void stream(const BlockSource& source, ChainRun& run, int max_block, const BlockSink& sink, const StageTap& tap) {
+void stream(const BlockSource& source, ChainRun& run, int max_block, const BlockSink& sink,
+            const StageTap& tap) {
   const FlushDenormals flush;
   AudioBuffer buffer(run.widest(), max_block);
   constexpr Samples endless = std::numeric_limits<Samples>::max();
@@ -171,7 +182,8 @@ void stream(const BlockSource& source, ChainRun& run, int max_block, const Block
   InStep out(run.latency(), endless);
 
   const auto feed = [&](const AudioBlock& block) {
-    if (tap) stages[0].pass(block.first(run.channels_in()), [&](const AudioBlock& b) { tap(0, b); });
+    if (tap)
+      stages[0].pass(block.first(run.channels_in()), [&](const AudioBlock& b) { tap(0, b); });
     if (tap)
       run.process(block, [&](size_t i, const AudioBlock& b) {
         stages[i + 1].pass(b, [&](const AudioBlock& x) { tap(i + 1, x); });

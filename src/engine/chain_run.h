@@ -18,7 +18,8 @@ class ChainRun {
   static constexpr int curve_grid = 64;
 
   /// `findings[i]` belongs to `steps[i]`; all steps given are run, none of them a rewriter. `format`: of what enters.
-  ChainRun(std::span<const PlannedStep> steps, std::span<const Findings> findings, StreamFormat format);
+  ChainRun(std::span<const PlannedStep> steps, std::span<const Findings> findings,
+           StreamFormat format);
 
   size_t size() const { return works_.size(); }
   Processor& at(size_t i) { return *works_[i].processor; }
@@ -75,6 +76,7 @@ using StageTap = std::function<void(size_t stage, const AudioBlock&)>;
 /// Streams all of `source` through `run` and then lets it ring for its tail. `sink` hears the
 /// output in step with the input to the sample, `tap` (may be empty) every stage likewise. Throws
 /// what the functions throw, Cancelled when they do. `max_block`: the run's format's.
-void stream(const BlockSource& source, ChainRun& run, int max_block, const BlockSink& sink, const StageTap& tap = {});
+void stream(const BlockSource& source, ChainRun& run, int max_block, const BlockSink& sink,
+            const StageTap& tap = {});
 
 }  // namespace drevan

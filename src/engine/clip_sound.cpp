@@ -18,7 +18,10 @@ namespace {
 
 ClipSound own_sound(const Reel& reel, const Clip& clip) {
   const Source& source = reel.sources.at(static_cast<size_t>(clip.source));
-  return {source.path, clip.begin, clip.frames, reel.rate, clip.room_tone, {}, clip.place_s, {source.frames, source.rate, source.channels, source.hash}};
+  return {source.path,    clip.begin,
+          clip.frames,    reel.rate,
+          clip.room_tone, {},
+          clip.place_s,   {source.frames, source.rate, source.channels, source.hash}};
 }
 
 }  // namespace
@@ -97,8 +100,10 @@ std::vector<std::string> ClipReader::damage() const {
   // A header that is a little off for the last packet is no damage.
   const double rate = reader_->info().rate;
   if (ended_ && read.empty() && static_cast<double>(shape_.frames - *ended_) > 0.1 * rate)
-    out.push_back(fmt::format("{} ends after {} of the clip's {}; the rest is missing. Copy it again from where it came from.", name_,
-                              length_text(static_cast<double>(*ended_) / rate), length_text(shape_.seconds())));
+    out.push_back(fmt::format(
+        "{} ends after {} of the clip's {}; the rest is missing. Copy it again from where it came "
+        "from.",
+        name_, length_text(static_cast<double>(*ended_) / rate), length_text(shape_.seconds())));
   return out;
 }
 

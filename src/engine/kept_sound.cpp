@@ -19,7 +19,8 @@ std::atomic<size_t> in_memory{0};  // bytes, of all kept sounds
 
 }  // namespace
 
-KeptSound::KeptSound(double rate, int channels, size_t memory_limit) : shape_{rate, channels, 0}, limit_(memory_limit) {}
+KeptSound::KeptSound(double rate, int channels, size_t memory_limit)
+    : shape_{rate, channels, 0}, limit_(memory_limit) {}
 
 KeptSound::~KeptSound() { drop_memory(); }
 
@@ -90,9 +91,11 @@ void KeptSound::read(Samples at, int frames, float* interleaved) const {
     // By place, so that readers do not disturb each other.
     const size_t bytes = count * sizeof(float);
     for (size_t done = 0; done < bytes;) {
-      const auto n = ::pread(::fileno(file_.get()), reinterpret_cast<char*>(interleaved) + done, bytes - done,
-                             static_cast<off_t>(from * sizeof(float) + done));
-      if (n <= 0) throw Error(Error::Kind::input, "A temporary file could not be read back; look whether its disk is in order.");
+      const auto n = ::pread(::fileno(file_.get()), reinterpret_cast<char*>(interleaved) + done,
+                             bytes - done, static_cast<off_t>(from * sizeof(float) + done));
+      if (n <= 0)
+        throw Error(Error::Kind::input,
+                    "A temporary file could not be read back; look whether its disk is in order.");
       done += static_cast<size_t>(n);
     }
     return;
@@ -130,7 +133,9 @@ class KeptReader final : public SoundReader {
 
 }  // namespace
 
-std::unique_ptr<SoundReader> reader_of(SharedSound sound) { return std::make_unique<KeptReader>(std::move(sound)); }
+std::unique_ptr<SoundReader> reader_of(SharedSound sound) {
+  return std::make_unique<KeptReader>(std::move(sound));
+}
 
 SharedSound StageStore::get(std::uint64_t key) {
   const std::lock_guard lock(mutex_);
@@ -146,7 +151,8 @@ void StageStore::put(std::uint64_t key, SharedSound sound) {
   bytes_ += sound->bytes();
   entries_[key] = {std::move(sound), ++clock_};
   while (bytes_ > budget_ && entries_.size() > 1) {
-    const auto oldest = std::ranges::min_element(entries_, {}, [](const auto& e) { return e.second.used; });
+    const auto oldest =
+        std::ranges::min_element(entries_, {}, [](const auto& e) { return e.second.used; });
     bytes_ -= oldest->second.sound->bytes();
     entries_.erase(oldest);
   }

@@ -30,7 +30,10 @@ class KeptSound {
   /// After the last write().
   bool finish();
   const SoundShape& shape() const { return shape_; }
-  size_t bytes() const { return static_cast<size_t>(shape_.frames) * static_cast<size_t>(shape_.channels) * sizeof(float); }
+  size_t bytes() const {
+    return static_cast<size_t>(shape_.frames) * static_cast<size_t>(shape_.channels) *
+           sizeof(float);
+  }
   /// Of finished sound: `frames` from `at`, interleaved. Throws Error(input) when the file cannot be read.
   void read(Samples at, int frames, float* interleaved) const;
 

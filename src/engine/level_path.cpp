@@ -74,7 +74,9 @@ LevelPath measure_level_path(const ClipPlan& plan, const LevelPathOptions& optio
   const size_t last = plan.steps.size();
   const ClipReader probe(plan.sound);
   const auto channels = stage_channels(plan.steps, probe.channels());
-  const auto format_of = [&](size_t stage) { return StreamFormat{probe.shape().rate, channels[stage], 4096}; };
+  const auto format_of = [&](size_t stage) {
+    return StreamFormat{probe.shape().rate, channels[stage], 4096};
+  };
 
   // Stages measured before need no second look; the ones whose spectra are wanted do.
   const auto measured = [&](size_t s) { return known(options, path.keys[s], s == last).has_value(); };
@@ -84,7 +86,9 @@ LevelPath measure_level_path(const ClipPlan& plan, const LevelPathOptions& optio
 
   std::vector<std::optional<LevelMeter>> meters(last + 1);
   for (size_t s = first; s <= last; ++s)
-    if (!measured(s)) meters[s].emplace(format_of(s), s == last && options.true_peak ? Detail::peaks : Detail::quick);
+    if (!measured(s))
+      meters[s].emplace(format_of(s),
+                        s == last && options.true_peak ? Detail::peaks : Detail::quick);
   const size_t focus = options.focus.value_or(0);
   SpectrumMeter in(format_of(focus)), out(format_of(std::min(focus + 1, last)));
   auto after = std::make_shared<PeakPyramid>();

@@ -20,7 +20,7 @@ struct LevelPath {
   SharedSound rewritten;             ///< see Processed
   size_t rewritten_stage = 0;
   std::shared_ptr<const PeakPyramid> after;  ///< waveform of the last stage
-  double fitted_gain = 1;  ///< by which before is most like after, see FittedGain
+  double fitted_gain = 1;                    ///< by which before is most like after, see FittedGain
   size_t first_over = 0; ///< the first stage that passes 0 dBFS; 0: none does
   std::vector<float> spectrum_in, spectrum_out;  ///< around `focus`, see SpectrumMeter
 };

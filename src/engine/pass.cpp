@@ -12,20 +12,27 @@ namespace {
 
 constexpr int block_frames = 4096;
 
-const Error disk_full{Error::Kind::output, "The disk for temporary files is full; free some space there."};
+const Error disk_full{Error::Kind::output,
+                      "The disk for temporary files is full; free some space there."};
 
 // One run over a clip and its steps. It goes in parts: up to a step that must hear the whole sound first, or that
 // rewrites it, then from there on. Sound between parts is put aside, so every step works once.
 class Pass {
  public:
   Pass(const ClipPlan& plan, const ProcessOptions& options)
-      : plan_(plan), sound_(plan.sound), steps_(plan.steps), options_(options), reader_(plan.sound),
-        keys_(stage_keys(plan)), channels_(stage_channels(plan.steps, reader_.shape().channels)),
+      : plan_(plan),
+        sound_(plan.sound),
+        steps_(plan.steps),
+        options_(options),
+        reader_(plan.sound),
+        keys_(stage_keys(plan)),
+        channels_(stage_channels(plan.steps, reader_.shape().channels)),
         next_tap_(options.first_tap) {
     done_.findings.resize(steps_.size());
     done_.stages.resize(steps_.size() + 1);
     done_.stages[0] = {keys_[0], reader_.shape(), {}};
-    const auto bytes = static_cast<size_t>(reader_.frames()) * static_cast<size_t>(channels_[0]) * sizeof(float);
+    const auto bytes =
+        static_cast<size_t>(reader_.frames()) * static_cast<size_t>(channels_[0]) * sizeof(float);
     caching_ = options.cache && bytes <= options.cache->budget() / 12;
   }
 
@@ -70,8 +77,11 @@ class Pass {
       for (const auto& told : reader_.damage()) options_.damaged(told);
     for (size_t i = 0; options_.warn && i < steps_.size(); ++i)
       if (const CommonClips* common = steps_[i].common.get(); common && !common->left_out.empty())
-        options_.warn(fmt::format("{} was learned without {}, whose {} missing; find {} again and render once more.", steps_[i].type->label,
-                                  fmt::join(common->left_out, ", "), common->left_out.size() == 1 ? "source is" : "sources are", common->left_out.size() == 1 ? "it" : "them"));
+        options_.warn(fmt::format(
+            "{} was learned without {}, whose {} missing; find {} again and render once more.",
+            steps_[i].type->label, fmt::join(common->left_out, ", "),
+            common->left_out.size() == 1 ? "source is" : "sources are",
+            common->left_out.size() == 1 ? "it" : "them"));
   }
 
   void look_up() {
@@ -98,8 +108,10 @@ class Pass {
     for (size_t i = from; i < steps_.size(); ++i) {
       if (known_[i] && !rewrites(i)) continue;
       sum += work_of(from, i);
-      if (rewrites(i)) from = i + 1;
-      else if (steps_[i].type->hears == Hears::whole_clip && !steps_[i].common) from = i;
+      if (rewrites(i))
+        from = i + 1;
+      else if (steps_[i].type->hears == Hears::whole_clip && !steps_[i].common)
+        from = i;
     }
     return sum + last_work(from);
   }
@@ -118,7 +130,9 @@ class Pass {
       for (size_t k = 1; k <= s; ++k)
         if (const auto stage = options_.cache->facts(keys_[k])) done_.stages[k] = *stage;
       // What is played begins behind the last rewriter, so its sound is needed as well.
-      const auto last = std::ranges::find_if(steps_.rend() - static_cast<std::ptrdiff_t>(s), steps_.rend(), [](const PlannedStep& step) { return step.type->rewrite != nullptr; });
+      const auto last = std::ranges::find_if(
+          steps_.rend() - static_cast<std::ptrdiff_t>(s), steps_.rend(),
+          [](const PlannedStep& step) { return step.type->rewrite != nullptr; });
       if (last != steps_.rend()) {
         done_.rewritten_stage = static_cast<size_t>(steps_.rend() - last);
         done_.rewritten = options_.cache->get(keys_[done_.rewritten_stage]);
@@ -152,7 +166,8 @@ class Pass {
     return n;
   }
   void tell_share(double of_part) const {
-    if (options_.progress) options_.progress(std::min(1.0, (parts_done_ + part_ * of_part) / parts_left_));
+    if (options_.progress)
+      options_.progress(std::min(1.0, (parts_done_ + part_ * of_part) / parts_left_));
   }
 
   ChainRun make_run(size_t from, size_t to) {
@@ -165,7 +180,8 @@ class Pass {
     const auto key = finding_key(keys_[i], plan_, i);
     Findings& found = done_.findings[i];
     if (const CommonClips* common = steps_[i].common.get()) {
-      found = options_.store->get_or_learn(key, *options_.cancel, [&] { return learn_common(*common, i); });
+      found = options_.store->get_or_learn(key, *options_.cancel,
+                                           [&] { return learn_common(*common, i); });
       return false;
     }
     bool at_hand = false;
@@ -181,7 +197,8 @@ class Pass {
   void learn_room(size_t from, size_t i) {
     if (!sound_.has_room_tone()) return;
     if (sound_.room_tone) {
-      require_room_tone(*sound_.room_tone, reader_.shape().seconds(), sound_.file.filename().string());
+      require_room_tone(*sound_.room_tone, reader_.shape().seconds(),
+                        sound_.file.filename().string());
       auto run = make_run(from, i);
       return hear_room(*sound_.room_tone, done_.stages[from].from_clip, run, source(), i);
     }
@@ -195,16 +212,22 @@ class Pass {
     for (size_t k = 0; k < i; ++k) {
       if (rewrites(k)) continue;
       streamed.push_back(steps_[k]);
-      found.push_back(steps_[k].type->finding_follows_time ? found_in(other, k) : done_.findings[k]);
+      found.push_back(steps_[k].type->finding_follows_time ? found_in(other, k)
+                                                           : done_.findings[k]);
     }
     ChainRun run(streamed, found, format_at(0));
     AudioBuffer heard(reader.shape().channels, block_frames);
-    hear_room(*other.room_tone, {}, run, [&](const AudioBlock& b) {
-      const auto got = heard.block(0, b.frames());
-      const int n = tell(reader.read(got));
-      for (int c = 0; c < b.channels(); ++c) std::copy_n(got.channel(std::min(c, got.channels() - 1)).begin(), n, b.channel(c).begin());
-      return n;
-    }, i);
+    hear_room(
+        *other.room_tone, {}, run,
+        [&](const AudioBlock& b) {
+          const auto got = heard.block(0, b.frames());
+          const int n = tell(reader.read(got));
+          for (int c = 0; c < b.channels(); ++c)
+            std::copy_n(got.channel(std::min(c, got.channels() - 1)).begin(), n,
+                        b.channel(c).begin());
+          return n;
+        },
+        i);
   }
   // What step k would find in another clip's sound.
   Findings found_in(const ClipSound& other, size_t k) const {
@@ -215,7 +238,8 @@ class Pass {
     return process_clip({other, {steps_.begin(), end}}, options, {}).findings.back();
   }
   // `map`: from the clip's time to that of what enters `run`.
-  void hear_room(const SecondsRange& range, const TimeMap& map, ChainRun& run, const BlockSource& input, size_t i) {
+  void hear_room(const SecondsRange& range, const TimeMap& map, ChainRun& run,
+                 const BlockSource& input, size_t i) {
     const double begin = map.out_of(range.begin), end = map.out_of(range.end);
     Samples skip = std::max<Samples>(0, std::llround(std::min(begin, end) * rate()));
     Samples left = std::llround(std::max(begin, end) * rate()) - skip;
@@ -235,13 +259,16 @@ class Pass {
   Findings learn_common(const CommonClips& common, size_t i) {
     StreamFormat widest = format_at(i);
     for (const auto& peer : common.peers)
-      widest.channels = std::max(widest.channels, stage_channels(peer.steps, ClipReader(peer.sound).shape().channels).back());
+      widest.channels =
+          std::max(widest.channels,
+                   stage_channels(peer.steps, ClipReader(peer.sound).shape().channels).back());
     const auto learner = steps_[i].type->learn(steps_[i].settings, widest);
     AudioBuffer wide(widest.channels, widest.max_block);
     // Where another such step follows, what was heard is kept for it: each clip goes through each step once.
     bool kept = false;
     for (size_t later = i + 1; later < steps_.size(); ++later)
-      kept = kept || (steps_[later].common && !options_.store->get(finding_key(keys_[later], plan_, later)));
+      kept = kept || (steps_[later].common &&
+                      !options_.store->get(finding_key(keys_[later], plan_, later)));
     double done = 0;
     for (const auto& peer : common.peers) {
       std::shared_ptr<KeptSound> aside;
@@ -259,7 +286,8 @@ class Pass {
           kept = false;
         }
       });
-      if (aside && aside->finish()) options_.store->keep_stage(stage_keys(peer).back(), std::move(aside));
+      if (aside && aside->finish())
+        options_.store->keep_stage(stage_keys(peer).back(), std::move(aside));
       done += 1;
       tell_share(done / static_cast<double>(common.peers.size()));
     }
@@ -311,21 +339,24 @@ class Pass {
   void rewrite(size_t from, size_t i) {
     auto in = std::make_shared<KeptSound>(rate(), channels_[i]);
     bool all = true;
-    RingTrim trim(done_.stages[from].shape.frames, [&](const AudioBlock& b) { all = all && in->write(b); });
+    RingTrim trim(done_.stages[from].shape.frames,
+                  [&](const AudioBlock& b) { all = all && in->write(b); });
     const double whole = std::exchange(part_, 0.3 + static_cast<double>(i - from));
     part(from, i, [&](const AudioBlock& b) { trim.hear(b); });
     if (!all || !in->finish()) throw disk_full;
     parts_done_ += part_;
     part_ = whole - part_;
     const Samples frames = in->shape().frames;
-    const auto rewriter = steps_[i].type->rewrite(steps_[i].settings, {format_at(i), steps_[i].tracks});
+    const auto rewriter =
+        steps_[i].type->rewrite(steps_[i].settings, {format_at(i), steps_[i].tracks});
     // It may be there from another time, where only stages before it were asked for.
     SharedSound made = options_.cache ? options_.cache->get(keys_[i + 1]) : nullptr;
     if (!made) made = rewritten(*rewriter, in, i);
     kept_ = made;
     done_.rewritten = made;
     done_.rewritten_stage = i + 1;
-    done_.stages[i + 1] = {keys_[i + 1], made->shape(), done_.stages[i].from_clip.then(rewriter->map(frames))};
+    done_.stages[i + 1] = {keys_[i + 1], made->shape(),
+                           done_.stages[i].from_clip.then(rewriter->map(frames))};
     if (options_.cache) options_.cache->put(keys_[i + 1], made);
     next_tap_ = std::max(next_tap_, i + 1);
   }
@@ -333,11 +364,12 @@ class Pass {
     auto out = std::make_shared<KeptSound>(rate(), channels_[i + 1]);
     bool all = true;
     if (in->shape().frames > 0)
-      rewriter.rewrite(*reader_of(in), [&](const AudioBlock& b) { all = all && out->write(b); },
-                        [&](double share) {
-                          options_.cancel->check();
-                          tell_share(share);
-                        });
+      rewriter.rewrite(
+          *reader_of(in), [&](const AudioBlock& b) { all = all && out->write(b); },
+          [&](double share) {
+            options_.cancel->check();
+            tell_share(share);
+          });
     if (!all || !out->finish()) throw disk_full;
     return out;
   }
@@ -346,7 +378,10 @@ class Pass {
   void part(size_t from, size_t to, const BlockSink& sink) {
     for (size_t stage = from; stage <= to; ++stage) {
       Stage& facts = done_.stages[stage];
-      if (stage > from) facts = {keys_[stage], {rate(), channels_[stage], done_.stages[from].shape.frames}, done_.stages[from].from_clip};
+      if (stage > from)
+        facts = {keys_[stage],
+                 {rate(), channels_[stage], done_.stages[from].shape.frames},
+                 done_.stages[from].from_clip};
       if (options_.cache) options_.cache->put_facts(facts);
     }
     ChainRun run = make_run(from, to);
@@ -354,13 +389,16 @@ class Pass {
     StageTap tap;
     if (options_.tap || caching_)
       tap = [&](size_t stage, const AudioBlock& b) {
-        if (caching_ && stage > 0 && from + stage == options_.keep_only.value_or(from + stage)) keep(kept[stage], b);
+        if (caching_ && stage > 0 && from + stage == options_.keep_only.value_or(from + stage))
+          keep(kept[stage], b);
         if (options_.tap && from + stage >= next_tap_) options_.tap(from + stage, b);
       };
-    stream(source(), run, block_frames, sink ? sink : [](const AudioBlock&) {}, tap);
+    stream(
+        source(), run, block_frames, sink ? sink : [](const AudioBlock&) {}, tap);
     next_tap_ = std::max(next_tap_, to + 1);
     for (size_t stage = 1; stage < kept.size(); ++stage)
-      if (kept[stage] && kept[stage]->finish()) options_.cache->put(keys_[from + stage], std::move(kept[stage]));
+      if (kept[stage] && kept[stage]->finish())
+        options_.cache->put(keys_[from + stage], std::move(kept[stage]));
   }
 
   // A stage's sound as it comes; one that finds no room is not kept.

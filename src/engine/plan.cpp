@@ -10,7 +10,9 @@ namespace {
 
 bool shares(const ChainStep& step) { return step.type->shares && step.type->shares(step.settings); }
 
-PlannedStep planned_step(const ChainStep& step) { return {step.id, step.type, step.settings, step.curves, {}}; }
+PlannedStep planned_step(const ChainStep& step) {
+  return {step.id, step.type, step.settings, step.curves, {}};
+}
 
 // What may ring on after a clip's end and be heard, seconds: curves matter as far.
 constexpr double ringing_s = 10;
@@ -18,7 +20,8 @@ constexpr double ringing_s = 10;
 void add_curves(Hasher& h, const PlannedStep& step) {
   for (const auto& track : step.tracks) {
     h.add(track.parameter).add(track.curve->points.size());
-    for (const auto& p : track.curve->points) h.add(p.s).add(p.value).add(static_cast<int>(p.shape));
+    for (const auto& p : track.curve->points)
+      h.add(p.s).add(p.value).add(static_cast<int>(p.shape));
   }
 }
 
@@ -50,7 +53,8 @@ std::shared_ptr<const CommonClips> Planner::common(const Clip& clip, const Runni
   Hasher h;
   for (const auto& peer : before.clips) {
     if (peer.group != clip.group || !runs(reel_, peer, served.owner, *served.step)) continue;
-    if (check_source(reel_.sources[static_cast<size_t>(peer.source)], false) == SourceState::missing) {
+    if (check_source(reel_.sources[static_cast<size_t>(peer.source)], false) ==
+        SourceState::missing) {
       all->left_out.push_back(peer.name);
       continue;
     }
@@ -68,21 +72,25 @@ ClipPlan Planner::plan(const Clip& clip) {
     PlannedStep& step = out.steps.emplace_back(planned_step(*running.step));
     // Those of group and reel count the reel's seconds. What is far from the clip has no part in its key; where a
     // rewriter stands before, its length is not known yet.
-    const bool rewritten = std::ranges::any_of(out.steps, [](const PlannedStep& s) { return s.type->rewrite != nullptr; });
+    const bool rewritten = std::ranges::any_of(
+        out.steps, [](const PlannedStep& s) { return s.type->rewrite != nullptr; });
     for (auto& track : step.tracks) {
       if (running.owner == ChainOwner::clip) continue;
       Curve own = shifted(*track.curve, -clip.place_s);
       if (!rewritten) own = within(own, 0, clip_seconds(reel_, clip) + ringing_s);
       track.curve = std::make_shared<const Curve>(std::move(own));
     }
-    if (running.owner != ChainOwner::clip && shares(*running.step)) out.steps.back().common = common(clip, running);
+    if (running.owner != ChainOwner::clip && shares(*running.step))
+      out.steps.back().common = common(clip, running);
   }
   return out;
 }
 
 ClipPlan plan_of(const Reel& reel, const Clip& clip) { return Planner(reel).plan(clip); }
 
-ClipPlan own_plan_of(const Reel& reel, const Clip& clip) { return plan_of(clip_sound(reel, clip), clip.chain); }
+ClipPlan own_plan_of(const Reel& reel, const Clip& clip) {
+  return plan_of(clip_sound(reel, clip), clip.chain);
+}
 
 ClipPlan plan_of(ClipSound sound, const Chain& chain) { return {std::move(sound), planned(chain)}; }
 
@@ -108,7 +116,8 @@ std::vector<Stage> stages_of(const ClipPlan& plan, const SoundShape& clip) {
     const PlannedStep& step = plan.steps[i];
     Stage next{keys[i + 1], {clip.rate, channels[i + 1], out[i].shape.frames}, out[i].from_clip};
     if (step.type->rewrite) {
-      const auto rewriter = step.type->rewrite(step.settings, {{clip.rate, channels[i], 4096}, step.tracks});
+      const auto rewriter =
+          step.type->rewrite(step.settings, {{clip.rate, channels[i], 4096}, step.tracks});
       next.shape.frames = rewriter->length(out[i].shape.frames);
       next.from_clip = next.from_clip.then(rewriter->map(out[i].shape.frames));
     }

@@ -45,7 +45,8 @@ class Planner {
   ClipPlan plan(const Clip& clip);
 
  private:
-  using Made = std::map<std::tuple<int, ChainOwner, size_t>, std::shared_ptr<const CommonClips>>;  // group, chain, step
+  using Made = std::map<std::tuple<int, ChainOwner, size_t>,
+                        std::shared_ptr<const CommonClips>>;  // group, chain, step
   Planner(const Reel& reel, std::shared_ptr<Made> made) : reel_(reel), made_(std::move(made)) {}
   std::shared_ptr<const CommonClips> common(const Clip& clip, const RunningStep& step);
 

@@ -19,23 +19,29 @@ void to_mono(const AudioBlock& in, std::span<float> out) {
 
 // A mono sound stands in all channels.
 void spread(const AudioBlock& from, const AudioBlock& to) {
-  for (int c = 0; c < to.channels(); ++c) std::ranges::copy(from.channel(std::min(c, from.channels() - 1)), to.channel(c).begin());
+  for (int c = 0; c < to.channels(); ++c)
+    std::ranges::copy(from.channel(std::min(c, from.channels() - 1)), to.channel(c).begin());
 }
 
 // The steps that run live.
 size_t first_live(const PlayPlan& plan) { return plan.rewritten ? plan.rewritten_stage : 0; }
 std::span<const PlannedStep> steps_run(const PlayPlan& plan) {
   const std::span all(plan.clip.steps);
-  return (plan.solo_step < 0 ? all : all.first(static_cast<size_t>(plan.solo_step) + 1)).subspan(first_live(plan));
+  return (plan.solo_step < 0 ? all : all.first(static_cast<size_t>(plan.solo_step) + 1))
+      .subspan(first_live(plan));
 }
-std::span<const Findings> findings_run(const PlayPlan& plan) { return std::span(plan.findings).subspan(first_live(plan)); }
+std::span<const Findings> findings_run(const PlayPlan& plan) {
+  return std::span(plan.findings).subspan(first_live(plan));
+}
 
 std::unique_ptr<SoundReader> open_wet(const PlayPlan& plan) {
   if (plan.rewritten) return reader_of(plan.rewritten);
   return std::make_unique<ClipReader>(plan.clip.sound);
 }
 
-StreamFormat format_of(const SoundReader& reader) { return {reader.shape().rate, reader.shape().channels, PlayRun::block}; }
+StreamFormat format_of(const SoundReader& reader) {
+  return {reader.shape().rate, reader.shape().channels, PlayRun::block};
+}
 
 }  // namespace
 
@@ -44,13 +50,15 @@ PlayRun::PlayRun(std::shared_ptr<const PlayPlan> plan)
       dry_(plan_->against ? *plan_->against : plan_->clip.sound),
       wet_(open_wet(*plan_)),
       run_(steps_run(*plan_), findings_run(*plan_), format_of(*wet_)),
-      entering_(run_.widest(), plan_->solo_step < 0 ? 0 : static_cast<int>(run_.at(run_.size() - 1).latency())),
+      entering_(run_.widest(),
+                plan_->solo_step < 0 ? 0 : static_cast<int>(run_.at(run_.size() - 1).latency())),
       wide_(run_.widest(), block),
       aside_(run_.widest(), block),
       dry_block_(dry_.channels(), block) {
   const bool solo = plan_->solo_step >= 0;
-  comparable_ = solo ? run_.entering_channels(run_.size() - 1) == channels()
-                     : plan_->from_clip.identity() && (plan_->against || dry_.channels() == channels());
+  comparable_ =
+      solo ? run_.entering_channels(run_.size() - 1) == channels()
+           : plan_->from_clip.identity() && (plan_->against || dry_.channels() == channels());
 }
 
 void PlayRun::read_wet(const AudioBlock& out) {
@@ -60,7 +68,9 @@ void PlayRun::read_wet(const AudioBlock& out) {
 
 void PlayRun::seek(Samples position) {
   position_ = std::max<Samples>(position, 0);
-  dry_at_ = std::clamp<Samples>(std::llround(plan_->from_clip.in_of(static_cast<double>(position_) / rate()) * rate()), 0, dry_.frames());
+  dry_at_ = std::clamp<Samples>(
+      std::llround(plan_->from_clip.in_of(static_cast<double>(position_) / rate()) * rate()), 0,
+      dry_.frames());
   if (plan_->from_clip.identity()) dry_at_ = position_;
   dry_.seek(dry_at_);
   double run_in_s = run_.size() > 0 ? 1 : 0;
@@ -110,7 +120,8 @@ void PlayRun::next(AudioBlock before, AudioBlock after, int focus) {
   dry_at_ += before.frames();
   if (before_leads_) {
     after.clear();
-    position_ = std::max<Samples>(0, std::llround(plan_->from_clip.out_of(static_cast<double>(dry_at_) / rate()) * rate()));
+    position_ = std::max<Samples>(
+        0, std::llround(plan_->from_clip.out_of(static_cast<double>(dry_at_) / rate()) * rate()));
     return;
   }
   const auto wet = wide_.block(0, after.frames());
@@ -123,32 +134,42 @@ void PlayRun::next(AudioBlock before, AudioBlock after, int focus) {
 }
 
 std::uint64_t identity_of_sounds(const PlayPlan& plan) {
-  return Hasher().add(identity(plan.clip.sound)).add(plan.against ? identity(*plan.against) : 0).value();
+  return Hasher()
+      .add(identity(plan.clip.sound))
+      .add(plan.against ? identity(*plan.against) : 0)
+      .value();
 }
 
 bool PlayRun::update(std::shared_ptr<const PlayPlan> plan) {
   if (plan == plan_) return true;  // as for nearly every packet
   const auto& now = plan_->clip.steps;
   const auto& next = plan->clip.steps;
-  if (plan_->sounds != plan->sounds || now.size() != next.size() || plan_->solo_step != plan->solo_step || plan_->rewritten != plan->rewritten) return false;
+  if (plan_->sounds != plan->sounds || now.size() != next.size() ||
+      plan_->solo_step != plan->solo_step || plan_->rewritten != plan->rewritten)
+    return false;
   const size_t first = first_live(*plan);
   for (size_t i = 0; i < now.size(); ++i) {
     if (now[i].type != next[i].type) return false;
     if (i < first) continue;
     // What stands still, and whether a curve switches the step, is built in.
-    const auto switched = [](const PlannedStep& s) { return std::ranges::find(s.tracks, on_parameter, &Track::parameter) != s.tracks.end(); };
+    const auto switched = [](const PlannedStep& s) {
+      return std::ranges::find(s.tracks, on_parameter, &Track::parameter) != s.tracks.end();
+    };
     if (switched(now[i]) != switched(next[i])) return false;
     for (size_t p = 0; p < now[i].settings.values.size(); ++p)
-      if (now[i].type->parameters[p].fixed && now[i].settings[p] != next[i].settings[p]) return false;
+      if (now[i].type->parameters[p].fixed && now[i].settings[p] != next[i].settings[p])
+        return false;
   }
   for (size_t r = 0; r < run_.size(); ++r) {
     const size_t i = first + r;
     for (size_t p = 0; p < now[i].settings.values.size(); ++p)
-      if (now[i].settings[p] != next[i].settings[p]) run_.at(r).set(static_cast<int>(p), next[i].settings[p]);
+      if (now[i].settings[p] != next[i].settings[p])
+        run_.at(r).set(static_cast<int>(p), next[i].settings[p]);
     if (now[i].tracks != next[i].tracks) {
       // Where a curve is gone its setting counts again.
       for (const auto& track : now[i].tracks)
-        if (track.parameter >= 0) run_.at(r).set(track.parameter, next[i].settings[static_cast<size_t>(track.parameter)]);
+        if (track.parameter >= 0)
+          run_.at(r).set(track.parameter, next[i].settings[static_cast<size_t>(track.parameter)]);
       run_.set_tracks(r, next[i].tracks);
     }
     if (plan_->findings[i] != plan->findings[i]) run_.at(r).set_findings(plan->findings[i]);
@@ -164,11 +185,14 @@ Samples PlayRun::end() const {
   return plan_->from_clip.identity() ? std::max(dry_.frames(), wet) : wet;
 }
 
-bool PlayRun::ended() const { return before_leads_ ? dry_at_ >= dry_.frames() : position_ >= end(); }
+bool PlayRun::ended() const {
+  return before_leads_ ? dry_at_ >= dry_.frames() : position_ >= end();
+}
 
 const Processor* PlayRun::processor(int step) const {
   const int live = step - static_cast<int>(first_live(*plan_));
-  return live >= 0 && live < static_cast<int>(run_.size()) ? &run_.at(static_cast<size_t>(live)) : nullptr;
+  return live >= 0 && live < static_cast<int>(run_.size()) ? &run_.at(static_cast<size_t>(live))
+                                                           : nullptr;
 }
 
 }  // namespace drevan

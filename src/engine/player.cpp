@@ -33,7 +33,8 @@ void Player::requested() {
 
 std::uint64_t Player::sounds_of(const PlayPlan& plan) {
   const auto same = [](const ClipSound& a, const ClipSound& b) { return a.file == b.file && a.begin == b.begin && a.frames == b.frames && a.rate == b.rate; };
-  const bool known = known_sounds_ != 0 && same(known_sound_, plan.clip.sound) && known_against_.has_value() == plan.against.has_value() &&
+  const bool known = known_sounds_ != 0 && same(known_sound_, plan.clip.sound) &&
+                     known_against_.has_value() == plan.against.has_value() &&
                      (!plan.against || same(*known_against_, *plan.against));
   const auto now = std::chrono::steady_clock::now();
   if (known && now - known_at_ < std::chrono::milliseconds(500)) return known_sounds_;
@@ -157,7 +158,8 @@ bool Player::take_request(const std::stop_token& stop) {
     taken_requests_ = requests_;
     waiting_ = true;
     // Now and then a device that is lost is looked for, and one that is there is looked at.
-    wake_.wait_for(lock, stop, std::chrono::milliseconds(lost_ || started_ ? 250 : 3600000), [&] { return busy() || requests_ != taken_requests_; });
+    wake_.wait_for(lock, stop, std::chrono::milliseconds(lost_ || started_ ? 250 : 3600000),
+                   [&] { return busy() || requests_ != taken_requests_; });
     waiting_ = false;
     if (busy() || stop.stop_requested()) break;
     lock.unlock();
@@ -351,15 +353,18 @@ void Player::make_packet(PlayPacket& packet) {
   // A loop ends on the sample: what lies beyond is silenced, faded over its last 3 ms.
   const bool back = run_->backwards();
   const bool loops = now_.loop && !now_.loop->empty();
-  const bool wraps = loops && (back ? run_->position() <= now_.loop->begin && packet.position > now_.loop->begin
-                                    : run_->position() >= now_.loop->end && packet.position < now_.loop->end);
+  const bool wraps =
+      loops && (back ? run_->position() <= now_.loop->begin && packet.position > now_.loop->begin
+                     : run_->position() >= now_.loop->end && packet.position < now_.loop->end);
   const auto fade = static_cast<size_t>(rate_ * 0.003);
   if (fade_in_)
     for (size_t i = 0; i < std::min(fade, n); ++i)
       for (size_t c = 0; c < 2; ++c)
         packet.sound[2 * i + c] *= static_cast<float>(i) / static_cast<float>(fade);
   fade_in_ = false;
-  const Samples kept = !wraps ? PlayPacket::frames : back ? packet.position - now_.loop->begin : now_.loop->end - packet.position;
+  const Samples kept = !wraps ? PlayPacket::frames
+                       : back ? packet.position - now_.loop->begin
+                              : now_.loop->end - packet.position;
   const auto keep = static_cast<size_t>(std::min<Samples>(kept, PlayPacket::frames));
   if (fade_out_ || wraps)
     for (size_t i = 0; i < n; ++i)

@@ -22,12 +22,21 @@ namespace {
 class Inlay {
  public:
   // `channels`: of the printed sound; a clip with fewer stands alike in all of them.
-  Inlay(const PrintRequest& request, ClipReader& dry, int channels, AudioWriter& writer, LevelMeter& meter)
-      : dry_(dry), writer_(writer), meter_(meter), frames_(dry.frames()), buffer_(std::max(channels, dry.channels()), 4096) {
-    const auto at = [&](double s) { return std::clamp<Samples>(std::llround(s * request.plan.sound.rate), 0, frames_); };
+  Inlay(const PrintRequest& request, ClipReader& dry, int channels, AudioWriter& writer,
+        LevelMeter& meter)
+      : dry_(dry),
+        writer_(writer),
+        meter_(meter),
+        frames_(dry.frames()),
+        buffer_(std::max(channels, dry.channels()), 4096) {
+    const auto at = [&](double s) {
+      return std::clamp<Samples>(std::llround(s * request.plan.sound.rate), 0, frames_);
+    };
     begin_ = at(request.range->begin);
     end_ = at(request.range->end);
-    const auto fade = std::min<Samples>(std::llround(std::clamp(request.fade_s, 0.0, 2.0) * request.plan.sound.rate), (end_ - begin_) / 2);
+    const auto fade = std::min<Samples>(
+        std::llround(std::clamp(request.fade_s, 0.0, 2.0) * request.plan.sound.rate),
+        (end_ - begin_) / 2);
     // Where the clip begins or ends with the range there is nothing to fade from.
     in_.length = begin_ > 0 ? fade : 0;
     out_.length = end_ < frames_ ? fade : 0;
@@ -69,7 +78,8 @@ class Inlay {
     const auto before = buffer_.block(0, wet.frames());
     const int n = dry_.read(before);
     before.part(n, before.frames() - n).clear();
-    for (int c = dry_.channels(); c < before.channels(); ++c) std::ranges::copy(before.channel(dry_.channels() - 1), before.channel(c).begin());
+    for (int c = dry_.channels(); c < before.channels(); ++c)
+      std::ranges::copy(before.channel(dry_.channels() - 1), before.channel(c).begin());
     const bool fades_in = at_ >= begin_ && at_ < begin_ + in_.length;
     const bool fades_out = at_ >= end_ - out_.length && at_ < end_;
     if (fades_in)
@@ -121,20 +131,24 @@ class Inlay {
 };
 
 // What turns time round within a selection turns the selection round: it goes through the steps alone.
-void print_alone(const PrintRequest& request, const ClipReader& dry, const ProcessOptions& options, Inlay& inlay, const StreamFormat& format) {
+void print_alone(const PrintRequest& request, const ClipReader& dry, const ProcessOptions& options,
+                 Inlay& inlay, const StreamFormat& format) {
   ClipPlan part = request.plan;
   ClipSound& sound = part.sound;
   const double rate = dry.source_info().rate;
   const auto in_source = [&](double s) { return static_cast<Samples>(std::llround(s * rate)); };
   const Samples begin = sound.begin + in_source(request.range->begin);
-  sound.frames = std::min(sound.frames < 0 ? dry.source_info().frames : sound.begin + sound.frames, sound.begin + in_source(request.range->end)) - begin;
+  sound.frames = std::min(sound.frames < 0 ? dry.source_info().frames : sound.begin + sound.frames,
+                          sound.begin + in_source(request.range->end)) -
+                 begin;
   sound.begin = begin;
   // The room is learned from where it was marked.
   if (sound.room_tone) sound.shared_tone = std::make_shared<const ClipSound>(request.plan.sound);
   sound.room_tone.reset();
   AudioBuffer silence(format.channels, format.max_block);
   const auto skip = [&](Samples frames) {
-    for (; frames > 0; frames -= format.max_block) inlay.hear(silence.block(0, static_cast<int>(std::min<Samples>(frames, format.max_block))));
+    for (; frames > 0; frames -= format.max_block)
+      inlay.hear(silence.block(0, static_cast<int>(std::min<Samples>(frames, format.max_block))));
   };
   skip(inlay.range().begin);
   Samples left = inlay.range().length();
@@ -150,18 +164,25 @@ PrintResult print_range(const PrintRequest& request, FindingStore& store, const 
   ClipReader dry(request.plan.sound);
   const double clip_s = static_cast<double>(dry.frames()) / request.plan.sound.rate;
   if (!(request.range->begin >= 0 && request.range->end > request.range->begin && request.range->begin < clip_s))
-    throw Error(Error::Kind::call, fmt::format("{}: the range {:.2f} to {:.2f} s does not lie within its {:.2f} s; select a part of it.",
-                                               request.plan.sound.file.filename().string(), request.range->begin, request.range->end, clip_s));
+    throw Error(Error::Kind::call, fmt::format("{}: the range {:.2f} to {:.2f} s does not lie "
+                                               "within its {:.2f} s; select a part of it.",
+                                               request.plan.sound.file.filename().string(),
+                                               request.range->begin, request.range->end, clip_s));
   const Stage result = stages_of(request.plan, dry.shape()).back();
   if (result.shape.frames != dry.frames())
-    throw Error(Error::Kind::call, fmt::format("{}: its steps change the length, so they cannot be printed into a selection; print the whole clip.",
+    throw Error(Error::Kind::call, fmt::format("{}: its steps change the length, so they cannot be "
+                                               "printed into a selection; print the whole clip.",
                                                request.plan.sound.file.filename().string()));
   if (result.shape.channels < dry.channels())
-    throw Error(Error::Kind::call, fmt::format("{}: its steps give fewer channels than the clip has, so they cannot be printed into a selection; print the whole clip.",
-                                               request.plan.sound.file.filename().string()));
+    throw Error(Error::Kind::call,
+                fmt::format("{}: its steps give fewer channels than the clip has, so they cannot "
+                            "be printed into a selection; print the whole clip.",
+                            request.plan.sound.file.filename().string()));
   const StreamFormat format{dry.shape().rate, result.shape.channels, 4096};
   const auto mask = format.channels == dry.channels() ? dry.source_info().channel_mask : 0;
-  AudioWriter writer(request.output, {Container::wav, SampleType::float32, format.rate, format.channels, mask}, dry.frames(), dry.marks(), ReplacementFile::Old::kept);
+  AudioWriter writer(request.output,
+                     {Container::wav, SampleType::float32, format.rate, format.channels, mask},
+                     dry.frames(), dry.marks(), ReplacementFile::Old::kept);
   LevelMeter meter(format, Detail::quick);
   Inlay inlay(request, dry, format.channels, writer, meter);
   ProcessOptions options;
@@ -181,7 +202,8 @@ PrintResult print_range(const PrintRequest& request, FindingStore& store, const 
 PrintResult print_clip(const PrintRequest& request, FindingStore& store, const CancelToken& cancel, const Progress& progress) {
   make_folder(request.output.parent_path());
   if (request.range) return print_range(request, store, cancel, progress);
-  RenderResult all = render_clip({request.plan, request.output, Container::wav, SampleType::float32}, store, cancel, progress);
+  RenderResult all = render_clip(
+      {request.plan, request.output, Container::wav, SampleType::float32}, store, cancel, progress);
   return {all.after, std::nullopt, std::nullopt, std::move(all.warnings)};
 }
 

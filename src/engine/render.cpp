@@ -14,7 +14,8 @@ namespace {
 // that is known.
 class SameLength {
  public:
-  SameLength(const SoundShape& shape, BlockSink sink) : left_(shape.frames), channels_(shape.channels), sink_(std::move(sink)) {
+  SameLength(const SoundShape& shape, BlockSink sink)
+      : left_(shape.frames), channels_(shape.channels), sink_(std::move(sink)) {
     const Samples fade = std::min<Samples>(shape.frames, std::llround(0.01 * shape.rate));
     left_ -= fade;
     held_ = AudioBuffer(shape.channels, fade);
@@ -23,18 +24,22 @@ class SameLength {
     const auto before = static_cast<int>(std::min<Samples>(left_, block.frames()));
     if (before > 0) sink_(block.part(0, before));
     left_ -= before;
-    const auto last = static_cast<int>(std::min<Samples>(held_.frames() - filled_, block.frames() - before));
+    const auto last =
+        static_cast<int>(std::min<Samples>(held_.frames() - filled_, block.frames() - before));
     if (last > 0) held_.block(filled_, last).copy_from(block.part(before, last));
     filled_ += last;
     for (int i = before + last; i < block.frames() && !rings_; ++i)
-      for (int c = 0; c < block.channels(); ++c) rings_ = rings_ || std::abs(block.channel(c)[static_cast<size_t>(i)]) > 3.16e-5F;
+      for (int c = 0; c < block.channels(); ++c)
+        rings_ = rings_ || std::abs(block.channel(c)[static_cast<size_t>(i)]) > 3.16e-5F;
   }
   void finish() {
     AudioBuffer silence(channels_, std::min<Samples>(left_, 4096));
-    for (; left_ > 0; left_ -= silence.frames()) sink_(silence.block(0, static_cast<int>(std::min(left_, silence.frames()))));
+    for (; left_ > 0; left_ -= silence.frames())
+      sink_(silence.block(0, static_cast<int>(std::min(left_, silence.frames()))));
     for (int c = 0; rings_ && c < channels_; ++c)
       for (Samples i = 0; i < held_.frames(); ++i)
-        held_.channel(c)[static_cast<size_t>(i)] *= 1 - (static_cast<float>(i) + 1) / static_cast<float>(held_.frames());
+        held_.channel(c)[static_cast<size_t>(i)] *=
+            1 - (static_cast<float>(i) + 1) / static_cast<float>(held_.frames());
     if (held_.frames() > 0) sink_(held_.block());
   }
 
@@ -88,11 +93,14 @@ RenderResult render_clip(const RenderRequest& request, FindingStore& store,
   if (request.length == RenderLength::same) out.frames = clip.frames;
   std::vector<std::unique_ptr<AudioWriter>> writers;
   const auto open = [&](const RenderOutput& to) {
-    writers.push_back(std::make_unique<AudioWriter>(to.file, WriteFormat{to.container, to.samples, out.rate, out.channels, mask}, out.frames, marks));
+    writers.push_back(std::make_unique<AudioWriter>(
+        to.file, WriteFormat{to.container, to.samples, out.rate, out.channels, mask}, out.frames,
+        marks));
   };
   open({request.output, request.container, request.samples});
   for (const auto& other : request.also) open(other);
-  LevelMeter before({clip.rate, clip.channels, 4096}, Detail::quick), after({out.rate, out.channels, 4096}, Detail::full);
+  LevelMeter before({clip.rate, clip.channels, 4096}, Detail::quick),
+      after({out.rate, out.channels, 4096}, Detail::full);
   Outline before_outline(clip.frames), after_outline(out.frames);
   const auto write = [&](const AudioBlock& b) {
     for (const auto& writer : writers) writer->write(b);
@@ -119,7 +127,8 @@ RenderResult render_clip(const RenderRequest& request, FindingStore& store,
     request.length == RenderLength::same ? same.hear(b) : trim.hear(b);
   });
   const TimeMap& map = done.stages.back().from_clip;
-  result.lead = std::max<Samples>(0, std::llround(std::min(map.out_of(0), map.out_of(clip.seconds())) * clip.rate));
+  result.lead = std::max<Samples>(
+      0, std::llround(std::min(map.out_of(0), map.out_of(clip.seconds())) * clip.rate));
   if (request.length == RenderLength::same) same.finish();
   for (const auto& writer : writers) writer->commit();
   result.before = before.levels();

@@ -62,9 +62,14 @@ class Ear {
 
 class Drawing {
  public:
-  Drawing(const std::shared_ptr<const PlayPlan>& plan, const SpectrogramView& view, const CancelToken& cancel,
-          const std::function<void(const Spectrogram&)>& told)
-      : plan_(plan), cancel_(cancel), told_(told), run_(plan), rate_(plan->clip.sound.rate), like_(static_cast<float>(view.matched ? plan->fitted_gain : 1)) {
+  Drawing(const std::shared_ptr<const PlayPlan>& plan, const SpectrogramView& view,
+          const CancelToken& cancel, const std::function<void(const Spectrogram&)>& told)
+      : plan_(plan),
+        cancel_(cancel),
+        told_(told),
+        run_(plan),
+        rate_(plan->clip.sound.rate),
+        like_(static_cast<float>(view.matched ? plan->fitted_gain : 1)) {
     image_.columns = view.columns;
     image_.rows = view.rows;
     image_.begin_s = view.begin_s;
@@ -136,7 +141,8 @@ class Drawing {
     ++looks_[static_cast<size_t>(column)];
   }
   void place(int column) {
-    const Samples middle = frame(plan_->from_clip.out_of(image_.begin_s + (column + 0.5) * column_s()));
+    const Samples middle =
+        frame(plan_->from_clip.out_of(image_.begin_s + (column + 0.5) * column_s()));
     run_.seek(std::max<Samples>(0, middle - ears_[0].size() / 2));
     for (int heard = 0; heard < ears_[0].size(); heard += PlayRun::block) next();
     look(column);

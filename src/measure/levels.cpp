@@ -13,7 +13,9 @@
 
 namespace drevan {
 
-std::optional<double> loudness_of(const Levels& levels) { return levels.loudness_lufs ? levels.loudness_lufs : levels.rms_dbfs; }
+std::optional<double> loudness_of(const Levels& levels) {
+  return levels.loudness_lufs ? levels.loudness_lufs : levels.rms_dbfs;
+}
 
 std::optional<double> louder_by(const Levels& before, const Levels& after) {
   const auto from = loudness_of(before), to = loudness_of(after);

@@ -10,7 +10,8 @@ namespace drevan {
 
 namespace {
 
-constexpr double offset_db = -0.691;  // BS.1770: a 997 Hz sine at full scale in one channel is -3.01 LUFS
+constexpr double offset_db =
+    -0.691;  // BS.1770: a 997 Hz sine at full scale in one channel is -3.01 LUFS
 double lufs(double power) { return offset_db + 10 * std::log10(power); }
 double power_of(double lufs) { return std::pow(10.0, (lufs - offset_db) / 10); }
 
@@ -18,9 +19,12 @@ double power_of(double lufs) { return std::pow(10.0, (lufs - offset_db) / 10); }
 std::vector<double> channel_weights(int channels) {
   constexpr double surround = 1.41;
   switch (channels) {
-    case 4: return {1, 1, surround, surround};
-    case 5: return {1, 1, 1, surround, surround};
-    default: break;
+    case 4:
+      return {1, 1, surround, surround};
+    case 5:
+      return {1, 1, 1, surround, surround};
+    default:
+      break;
   }
   std::vector<double> out(static_cast<size_t>(channels), 0.0);
   const double usual[] = {1, 1, 1, 0, surround, surround};
@@ -32,23 +36,30 @@ std::vector<double> channel_weights(int channels) {
 std::vector<double> windows(std::span<const double> tenths, size_t count, size_t hop) {
   std::vector<double> out;
   for (size_t at = 0; at + count <= tenths.size(); at += hop)
-    out.push_back(std::accumulate(tenths.begin() + static_cast<std::ptrdiff_t>(at), tenths.begin() + static_cast<std::ptrdiff_t>(at + count), 0.0) / static_cast<double>(count));
+    out.push_back(std::accumulate(tenths.begin() + static_cast<std::ptrdiff_t>(at),
+                                  tenths.begin() + static_cast<std::ptrdiff_t>(at + count), 0.0) /
+                  static_cast<double>(count));
   return out;
 }
 
 // Keeps what is not below -70 LUFS, then what is not further below the rest's mean than `below_db`.
 void gate(std::vector<double>& powers, double below_db) {
-  const auto drop = [&](double least) { std::erase_if(powers, [&](double p) { return p < least; }); };
+  const auto drop = [&](double least) {
+    std::erase_if(powers, [&](double p) { return p < least; });
+  };
   drop(power_of(-70));
   if (powers.empty()) return;
-  const double mean = std::accumulate(powers.begin(), powers.end(), 0.0) / static_cast<double>(powers.size());
+  const double mean =
+      std::accumulate(powers.begin(), powers.end(), 0.0) / static_cast<double>(powers.size());
   drop(mean * std::pow(10.0, -below_db / 10));
 }
 
 }  // namespace
 
 LoudnessMeter::LoudnessMeter(StreamFormat format)
-    : sections_(k_weighting(format.rate)), states_(static_cast<size_t>(format.channels)), weights_(channel_weights(format.channels)),
+    : sections_(k_weighting(format.rate)),
+      states_(static_cast<size_t>(format.channels)),
+      weights_(channel_weights(format.channels)),
       tenth_frames_(static_cast<int>(std::lround(format.rate * 0.1))) {}
 
 double LoudnessMeter::weighted_power(std::span<const float> x, State& state) const {
@@ -74,7 +85,10 @@ void LoudnessMeter::hear(const AudioBlock& block) {
     const int n = std::min(tenth_frames_ - filled_, block.frames() - done);
     for (size_t c = 0; c < states_.size(); ++c)
       if (weights_[c] > 0)
-        sum_ += weights_[c] * weighted_power(block.channel(static_cast<int>(c)).subspan(static_cast<size_t>(done), static_cast<size_t>(n)), states_[c]);
+        sum_ += weights_[c] *
+                weighted_power(block.channel(static_cast<int>(c))
+                                   .subspan(static_cast<size_t>(done), static_cast<size_t>(n)),
+                               states_[c]);
     done += n;
     if ((filled_ += n) < tenth_frames_) continue;
     tenths_.push_back(sum_ / tenth_frames_);
@@ -87,7 +101,8 @@ std::optional<double> LoudnessMeter::integrated() const {
   auto blocks = windows(tenths_, 4, 1);
   gate(blocks, 10);
   if (blocks.empty()) return std::nullopt;
-  return lufs(std::accumulate(blocks.begin(), blocks.end(), 0.0) / static_cast<double>(blocks.size()));
+  return lufs(std::accumulate(blocks.begin(), blocks.end(), 0.0) /
+              static_cast<double>(blocks.size()));
 }
 
 std::optional<double> LoudnessMeter::short_term_maximum() const {
@@ -101,7 +116,9 @@ double LoudnessMeter::range() const {
   gate(blocks, 20);
   if (blocks.empty()) return 0;
   std::ranges::sort(blocks);
-  const auto at = [&](double share) { return blocks[static_cast<size_t>(static_cast<double>(blocks.size() - 1) * share + 0.5)]; };
+  const auto at = [&](double share) {
+    return blocks[static_cast<size_t>(static_cast<double>(blocks.size() - 1) * share + 0.5)];
+  };
   return lufs(at(0.95)) - lufs(at(0.1));
 }
 

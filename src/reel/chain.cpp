@@ -56,7 +56,8 @@ ChainStep step_from_json(const nlohmann::json& json, const std::string& where) {
       step.curves = curves_from_json(value, *type, fmt::format("{}, curves", here));
     } else if (key == "id") {
       step.id = member(json, "id", 0, here);
-      if (step.id < 1) throw wrong(here, fmt::format("\"id\" is {}, allowed is 1 or more.", shown(value)));
+      if (step.id < 1)
+        throw wrong(here, fmt::format("\"id\" is {}, allowed is 1 or more.", shown(value)));
     } else if (key == "sits_out") {
       step.sits_out = ids_from_json(value, fmt::format("{}, sits_out", here));
     } else {
@@ -92,7 +93,8 @@ Chain for_everyone(Chain chain) {
 }
 
 void shift_curves(ChainStep& step, double by_s) {
-  for (auto& track : step.curves) track.curve = std::make_shared<const Curve>(shifted(*track.curve, by_s));
+  for (auto& track : step.curves)
+    track.curve = std::make_shared<const Curve>(shifted(*track.curve, by_s));
 }
 
 ChainStep make_step(std::string_view id) {
@@ -131,7 +133,8 @@ Chain chain_from_json(const nlohmann::json& json, const std::string& where) {
 
 nlohmann::ordered_json to_json(const Recipe& recipe) {
   // As old a version as can hold it, so that older programs read what they can.
-  const bool curves = std::ranges::any_of(recipe.chain.steps, [](const ChainStep& s) { return !s.curves.empty(); });
+  const bool curves =
+      std::ranges::any_of(recipe.chain.steps, [](const ChainStep& s) { return !s.curves.empty(); });
   nlohmann::ordered_json out{{"drevan_recipe", curves ? newest_recipe : 1}, {"name", recipe.name}};
   if (!recipe.note.empty()) out["note"] = recipe.note;
   if (!recipe.tags.empty()) out["tags"] = recipe.tags;

@@ -23,7 +23,8 @@ struct ChainStep {
   std::vector<Track> curves{};  ///< of parameters that follow one, each once, by parameter
   /// Whether both do the same; their ids do not matter.
   friend bool operator==(const ChainStep& a, const ChainStep& b) {
-    return a.type == b.type && a.settings == b.settings && a.on == b.on && a.sits_out == b.sits_out && a.curves == b.curves;
+    return a.type == b.type && a.settings == b.settings && a.on == b.on &&
+           a.sits_out == b.sits_out && a.curves == b.curves;
   }
 };
 

@@ -12,7 +12,9 @@ namespace {
 
 Error impossible(const std::string& why) { return {Error::Kind::call, why}; }
 
-std::string counted(size_t n, std::string_view what) { return fmt::format("{} {}{}", n, what, n == 1 ? "" : "s"); }
+std::string counted(size_t n, std::string_view what) {
+  return fmt::format("{} {}{}", n, what, n == 1 ? "" : "s");
+}
 
 std::string lower(std::string_view text) {
   std::string out(text);
@@ -40,7 +42,8 @@ struct Draft {
   Group& group() { return edit.next.groups.at(static_cast<size_t>(clip.group)); }
   StepPlace place(StepId id) const {
     if (const auto place = place_of(edit.next, clip, id)) return *place;
-    throw impossible("That step is not there any more, or was only a recipe's preview; nothing was changed.");
+    throw impossible(
+        "That step is not there any more, or was only a recipe's preview; nothing was changed.");
   }
   ChainStep& step(StepId id) {
     const auto at = place(id);
@@ -50,7 +53,10 @@ struct Draft {
 
 std::string moved_label(std::string_view what, ChainOwner from, ChainOwner to) {
   if (from == to) return fmt::format("Move {}", what);
-  return fmt::format("{} for {}", what, to == ChainOwner::clip ? "this clip alone" : to == ChainOwner::group ? "the whole group" : "the whole reel");
+  return fmt::format("{} for {}", what,
+                     to == ChainOwner::clip    ? "this clip alone"
+                     : to == ChainOwner::group ? "the whole group"
+                                               : "the whole reel");
 }
 
 }  // namespace
@@ -61,7 +67,8 @@ Edit add_step(const Reel& reel, int clip, StepPlace at, const StepType& type) {
   const auto index = std::clamp(at.index, 0, static_cast<int>(steps.size()));
   steps.insert(steps.begin() + index, make_step(type.id));
   Edit edit = d.done(fmt::format("Add {}", type.label));
-  edit.step = chain_of(edit.next, *edit.next.find(clip), at.owner).steps[static_cast<size_t>(index)].id;
+  edit.step =
+      chain_of(edit.next, *edit.next.find(clip), at.owner).steps[static_cast<size_t>(index)].id;
   return edit;
 }
 
@@ -111,7 +118,8 @@ Edit turn(const Reel& reel, int clip, StepId step, int parameter, double value) 
   return d.done(fmt::format("{}: {}", type.label, lower(type.parameters[index].label)));
 }
 
-Edit set_settings(const Reel& reel, int clip, StepId step, const Settings& settings, const std::string& label) {
+Edit set_settings(const Reel& reel, int clip, StepId step, const Settings& settings,
+                  const std::string& label) {
   Draft d(reel, clip);
   d.step(step).settings = settings;
   return d.done(label);
@@ -119,7 +127,8 @@ Edit set_settings(const Reel& reel, int clip, StepId step, const Settings& setti
 
 Edit sit_out(const Reel& reel, int clip, StepId step, bool out) {
   Draft d(reel, clip);
-  if (d.place(step).owner == ChainOwner::clip) throw impossible("A clip cannot sit out of its own steps; switch the step off.");
+  if (d.place(step).owner == ChainOwner::clip)
+    throw impossible("A clip cannot sit out of its own steps; switch the step off.");
   ChainStep& of = d.step(step);
   sit_out_of_step(of, clip, out);
   const auto label = of.type->label;
@@ -129,7 +138,8 @@ Edit sit_out(const Reel& reel, int clip, StepId step, bool out) {
 Edit sit_out_of_group(const Reel& reel, int clip, bool out) {
   Draft d(reel, clip);
   drevan::sit_out_of_group(d.edit.next, clip, out);
-  return d.done(fmt::format("{} {} its group's chain", d.clip.name, out ? "sits out of" : "takes part in"));
+  return d.done(
+      fmt::format("{} {} its group's chain", d.clip.name, out ? "sits out of" : "takes part in"));
 }
 
 Edit take_part(const Reel& reel, std::span<const int> clips) {
@@ -197,7 +207,8 @@ Edit set_room_tone(const Reel& reel, int clip, std::optional<SecondsRange> range
 
 Edit share_room_tone(const Reel& reel, int clip, bool share) {
   Draft d(reel, clip);
-  if (share && !d.clip.room_tone) throw impossible(fmt::format("{} has no room tone to share; mark it first.", d.clip.name));
+  if (share && !d.clip.room_tone)
+    throw impossible(fmt::format("{} has no room tone to share; mark it first.", d.clip.name));
   d.group().room_tone_clip = share ? clip : 0;
   return d.done(share ? "Share room tone" : "Share no room tone");
 }
@@ -227,7 +238,9 @@ Edit clear_unused_versions(const Reel& reel) {
   drop_versions(edit.next, unused);
   std::uintmax_t bytes = 0;
   for (const auto& u : unused) bytes += u.bytes;
-  edit.told = fmt::format("{:.1f} MB will be free when the reel is closed; until then undo brings them back", static_cast<double>(bytes) / 1e6);
+  edit.told = fmt::format(
+      "{:.1f} MB will be free when the reel is closed; until then undo brings them back",
+      static_cast<double>(bytes) / 1e6);
   return edit;
 }
 

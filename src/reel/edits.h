@@ -28,7 +28,8 @@ Edit move_step(const Reel& reel, int clip, StepId step, StepPlace to);
 Edit switch_step(const Reel& reel, int clip, StepId step, bool on);
 /// Turns one setting of a step; turns of the same step that follow each other are one edit.
 Edit turn(const Reel& reel, int clip, StepId step, int parameter, double value);
-Edit set_settings(const Reel& reel, int clip, StepId step, const Settings& settings, const std::string& label);
+Edit set_settings(const Reel& reel, int clip, StepId step, const Settings& settings,
+                  const std::string& label);
 /// Lets the clip pass the step of its group's or the reel's chain by, or take part again.
 Edit sit_out(const Reel& reel, int clip, StepId step, bool out);
 Edit sit_out_of_group(const Reel& reel, int clip, bool out);

@@ -173,7 +173,8 @@ std::vector<std::string> recipe_differences(const Recipe& then, const Recipe& no
     for (size_t p = 0; p < a->settings.values.size(); ++p)
       if (a->settings[p] != b->settings[p])
         out.push_back(fmt::format("{}: {} {}, now {}", a->type->label, lower(a->type->parameters[p].label), setting_text(*a, p), setting_text(*b, p)));
-    if (a->curves != b->curves) out.push_back(fmt::format("{}: what follows a curve is other", a->type->label));
+    if (a->curves != b->curves)
+      out.push_back(fmt::format("{}: what follows a curve is other", a->type->label));
   }
   const auto kinds = [](const Chain& c) {
     std::vector<const StepType*> k;

@@ -60,13 +60,23 @@ std::vector<RunningStep> running_steps(const Reel& reel, const Clip& clip) {
 bool sounds_the_same(const Reel& a, const Reel& b, int clip_id) {
   const Clip *c = a.find(clip_id), *d = b.find(clip_id);
   if (!c || !d || a.rate != b.rate) return false;
-  const auto range = [](const Clip& clip) { return std::tie(clip.begin, clip.frames, clip.room_tone, clip.chain); };
-  const Group &g = a.groups.at(static_cast<size_t>(c->group)), &h = b.groups.at(static_cast<size_t>(d->group));
-  if (range(*c) != range(*d) || a.sources.at(static_cast<size_t>(c->source)) != b.sources.at(static_cast<size_t>(d->source))) return false;
-  if (g.chain != h.chain || g.sits_out != h.sits_out || a.chain != b.chain || g.room_tone_clip != h.room_tone_clip) return false;
+  const auto range = [](const Clip& clip) {
+    return std::tie(clip.begin, clip.frames, clip.room_tone, clip.chain);
+  };
+  const Group &g = a.groups.at(static_cast<size_t>(c->group)),
+              &h = b.groups.at(static_cast<size_t>(d->group));
+  if (range(*c) != range(*d) ||
+      a.sources.at(static_cast<size_t>(c->source)) != b.sources.at(static_cast<size_t>(d->source)))
+    return false;
+  if (g.chain != h.chain || g.sits_out != h.sits_out || a.chain != b.chain ||
+      g.room_tone_clip != h.room_tone_clip)
+    return false;
   // What its room is learned from, and what a step learns over all of the group.
-  const auto common = [](const ChainStep& step) { return step.type->shares && step.type->shares(step.settings); };
-  const bool alone = g.room_tone_clip == 0 && std::ranges::none_of(g.chain.steps, common) && std::ranges::none_of(a.chain.steps, common);
+  const auto common = [](const ChainStep& step) {
+    return step.type->shares && step.type->shares(step.settings);
+  };
+  const bool alone = g.room_tone_clip == 0 && std::ranges::none_of(g.chain.steps, common) &&
+                     std::ranges::none_of(a.chain.steps, common);
   return alone || (a.clips == b.clips && a.sources == b.sources);
 }
 
@@ -81,7 +91,8 @@ std::optional<StepPlace> place_of(const Reel& reel, const Clip& clip, StepId id)
 
 const ChainStep* find_step(const Reel& reel, const Clip& clip, StepId id) {
   const auto place = place_of(reel, clip, id);
-  return place ? &chain_of(reel, clip, place->owner).steps[static_cast<size_t>(place->index)] : nullptr;
+  return place ? &chain_of(reel, clip, place->owner).steps[static_cast<size_t>(place->index)]
+               : nullptr;
 }
 
 std::vector<Chain*> live_chains(Reel& reel) {
@@ -139,7 +150,8 @@ void sit_out_of_group(Reel& reel, int clip_id, bool out) {
   if (const Clip* clip = reel.find(clip_id)) put(reel.groups.at(static_cast<size_t>(clip->group)).sits_out, clip_id, out);
 }
 bool sits_out_of_group(const Reel& reel, const Clip& clip) {
-  return std::ranges::binary_search(reel.groups.at(static_cast<size_t>(clip.group)).sits_out, clip.id);
+  return std::ranges::binary_search(reel.groups.at(static_cast<size_t>(clip.group)).sits_out,
+                                    clip.id);
 }
 bool lends_room_tone(const Reel& reel, const Clip& clip) {
   return reel.groups.at(static_cast<size_t>(clip.group)).room_tone_clip == clip.id;
@@ -182,17 +194,19 @@ double clip_seconds(const Reel& reel, const Clip& clip) {
 
 void require_room_tone(const SecondsRange& range, double clip_s, const std::string& clip) {
   const auto fail = [&](const std::string& why) {
-    return Error(Error::Kind::call, fmt::format("{}: the room tone from {:.2f} to {:.2f} s {}", clip,
-                                                range.begin, range.end, why));
+    return Error(Error::Kind::call, fmt::format("{}: the room tone from {:.2f} to {:.2f} s {}",
+                                                clip, range.begin, range.end, why));
   };
   switch (check_room_tone(range.begin, range.end, clip_s)) {
-    default: return;  // what is heard in it is not judged here
+    default:
+      return;  // what is heard in it is not judged here
     case RoomToneFlaw::too_short:
       throw fail(fmt::format("is too short to learn from; mark at least {} s.", least_room_tone_s));
     case RoomToneFlaw::outside_clip:
-      throw fail(fmt::format("does not lie within the clip, which is {:.2f} s long; mark a range "
-                             "inside it.",
-                             clip_s));
+      throw fail(
+          fmt::format("does not lie within the clip, which is {:.2f} s long; mark a range "
+                      "inside it.",
+                      clip_s));
   }
 }
 

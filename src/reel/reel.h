@@ -84,7 +84,10 @@ struct Reel {
   int last_clip_id = 0; ///< the highest id that any clip of it ever had: none comes again
   StepId last_step_id = 0;  ///< the same of steps; as their ids, it is not compared
   friend bool operator==(const Reel& a, const Reel& b) {
-    const auto all = [](const Reel& r) { return std::tie(r.name, r.rate, r.sources, r.groups, r.clips, r.chain, r.target, r.last_clip_id); };
+    const auto all = [](const Reel& r) {
+      return std::tie(r.name, r.rate, r.sources, r.groups, r.clips, r.chain, r.target,
+                      r.last_clip_id);
+    };
     return all(a) == all(b);
   }
 

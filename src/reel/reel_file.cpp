@@ -19,7 +19,8 @@ namespace fs = std::filesystem;
 bool ReelFile::is(const fs::path& file) const {
   std::error_code error;
   if (path_.empty()) return false;
-  return fs::absolute(file).lexically_normal() == fs::absolute(path_).lexically_normal() || fs::equivalent(file, path_, error);
+  return fs::absolute(file).lexically_normal() == fs::absolute(path_).lexically_normal() ||
+         fs::equivalent(file, path_, error);
 }
 
 ReelFile::Opened ReelFile::open(const fs::path& file) const {
@@ -43,7 +44,8 @@ void ReelFile::take(Opened opened) {
   path_ = opened.path;
   lock_ = std::move(opened.lock);
   read_only_ = std::move(opened.read_only);
-  journal_ = opened.again ? std::make_unique<Journal>(path_, read_text(path_)) : std::move(opened.journal);
+  journal_ =
+      opened.again ? std::make_unique<Journal>(path_, read_text(path_)) : std::move(opened.journal);
 }
 
 void ReelFile::leave() {
@@ -67,7 +69,8 @@ std::string ReelFile::tell(const History& history, const std::string& label) {
     try {
       begin_unsaved(history);
     } catch (const Error& e) {
-      if (!std::exchange(told_unsaved_, true)) problem = fmt::format("Edits of this reel are not kept until it is saved: {}", e.what());
+      if (!std::exchange(told_unsaved_, true))
+        problem = fmt::format("Edits of this reel are not kept until it is saved: {}", e.what());
     }
   }
   if (journal_) journal_->tell(history.shared(), label);
@@ -76,7 +79,9 @@ std::string ReelFile::tell(const History& history, const std::string& label) {
 
 void ReelFile::begin_unsaved(const History& history) {
   make_folder(unsaved_folder_);
-  const auto now = std::chrono::duration_cast<std::chrono::milliseconds>(std::chrono::system_clock::now().time_since_epoch()).count();
+  const auto now = std::chrono::duration_cast<std::chrono::milliseconds>(
+                       std::chrono::system_clock::now().time_since_epoch())
+                       .count();
   const auto file = unsaved_folder_ / fmt::format("{}-{}.reel", now, ::getpid());
   save_reel(*history.entries().front().reel, file);
   std::string why;
@@ -106,7 +111,8 @@ std::optional<ReelFile::Unsaved> ReelFile::find_unsaved() const {
     if (!lock) continue;  // another Drevan works on it
     try {
       auto found = recover(entry.path());
-      if (found && !found->reel.clips.empty()) return Unsaved{std::move(*found), entry.path(), std::move(*lock)};
+      if (found && !found->reel.clips.empty())
+        return Unsaved{std::move(*found), entry.path(), std::move(*lock)};
       remove_unsaved(entry.path());
     } catch (const Error&) {
       // Nothing to be had from it.
@@ -117,10 +123,15 @@ std::optional<ReelFile::Unsaved> ReelFile::find_unsaved() const {
 
 ReelFile::Saved ReelFile::save(const fs::path& file, History history) {
   const bool same = is(file);
-  const auto other_name = [](const std::string& why) { return Error(Error::Kind::output, fmt::format("{} Save it under another name.", why)); };
+  const auto other_name = [](const std::string& why) {
+    return Error(Error::Kind::output, fmt::format("{} Save it under another name.", why));
+  };
   if (same && !read_only_.empty()) throw other_name(read_only_);
   if (is_source(file, source_files(history.now())))
-    throw Error(Error::Kind::output, fmt::format("{} is a recording of this reel, so the reel cannot be saved in its place. Choose another name.", file.string()));
+    throw Error(Error::Kind::output,
+                fmt::format("{} is a recording of this reel, so the reel cannot be saved in its "
+                            "place. Choose another name.",
+                            file.string()));
   std::optional<ReelLock> lock;
   std::string why;
   if (!same && !(lock = ReelLock::take(file, why))) throw other_name(why);
@@ -148,7 +159,9 @@ ReelFile::Saved ReelFile::save(const fs::path& file, History history) {
   return out;
 }
 
-void ReelFile::clear_when_left(std::vector<fs::path> files) { cleared_.insert(cleared_.end(), files.begin(), files.end()); }
+void ReelFile::clear_when_left(std::vector<fs::path> files) {
+  cleared_.insert(cleared_.end(), files.begin(), files.end());
+}
 
 void ReelFile::delete_cleared() {
   if (!cleared_.empty() && !path_.empty()) delete_version_files(cleared_, path_);

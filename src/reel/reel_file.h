@@ -17,7 +17,8 @@ namespace drevan {
 /// Drevan's own, from the first edit on. For one thread.
 class ReelFile {
  public:
-  explicit ReelFile(std::filesystem::path unsaved_folder) : unsaved_folder_(std::move(unsaved_folder)) {}
+  explicit ReelFile(std::filesystem::path unsaved_folder)
+      : unsaved_folder_(std::move(unsaved_folder)) {}
   ~ReelFile() { leave(); }
   ReelFile(const ReelFile&) = delete;
   ReelFile& operator=(const ReelFile&) = delete;
@@ -29,8 +30,8 @@ class ReelFile {
     std::optional<Recovered> found;  ///< edits since, of a Drevan that ended badly
     std::optional<ReelLock> lock;
     std::unique_ptr<Journal> journal;
-    std::string read_only;           ///< why it may not be written, in a sentence; empty: it may
-    bool again = false;              ///< it is the one that is open: its own edits are given up
+    std::string read_only;  ///< why it may not be written, in a sentence; empty: it may
+    bool again = false;     ///< it is the one that is open: its own edits are given up
   };
   /// Throws Error(input), Error(call).
   Opened open(const std::filesystem::path& file) const;
@@ -83,7 +84,8 @@ class ReelFile {
   std::string read_only_;
   std::optional<ReelLock> lock_;
   std::unique_ptr<Journal> journal_;
-  std::filesystem::path unsaved_;  // where a reel without a name keeps its journal; empty: it has none
+  std::filesystem::path
+      unsaved_;  // where a reel without a name keeps its journal; empty: it has none
   std::optional<ReelLock> unsaved_lock_;
   bool told_unsaved_ = false;
   std::vector<std::filesystem::path> cleared_;

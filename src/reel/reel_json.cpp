@@ -166,7 +166,11 @@ void check_step_ids(Reel& reel, const std::string& where) {
   for (const auto* chain : live_chains(reel))
     for (const auto& step : chain->steps)
       if (step.id != 0 && !taken.insert(step.id).second)
-        throw Error(Error::Kind::call, fmt::format("{}: two steps have the id {}; give one of them another, or take its \"id\" out.", where, step.id));
+        throw Error(
+            Error::Kind::call,
+            fmt::format(
+                "{}: two steps have the id {}; give one of them another, or take its \"id\" out.",
+                where, step.id));
 }
 
 }  // namespace
@@ -208,7 +212,10 @@ std::string reel_to_text(const Reel& reel, const fs::path& folder) {
 Reel reel_from_text(const std::string& text, const fs::path& folder, const std::string& where) {
   const auto j = parse_json(text, where);
   check_version(j, "drevan_reel", newest_reel, where);
-  only_members(j, {"drevan_reel", "name", "rate_hz", "target", "last_clip_id", "last_step_id", "sources", "groups", "clips", "chain"}, where);
+  only_members(j,
+               {"drevan_reel", "name", "rate_hz", "target", "last_clip_id", "last_step_id",
+                "sources", "groups", "clips", "chain"},
+               where);
   Reel reel;
   reel.name = member<std::string>(j, "name", "", where);
   reel.rate = member(j, "rate_hz", 48000.0, where);

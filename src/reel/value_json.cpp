@@ -13,7 +13,9 @@ namespace drevan {
 
 namespace {
 
-Error wrong(const std::string& where, const std::string& what) { return {Error::Kind::call, fmt::format("{}: {}", where, what)}; }
+Error wrong(const std::string& where, const std::string& what) {
+  return {Error::Kind::call, fmt::format("{}: {}", where, what)};
+}
 
 std::optional<int> as_int(std::string_view text) {
   int n = 0;
@@ -45,7 +47,8 @@ std::string allowed(const Parameter& p) {
   }
   std::string list;
   for (const auto& c : p.choices)
-    list += (list.empty() ? "" : ", ") + (as_int(c.id) ? std::string(c.id) : fmt::format("\"{}\"", c.id));
+    list += (list.empty() ? "" : ", ") +
+            (as_int(c.id) ? std::string(c.id) : fmt::format("\"{}\"", c.id));
   return "allowed are " + list;
 }
 
@@ -76,26 +79,36 @@ constexpr double latest_point_s = 1e6;
 CurveShape shape_from_json(const nlohmann::json& json, const std::string& where) {
   for (size_t i = 0; i < std::size(shape_names); ++i)
     if (json == shape_names[i]) return static_cast<CurveShape>(i);
-  throw wrong(where, fmt::format("{} is no shape; there are \"line\", \"smooth\" and \"hold\".", shown(json)));
+  throw wrong(where, fmt::format("{} is no shape; there are \"line\", \"smooth\" and \"hold\".",
+                                 shown(json)));
 }
 
 Curve curve_from_json(const nlohmann::json& json, const Parameter* p, const std::string& where) {
-  if (!json.is_array() || json.empty()) throw wrong(where, "a curve must be a list of points: [[seconds, value], ...].");
-  if (json.size() > most_curve_points) throw wrong(where, fmt::format("it has {} points, allowed are {}.", json.size(), most_curve_points));
+  if (!json.is_array() || json.empty())
+    throw wrong(where, "a curve must be a list of points: [[seconds, value], ...].");
+  if (json.size() > most_curve_points)
+    throw wrong(where,
+                fmt::format("it has {} points, allowed are {}.", json.size(), most_curve_points));
   // Nothing lies between the entries of a list, or between on and off.
   const bool holds = !p || p->scale == Scale::choice;
   Curve curve;
   for (size_t i = 0; i < json.size(); ++i) {
     const auto& point = json[i];
     const auto here = fmt::format("{}, point {}", where, i + 1);
-    if (!point.is_array() || point.size() < 2 || point.size() > 3 || !point[0].is_number()) throw wrong(here, "a point must be [seconds, value] or [seconds, value, \"shape\"].");
+    if (!point.is_array() || point.size() < 2 || point.size() > 3 || !point[0].is_number())
+      throw wrong(here, "a point must be [seconds, value] or [seconds, value, \"shape\"].");
     CurvePoint read{point[0].get<double>(), 0, holds ? CurveShape::hold : CurveShape::line};
-    if (!(std::abs(read.s) <= latest_point_s)) throw wrong(here, fmt::format("its time is {}, allowed are {:.0f} to {:.0f} s.", shown(point[0]), -latest_point_s, latest_point_s));
-    if (!curve.points.empty() && read.s <= curve.points.back().s) throw wrong(here, "points must follow each other in time.");
-    if (!p && !point[1].is_boolean()) throw wrong(here, fmt::format("\"on\" is {}, allowed are true and false.", shown(point[1])));
+    if (!(std::abs(read.s) <= latest_point_s))
+      throw wrong(here, fmt::format("its time is {}, allowed are {:.0f} to {:.0f} s.",
+                                    shown(point[0]), -latest_point_s, latest_point_s));
+    if (!curve.points.empty() && read.s <= curve.points.back().s)
+      throw wrong(here, "points must follow each other in time.");
+    if (!p && !point[1].is_boolean())
+      throw wrong(here, fmt::format("\"on\" is {}, allowed are true and false.", shown(point[1])));
     read.value = p ? value_from_json(*p, point[1], here) : point[1].get<bool>() ? 1 : 0;
     if (point.size() == 3) read.shape = shape_from_json(point[2], here);
-    if (holds && read.shape != CurveShape::hold) throw wrong(here, "between entries of a list, or on and off, there is only \"hold\".");
+    if (holds && read.shape != CurveShape::hold)
+      throw wrong(here, "between entries of a list, or on and off, there is only \"hold\".");
     curve.points.push_back(read);
   }
   return curve;
@@ -106,12 +119,16 @@ Curve curve_from_json(const nlohmann::json& json, const Parameter* p, const std:
 nlohmann::ordered_json curves_to_json(const std::vector<Track>& curves, const StepType& type) {
   nlohmann::ordered_json out = nlohmann::ordered_json::object();
   for (const auto& track : curves) {
-    const Parameter* p = track.parameter == on_parameter ? nullptr : &type.parameters[static_cast<size_t>(track.parameter)];
+    const Parameter* p = track.parameter == on_parameter
+                             ? nullptr
+                             : &type.parameters[static_cast<size_t>(track.parameter)];
     const auto usual = !p || p->scale == Scale::choice ? CurveShape::hold : CurveShape::line;
     auto points = nlohmann::ordered_json::array();
     for (const auto& point : track.curve->points) {
-      nlohmann::ordered_json one{point.s, p ? value_to_json(*p, point.value) : nlohmann::ordered_json(point.value > 0.5)};
-      if (point.shape != usual) one.push_back(std::string(shape_names[static_cast<size_t>(point.shape)]));
+      nlohmann::ordered_json one{
+          point.s, p ? value_to_json(*p, point.value) : nlohmann::ordered_json(point.value > 0.5)};
+      if (point.shape != usual)
+        one.push_back(std::string(shape_names[static_cast<size_t>(point.shape)]));
       points.push_back(std::move(one));
     }
     out[p ? std::string(p->id) : "on"] = std::move(points);
@@ -119,16 +136,28 @@ nlohmann::ordered_json curves_to_json(const std::vector<Track>& curves, const St
   return out;
 }
 
-std::vector<Track> curves_from_json(const nlohmann::json& json, const StepType& type, const std::string& where) {
+std::vector<Track> curves_from_json(const nlohmann::json& json, const StepType& type,
+                                    const std::string& where) {
   if (!json.is_object()) throw wrong(where, "must be an object of curves by setting.");
   std::vector<Track> out;
   for (const auto& [name, points] : json.items()) {
     const int i = name == "on" ? on_parameter : parameter_index(type, name);
     const Parameter* p = i < 0 ? nullptr : &type.parameters[static_cast<size_t>(i)];
     if (!p && name != "on") throw wrong(where, fmt::format("there is no setting {}.", shown(name)));
-    if (p && !may_follow_curve(*p)) throw wrong(where, fmt::format("\"{}\" cannot follow a curve: what it changes is settled before the sound begins.", p->id));
-    if (!p && type.rewrite) throw wrong(where, fmt::format("{} is there for the whole sound or not at all, so \"on\" cannot follow a curve.", type.label));
-    out.push_back({i, std::make_shared<const Curve>(curve_from_json(points, p, fmt::format("{}, {}", where, p ? p->id : "on")))});
+    if (p && !may_follow_curve(*p))
+      throw wrong(
+          where,
+          fmt::format(
+              "\"{}\" cannot follow a curve: what it changes is settled before the sound begins.",
+              p->id));
+    if (!p && type.rewrite)
+      throw wrong(
+          where,
+          fmt::format(
+              "{} is there for the whole sound or not at all, so \"on\" cannot follow a curve.",
+              type.label));
+    out.push_back({i, std::make_shared<const Curve>(curve_from_json(
+                          points, p, fmt::format("{}, {}", where, p ? p->id : "on")))});
   }
   std::ranges::sort(out, {}, &Track::parameter);
   return out;

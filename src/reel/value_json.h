@@ -17,6 +17,7 @@ double value_from_json(const Parameter& p, const nlohmann::json& json, const std
 /// { "gain_db": [[0, -60], [1.5, 0, "smooth"], [2, -6]], "on": [[0, true], [3, false]] }
 nlohmann::ordered_json curves_to_json(const std::vector<Track>& curves, const StepType& type);
 /// Throws Error(call): a parameter that is not there or stands still, points out of order or range, too many.
-std::vector<Track> curves_from_json(const nlohmann::json& json, const StepType& type, const std::string& where);
+std::vector<Track> curves_from_json(const nlohmann::json& json, const StepType& type,
+                                    const std::string& where);
 
 }  // namespace drevan

@@ -60,7 +60,8 @@ namespace {
 
 class Guarded final : public Processor {
  public:
-  Guarded(std::unique_ptr<Processor> inner, int channels_in) : inner_(std::move(inner)), channels_in_(channels_in) {}
+  Guarded(std::unique_ptr<Processor> inner, int channels_in)
+      : inner_(std::move(inner)), channels_in_(channels_in) {}
   void process(const AudioBlock& block) noexcept override {
     guard(block.first(channels_in_));
     inner_->process(block);

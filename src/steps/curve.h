@@ -17,7 +17,8 @@ enum class CurveShape {
 };
 
 struct CurvePoint {
-  double s = 0;      ///< seconds of the sound that enters the step; of the reel in a group's or the reel's chain
+  double s =
+      0;  ///< seconds of the sound that enters the step; of the reel in a group's or the reel's chain
   double value = 0;  ///< in the parameter's unit
   CurveShape shape = CurveShape::line;
   friend bool operator==(const CurvePoint&, const CurvePoint&) = default;
@@ -46,7 +47,9 @@ inline constexpr int on_parameter = -1;
 struct Track {
   int parameter = 0;  ///< or on_parameter
   std::shared_ptr<const Curve> curve;
-  friend bool operator==(const Track& a, const Track& b) { return a.parameter == b.parameter && *a.curve == *b.curve; }
+  friend bool operator==(const Track& a, const Track& b) {
+    return a.parameter == b.parameter && *a.curve == *b.curve;
+  }
 };
 
 }  // namespace drevan

@@ -4,7 +4,8 @@
 
 namespace drevan {
 
-Pace::Pace(const Parameter& parameter, double value, std::span<const Track> tracks, int index, bool faster)
+Pace::Pace(const Parameter& parameter, double value, std::span<const Track> tracks, int index,
+           bool faster)
     : parameter_(&parameter), value_(value), faster_(faster) {
   for (const auto& track : tracks)
     if (track.parameter == index) curve_ = track.curve;
@@ -21,9 +22,11 @@ TimeMap Pace::map(double seconds) const {
   std::vector<double> corners{0};
   const auto& points = curve_->points;
   for (size_t i = 0; i < points.size(); ++i) {
-    const double from = std::max(0.0, points[i].s), to = std::min(seconds, i + 1 < points.size() ? points[i + 1].s : seconds);
+    const double from = std::max(0.0, points[i].s),
+                 to = std::min(seconds, i + 1 < points.size() ? points[i + 1].s : seconds);
     if (from > corners.back() && from < seconds) corners.push_back(from);
-    const bool moves = i + 1 < points.size() && points[i].shape != CurveShape::hold && points[i].value != points[i + 1].value;
+    const bool moves = i + 1 < points.size() && points[i].shape != CurveShape::hold &&
+                       points[i].value != points[i + 1].value;
     const auto steps = moves ? static_cast<int>(std::ceil((to - from) / grid_s)) : 1;
     for (int k = 1; k < steps; ++k) {
       const double at = from + (to - from) * k / steps;

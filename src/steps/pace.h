@@ -9,7 +9,8 @@ namespace drevan {
 class Pace {
  public:
   /// `faster`: the percentage is a speed; otherwise a length.
-  Pace(const Parameter& parameter, double value, std::span<const Track> tracks, int index, bool faster);
+  Pace(const Parameter& parameter, double value, std::span<const Track> tracks, int index,
+       bool faster);
   /// A length that is the same all the way.
   explicit Pace(double factor) : value_(factor * 100) {}
   bool unchanged() const { return !curve_ && value_ == 100; }

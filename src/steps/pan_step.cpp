@@ -26,7 +26,8 @@ std::pair<double, double> gains(double t, int law) {
 // A mono sound gets its place between two loudspeakers; of a stereo sound one side becomes quieter. Others pass.
 class Pan final : public Processor {
  public:
-  Pan(const Settings& s, StreamFormat format) : channels_(format.channels), position_(s[pan_pct]), law_(static_cast<int>(s[law_db])) {
+  Pan(const Settings& s, StreamFormat format)
+      : channels_(format.channels), position_(s[pan_pct]), law_(static_cast<int>(s[law_db])) {
     const auto [left, right] = goals();
     left_.prepare(format.rate, 4, left);
     right_.prepare(format.rate, 4, right);
@@ -45,8 +46,10 @@ class Pan final : public Processor {
     right_.jump(right_.goal());
   }
   void set(int parameter, double value) noexcept override {
-    if (parameter == pan_pct) position_ = value;
-    else law_ = static_cast<int>(value);
+    if (parameter == pan_pct)
+      position_ = value;
+    else
+      law_ = static_cast<int>(value);
     const auto [left, right] = goals();
     left_.set(left);
     right_.set(right);
@@ -67,7 +70,9 @@ class Pan final : public Processor {
   Smoothed left_, right_;
 };
 
-std::unique_ptr<Processor> make(const Settings& s, const Findings&, StreamFormat format) { return std::make_unique<Pan>(s, format); }
+std::unique_ptr<Processor> make(const Settings& s, const Findings&, StreamFormat format) {
+  return std::make_unique<Pan>(s, format);
+}
 
 std::string brief(const Settings& s) {
   if (s[pan_pct] == 0) return "middle";
@@ -82,15 +87,22 @@ const StepType& pan_step() {
       .label = "Pan",
       .summary = "places a sound between left and right",
       .family = Family::space,
-      .parameters = {{.id = "pan_pct",
-                      .label = "Position",
-                      .unit = "%",
-                      .least = -100,
-                      .most = 100,
-                      .standard = 0,
-                      .help = "-100 % is all left, 100 % all right. A mono sound becomes stereo; of a stereo sound the other side becomes quieter."},
-                     choice_parameter("law_db", "Law", {{"-3", "-3 dB, constant power"}, {"-4.5", "-4.5 dB, between"}, {"-6", "-6 dB, constant sum"}}, minus_3,
-                                      "How much quieter each loudspeaker is when a mono sound stands in the middle.")},
+      .parameters =
+          {{.id = "pan_pct",
+            .label = "Position",
+            .unit = "%",
+            .least = -100,
+            .most = 100,
+            .standard = 0,
+            .help = "-100 % is all left, 100 % all right. A mono sound becomes stereo; of a stereo "
+                    "sound the other side becomes quieter."},
+           choice_parameter(
+               "law_db", "Law",
+               {{"-3", "-3 dB, constant power"},
+                {"-4.5", "-4.5 dB, between"},
+                {"-6", "-6 dB, constant sum"}},
+               minus_3,
+               "How much quieter each loudspeaker is when a mono sound stands in the middle.")},
       .starting_points = {{"A little left", "one of two who talk", {{"pan_pct", -30}}},
                           {"A little right", "the other", {{"pan_pct", 30}}},
                           {"At the edge", "from beyond the picture", {{"pan_pct", 90}}}},

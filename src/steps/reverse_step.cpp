@@ -8,7 +8,9 @@ class Reverse final : public Rewriter {
  public:
   explicit Reverse(StreamFormat format) : format_(format) {}
   Samples length(Samples frames) const override { return frames; }
-  TimeMap map(Samples frames) const override { return TimeMap::reversed(static_cast<double>(frames) / format_.rate); }
+  TimeMap map(Samples frames) const override {
+    return TimeMap::reversed(static_cast<double>(frames) / format_.rate);
+  }
   void rewrite(SoundReader& in, const Sink& out, const Tell& tell) override {
     AudioBuffer buffer(format_.channels, format_.max_block);
     const Samples all = in.shape().frames;
@@ -28,7 +30,9 @@ class Reverse final : public Rewriter {
   StreamFormat format_;
 };
 
-std::unique_ptr<Rewriter> rewrite(const Settings&, const RewriteContext& context) { return std::make_unique<Reverse>(context.format); }
+std::unique_ptr<Rewriter> rewrite(const Settings&, const RewriteContext& context) {
+  return std::make_unique<Reverse>(context.format);
+}
 
 }  // namespace
 

@@ -22,9 +22,13 @@ Parameter choice_parameter(std::string_view id, std::string_view label, std::vec
 
 double band_hz(int i) { return 50.0 * std::pow(400.0, static_cast<double>(i) / 63.0); }
 
-int channels_out(const StepType& type, const Settings& settings, int in) { return type.channels_out ? type.channels_out(settings, in) : in; }
+int channels_out(const StepType& type, const Settings& settings, int in) {
+  return type.channels_out ? type.channels_out(settings, in) : in;
+}
 
-bool may_follow_curve(const Parameter& parameter) { return !parameter.fixed && !parameter.learned_from; }
+bool may_follow_curve(const Parameter& parameter) {
+  return !parameter.fixed && !parameter.learned_from;
+}
 
 Settings standard_settings(const StepType& type) {
   Settings s;

@@ -133,9 +133,9 @@ enum class Picture {
   reduction,  ///< room tone and what is taken per band; needs learned_power; readings: 64 gains in
               ///< dB, see band_hz()
   course,     ///< a level over time against a line; readings: level, reduction and line in dB
-  clock,      ///< when things happen, before and after, of a rewriter; handles[0].x is what its length follows
-  field,      ///< where sounds stand between left and right; handles[0].x places them
-  bands,      ///< thresholds of bands over frequency; readings: level and reduction in dB per band
+  clock,  ///< when things happen, before and after, of a rewriter; handles[0].x is what its length follows
+  field,  ///< where sounds stand between left and right; handles[0].x places them
+  bands,  ///< thresholds of bands over frequency; readings: level and reduction in dB per band
 };
 
 /// A point of the picture that can be held: which parameters its place sets (-1: none).

@@ -13,14 +13,15 @@ namespace {
 enum : int { length_pct, length_s };
 
 const Parameter& length_parameter() {
-  static const Parameter p{.id = "length_pct",
-                           .label = "Length",
-                           .unit = "%",
-                           .least = 10,
-                           .most = 400,
-                           .standard = 100,
-                           .scale = Scale::logarithmic,
-                           .help = "How long the sound becomes, in percent of its length. Its pitch stays."};
+  static const Parameter p{
+      .id = "length_pct",
+      .label = "Length",
+      .unit = "%",
+      .least = 10,
+      .most = 400,
+      .standard = 100,
+      .scale = Scale::logarithmic,
+      .help = "How long the sound becomes, in percent of its length. Its pitch stays."};
   return p;
 }
 
@@ -29,10 +30,16 @@ using RubberBand::RubberBandStretcher;
 class Stretch final : public Rewriter {
  public:
   Stretch(const Settings& s, const RewriteContext& context)
-      : format_(context.format), pace_(length_parameter(), s[length_pct], context.tracks, length_pct, false), to_s_(s[length_s]) {}
+      : format_(context.format),
+        pace_(length_parameter(), s[length_pct], context.tracks, length_pct, false),
+        to_s_(s[length_s]) {}
   Samples length(Samples frames) const override {
     const Pace pace = pace_of(frames);
-    return pace.unchanged() ? frames : std::max<Samples>(1, std::llround(pace.map(seconds(frames)).out_of(seconds(frames)) * format_.rate));
+    return pace.unchanged()
+               ? frames
+               : std::max<Samples>(1,
+                                   std::llround(pace.map(seconds(frames)).out_of(seconds(frames)) *
+                                                format_.rate));
   }
   TimeMap map(Samples frames) const override { return pace_of(frames).map(seconds(frames)); }
 
@@ -44,8 +51,11 @@ class Stretch final : public Rewriter {
     const auto corners = corners_of(frames);
     // Below a fourth the engine loses its footing at high rates, so it is asked twice.
     if (factor >= 0.25 || !corners.empty()) return pass(read, frames, goal, corners, out, tell);
-    const auto between = std::max<Samples>(1, std::llround(static_cast<double>(frames) * std::sqrt(factor)));
-    const auto once = [&](const Sink& take) { pass(read, frames, between, {}, take, [](double) {}); };
+    const auto between =
+        std::max<Samples>(1, std::llround(static_cast<double>(frames) * std::sqrt(factor)));
+    const auto once = [&](const Sink& take) {
+      pass(read, frames, between, {}, take, [](double) {});
+    };
     pass(once, between, goal, {}, out, tell);
   }
 
@@ -63,34 +73,41 @@ class Stretch final : public Rewriter {
     Corners corners;
     if (map.points().size() > 2)
       for (const auto& p : map.points().subspan(1, map.points().size() - 2))
-        corners[static_cast<size_t>(std::llround(p.in * format_.rate))] = static_cast<size_t>(std::llround(p.out * format_.rate));
+        corners[static_cast<size_t>(std::llround(p.in * format_.rate))] =
+            static_cast<size_t>(std::llround(p.out * format_.rate));
     return corners;
   }
 
   // By the finer engine: it hears all of `source` first to see where things begin, then again. `source` gives `frames`
   // frames to what it is called with, `goal` are made of them.
-  void pass(const std::function<void(const Sink&)>& source, Samples frames, Samples goal, const Corners& corners, const Sink& out, const Tell& tell) {
-    RubberBandStretcher engine(static_cast<size_t>(std::llround(format_.rate)), static_cast<size_t>(format_.channels),
-                               RubberBandStretcher::OptionProcessOffline | RubberBandStretcher::OptionEngineFiner |
-                                   RubberBandStretcher::OptionChannelsTogether | RubberBandStretcher::OptionThreadingNever,
-                               static_cast<double>(goal) / static_cast<double>(frames), 1.0);
+  void pass(const std::function<void(const Sink&)>& source, Samples frames, Samples goal,
+            const Corners& corners, const Sink& out, const Tell& tell) {
+    RubberBandStretcher engine(
+        static_cast<size_t>(std::llround(format_.rate)), static_cast<size_t>(format_.channels),
+        RubberBandStretcher::OptionProcessOffline | RubberBandStretcher::OptionEngineFiner |
+            RubberBandStretcher::OptionChannelsTogether | RubberBandStretcher::OptionThreadingNever,
+        static_cast<double>(goal) / static_cast<double>(frames), 1.0);
     const Samples all = std::max(frames, least_frames);
     engine.setExpectedInputDuration(static_cast<size_t>(all));
     engine.setMaxProcessSize(static_cast<size_t>(format_.max_block));
     AudioBuffer silence(format_.channels, format_.max_block);
-    const auto feed = [&](double from, double share, const std::function<void(const float* const*, size_t, bool)>& take) {
+    const auto feed = [&](double from, double share,
+                          const std::function<void(const float* const*, size_t, bool)>& take) {
       Samples at = 0;
       const Sink give = [&](const AudioBlock& b) {
         std::array<const float*, max_channels> data{};
-        for (int c = 0; c < format_.channels; ++c) data[static_cast<size_t>(c)] = b.channel(c).data();
+        for (int c = 0; c < format_.channels; ++c)
+          data[static_cast<size_t>(c)] = b.channel(c).data();
         at += b.frames();
         take(data.data(), static_cast<size_t>(b.frames()), at >= all);
         tell(from + share * static_cast<double>(at) / static_cast<double>(all));
       };
       source(give);
-      while (at < all) give(silence.block(0, static_cast<int>(std::min<Samples>(all - at, format_.max_block))));
+      while (at < all)
+        give(silence.block(0, static_cast<int>(std::min<Samples>(all - at, format_.max_block))));
     };
-    feed(0, 0.25, [&](const float* const* data, size_t n, bool last) { engine.study(data, n, last); });
+    feed(0, 0.25,
+         [&](const float* const* data, size_t n, bool last) { engine.study(data, n, last); });
     if (!corners.empty()) engine.setKeyFrameMap(corners);
     Samples left = goal;
     feed(0.25, 0.75, [&](const float* const* data, size_t n, bool last) {
@@ -98,15 +115,18 @@ class Stretch final : public Rewriter {
       drain(engine, left, out);
     });
     // What the engine owes to the last frame is silence.
-    for (; left > 0; left -= std::min<Samples>(left, format_.max_block)) out(silence.block(0, static_cast<int>(std::min<Samples>(left, format_.max_block))));
+    for (; left > 0; left -= std::min<Samples>(left, format_.max_block))
+      out(silence.block(0, static_cast<int>(std::min<Samples>(left, format_.max_block))));
   }
 
   void drain(RubberBandStretcher& engine, Samples& left, const Sink& out) const {
     AudioBuffer made(format_.channels, format_.max_block);
     for (int ready = 0; (ready = engine.available()) > 0;) {
       std::array<float*, max_channels> data{};
-      for (int c = 0; c < format_.channels; ++c) data[static_cast<size_t>(c)] = made.channel(c).data();
-      const auto got = static_cast<int>(engine.retrieve(data.data(), static_cast<size_t>(std::min(ready, format_.max_block))));
+      for (int c = 0; c < format_.channels; ++c)
+        data[static_cast<size_t>(c)] = made.channel(c).data();
+      const auto got = static_cast<int>(
+          engine.retrieve(data.data(), static_cast<size_t>(std::min(ready, format_.max_block))));
       const auto n = static_cast<int>(std::min<Samples>(got, left));
       guard(made.block(0, n));
       if (n > 0) out(made.block(0, n));
@@ -134,9 +154,14 @@ class Stretch final : public Rewriter {
   double to_s_;
 };
 
-std::unique_ptr<Rewriter> rewrite(const Settings& s, const RewriteContext& context) { return std::make_unique<Stretch>(s, context); }
+std::unique_ptr<Rewriter> rewrite(const Settings& s, const RewriteContext& context) {
+  return std::make_unique<Stretch>(s, context);
+}
 
-std::string brief(const Settings& s) { return s[length_s] > 0 ? fmt::format("to {:.2f} s", s[length_s]) : fmt::format("{:.0f} %", s[length_pct]); }
+std::string brief(const Settings& s) {
+  return s[length_s] > 0 ? fmt::format("to {:.2f} s", s[length_s])
+                         : fmt::format("{:.0f} %", s[length_pct]);
+}
 
 }  // namespace
 
@@ -153,10 +178,14 @@ const StepType& stretch_step() {
                       .least = 0,
                       .most = 600,
                       .standard = 0,
-                      .help = "The length the sound shall have, in seconds, between a tenth and four times its own; it then counts instead of the percentage. 0 is off.",
+                      .help =
+                          "The length the sound shall have, in seconds, between a tenth and four "
+                          "times its own; it then counts instead of the percentage. 0 is off.",
                       .off_at = 0,
                       .fixed = true}},
-      .starting_points = {{"A little longer", "fills a pause in the picture", {{"length_pct", 110}}},
+      .starting_points = {{"A little longer",
+                           "fills a pause in the picture",
+                           {{"length_pct", 110}}},
                           {"A little shorter", "fits before the cut", {{"length_pct", 92}}},
                           {"Long swell", "a whoosh that takes its time", {{"length_pct", 200}}}},
       .rewrite = rewrite,

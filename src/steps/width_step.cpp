@@ -15,7 +15,8 @@ constexpr double below_off = 20;
 // stereo sounds are changed.
 class Width final : public Processor {
  public:
-  Width(const Settings& s, StreamFormat format) : stereo_(format.channels == 2), rate_(format.rate) {
+  Width(const Settings& s, StreamFormat format)
+      : stereo_(format.channels == 2), rate_(format.rate) {
     width_.prepare(rate_, 10, s[width_pct] / 100);
     hz_.prepare(rate_, 10, s[mono_below_hz]);
     filtered_.prepare(rate_, 10, s[mono_below_hz] > below_off ? 1 : 0);
@@ -33,13 +34,16 @@ class Width final : public Processor {
       const double turned = mid_.process(mid, g_).all;
       const double cut = second_.process(first_.process(side, g_).high, g_).high;
       if (width == 1 && filtered == 0) continue;
-      const double m = mid + filtered * (turned - mid), s = width * (side + filtered * (cut - side));
+      const double m = mid + filtered * (turned - mid),
+                   s = width * (side + filtered * (cut - side));
       l[i] = static_cast<float>(m + s);
       r[i] = static_cast<float>(m - s);
     }
   }
   // Until the ringing of a corner at the lowest has fallen by 80 dB: exp(-w t / sqrt 2).
-  Samples tail() const noexcept override { return hz_.goal() > below_off ? static_cast<Samples>(rate_ * 2.6 / hz_.goal()) : 0; }
+  Samples tail() const noexcept override {
+    return hz_.goal() > below_off ? static_cast<Samples>(rate_ * 2.6 / hz_.goal()) : 0;
+  }
   void reset() noexcept override {
     for (Smoothed* s : {&width_, &hz_, &filtered_}) s->jump(s->goal());
     g_ = Svf::warped(hz_.value(), rate_);
@@ -58,9 +62,13 @@ class Width final : public Processor {
   Svf mid_, first_, second_;
 };
 
-std::unique_ptr<Processor> make(const Settings& s, const Findings&, StreamFormat format) { return std::make_unique<Width>(s, format); }
+std::unique_ptr<Processor> make(const Settings& s, const Findings&, StreamFormat format) {
+  return std::make_unique<Width>(s, format);
+}
 
-std::string brief(const Settings& s) { return s[width_pct] == 0 ? "mono" : fmt::format("{:.0f} %", s[width_pct]); }
+std::string brief(const Settings& s) {
+  return s[width_pct] == 0 ? "mono" : fmt::format("{:.0f} %", s[width_pct]);
+}
 
 }  // namespace
 
@@ -76,7 +84,8 @@ const StepType& width_step() {
                       .least = 0,
                       .most = 200,
                       .standard = 100,
-                      .help = "How much of what differs between left and right is left, in percent: 0 % is mono, 100 % as it is."},
+                      .help = "How much of what differs between left and right is left, in "
+                              "percent: 0 % is mono, 100 % as it is."},
                      {.id = "mono_below_hz",
                       .label = "Mono below",
                       .unit = "Hz",
@@ -84,11 +93,14 @@ const StepType& width_step() {
                       .most = 500,
                       .standard = below_off,
                       .scale = Scale::logarithmic,
-                      .help = "Below this frequency (Hz) both sides are alike, so that deep sound keeps its strength. The far left is off.",
+                      .help = "Below this frequency (Hz) both sides are alike, so that deep sound "
+                              "keeps its strength. The far left is off.",
                       .off_at = below_off}},
       .starting_points = {{"Solid ground", "deep sound in the middle", {{"mono_below_hz", 120}}},
                           {"Narrow", "an effect that stays behind a voice", {{"width_pct", 50}}},
-                          {"Wide", "wind and sea all round", {{"width_pct", 150}, {"mono_below_hz", 150}}},
+                          {"Wide",
+                           "wind and sea all round",
+                           {{"width_pct", 150}, {"mono_below_hz", 150}}},
                           {"Mono", "both sides alike", {{"width_pct", 0}}}},
       .make = make,
       .brief = brief,

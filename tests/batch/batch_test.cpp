@@ -22,7 +22,9 @@ class BatchTest : public testing::Test {
       const auto file = folder_ / ("clip" + std::to_string(i) + ".wav");
       AudioBuffer x = test::noise(0.01, 1.5, static_cast<unsigned>(i));
       test::write_wav(file, x, 48000, SampleType::int16);
-      out.push_back({"clip" + std::to_string(i), "Voices", "Reel", plan_of({file, 0, -1, 48000, {}}, {{make_step("noise-reduction"), make_step("normalise")}}),
+      out.push_back({"clip" + std::to_string(i), "Voices", "Reel",
+                     plan_of({file, 0, -1, 48000, {}},
+                             {{make_step("noise-reduction"), make_step("normalise")}}),
                      true, ""});
     }
     return out;

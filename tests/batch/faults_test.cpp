@@ -85,7 +85,8 @@ TEST_F(Faults, EveryCallToTheDiskFailsOnce) {
 TEST_F(Faults, NoMemoryIsASentenceAndNothingStays) {
   Reel reel = test::reel_of(t_, {{"a", "A"}, {"b", "B"}}, 20);
   // Sound is put aside before each normalise and before the reverse.
-  reel.groups[0].chain.steps = {make_step("normalise"), make_step("compressor"), make_step("normalise"), make_step("reverse")};
+  reel.groups[0].chain.steps = {make_step("normalise"), make_step("compressor"),
+                                make_step("normalise"), make_step("reverse")};
   save_reel(reel, t_ / "r.reel");
   const auto command = "'" DREVAN_CLI "' render --reel '" + (t_ / "r.reel").string() + "' --jobs 1 --mix --stems --out '" + (t_ / "out").string() + "'";
   ASSERT_EQ(run("none", command).code, 0);

@@ -72,7 +72,9 @@ TEST_F(FullDiskTest, ARenderSaysSo) {
 
 TEST_F(FullDiskTest, APrintSaysSo) {
   const auto file = out() / "version.wav";
-  expect_told(file, [&] { print_clip({own_plan_of(reel, reel.clips[0]), SecondsRange{1, 2}, 0.05, file}, store, never); });
+  expect_told(file, [&] {
+    print_clip({own_plan_of(reel, reel.clips[0]), SecondsRange{1, 2}, 0.05, file}, store, never);
+  });
 }
 
 TEST_F(FullDiskTest, AReelSaysSoAndTheOldOneStays) {
@@ -142,7 +144,9 @@ TEST_F(FullDiskTest, WithoutRoomForWhatIsPutAsideTheResultIsTheSame) {
     ProcessOptions options;
     options.store = &fresh;
     options.cancel = &never;
-    process_clip(plan_of(sound, chain), options, [&](const AudioBlock& b) { all.insert(all.end(), b.channel(1).begin(), b.channel(1).end()); });
+    process_clip(plan_of(sound, chain), options, [&](const AudioBlock& b) {
+      all.insert(all.end(), b.channel(1).begin(), b.channel(1).end());
+    });
     return all;
   };
   const auto free = heard();

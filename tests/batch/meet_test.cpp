@@ -25,7 +25,9 @@ class MeetTest : public testing::Test {
     test::write_wav(file, x);
     return {file, 0, -1, 48000, {}, {}};
   }
-  Levels after(const ClipSound& sound, const Chain& chain) { return measure_level_path(plan_of(sound, chain), options).stages.back(); }
+  Levels after(const ClipSound& sound, const Chain& chain) {
+    return measure_level_path(plan_of(sound, chain), options).stages.back();
+  }
 
   test::TempFolder folder;
   FindingStore store;

@@ -308,7 +308,8 @@ TEST(Mix, WhatRisesBeforeAClipDoesNotMoveIt) {
     add_clip(reel, examine_source(t / "click.wav"), "G");
     reel.clips[0].place_s = place_s;
     const auto top = [&](bool rising) {
-      reel.clips[0].chain.steps = {test::with("cut", {{"low_hz", 20}, {"high_hz", 400}, {"high_slope_db", 3}})};
+      reel.clips[0].chain.steps = {
+          test::with("cut", {{"low_hz", 20}, {"high_hz", 400}, {"high_slope_db", 3}})};
       if (rising) {
         reel.clips[0].chain.steps.insert(reel.clips[0].chain.steps.begin(), make_step("reverse"));
         reel.clips[0].chain.steps.push_back(make_step("reverse"));
@@ -322,7 +323,8 @@ TEST(Mix, WhatRisesBeforeAClipDoesNotMoveIt) {
     };
     const auto click = std::llround((place_s + 0.1) * 48000);
     // The filter is late by itself; turned round it is early by as much.
-    EXPECT_NEAR(static_cast<double>(top(false) - click), static_cast<double>(click - top(true)), 2) << place_s;
+    EXPECT_NEAR(static_cast<double>(top(false) - click), static_cast<double>(click - top(true)), 2)
+        << place_s;
     EXPECT_GT(top(false), click);
   }
 }

@@ -39,7 +39,9 @@ class Protection : public testing::Test {
 TEST_F(Protection, TheRecordingBehindAPrintedVersionIsNeverReplaced) {
   Reel reel = test::reel_of(t_, {{"voice", "Voices"}, {"other", "Voices"}}, 1);
   const auto before = hash_file(t_ / "voice.wav"), other = hash_file(t_ / "other.wav");
-  print_clip({plan_of(clip_sound(reel, reel.clips[0]), {{test::with("gain", {{"gain_db", -6}})}}), std::nullopt, 0.05, t_ / "printed.wav"}, store_, never_);
+  print_clip({plan_of(clip_sound(reel, reel.clips[0]), {{test::with("gain", {{"gain_db", -6}})}}),
+              std::nullopt, 0.05, t_ / "printed.wav"},
+             store_, never_);
   add_version(reel, 1, {.what = "printed"}, examine_source(t_ / "printed.wav"));
   save_reel(reel, t_ / "r.reel");
   const auto r = call("render --reel r.reel --out . --overwrite");
@@ -162,7 +164,8 @@ TEST_F(Protection, TheCodesRevisionIsPartOfEveryKey) {
   Chain now = then;
   now.steps[0].type = &newer;
   EXPECT_NE(stage_keys(plan_of(sound, then))[1], stage_keys(plan_of(sound, now))[1]);
-  BatchJob a{"a", "", "", plan_of(sound, then), false, ""}, b{"a", "", "", plan_of(sound, now), false, ""};
+  BatchJob a{"a", "", "", plan_of(sound, then), false, ""},
+      b{"a", "", "", plan_of(sound, now), false, ""};
   EXPECT_NE(render_key(a, {}), render_key(b, {}));
 }
 

@@ -70,7 +70,8 @@ TEST_F(BatchPageTest, HasARowForEveryClipWithNameGroupChainAndFile) {
   for (int row = 0; row < model().rowCount(); ++row) {
     const Clip& c = d.work().document.reel().clips[static_cast<size_t>(row)];
     EXPECT_EQ(cell(row, BatchModel::clip).toStdString(), c.name);
-    EXPECT_EQ(cell(row, BatchModel::group).toStdString(), d.work().document.reel().groups[static_cast<size_t>(c.group)].name);
+    EXPECT_EQ(cell(row, BatchModel::group).toStdString(),
+              d.work().document.reel().groups[static_cast<size_t>(c.group)].name);
     EXPECT_EQ(cell(row, BatchModel::output).toStdString(), c.name + ".wav");
   }
   for (int column = 0; column < model().columnCount(); ++column) EXPECT_FALSE(model().headerData(column, Qt::Horizontal, Qt::DisplayRole).toString().isEmpty()) << column;
@@ -96,7 +97,8 @@ TEST_F(BatchPageTest, OnlyWhatIsTickedIsRendered) {
   QTest::mouseClick(all, Qt::LeftButton, {}, {8, all->height() / 2});
   ASSERT_FALSE(all->isChecked());
   QString told;
-  QObject::connect(&d.work().notices, &Notices::message, [&](const QString& text, bool) { told = text; });
+  QObject::connect(&d.work().notices, &Notices::message,
+                   [&](const QString& text, bool) { told = text; });
   page().render();
   EXPECT_FALSE(page().rendering());
   EXPECT_TRUE(told.contains("No clip is ticked"));

@@ -30,7 +30,8 @@ TEST_F(BenchTest, FindRoomToneMarksAPause) {
   ASSERT_TRUE(d.settle());
   QTest::keyClick(&d.window, Qt::Key_R, Qt::ShiftModifier);
   ASSERT_TRUE(d.wait_for([&] { return d.work().selection.clip()->room_tone.has_value(); }));
-  EXPECT_GE(d.work().selection.clip()->room_tone->end - d.work().selection.clip()->room_tone->begin, 0.5);
+  EXPECT_GE(d.work().selection.clip()->room_tone->end - d.work().selection.clip()->room_tone->begin,
+            0.5);
   d.work().document.undo();
   EXPECT_FALSE(d.work().selection.clip()->room_tone);
 }
@@ -157,7 +158,8 @@ TEST_F(BenchTest, EveryStepHasAPictureThatCanBeHeldAndSlidersThatFollow) {
 TEST_F(BenchTest, AdviceIsTakenByAButtonUndoneAndDismissed) {
   AdviceLine& advice = d.bench().advice();
   EXPECT_EQ(advice.rule(), "");
-  d.edit(edits::move_step, d.step_at(1), StepPlace{ChainOwner::clip, 4});  // noise reduction behind the compressor
+  d.edit(edits::move_step, d.step_at(1),
+         StepPlace{ChainOwner::clip, 4});  // noise reduction behind the compressor
   ASSERT_EQ(advice.rule(), "noise-reduction-behind");
   d.click(&advice.action(), QPointF(8, 8));
   EXPECT_EQ(d.steps()[2].type->id, "noise-reduction");
@@ -252,12 +254,14 @@ TEST_F(BenchTest, ALateChangeIsMeasuredSoonerThanTheWholeClip) {
     EXPECT_TRUE(d.wait_for([&] { return d.work().measurements.levels_fresh(); }));
     return clock.elapsed();
   };
-  const auto whole = measured_in([&] { use_recipe_file(d.work(), DREVAN_SOURCE_DIR "/demo/five.recipe"); });
+  const auto whole =
+      measured_in([&] { use_recipe_file(d.work(), DREVAN_SOURCE_DIR "/demo/five.recipe"); });
   auto late = whole * 10;
   for (const double threshold : {-24, -25, -26, -27}) {
     Settings s = d.steps()[3].settings;
     s.values[1] = threshold;
-    late = std::min(late, measured_in([&] { d.edit(edits::set_settings, d.step_at(3), s, "threshold"); }));
+    late = std::min(
+        late, measured_in([&] { d.edit(edits::set_settings, d.step_at(3), s, "threshold"); }));
   }
   EXPECT_LT(late, whole);
   std::printf("level path of one minute: %lld ms at first, %lld ms after a late change\n",
@@ -300,9 +304,17 @@ TEST_F(BenchTest, TheSpectrogramShowsBeforeAfterAndRemoved) {
 TEST_F(BenchTest, ADynamicsStepDrawsItsReductionUnderTheWaveform) {
   d.work().selection.select_step(step_at(d.work(), ChainOwner::clip, 3));
   ASSERT_TRUE(d.settle());
-  ASSERT_TRUE(d.wait_for([&] { return d.work().measurements.course() && !d.work().measurements.course()->reduction_db.empty() && !d.bench().scope().reduction_rect().isEmpty(); }));
+  ASSERT_TRUE(d.wait_for([&] {
+    return d.work().measurements.course() &&
+           !d.work().measurements.course()->reduction_db.empty() &&
+           !d.bench().scope().reduction_rect().isEmpty();
+  }));
   // It comes in parts; the first words may be soft.
-  EXPECT_TRUE(d.wait_for([&] { return *std::ranges::max_element(d.work().measurements.course()->reduction_db) > 3.0F; }, 5000));
+  EXPECT_TRUE(d.wait_for(
+      [&] {
+        return *std::ranges::max_element(d.work().measurements.course()->reduction_db) > 3.0F;
+      },
+      5000));
   const auto& course = d.work().measurements.course()->reduction_db;
   EXPECT_LT(course[20], 0.1F);  // the room before the first word
   d.work().selection.select_step(step_at(d.work(), ChainOwner::clip, 2));  // a cut takes no gain
@@ -319,7 +331,8 @@ TEST_F(BenchTest, RemovedCanBeHeardOfOneStep) {
   d.work().listening.player().set_matched(true);
   QTest::keyClick(&d.window, Qt::Key_4);
   ASSERT_TRUE(d.work().listening.solo_step());
-  ASSERT_TRUE(d.wait_for([&] { return d.work().listening.plan() && d.work().listening.plan()->solo_step == 1; }));
+  ASSERT_TRUE(d.wait_for(
+      [&] { return d.work().listening.plan() && d.work().listening.plan()->solo_step == 1; }));
   QTest::keyClick(&d.window, Qt::Key_3);
   QTest::keyClick(&d.window, Qt::Key_Space);
   QTest::qWait(1800);
@@ -344,7 +357,8 @@ TEST_F(BenchTest, ABlindComparisonTellsTheScore) {
     EXPECT_EQ(dialog->test().trial(), i);
     EXPECT_TRUE(dialog->result().isEmpty());
     // What X plays is what the test hides.
-    EXPECT_EQ(d.work().listening.player().listen(), dialog->test().hidden_is_after() ? Listen::after : Listen::before);
+    EXPECT_EQ(d.work().listening.player().listen(),
+              dialog->test().hidden_is_after() ? Listen::after : Listen::before);
     press(dialog->test().hidden_is_after() ? "is_after" : "is_before");
   }
   EXPECT_TRUE(dialog->test().finished());
@@ -361,14 +375,20 @@ TEST_F(BenchTest, ATargetIsChosenJudgedAndMet) {
   ASSERT_TRUE(d.work().document.target());
   EXPECT_TRUE(d.bench().meet_button().isVisible());
   ASSERT_TRUE(d.settle());
-  ASSERT_TRUE(d.wait_for([&] { return d.work().shelf.clip_levels(d.work().selection.clip_id()) != nullptr; }));
-  EXPECT_EQ(verdict(misses(*d.work().document.target(), *d.work().shelf.clip_levels(d.work().selection.clip_id()))), Verdict::hot);
+  ASSERT_TRUE(d.wait_for(
+      [&] { return d.work().shelf.clip_levels(d.work().selection.clip_id()) != nullptr; }));
+  EXPECT_EQ(verdict(misses(*d.work().document.target(),
+                           *d.work().shelf.clip_levels(d.work().selection.clip_id()))),
+            Verdict::hot);
   QString told;
-  QObject::connect(&d.work().notices, &Notices::message, [&](const QString& text, bool) { told = text; });
+  QObject::connect(&d.work().notices, &Notices::message,
+                   [&](const QString& text, bool) { told = text; });
   QTest::keyClick(&d.window, Qt::Key_T, Qt::ControlModifier);
   ASSERT_TRUE(d.wait_for([&] { return told.contains("Normalise set to -23.0 LUFS"); })) << told.toStdString();
   ASSERT_TRUE(d.settle());
-  EXPECT_EQ(verdict(misses(*d.work().document.target(), *d.work().shelf.clip_levels(d.work().selection.clip_id()))), Verdict::right);
+  EXPECT_EQ(verdict(misses(*d.work().document.target(),
+                           *d.work().shelf.clip_levels(d.work().selection.clip_id()))),
+            Verdict::right);
   QTest::keyClick(&d.window, Qt::Key_Z, Qt::ControlModifier);
   EXPECT_EQ(d.setting(4, "target_db"), -3);
   d.work().document.set_target("no-such-target");
@@ -379,10 +399,15 @@ TEST_F(BenchTest, ATargetIsChosenJudgedAndMet) {
 TEST_F(BenchTest, SpeechInTheRoomToneIsToldAndABetterOneOffered) {
   AdviceLine& advice = d.bench().advice();
   d.edit(edits::set_room_tone, SecondsRange{4.3, 5.3});  // in the middle of a sentence
-  ASSERT_TRUE(d.wait_for([&] { return d.work().measurements.tone() && d.work().measurements.tone()->flaw == RoomToneFlaw::speech; }));
+  ASSERT_TRUE(d.wait_for([&] {
+    return d.work().measurements.tone() &&
+           d.work().measurements.tone()->flaw == RoomToneFlaw::speech;
+  }));
   ASSERT_EQ(advice.rule(), "room-tone");
   d.click(&advice.action(), QPointF(8, 8));
-  ASSERT_TRUE(d.wait_for([&] { return d.work().measurements.tone() && d.work().measurements.tone()->flaw == RoomToneFlaw::none; }));
+  ASSERT_TRUE(d.wait_for([&] {
+    return d.work().measurements.tone() && d.work().measurements.tone()->flaw == RoomToneFlaw::none;
+  }));
   EXPECT_NE(advice.rule(), "room-tone");
 }
 
@@ -394,7 +419,8 @@ TEST_F(BenchTest, LoudnessOfWhatIsHeardIsReadLikeTheLevelPaths) {
   const auto shown = d.bench().foot().loudness().shown();
   QTest::keyClick(&d.window, Qt::Key_Space);
   ASSERT_TRUE(shown.integrated_lufs);
-  EXPECT_NEAR(*shown.integrated_lufs, *d.work().measurements.levels()->stages.back().loudness_lufs, 4);
+  EXPECT_NEAR(*shown.integrated_lufs, *d.work().measurements.levels()->stages.back().loudness_lufs,
+              4);
   EXPECT_TRUE(shown.short_term_lufs);
   EXPECT_LT(*shown.true_peak_dbtp, 0);
   QTest::mouseClick(&d.bench().foot().loudness(), Qt::LeftButton);

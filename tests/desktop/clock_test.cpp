@@ -19,7 +19,8 @@ class ClockTest : public testing::Test {
   ClockTest() {
     EXPECT_TRUE(d.open_demo());
     EXPECT_TRUE(d.work().document.save((folder() / "copy.reel").string()));
-    QObject::connect(&d.work().notices, &Notices::message, [this](const QString& text, bool) { told << text; });
+    QObject::connect(&d.work().notices, &Notices::message,
+                     [this](const QString& text, bool) { told << text; });
     d.work().selection.select_clip(d.clip_named("door-slam"));
     EXPECT_TRUE(d.settle());
     length_s = d.work().selection.clip_seconds();
@@ -44,7 +45,8 @@ class ClockTest : public testing::Test {
 TEST_F(ClockTest, PlayheadLoopAndComparisonStayInTheClipsTime) {
   stretch(200);
   Listening& listening = d.work().listening;
-  ASSERT_TRUE(d.wait_for([&] { return listening.plan() && !listening.plan()->from_clip.identity(); }));
+  ASSERT_TRUE(
+      d.wait_for([&] { return listening.plan() && !listening.plan()->from_clip.identity(); }));
   EXPECT_NEAR(listening.plan()->from_clip.out_of(length_s), 2 * length_s, 1e-3);
   listening.seek_s(1.0);
   ASSERT_TRUE(d.wait_for([&] { return std::abs(listening.position_s() - 1) < 0.01; }, 3000));
@@ -82,8 +84,11 @@ TEST_F(ClockTest, PlayheadLoopAndComparisonStayInTheClipsTime) {
 TEST_F(ClockTest, PanSaysWhyNothingIsRemoved) {
   d.edit(edits::add_step, StepPlace{ChainOwner::clip, 0}, *find_step("pan"));
   ASSERT_TRUE(d.settle());
-  ASSERT_TRUE(d.wait_for([&] { return d.work().listening.plan() && d.work().listening.plan()->clip.steps.size() == 1; }));
-  EXPECT_TRUE(d.work().listening.no_removed().contains("1 channel and after 2 channels")) << d.work().listening.no_removed().toStdString();
+  ASSERT_TRUE(d.wait_for([&] {
+    return d.work().listening.plan() && d.work().listening.plan()->clip.steps.size() == 1;
+  }));
+  EXPECT_TRUE(d.work().listening.no_removed().contains("1 channel and after 2 channels"))
+      << d.work().listening.no_removed().toStdString();
 }
 
 TEST_F(ClockTest, PrintedItIsAVersionOfItsNewLengthAndABatchRendersIt) {
@@ -94,18 +99,23 @@ TEST_F(ClockTest, PrintedItIsAVersionOfItsNewLengthAndABatchRendersIt) {
   batch.set_folder(QString::fromStdString((folder() / "out").string()));
   for (int row = 0; row < batch.table().model()->rowCount(); ++row) {
     const auto index = batch.table().model()->index(row, 0);
-    batch.table().model()->setData(index, index.data().toString() == "door-slam" ? Qt::Checked : Qt::Unchecked, Qt::CheckStateRole);
+    batch.table().model()->setData(
+        index, index.data().toString() == "door-slam" ? Qt::Checked : Qt::Unchecked,
+        Qt::CheckStateRole);
   }
   batch.render();
-  ASSERT_TRUE(d.wait_for([&] { return !batch.rendering() && fs::exists(folder() / "out" / "door-slam.wav"); }));
+  ASSERT_TRUE(d.wait_for(
+      [&] { return !batch.rendering() && fs::exists(folder() / "out" / "door-slam.wav"); }));
   const auto rendered = open_audio(folder() / "out" / "door-slam.wav")->info();
   EXPECT_EQ(rendered.frames, std::llround(length_s * 1.5 * 48000));
   d.window.show_place(0);
   // Into a selection it cannot be printed, but whole.
   d.work().printing.print(SecondsRange{0.5, 1.0});
-  ASSERT_TRUE(d.wait_for([&] { return !d.work().printing.busy() && was_told("print the whole clip"); }));
+  ASSERT_TRUE(
+      d.wait_for([&] { return !d.work().printing.busy() && was_told("print the whole clip"); }));
   d.work().printing.print(std::nullopt);
-  ASSERT_TRUE(d.wait_for([&] { return !d.work().printing.busy() && d.work().selection.clip()->version == 1; }));
+  ASSERT_TRUE(d.wait_for(
+      [&] { return !d.work().printing.busy() && d.work().selection.clip()->version == 1; }));
   EXPECT_NEAR(d.work().selection.clip_seconds(), length_s * 1.5, 1e-4);
   ASSERT_TRUE(d.settle());
   d.work().document.undo();

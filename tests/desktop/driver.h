@@ -44,7 +44,9 @@ class Driver {
 
   const Work& work() { return window.work(); }
   Bench& bench() { return window.bench(); }
-  SimulatedDevice& device() { return dynamic_cast<SimulatedDevice&>(work().listening.player().device()); }
+  SimulatedDevice& device() {
+    return dynamic_cast<SimulatedDevice&>(work().listening.player().device());
+  }
 
   template <class... Args>
   bool edit(const Args&... args) {
@@ -57,12 +59,14 @@ class Driver {
   StepId step_at(int index) { return desktop::step_at(work(), ChainOwner::clip, index); }
   /// Of the selected step in its chain; -1: none.
   int selected_index() {
-    const auto place = place_of(work().document.reel(), *work().selection.clip(), work().selection.step_id());
+    const auto place =
+        place_of(work().document.reel(), *work().selection.clip(), work().selection.step_id());
     return place ? place->index : -1;
   }
   void preview(const Chain& chain, bool append) {
     work().document.preview([&](const Reel& reel) {
-      return edits::use_recipe(reel, work().selection.clip_id(), ChainOwner::clip, {"", "", chain, {}}, append);
+      return edits::use_recipe(reel, work().selection.clip_id(), ChainOwner::clip,
+                               {"", "", chain, {}}, append);
     });
   }
 
@@ -70,7 +74,8 @@ class Driver {
   /// Until the level path shows the chain as it is.
   bool settle() {
     QTest::qWait(30);
-    return wait_for([&] { return !work().measurements.measuring() && work().measurements.levels_fresh(); });
+    return wait_for(
+        [&] { return !work().measurements.measuring() && work().measurements.levels_fresh(); });
   }
   bool open_demo() {
     return work().document.open(DREVAN_SOURCE_DIR "/demo/skerry-light.reel") && settle();

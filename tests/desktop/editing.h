@@ -14,7 +14,8 @@ inline StepId step_at(const Work& work, ChainOwner owner, int index) {
 /// An edit of the selected clip: edit(work, edits::remove_step, id).
 template <class Make, class... Args>
 bool edit(const Work& work, Make make, const Args&... args) {
-  return work.document.change([&](const Reel& reel) { return make(reel, work.selection.clip_id(), args...); });
+  return work.document.change(
+      [&](const Reel& reel) { return make(reel, work.selection.clip_id(), args...); });
 }
 /// One that names its clips itself, or none.
 template <class Make, class... Args>

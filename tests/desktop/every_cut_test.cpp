@@ -36,7 +36,8 @@ class EveryCut : public testing::Test {
     EXPECT_TRUE(d.open_demo());
     // Versions lie beside the reel: work on a copy.
     EXPECT_TRUE(d.work().document.save((folder() / "copy.reel").string()));
-    QObject::connect(&d.work().notices, &Notices::message, [this](const QString& text, bool) { told = text; });
+    QObject::connect(&d.work().notices, &Notices::message,
+                     [this](const QString& text, bool) { told = text; });
   }
   ~EveryCut() override { qputenv("XDG_DATA_HOME", qgetenv("XDG_CACHE_HOME")); }
   fs::path folder() const { return temp.path().toStdString(); }
@@ -50,7 +51,9 @@ class EveryCut : public testing::Test {
     // The sign of progress may have had the keys.
     return d.wait_for([&] { return !d.work().printing.busy(); }) && d.settle() && d.take_keys();
   }
-  const Clip& clip(const std::string& name) { return *d.work().document.reel().find(d.clip_named(name)); }
+  const Clip& clip(const std::string& name) {
+    return *d.work().document.reel().find(d.clip_named(name));
+  }
   bool render() {
     d.window.batch().render();
     return d.wait_for([&] { return !d.window.batch().rendering(); }, 90000);
@@ -69,7 +72,9 @@ TEST_F(EveryCut, ThroughTheWholeIssue) {
   ASSERT_TRUE(menu && d.wait_for([&] { return menu->isVisible(); }, 2000));
   QTest::mouseClick(menu, Qt::LeftButton, {}, menu->actionGeometry(menu->findChild<QAction*>("compressor")).center());
   ASSERT_TRUE(d.take_keys() && d.settle());
-  const auto group = [&]() -> const Group& { return d.work().document.reel().groups[static_cast<size_t>(clip("lamp-room-04").group)]; };
+  const auto group = [&]() -> const Group& {
+    return d.work().document.reel().groups[static_cast<size_t>(clip("lamp-room-04").group)];
+  };
   ASSERT_EQ(group().chain.steps.size(), 1U);
 
   // One clip sits out; the shelf and its chain say so; one action brings it back in line.
@@ -154,7 +159,8 @@ TEST_F(EveryCut, ThroughTheWholeIssue) {
   d.window.batch().save_report_to(folder() / "report.html");
   EXPECT_NE(read_text(folder() / "report.html").find("lamp-room-04"), std::string::npos);
   d.window.show_place(0);
-  d.edit(edits::set_settings, step_at(d.work(), ChainOwner::group, 0), settings_of(*find_step("compressor"), {"", "", {{"threshold_db", -30}}}), "Threshold");
+  d.edit(edits::set_settings, step_at(d.work(), ChainOwner::group, 0),
+         settings_of(*find_step("compressor"), {"", "", {{"threshold_db", -30}}}), "Threshold");
   d.window.show_place(1);
   ASSERT_TRUE(render());
   const auto again = d.window.batch().results();
@@ -173,10 +179,14 @@ TEST_F(EveryCut, AStepIsDraggedOverTheBorderAndReachesTheGroup) {
   const QRectF plus = path.add_rect(ChainOwner::group);
   d.drag(&path, from, {plus.center().x() - 30, plus.center().y() + 60});
   ASSERT_TRUE(d.settle());
-  const auto& group = d.work().document.reel().groups[static_cast<size_t>(d.work().selection.clip()->group)].chain.steps;
+  const auto& group = d.work()
+                          .document.reel()
+                          .groups[static_cast<size_t>(d.work().selection.clip()->group)]
+                          .chain.steps;
   ASSERT_EQ(group.size(), 1U);
   EXPECT_EQ(group[0].type, moved.type);
-  EXPECT_EQ(d.work().document.history().undo_label(), std::string(moved.type->label) + " for the whole group");
+  EXPECT_EQ(d.work().document.history().undo_label(),
+            std::string(moved.type->label) + " for the whole group");
 }
 
 TEST_F(EveryCut, ARecipeIsHeardBeforeItIsUsed) {
@@ -230,7 +240,8 @@ TEST_F(EveryCut, APrintOfTheClipTakesNothingFromItsGroup) {
   const auto normalise = [](double goal) { return settings_of(*find_step("normalise"), {"", "", {{"target_db", goal}, {"over", 1}}}); };
   d.edit(edits::set_chain, Chain{{{find_step("normalise"), normalise(-6)}}}, "One step");
   d.edit(edits::add_step, StepPlace{ChainOwner::group, 0}, *find_step("normalise"));
-  d.edit(edits::set_settings, step_at(d.work(), ChainOwner::group, 0), normalise(-20), "Over the group");
+  d.edit(edits::set_settings, step_at(d.work(), ChainOwner::group, 0), normalise(-20),
+         "Over the group");
   d.work().printing.print(std::nullopt);
   ASSERT_TRUE(printed());
   ASSERT_EQ(d.work().selection.clip()->version, 1) << told.toStdString();
@@ -242,20 +253,26 @@ TEST_F(EveryCut, AGroupWithAMissingSourceIsNotPrinted) {
   Reel reel = d.work().document.reel();
   const Clip* other = nullptr;
   for (const auto& c : reel.clips)
-    if (c.group == d.work().selection.clip()->group && c.id != d.work().selection.clip_id()) other = &c;
+    if (c.group == d.work().selection.clip()->group && c.id != d.work().selection.clip_id())
+      other = &c;
   ASSERT_NE(other, nullptr);
   reel.sources[static_cast<size_t>(other->source)].path = folder() / "gone.wav";
   d.work().document.change([&](const Reel&) { return edits::Edit{reel, "Lose a source"}; });
   d.work().printing.print_group();
   EXPECT_FALSE(d.work().printing.busy());
   EXPECT_TRUE(told.contains("is missing")) << told.toStdString();
-  EXPECT_EQ(d.work().document.reel().groups[static_cast<size_t>(d.work().selection.clip()->group)].chain.steps.size(), 1U);
+  EXPECT_EQ(d.work()
+                .document.reel()
+                .groups[static_cast<size_t>(d.work().selection.clip()->group)]
+                .chain.steps.size(),
+            1U);
 }
 
 TEST_F(EveryCut, ClearedVersionsComeBackUntilTheReelIsClosed) {
   d.work().printing.print(SecondsRange{1, 2});
   ASSERT_TRUE(printed());
-  const auto file = d.work().document.reel().sources[static_cast<size_t>(d.work().selection.clip()->source)].path;
+  const auto file =
+      d.work().document.reel().sources[static_cast<size_t>(d.work().selection.clip()->source)].path;
   d.edit(edits::go_to_version, 0);
   d.work().document.clear_unused_versions();
   EXPECT_EQ(d.work().selection.clip()->versions.size(), 1U);
@@ -318,7 +335,8 @@ TEST_F(EveryCut, RulesAreAskedInTheirOrderWhichCanBeChanged) {
 TEST_F(EveryCut, BackBeforeAGroupsPrintOneClipSoundsAsItDid) {
   d.edit(edits::add_step, StepPlace{ChainOwner::group, 0}, *find_step("compressor"));
   d.edit(edits::add_step, StepPlace{ChainOwner::group, 1}, *find_step("gain"));
-  d.edit(edits::set_settings, step_at(d.work(), ChainOwner::group, 1), settings_of(*find_step("gain"), {"", "", {{"gain_db", -7}}}), "Quieter");
+  d.edit(edits::set_settings, step_at(d.work(), ChainOwner::group, 1),
+         settings_of(*find_step("gain"), {"", "", {{"gain_db", -7}}}), "Quieter");
   ASSERT_TRUE(d.settle());
   const auto path = d.work().measurements.levels();
   const double loud = *path->stages.back().loudness_lufs;
@@ -341,7 +359,8 @@ TEST_F(EveryCut, NumbersThatAreNotNewYetAreKnownAsSuch) {
   const double before = *d.work().shelf.clip_loudness(other);
   d.work().selection.select_clip(d.clip_named("stairs-02"));
   d.edit(edits::add_step, StepPlace{ChainOwner::group, 0}, *find_step("gain"));
-  d.edit(edits::set_settings, step_at(d.work(), ChainOwner::group, 0), settings_of(*find_step("gain"), {"", "", {{"gain_db", -5}}}), "Quieter");
+  d.edit(edits::set_settings, step_at(d.work(), ChainOwner::group, 0),
+         settings_of(*find_step("gain"), {"", "", {{"gain_db", -5}}}), "Quieter");
   EXPECT_FALSE(fresh());
   EXPECT_EQ(*d.work().shelf.clip_loudness(other), before);
   ASSERT_TRUE(d.wait_for(fresh));

@@ -37,15 +37,19 @@ std::int64_t now_ns() { return Clock::now().time_since_epoch().count(); }
 // Restless hands.
 class Hands {
  public:
-  Hands(MainWindow& window, unsigned seed) : window_(window), random_(seed), count_(std::stoi(work().document.reel().clips[0].name)) {}
+  Hands(MainWindow& window, unsigned seed)
+      : window_(window), random_(seed), count_(std::stoi(work().document.reel().clips[0].name)) {}
 
   void act() {
     edit();
     switch (random_() % 28) {
       case 0:
-      case 1: work().document.save(work().document.file()); break;
+      case 1:
+        work().document.save(work().document.file());
+        break;
       case 2:
-        if (!work().printing.busy() && work().selection.clip()->versions.size() < 12) work().printing.print(SecondsRange{0.4, 1.1});
+        if (!work().printing.busy() && work().selection.clip()->versions.size() < 12)
+          work().printing.print(SecondsRange{0.4, 1.1});
         break;
       case 3:
         if (!window_.batch().rendering()) window_.batch().render();
@@ -57,11 +61,14 @@ class Hands {
         // Under another name and back: the copy has its own printed files.
         const auto own = work().document.file();
         if (work().printing.busy() || !work().document.save(own)) break;
-        if (work().document.save(own.parent_path() / ("copy" + std::to_string(random_() % 2) + ".reel"))) work().document.open(own);
+        if (work().document.save(own.parent_path() /
+                                 ("copy" + std::to_string(random_() % 2) + ".reel")))
+          work().document.open(own);
         break;
       }
       case 7:
-        if (!work().printing.busy() && work().selection.clip()->versions.size() > 5) work().document.clear_unused_versions();
+        if (!work().printing.busy() && work().selection.clip()->versions.size() > 5)
+          work().document.clear_unused_versions();
         break;
       case 5:
         // One back and its own way on again: the name tells the newest all the same.
@@ -76,8 +83,13 @@ class Hands {
   const Work& work() { return window_.work(); }
   void edit() {
     const Clip& c = work().document.reel().clips[0];
-    if (c.chain.steps.empty()) desktop::edit(work(), edits::add_step, StepPlace{ChainOwner::clip, 0}, *test::with("gain", {}).type);
-    if (random_() % 3 == 0) desktop::edit(work(), edits::set_settings, step_at(work(), ChainOwner::clip, 0), test::with("gain", {{"gain_db", -static_cast<double>(random_() % 20)}}).settings, "Gain");
+    if (c.chain.steps.empty())
+      desktop::edit(work(), edits::add_step, StepPlace{ChainOwner::clip, 0},
+                    *test::with("gain", {}).type);
+    if (random_() % 3 == 0)
+      desktop::edit(
+          work(), edits::set_settings, step_at(work(), ChainOwner::clip, 0),
+          test::with("gain", {{"gain_db", -static_cast<double>(random_() % 20)}}).settings, "Gain");
     desktop::edit_reel(work(), edits::rename_clip, c.id, std::to_string(++count_));
     const Told told{count_, now_ns()};
     if (::write(STDOUT_FILENO, &told, sizeof told) != sizeof told) ::_exit(4);
@@ -96,7 +108,8 @@ int work_until_killed(const char* reel, unsigned seed) {
   window.resize(1280, 800);
   window.show();
   window.open_files({QString::fromUtf8(reel)});
-  if (window.work().document.reel().clips.empty() || !window.work().document.read_only().isEmpty()) return 3;
+  if (window.work().document.reel().clips.empty() || !window.work().document.read_only().isEmpty())
+    return 3;
   window.batch().set_folder(QString::fromStdString((fs::path(reel).parent_path() / "out").string()));
   Hands hands(window, seed);
   QTimer timer;

@@ -29,7 +29,8 @@ class NothingLost : public testing::Test {
  protected:
   NothingLost() {
     for (const char* key : {"batch/pattern", "batch/what", "batch/also", "batch/overwrite"}) QSettings().remove(key);
-    QObject::connect(&d.work().notices, &Notices::message, [this](const QString& text, bool) { told << text; });
+    QObject::connect(&d.work().notices, &Notices::message,
+                     [this](const QString& text, bool) { told << text; });
   }
   // A reel of clips with a step each, saved and open.
   void open(std::initializer_list<test::MadeClip> clips, double seconds = 2) {
@@ -61,7 +62,8 @@ TEST_F(NothingLost, ASecondDropIsReadAfterTheFirst) {
   d.window.open_files(second);
   d.window.open_files({path("gone.wav")});
   EXPECT_TRUE(was_told("will be read after"));
-  ASSERT_TRUE(d.wait_for([&] { return d.work().document.reel().clips.size() == 12 && was_told("gone.wav"); }));
+  ASSERT_TRUE(d.wait_for(
+      [&] { return d.work().document.reel().clips.size() == 12 && was_told("gone.wav"); }));
 }
 
 TEST_F(NothingLost, ASecondPrintWaitsForTheFirst) {
@@ -70,12 +72,17 @@ TEST_F(NothingLost, ASecondPrintWaitsForTheFirst) {
     d.work().selection.select_clip(d.clip_named(name));
     d.work().printing.print(std::nullopt);
   }
-  ASSERT_TRUE(d.wait_for([&] { return !d.work().printing.busy() && std::ranges::all_of(d.work().document.reel().clips, [](const Clip& c) { return c.version == 1; }); }));
+  ASSERT_TRUE(d.wait_for([&] {
+    return !d.work().printing.busy() &&
+           std::ranges::all_of(d.work().document.reel().clips,
+                               [](const Clip& c) { return c.version == 1; });
+  }));
   // Twice the same clip: the second would be of a sound that is no more, and says so.
   d.edit(edits::add_step, StepPlace{ChainOwner::clip, 0}, *find_step("gain"));
   d.work().printing.print(std::nullopt);
   d.work().printing.print(std::nullopt);
-  ASSERT_TRUE(d.wait_for([&] { return !d.work().printing.busy() && d.work().selection.clip()->version == 2; }));
+  ASSERT_TRUE(d.wait_for(
+      [&] { return !d.work().printing.busy() && d.work().selection.clip()->version == 2; }));
   ASSERT_TRUE(d.wait_for([&] { return was_told("was changed while it was printed"); }));
   const auto printed = test::names_in(versions_folder(file));
   EXPECT_EQ(printed.size(), 4U);
@@ -137,7 +144,9 @@ TEST_F(NothingLost, AnEditEndsAPreviewAndNeverFallsOnAnotherStep) {
   d.edit(edits::rename_clip, "renamed");
   EXPECT_EQ(d.work().selection.clip()->name, "renamed");
   EXPECT_EQ(d.work().selection.clip()->chain.steps.size(), 1U);
-  for (const auto& act : std::initializer_list<std::function<void()>>{[&] { d.work().document.undo(); }, [&] { d.work().document.redo(); }, [&] { d.work().document.go_to(0); }}) {
+  for (const auto& act : std::initializer_list<std::function<void()>>{
+           [&] { d.work().document.undo(); }, [&] { d.work().document.redo(); },
+           [&] { d.work().document.go_to(0); }}) {
     d.preview(recipe.chain, false);
     act();
     EXPECT_FALSE(d.work().document.previewing());
@@ -172,10 +181,12 @@ TEST_F(NothingLost, AFailedOpenLeavesTheOpenReelWithLockAndJournal) {
 TEST_F(NothingLost, SavedUnderAnotherNameItHasItsOwnVersions) {
   open({{"a", "A"}});
   d.work().printing.print(std::nullopt);
-  ASSERT_TRUE(d.wait_for([&] { return !d.work().printing.busy() && d.work().selection.clip()->version == 1; }));
+  ASSERT_TRUE(d.wait_for(
+      [&] { return !d.work().printing.busy() && d.work().selection.clip()->version == 1; }));
   ASSERT_TRUE(d.work().document.save(file));
   ASSERT_TRUE(d.work().document.save(folder / "second.reel"));
-  const auto own = d.work().document.reel().sources[static_cast<size_t>(d.work().selection.clip()->source)].path;
+  const auto own =
+      d.work().document.reel().sources[static_cast<size_t>(d.work().selection.clip()->source)].path;
   EXPECT_EQ(own.parent_path(), fs::absolute(versions_folder(folder / "second.reel")));
   ASSERT_TRUE(d.settle());
   // The first is opened, goes back, clears, closes.
@@ -187,7 +198,11 @@ TEST_F(NothingLost, SavedUnderAnotherNameItHasItsOwnVersions) {
   EXPECT_TRUE(fs::is_empty(versions_folder(file)));
   ASSERT_TRUE(d.work().document.open(folder / "second.reel"));
   EXPECT_FALSE(d.work().document.missing(*d.work().selection.clip()));
-  EXPECT_EQ(check_source(d.work().document.reel().sources[static_cast<size_t>(d.work().selection.clip()->source)], true), SourceState::fine);
+  EXPECT_EQ(
+      check_source(
+          d.work().document.reel().sources[static_cast<size_t>(d.work().selection.clip()->source)],
+          true),
+      SourceState::fine);
   EXPECT_TRUE(d.settle());
 }
 
@@ -203,7 +218,8 @@ TEST_F(NothingLost, AReelIsNeverSavedOverARecording) {
 
 TEST_F(NothingLost, AChangedFileIsDrawnAsItIs) {
   open({{"a", "A"}});
-  ASSERT_TRUE(d.wait_for([&] { return d.work().shelf.source_peaks(*d.work().selection.clip()) != nullptr; }));
+  ASSERT_TRUE(d.wait_for(
+      [&] { return d.work().shelf.source_peaks(*d.work().selection.clip()) != nullptr; }));
   const auto loudest = [&] {
     const auto peaks = d.work().shelf.source_peaks(*d.work().selection.clip());
     return peaks ? peaks->range(0, peaks->frames()).high : 0;

@@ -101,7 +101,9 @@ TEST_F(RecipesTest, IsUsedInPlaceOrAfterForClipGroupOrReel) {
   box("Where the recipe is used")->setCurrentIndex(1);
   QTest::mouseClick(button("Use"), Qt::LeftButton);
   EXPECT_EQ(d.work().selection.clip()->chain, before);
-  EXPECT_EQ(d.work().document.reel().groups[static_cast<size_t>(d.work().selection.clip()->group)].chain, recipe.chain);
+  EXPECT_EQ(
+      d.work().document.reel().groups[static_cast<size_t>(d.work().selection.clip()->group)].chain,
+      recipe.chain);
   box("Where the recipe is used")->setCurrentIndex(2);
   QTest::mouseClick(button("Use"), Qt::LeftButton);
   EXPECT_EQ(d.work().document.reel().chain, recipe.chain);

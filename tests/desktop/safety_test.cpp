@@ -45,7 +45,8 @@ TEST_F(SafetyTest, EditsOfAnApplicationThatWasKilledComeBack) {
   }
   Driver d;
   QString told;
-  QObject::connect(&d.work().notices, &Notices::message, [&](const QString& text, bool) { told = text; });
+  QObject::connect(&d.work().notices, &Notices::message,
+                   [&](const QString& text, bool) { told = text; });
   ASSERT_TRUE(d.work().document.open(file));
   EXPECT_EQ(d.work().selection.clip()->name, "renamed");
   EXPECT_TRUE(told.contains("1 edit")) << told.toStdString();
@@ -75,7 +76,8 @@ TEST_F(SafetyTest, TheSecondDrevanOnAReelReadsOnly) {
   ASSERT_TRUE(first.work().document.open(file));
   Driver second;
   QString told;
-  QObject::connect(&second.work().notices, &Notices::message, [&](const QString& text, bool) { told = text; });
+  QObject::connect(&second.work().notices, &Notices::message,
+                   [&](const QString& text, bool) { told = text; });
   ASSERT_TRUE(second.work().document.open(file));
   EXPECT_TRUE(told.contains("another Drevan")) << told.toStdString();
   second.edit_reel(edits::rename_clip, second.work().selection.clip_id(), "mine");
@@ -91,7 +93,8 @@ TEST_F(SafetyTest, ASourceThatChangedIsTold) {
   test::write_wav(folder / "voice.wav", other);
   Driver d;
   QStringList told;
-  QObject::connect(&d.work().notices, &Notices::message, [&](const QString& text, bool) { told << text; });
+  QObject::connect(&d.work().notices, &Notices::message,
+                   [&](const QString& text, bool) { told << text; });
   ASSERT_TRUE(d.work().document.open(file));
   EXPECT_TRUE(d.wait_for([&] { return told.join(' ').contains("Changed on the disk since the reel was saved: voice.wav"); }, 5000));
 }
@@ -185,7 +188,8 @@ TEST_F(SafetyTest, AReelOnAReadOnlyDiskIsOpenedSavedElsewhereAndPrintedNever) {
     const Nobody nobody;
     Driver d;
     QStringList told;
-    QObject::connect(&d.work().notices, &Notices::message, [&](const QString& text, bool) { told << text; });
+    QObject::connect(&d.work().notices, &Notices::message,
+                     [&](const QString& text, bool) { told << text; });
     ASSERT_TRUE(d.work().document.open(file)) << told.join(' ').toStdString();
     EXPECT_TRUE(told.join(' ').contains("opened for reading")) << told.join(' ').toStdString();
     ASSERT_TRUE(d.settle());  // heard and measured like any other

@@ -96,11 +96,14 @@ void three_levels(MainWindow& window, Shots& shots) {
   edit(w, edits::sit_out, step_at(w, ChainOwner::group, 0), true);
   w.selection.select_clip(clip_named(w, "lamp-room-04"));
   w.selection.select_step(step_at(w, ChainOwner::group, 1));
-  edit(w, edits::set_settings, step_at(w, ChainOwner::group, 1), [&] {
-    Settings s = w.selection.step(step_at(w, ChainOwner::group, 1))->settings;
-    s.values[static_cast<size_t>(parameter_index(*find_step("normalise"), "over"))] = 1;
-    return s;
-  }(), "One gain for the group");
+  edit(
+      w, edits::set_settings, step_at(w, ChainOwner::group, 1),
+      [&] {
+        Settings s = w.selection.step(step_at(w, ChainOwner::group, 1))->settings;
+        s.values[static_cast<size_t>(parameter_index(*find_step("normalise"), "over"))] = 1;
+        return s;
+      }(),
+      "One gain for the group");
   shots.settle();
   wait(3000);  // the shelf's new loudness
   shots.take("bench-three-levels");
@@ -131,7 +134,8 @@ void in_two_columns(const std::vector<QPixmap>& pictures, const QString& file) {
   sheet.fill(theme().window);
   QPainter p(&sheet);
   for (int i = 0; i < static_cast<int>(pictures.size()); ++i)
-    p.drawPixmap((i % 2) * (one.width() + 10), (i / 2) * (one.height() + 10), pictures[static_cast<size_t>(i)]);
+    p.drawPixmap((i % 2) * (one.width() + 10), (i / 2) * (one.height() + 10),
+                 pictures[static_cast<size_t>(i)]);
   p.end();
   sheet.save(file);
   std::printf("%s\n", qPrintable(file));
@@ -243,11 +247,13 @@ int main(int argc, char** argv) {
   // The other editors, at work on the voice; the hum on the stairs.
   // Those whose window looks like the others' share a sheet.
   std::vector<QPixmap> editors;
-  for (const char* id : {"gate", "limiter", "octave-bands", "saturation", "pan", "width", "speed", "reverse"}) {
+  for (const char* id :
+       {"gate", "limiter", "octave-bands", "saturation", "pan", "width", "speed", "reverse"}) {
     if (std::string_view(id) == "width") w.selection.select_clip(clip_named(w, "boat-pass"));
     edit(w, edits::add_step, StepPlace{ChainOwner::clip, 0}, *find_step(id));
     shots.settle();
-    if (w.selection.step() && !w.selection.step()->type->starting_points.empty()) window.bench().editor().use_starting_point(0);
+    if (w.selection.step() && !w.selection.step()->type->starting_points.empty())
+      window.bench().editor().use_starting_point(0);
     shots.settle();
     editors.push_back(window.bench().editor().grab());
     while (w.document.history().can_undo()) w.document.undo();
@@ -291,12 +297,16 @@ int main(int argc, char** argv) {
 
   // A batch with everything of Ines through the five steps.
   w.selection.select_clip(clip_named(w, "lamp-room-04"));
-  edit(w, edits::copy_chain, std::vector{clip_named(w, "stairs-02"), clip_named(w, "stairs-03"), clip_named(w, "log-entry-night"),
-                   clip_named(w, "opening"), clip_named(w, "night-two")});
+  edit(w, edits::copy_chain,
+       std::vector{clip_named(w, "stairs-02"), clip_named(w, "stairs-03"),
+                   clip_named(w, "log-entry-night"), clip_named(w, "opening"),
+                   clip_named(w, "night-two")});
   shots.settle();
   w.document.set_target("podcast");
   edit(w, edits::add_step, StepPlace{ChainOwner::reel, 0}, *find_step("normalise"));
-  edit(w, edits::set_settings, step_at(w, ChainOwner::reel, 0), settings_of(*find_step("normalise"), {"", "", {{"measure", 2}, {"target_db", -16}}}), "To -16 LUFS");
+  edit(w, edits::set_settings, step_at(w, ChainOwner::reel, 0),
+       settings_of(*find_step("normalise"), {"", "", {{"measure", 2}, {"target_db", -16}}}),
+       "To -16 LUFS");
   edit(w, edits::add_step, StepPlace{ChainOwner::reel, 1}, *find_step("limiter"));
   shots.settle();
   window.show_place(1);

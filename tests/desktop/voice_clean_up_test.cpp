@@ -91,7 +91,8 @@ TEST(VoiceCleanUp, FromTheDemoToTheBatch) {
   EXPECT_LT(dragged, before - 4);
   EXPECT_EQ(d.bench().editor().slider("threshold_db")->value(), dragged);
   ASSERT_TRUE(d.settle());
-  EXPECT_NEAR(*d.work().measurements.levels()->stages[5].sample_peak_dbfs, -3, 0.05);  // the last step followed
+  EXPECT_NEAR(*d.work().measurements.levels()->stages[5].sample_peak_dbfs, -3,
+              0.05);  // the last step followed
 
   // Listen: before, after and removed while playing; what was heard is what a render gives.
   const QTemporaryDir temp;
@@ -99,9 +100,11 @@ TEST(VoiceCleanUp, FromTheDemoToTheBatch) {
   const CancelToken never{};
   FindingStore store;
   const std::filesystem::path file = temp.filePath("after.wav").toStdString();
-  render_clip({plan_of(d.work().document.reel(), clip), file, Container::wav, SampleType::float32}, store, never);
+  render_clip({plan_of(d.work().document.reel(), clip), file, Container::wav, SampleType::float32},
+              store, never);
   const AudioBuffer after = test::read_all(file);
-  const AudioBuffer source = test::read_all(d.work().document.reel().sources[static_cast<size_t>(clip.source)].path);
+  const AudioBuffer source =
+      test::read_all(d.work().document.reel().sources[static_cast<size_t>(clip.source)].path);
   // Round and round, so that a machine that stands still now and then can be listened to again.
   const auto listen = [&](Qt::Key key, const AudioBuffer& to, double least) {
     QTest::keyClick(&d.window, key);
@@ -121,7 +124,8 @@ TEST(VoiceCleanUp, FromTheDemoToTheBatch) {
   const Match b = listen(Qt::Key_1, source, 0.9999);
   EXPECT_GT(b.correlation, 0.9999);
   // Level matched: the source is heard at the loudness of the result, both lowered alike if need be.
-  const double match = *d.work().measurements.levels()->stages[5].loudness_lufs - *d.work().measurements.levels()->stages[0].loudness_lufs;
+  const double match = *d.work().measurements.levels()->stages[5].loudness_lufs -
+                       *d.work().measurements.levels()->stages[0].loudness_lufs;
   EXPECT_NEAR(b.level_db - a.level_db, match, 0.1);
   // Removed is neither of the two.
   QTest::keyClick(&d.window, Qt::Key_3);
@@ -213,7 +217,9 @@ TEST(VoiceCleanUp, TheManualsFiveMinutes) {
   ASSERT_TRUE(d.add_step("cut"));
   ASSERT_TRUE(d.add_step("de-ess"));
   ASSERT_TRUE(d.add_step("compressor"));
-  ASSERT_TRUE(d.wait_for([&] { return d.work().measurements.course() && !d.work().measurements.course()->reduction_db.empty(); }));
+  ASSERT_TRUE(d.wait_for([&] {
+    return d.work().measurements.course() && !d.work().measurements.course()->reduction_db.empty();
+  }));
   // The advice line may name a threshold from this clip's quiet words: it is taken.
   if (d.bench().advice().rule() == "threshold-off") {
     d.click(&d.bench().advice().action(), QPointF(8, 8));
@@ -224,7 +230,8 @@ TEST(VoiceCleanUp, TheManualsFiveMinutes) {
   d.click(&d.bench().meet_button(), QPointF(8, 8));
   ASSERT_TRUE(d.wait_for([&] {
     const Levels* l = d.work().shelf.clip_levels(d.work().selection.clip_id());
-    return l && d.work().measurements.levels_fresh() && verdict(misses(*d.work().document.target(), *l)) == Verdict::right;
+    return l && d.work().measurements.levels_fresh() &&
+           verdict(misses(*d.work().document.target(), *l)) == Verdict::right;
   }));
   EXPECT_NEAR(*levels().loudness_lufs, -16, 1);
 }

@@ -178,12 +178,14 @@ TEST(Advice, AKnockInAMeasuredClipIsFound) {
   options.levels = &known;
   options.cancel = &never;
   const Chain chain = chain_of({"normalise"});
-  const LevelPath levels = measure_level_path(plan_of({folder / "knock.wav", 0, -1, 48000, {}}, chain), options);
+  const LevelPath levels =
+      measure_level_path(plan_of({folder / "knock.wav", 0, -1, 48000, {}}, chain), options);
   const auto all = advise(chain, &levels);
   ASSERT_FALSE(all.empty());
   EXPECT_EQ(all[0].rule, "stray-peaks");
   EXPECT_NEAR(*all[0].at_s, 7, 0.01);
-  const LevelPath mended = measure_level_path(plan_of({folder / "knock.wav", 0, -1, 48000, {}}, all[0].mended), options);
+  const LevelPath mended =
+      measure_level_path(plan_of({folder / "knock.wav", 0, -1, 48000, {}}, all[0].mended), options);
   EXPECT_GT(*mended.stages.back().loudness_lufs, *levels.stages.back().loudness_lufs + 6);
 }
 

@@ -15,9 +15,7 @@ class ClipSoundTest : public testing::Test {
  protected:
   void SetUp() override { reel = test::reel_of(folder, {{"one", "Voices"}, {"two", "Voices"}, {"wide", "Voices", 2}, {"other", "Others"}}, 2); }
   ClipSound sound(size_t clip) { return clip_sound(reel, reel.clips[clip]); }
-  std::uint64_t last_key(size_t clip) {
-    return stage_keys(plan_of(reel, reel.clips[clip])).back();
-  }
+  std::uint64_t last_key(size_t clip) { return stage_keys(plan_of(reel, reel.clips[clip])).back(); }
 
   test::TempFolder folder;
   Reel reel;

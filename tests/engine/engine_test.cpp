@@ -43,7 +43,8 @@ struct Heard {
   std::vector<Findings> findings;
 };
 
-Heard process(const ClipSound& sound, const Chain& chain, FindingStore& store, StageStore* cache = nullptr, size_t first_tap = 0) {
+Heard process(const ClipSound& sound, const Chain& chain, FindingStore& store,
+              StageStore* cache = nullptr, size_t first_tap = 0) {
   const CancelToken never{};
   std::vector<float> out;
   ProcessOptions o;
@@ -56,7 +57,9 @@ Heard process(const ClipSound& sound, const Chain& chain, FindingStore& store, S
   std::vector<std::vector<float>> data(max_channels);
   const auto done = process_clip(plan_of(sound, chain), o, [&](const AudioBlock& b) {
     channels = b.channels();
-    for (int c = 0; c < channels; ++c) data[static_cast<size_t>(c)].insert(data[static_cast<size_t>(c)].end(), b.channel(c).begin(), b.channel(c).end());
+    for (int c = 0; c < channels; ++c)
+      data[static_cast<size_t>(c)].insert(data[static_cast<size_t>(c)].end(), b.channel(c).begin(),
+                                          b.channel(c).end());
   });
   h.findings = done.findings;
   h.sound = AudioBuffer(channels, static_cast<Samples>(data[0].size()));
@@ -159,7 +162,9 @@ TEST_F(Engine, StageCacheGivesTheSameBits) {
 TEST_F(Engine, WithoutRoomToneNoiseReductionDoesNothingAndTheRenderSaysSo) {
   sound_.room_tone.reset();
   const CancelToken never{};
-  const auto r = render_clip({plan_of(sound_, {{step("noise-reduction")}}), folder_ / "out.wav", Container::wav, SampleType::float32}, store_, never);
+  const auto r = render_clip({plan_of(sound_, {{step("noise-reduction")}}), folder_ / "out.wav",
+                              Container::wav, SampleType::float32},
+                             store_, never);
   ASSERT_EQ(r.warnings.size(), 1U);
   EXPECT_NE(r.warnings[0].find("no room tone"), std::string::npos);
   EXPECT_NEAR(*r.after.loudness_lufs, *r.before.loudness_lufs, 0.01);
@@ -218,12 +223,16 @@ TEST_F(Engine, RenderIsDeterministicAndAtomic) {
   const CancelToken never{};
   for (const char* name : {"a.wav", "b.wav"}) {
     FindingStore fresh;
-    render_clip({plan_of(sound_, five_steps()), folder_ / name, Container::wav, SampleType::int24}, fresh, never);
+    render_clip({plan_of(sound_, five_steps()), folder_ / name, Container::wav, SampleType::int24},
+                fresh, never);
   }
   EXPECT_EQ(test::bytes(folder_ / "a.wav"), test::bytes(folder_ / "b.wav"));
   CancelToken cancelled;
   cancelled.cancel();
-  EXPECT_THROW(render_clip({plan_of(sound_, five_steps()), folder_ / "c.wav", Container::wav, SampleType::int24}, store_, cancelled), Cancelled);
+  EXPECT_THROW(render_clip({plan_of(sound_, five_steps()), folder_ / "c.wav", Container::wav,
+                            SampleType::int24},
+                           store_, cancelled),
+               Cancelled);
   EXPECT_EQ(std::distance(fs::directory_iterator(folder_.path()), {}), 3);  // voice, a, b
 }
 
@@ -232,14 +241,18 @@ TEST_F(Engine, SoundRingsOnOnlyAsLongAsItIsHeard) {
   test::write_wav(folder_ / "tone.wav", x);
   const CancelToken never{};
   const Chain chain{{step("equaliser", {{"band1_hz", 100}, {"band1_gain_db", 12}, {"band1_q", 16}})}};
-  render_clip({plan_of({folder_ / "tone.wav", 0, -1, 48000, {}}, chain), folder_ / "out.wav", Container::wav, SampleType::float32}, store_, never);
+  render_clip({plan_of({folder_ / "tone.wav", 0, -1, 48000, {}}, chain), folder_ / "out.wav",
+               Container::wav, SampleType::float32},
+              store_, never);
   const AudioBuffer y = test::read_all(folder_ / "out.wav");
   EXPECT_GT(y.frames(), 48000 + 4800);
   EXPECT_GT(std::abs(y.channel(0).back()), 3e-5F);
   // A clip that ends in silence gets nothing added.
   for (size_t i = 24000; i < 48000; ++i) x.channel(0)[i] = 0;
   test::write_wav(folder_ / "tone.wav", x);
-  render_clip({plan_of({folder_ / "tone.wav", 0, -1, 48000, {}}, {{step("cut")}}), folder_ / "out.wav", Container::wav, SampleType::float32}, store_, never);
+  render_clip({plan_of({folder_ / "tone.wav", 0, -1, 48000, {}}, {{step("cut")}}),
+               folder_ / "out.wav", Container::wav, SampleType::float32},
+              store_, never);
   EXPECT_EQ(test::read_all(folder_ / "out.wav").frames(), 48000);
 }
 
@@ -247,7 +260,11 @@ TEST_F(Engine, KeepsThePlaceOfBroadcastWaves) {
   AudioBuffer x = test::noise(0.1, 1, 3, 44100);
   test::write_wav(folder_ / "b.wav", x, 44100, SampleType::int24, {"Stairs", 44100 * 10});
   const CancelToken never{};
-  render_clip({{{folder_ / "b.wav", 22050, -1, 48000, {}}, {}}, folder_ / "out.wav", Container::wav, SampleType::int24}, store_, never);
+  render_clip({{{folder_ / "b.wav", 22050, -1, 48000, {}}, {}},
+               folder_ / "out.wav",
+               Container::wav,
+               SampleType::int24},
+              store_, never);
   const auto info = open_audio(folder_ / "out.wav")->info();
   EXPECT_EQ(info.time_reference, 480000 + 24000);  // ten seconds, and half a second into the source
   EXPECT_EQ(info.description, "Stairs");
@@ -257,11 +274,13 @@ TEST_F(Engine, KeepsThePlaceOfBroadcastWaves) {
 TEST_F(Engine, ClippingIsReportedForIntegerFiles) {
   const CancelToken never{};
   const Chain loud{{step("normalise"), step("gain", {{"gain_db", 9}})}};
-  auto r = render_clip({plan_of(sound_, loud), folder_ / "o.wav", Container::wav, SampleType::int16}, store_, never);
+  auto r = render_clip(
+      {plan_of(sound_, loud), folder_ / "o.wav", Container::wav, SampleType::int16}, store_, never);
   EXPECT_GT(r.clipped, 0);
   ASSERT_FALSE(r.warnings.empty());
   EXPECT_NE(r.warnings.back().find("0 dBFS"), std::string::npos);
-  r = render_clip({plan_of(sound_, loud), folder_ / "o.wav", Container::wav, SampleType::float32}, store_, never);
+  r = render_clip({plan_of(sound_, loud), folder_ / "o.wav", Container::wav, SampleType::float32},
+                  store_, never);
   EXPECT_EQ(r.clipped, 0);
   EXPECT_NEAR(*r.after.sample_peak_dbfs, 6, 0.01);
 }
@@ -292,7 +311,8 @@ TEST_F(Engine, TheResultAloneIsTheLevelPathsLastAndKeepsTheBorder) {
   StageStore cache;
   const CancelToken never{};
   Chain chain = five_steps();
-  const auto path = measure_level_path(plan_of(sound_, chain), {&store_, &levels, nullptr, &never, {}, {}, true});
+  const auto path =
+      measure_level_path(plan_of(sound_, chain), {&store_, &levels, nullptr, &never, {}, {}, true});
   const LevelPathOptions o{&store_, &others, &cache, &never, {}, {}, true};
   const Levels alone = measure_result(plan_of(sound_, chain), 3, o);
   EXPECT_EQ(alone.loudness_lufs, path.stages.back().loudness_lufs);
@@ -309,26 +329,33 @@ TEST_F(Engine, TheResultAloneIsTheLevelPathsLastAndKeepsTheBorder) {
   StageStore fake;
   fake.put(keys[3], silent);
   fake.put_facts({keys[3], silent->shape(), {}});
-  EXPECT_FALSE(measure_result(plan_of(sound_, chain), 3, {&store_, &others, &fake, &never, {}, {}, false}).sample_peak_dbfs);
+  EXPECT_FALSE(
+      measure_result(plan_of(sound_, chain), 3, {&store_, &others, &fake, &never, {}, {}, false})
+          .sample_peak_dbfs);
   // What is known is looked up, also when it would cost nothing to hear it again.
-  EXPECT_FALSE(measure_result({{"/nowhere.wav", 0, -1, 48000, {}}}, 0, [&] {
-                 others.put(stage_keys({{"/nowhere.wav", 0, -1, 48000, {}}}).back(), {});
-                 return o;
-               }()).sample_peak_dbfs);
+  EXPECT_FALSE(
+      measure_result({{"/nowhere.wav", 0, -1, 48000, {}}}, 0,
+                     [&] {
+                       others.put(stage_keys({{"/nowhere.wav", 0, -1, 48000, {}}}).back(), {});
+                       return o;
+                     }())
+          .sample_peak_dbfs);
 }
 
 TEST_F(Engine, LevelPathNamesTheFirstStageThatIsOver) {
   LevelStore levels;
   const CancelToken never{};
   const Chain chain{{step("normalise"), step("gain", {{"gain_db", 9}}), step("gain", {{"gain_db", -9}})}};
-  const LevelPath path = measure_level_path(plan_of(sound_, chain), {&store_, &levels, nullptr, &never, {}, {}});
+  const LevelPath path =
+      measure_level_path(plan_of(sound_, chain), {&store_, &levels, nullptr, &never, {}, {}});
   EXPECT_EQ(path.first_over, 2U);
 }
 
 TEST_F(Engine, RemovedByPureGainIsNothing) {
   LevelStore levels;
   const CancelToken never{};
-  const LevelPath path = measure_level_path(plan_of(sound_, {{step("gain", {{"gain_db", 7}})}}), {&store_, &levels, nullptr, &never, {}, {}});
+  const LevelPath path = measure_level_path(plan_of(sound_, {{step("gain", {{"gain_db", 7}})}}),
+                                            {&store_, &levels, nullptr, &never, {}, {}});
   EXPECT_NEAR(20 * std::log10(path.fitted_gain), 7, 1e-4);
 }
 
@@ -346,14 +373,16 @@ TEST(KeptSound, GoesToDiskAndComesBackFromAnyPlace) {
   AudioBuffer x = test::noise(0.3, 2, 5, 48000, 2);
   for (const size_t limit : {size_t{1000}, size_t{128} << 20}) {
     const auto sound = std::make_shared<KeptSound>(48000, 2, limit);
-    for (Samples at = 0; at < 96000; at += 5000) ASSERT_TRUE(sound->write(x.block(at, static_cast<int>(std::min<Samples>(5000, 96000 - at)))));
+    for (Samples at = 0; at < 96000; at += 5000)
+      ASSERT_TRUE(sound->write(x.block(at, static_cast<int>(std::min<Samples>(5000, 96000 - at)))));
     ASSERT_TRUE(sound->finish());
     EXPECT_EQ(sound->shape(), (SoundShape{48000, 2, 96000}));
     // Two readers do not disturb each other.
     const auto one = reader_of(sound), other = reader_of(sound);
     AudioBuffer y(2, 96000), z(2, 100);
     Samples done = 0;
-    for (int n = 0; done < 96000 && (n = one->read(y.block(done, static_cast<int>(std::min<Samples>(777, 96000 - done))))) > 0;) {
+    for (int n = 0; done < 96000 && (n = one->read(y.block(done, static_cast<int>(std::min<Samples>(
+                                                                     777, 96000 - done))))) > 0;) {
       done += n;
       other->seek(96000 - done);
       ASSERT_GT(other->read(z.block()), 0);

@@ -13,11 +13,14 @@ using test::TempFolder;
 
 class Printing : public ::testing::Test {
  protected:
-  PrintResult print(AudioBuffer& sound, const Chain& chain, std::optional<SecondsRange> range, double fade_s = 0.05) {
+  PrintResult print(AudioBuffer& sound, const Chain& chain, std::optional<SecondsRange> range,
+                    double fade_s = 0.05) {
     test::write_wav(t_ / "in.wav", sound);
     const CancelToken never;
     std::filesystem::remove(t_ / "versions" / "out.wav");  // a print replaces nothing
-    return print_clip({plan_of({t_ / "in.wav", 0, -1, 48000, std::nullopt}, chain), range, fade_s, t_ / "versions" / "out.wav"}, store_, never);
+    return print_clip({plan_of({t_ / "in.wav", 0, -1, 48000, std::nullopt}, chain), range, fade_s,
+                       t_ / "versions" / "out.wav"},
+                      store_, never);
   }
   AudioBuffer printed() { return test::read_all(t_ / "versions" / "out.wav"); }
   TempFolder t_;
@@ -78,7 +81,9 @@ TEST_F(Printing, AllOfAClipIsWhatARenderGives) {
   const Chain chain{{test::with("compressor", {{"threshold_db", -30}}), test::with("normalise", {{"target_db", 0}})}};
   const auto result = print(x, chain, std::nullopt);
   const CancelToken never{};
-  render_clip({plan_of({t_ / "in.wav", 0, -1, 48000, std::nullopt}, chain), t_ / "r.wav", Container::wav, SampleType::float32}, store_, never);
+  render_clip({plan_of({t_ / "in.wav", 0, -1, 48000, std::nullopt}, chain), t_ / "r.wav",
+               Container::wav, SampleType::float32},
+              store_, never);
   EXPECT_EQ(test::bytes(t_ / "versions" / "out.wav"), test::bytes(t_ / "r.wav"));
   EXPECT_NEAR(*result.levels.sample_peak_dbfs, 0, 0.01);
 }

@@ -38,7 +38,9 @@ class Shapes : public testing::Test {
     o.cancel = &never;
     o.cache = cache;
     made.done = process_clip(plan, o, [&](const AudioBlock& b) {
-      for (int c = 0; c < b.channels(); ++c) made.data[static_cast<size_t>(c)].insert(made.data[static_cast<size_t>(c)].end(), b.channel(c).begin(), b.channel(c).end());
+      for (int c = 0; c < b.channels(); ++c)
+        made.data[static_cast<size_t>(c)].insert(made.data[static_cast<size_t>(c)].end(),
+                                                 b.channel(c).begin(), b.channel(c).end());
     });
     return made;
   }
@@ -78,7 +80,8 @@ TEST_F(Shapes, ReversedTwiceIsAsItWas) {
 
 // What rings into a reverse comes before the sound when it is turned back: a rising echo, by the chain alone.
 TEST_F(Shapes, WhatRingsIntoARewriterIsPartOfIt) {
-  const ChainStep ringing = with("cut", {{"low_hz", 20}, {"low_slope_db", 3}, {"high_hz", 200}, {"high_slope_db", 3}});
+  const ChainStep ringing =
+      with("cut", {{"low_hz", 20}, {"low_slope_db", 3}, {"high_hz", 200}, {"high_slope_db", 3}});
   AudioBuffer x(1, 4800);
   x.channel(0)[4700] = 0.9F;
   test::write_wav(t / "x.wav", x);
@@ -90,12 +93,15 @@ TEST_F(Shapes, WhatRingsIntoARewriterIsPartOfIt) {
   EXPECT_EQ(last.shape.frames, 4800 + std::llround(lead * 48000));
   EXPECT_FALSE(last.from_clip.backwards());
   // The click sounds where the map says, to the few milliseconds that the filter itself is late.
-  const auto top = std::ranges::max_element(out.data[0], {}, [](float v) { return std::abs(v); }) - out.data[0].begin();
+  const auto top = std::ranges::max_element(out.data[0], {}, [](float v) { return std::abs(v); }) -
+                   out.data[0].begin();
   EXPECT_NEAR(static_cast<double>(top) / 48000, last.from_clip.out_of(4700.0 / 48000), 0.01);
 }
 
 TEST_F(Shapes, StretchAndSpeedPutMomentsWhereTheMapSays) {
-  for (const auto& step : {with("stretch", {{"length_pct", 150}}), with("speed", {{"speed_pct", 50}}), with("stretch", {{"length_s", 3}})}) {
+  for (const auto& step :
+       {with("stretch", {{"length_pct", 150}}), with("speed", {{"speed_pct", 50}}),
+        with("stretch", {{"length_s", 3}})}) {
     const auto out = process(plan_of(clicks(), {{step}}));
     const Stage& last = out.done.stages.back();
     EXPECT_EQ(static_cast<Samples>(out.data[0].size()), last.shape.frames);
@@ -103,17 +109,22 @@ TEST_F(Shapes, StretchAndSpeedPutMomentsWhereTheMapSays) {
     const auto found = peaks(out.data[0]);
     ASSERT_EQ(found.size(), 3U) << step.type->id;
     size_t i = 0;
-    for (const double at : {0.5, 1.0, 1.7}) EXPECT_NEAR(found[i++], last.from_clip.out_of(at), 0.006) << step.type->id;
+    for (const double at : {0.5, 1.0, 1.7})
+      EXPECT_NEAR(found[i++], last.from_clip.out_of(at), 0.006) << step.type->id;
   }
 }
 
 TEST_F(Shapes, MonoBecomesStereoBehindPan) {
   AudioBuffer x = test::sine(1000, 0.5, 1);
   test::write_wav(t / "tone.wav", x);
-  const ClipPlan plan = plan_of({t / "tone.wav", 0, -1, 48000, {}}, {{with("gain", {}), with("pan", {{"pan_pct", -100}}), with("limiter", {})}});
+  const ClipPlan plan =
+      plan_of({t / "tone.wav", 0, -1, 48000, {}},
+              {{with("gain", {}), with("pan", {{"pan_pct", -100}}), with("limiter", {})}});
   const AudioBuffer out = render({plan, t / "out.wav", Container::wav, SampleType::float32});
   ASSERT_EQ(out.channels(), 2);
-  EXPECT_GT(out.channel(0)[20000] * out.channel(0)[20000] + out.channel(0)[20012] * out.channel(0)[20012], 0.1F);
+  EXPECT_GT(
+      out.channel(0)[20000] * out.channel(0)[20000] + out.channel(0)[20012] * out.channel(0)[20012],
+      0.1F);
   for (const float v : out.channel(1)) ASSERT_NEAR(v, 0, 1e-6F);
   LevelStore levels;
   const auto path = measure_level_path(plan, {&store, &levels, nullptr, &never, {}, 1});
@@ -123,16 +134,19 @@ TEST_F(Shapes, MonoBecomesStereoBehindPan) {
 }
 
 TEST_F(Shapes, KeptStagesGiveTheSameBits) {
-  const Chain chain{{with("normalise", {}), with("stretch", {{"length_pct", 80}}), with("reverse", {}), with("pan", {{"pan_pct", 40}}), with("normalise", {})}};
+  const Chain chain{{with("normalise", {}), with("stretch", {{"length_pct", 80}}),
+                     with("reverse", {}), with("pan", {{"pan_pct", 40}}), with("normalise", {})}};
   const ClipSound sound = clicks();
   StageStore cache;
   const auto first = process(plan_of(sound, chain), &cache);
   LevelStore levels;
-  const auto path = measure_level_path(plan_of(sound, chain), {&store, &levels, &cache, &never, {}, {}});
+  const auto path =
+      measure_level_path(plan_of(sound, chain), {&store, &levels, &cache, &never, {}, {}});
   // Late changes begin at a kept stage.
   Chain later = chain;
   later.steps[4] = with("normalise", {{"target_db", -9}});
-  const auto from_kept = measure_level_path(plan_of(sound, later), {&store, &levels, &cache, &never, {}, {}});
+  const auto from_kept =
+      measure_level_path(plan_of(sound, later), {&store, &levels, &cache, &never, {}, {}});
   EXPECT_NEAR(*from_kept.stages.back().sample_peak_dbfs, -9, 0.01);
   EXPECT_EQ(from_kept.rewritten, path.rewritten);
   EXPECT_EQ(from_kept.rewritten_stage, 3U);
@@ -141,7 +155,8 @@ TEST_F(Shapes, KeptStagesGiveTheSameBits) {
 }
 
 TEST_F(Shapes, APlayerHearsWhatARenderWrites) {
-  const Chain chain{{with("stretch", {{"length_pct", 130}}), with("gain", {{"gain_db", -3}}), with("pan", {{"pan_pct", 20}})}};
+  const Chain chain{{with("stretch", {{"length_pct", 130}}), with("gain", {{"gain_db", -3}}),
+                     with("pan", {{"pan_pct", 20}})}};
   const ClipPlan clip = plan_of(clicks(), chain);
   LevelStore levels;
   const auto path = measure_level_path(clip, {&store, &levels, nullptr, &never, {}, {}});
@@ -160,7 +175,9 @@ TEST_F(Shapes, APlayerHearsWhatARenderWrites) {
   AudioBuffer before(2, PlayRun::block), after(2, PlayRun::block);
   for (Samples at = 30000; at + PlayRun::block < 124800; at += PlayRun::block) {
     run.next(before.block(), after.block(), -1);
-    for (size_t i = 0; i < PlayRun::block; ++i) ASSERT_NEAR(after.channel(1)[i], rendered.channel(1)[static_cast<size_t>(at) + i], 1e-6F) << at;
+    for (size_t i = 0; i < PlayRun::block; ++i)
+      ASSERT_NEAR(after.channel(1)[i], rendered.channel(1)[static_cast<size_t>(at) + i], 1e-6F)
+          << at;
   }
   // Before leads: it plays as it was, and time follows.
   run.seek(62400);
@@ -175,7 +192,8 @@ TEST_F(Shapes, AsLongAsTheClipOnDemand) {
   AudioBuffer x = test::sine(150, 0.5, 1);
   test::write_wav(t / "x.wav", x);
   const ClipSound sound{t / "x.wav", 0, -1, 48000, {}};
-  RenderRequest request{plan_of(sound, {{ringing}}), t / "ring.wav", Container::wav, SampleType::float32};
+  RenderRequest request{plan_of(sound, {{ringing}}), t / "ring.wav", Container::wav,
+                        SampleType::float32};
   const AudioBuffer ring = render(request);
   EXPECT_GT(ring.frames(), 48000);
   request.output = t / "same.wav";
@@ -183,7 +201,8 @@ TEST_F(Shapes, AsLongAsTheClipOnDemand) {
   const AudioBuffer same = render(request);
   ASSERT_EQ(same.frames(), 48000);
   for (size_t i = 0; i < 47520; ++i) ASSERT_EQ(same.channel(0)[i], ring.channel(0)[i]);
-  for (size_t i = 47520; i < 48000; ++i) ASSERT_LE(std::abs(same.channel(0)[i]), std::abs(ring.channel(0)[i]));
+  for (size_t i = 47520; i < 48000; ++i)
+    ASSERT_LE(std::abs(same.channel(0)[i]), std::abs(ring.channel(0)[i]));
   EXPECT_EQ(same.channel(0)[47999], 0.0F);
   // What does not ring is not faded; what is too short is filled, what is too long is cut.
   request.plan = {sound};
@@ -198,7 +217,10 @@ TEST_F(Shapes, ASelectionIsTurnedRoundAndWidened) {
   AudioBuffer x = test::noise(0.2, 2, 5);
   test::write_wav(t / "x.wav", x);
   const ClipSound sound{t / "x.wav", 0, -1, 48000, {}};
-  print_clip({plan_of(sound, {{with("reverse", {}), with("pan", {{"pan_pct", 100}, {"law_db", 2}})}}), SecondsRange{0.5, 1.5}, 0, t / "v" / "p.wav"}, store, never);
+  print_clip(
+      {plan_of(sound, {{with("reverse", {}), with("pan", {{"pan_pct", 100}, {"law_db", 2}})}}),
+       SecondsRange{0.5, 1.5}, 0, t / "v" / "p.wav"},
+      store, never);
   const AudioBuffer out = test::read_all(t / "v" / "p.wav");
   ASSERT_EQ(out.channels(), 2);
   ASSERT_EQ(out.frames(), 96000);
@@ -213,7 +235,9 @@ TEST_F(Shapes, ASelectionIsTurnedRoundAndWidened) {
   }
   // What changes the length has no place in a selection.
   try {
-    print_clip({plan_of(sound, {{with("speed", {{"speed_pct", 50}})}}), SecondsRange{0.5, 1.5}, 0, t / "v" / "q.wav"}, store, never);
+    print_clip({plan_of(sound, {{with("speed", {{"speed_pct", 50}})}}), SecondsRange{0.5, 1.5}, 0,
+                t / "v" / "q.wav"},
+               store, never);
     ADD_FAILURE();
   } catch (const Error& e) {
     EXPECT_NE(std::string(e.what()).find("print the whole clip"), std::string::npos) << e.what();
@@ -222,7 +246,8 @@ TEST_F(Shapes, ASelectionIsTurnedRoundAndWidened) {
 
 TEST(TimeMaps, GoThereAndBack) {
   const TimeMap bent({{0, 0}, {1, 2}, {3, 3}});
-  for (const double s : {-0.5, 0.0, 0.3, 1.0, 2.5, 3.0, 4.0}) EXPECT_NEAR(bent.in_of(bent.out_of(s)), s, 1e-12);
+  for (const double s : {-0.5, 0.0, 0.3, 1.0, 2.5, 3.0, 4.0})
+    EXPECT_NEAR(bent.in_of(bent.out_of(s)), s, 1e-12);
   EXPECT_NEAR(bent.out_of(2), 2.5, 1e-12);
   EXPECT_NEAR(bent.out_of(5), 4, 1e-12);  // it goes on as at its end
   const auto turned = bent.then(TimeMap::reversed(3));

@@ -13,7 +13,8 @@
 namespace drevan {
 namespace {
 
-std::shared_ptr<PlayPlan> playing(const std::filesystem::path& file, std::vector<ChainStep> steps = {}) {
+std::shared_ptr<PlayPlan> playing(const std::filesystem::path& file,
+                                  std::vector<ChainStep> steps = {}) {
   auto plan = std::make_shared<PlayPlan>();
   plan->clip = plan_of({file, 0, -1, 48000, {}}, {std::move(steps)});
   plan->findings.resize(plan->clip.steps.size());
@@ -68,14 +69,18 @@ TEST_F(SpectrogramTest, PlainGainIsNotRemovedButAFiltersPartIs) {
   EXPECT_LT(level_at(g, g.removed, 300, 1), -110);
   const auto whole = last_of(gain, {0, 4, 100, 80, false});
   EXPECT_NEAR(level_at(whole, whole.removed, 300, 1), -26, 2);  // half of it is gone
-  const auto cut = last_of(playing(folder / "tones.wav", {test::with("cut", {{"low_hz", 1000}, {"low_slope_db", 1}})}), {0, 4, 100, 80});
+  const auto cut = last_of(
+      playing(folder / "tones.wav", {test::with("cut", {{"low_hz", 1000}, {"low_slope_db", 1}})}),
+      {0, 4, 100, 80});
   EXPECT_NEAR(level_at(cut, cut.removed, 300, 1), -20, 2);
   EXPECT_LT(level_at(cut, cut.after, 300, 1), -55);
 }
 
 // Around one step, before is what enters it, to the sample.
 TEST_F(SpectrogramTest, AroundAStepOnlyThatStepCounts) {
-  auto plan = playing(folder / "tones.wav", {test::with("gain", {{"gain_db", -12}}), test::with("limiter", {}), test::with("gain", {{"gain_db", 20}})});
+  auto plan = playing(folder / "tones.wav",
+                      {test::with("gain", {{"gain_db", -12}}), test::with("limiter", {}),
+                       test::with("gain", {{"gain_db", 20}})});
   plan->solo_step = 1;
   const auto s = last_of(plan, {0, 4, 100, 80, false});
   EXPECT_NEAR(level_at(s, s.before, 300, 1), -32, 2);
@@ -93,7 +98,8 @@ TEST_F(SpectrogramTest, ALongClipIsThereAtOnceAndSharpens) {
   double first = 0;
   int count = 0;
   const CancelToken cancel;
-  const auto plan = playing(folder / "long.wav", {test::with("compressor", {}), test::with("equaliser", {{"band3_gain_db", 3}})});
+  const auto plan = playing(folder / "long.wav", {test::with("compressor", {}),
+                                                  test::with("equaliser", {{"band3_gain_db", 3}})});
   draw_spectrogram(plan, {0, 600, 400, 80}, cancel, [&](const Spectrogram& s) {
     if (count++ > 0) return;
     first = std::chrono::duration<double>(Clock::now() - begin).count();
@@ -107,11 +113,15 @@ TEST_F(SpectrogramTest, ALongClipIsThereAtOnceAndSharpens) {
 TEST_F(SpectrogramTest, ItCanBeCancelled) {
   CancelToken cancel;
   cancel.cancel();
-  EXPECT_THROW(draw_spectrogram(playing(folder / "tones.wav"), {}, cancel, [](const Spectrogram&) {}), Cancelled);
+  EXPECT_THROW(
+      draw_spectrogram(playing(folder / "tones.wav"), {}, cancel, [](const Spectrogram&) {}),
+      Cancelled);
 }
 
 TEST_F(SpectrogramTest, ACourseTellsWhatACompressorTakesAndWhen) {
-  auto plan = playing(folder / "tones.wav", {test::with("compressor", {{"threshold_db", -30}, {"ratio", 2}, {"knee_db", 0}})});
+  auto plan =
+      playing(folder / "tones.wav",
+              {test::with("compressor", {{"threshold_db", -30}, {"ratio", 2}, {"knee_db", 0}})});
   plan->solo_step = 0;
   const CancelToken cancel;
   const StepCourse c = measure_step_course(plan, cancel);

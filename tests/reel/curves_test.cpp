@@ -16,12 +16,16 @@ namespace {
 
 using test::TempFolder;
 
-std::shared_ptr<const Curve> curve(std::vector<CurvePoint> points) { return std::make_shared<const Curve>(Curve{std::move(points)}); }
+std::shared_ptr<const Curve> curve(std::vector<CurvePoint> points) {
+  return std::make_shared<const Curve>(Curve{std::move(points)});
+}
 
 TEST(Curves, GoFromPointToPointInTheParametersScale) {
   const Parameter& gain = find_step("gain")->parameters[0];
-  const Curve c{{{1, -60, CurveShape::line}, {2, 0, CurveShape::smooth}, {4, -6, CurveShape::hold}, {5, 6}}};
-  const std::pair<double, double> expected[] = {{-3, -60}, {1, -60}, {1.5, -30}, {2, 0}, {3, -3}, {4, -6}, {4.99, -6}, {5, 6}, {9, 6}};
+  const Curve c{
+      {{1, -60, CurveShape::line}, {2, 0, CurveShape::smooth}, {4, -6, CurveShape::hold}, {5, 6}}};
+  const std::pair<double, double> expected[] = {{-3, -60}, {1, -60},   {1.5, -30}, {2, 0}, {3, -3},
+                                                {4, -6},   {4.99, -6}, {5, 6},     {9, 6}};
   for (const auto& [s, value] : expected) EXPECT_NEAR(value_at(c, gain, s), value, 1e-9) << s;
   // Smooth begins and ends level: 3 t^2 - 2 t^3.
   EXPECT_NEAR(value_at(c, gain, 2.5), -6 * (3 * 0.0625 - 2 * 0.015625), 1e-9);
@@ -33,8 +37,12 @@ TEST(Curves, GoFromPointToPointInTheParametersScale) {
 
 TEST(Curves, LastThroughRecipesAndReels) {
   Recipe recipe{"Fade", "", {{test::with("gain", {}), test::with("cut", {})}}, {}};
-  recipe.chain.steps[0].curves = {{on_parameter, curve({{0, 1, CurveShape::hold}, {3, 0, CurveShape::hold}})}, {0, curve({{0, -60}, {1.5, 0, CurveShape::smooth}, {2, -6}})}};
-  recipe.chain.steps[1].curves = {{0, curve({{0, find_step("cut")->parameters[0].least}, {1, 200}})}, {1, curve({{0.5, 2, CurveShape::hold}})}};
+  recipe.chain.steps[0].curves = {
+      {on_parameter, curve({{0, 1, CurveShape::hold}, {3, 0, CurveShape::hold}})},
+      {0, curve({{0, -60}, {1.5, 0, CurveShape::smooth}, {2, -6}})}};
+  recipe.chain.steps[1].curves = {
+      {0, curve({{0, find_step("cut")->parameters[0].least}, {1, 200}})},
+      {1, curve({{0.5, 2, CurveShape::hold}})}};
   const auto text = to_json(recipe).dump();
   EXPECT_NE(text.find("\"drevan_recipe\":2"), std::string::npos);
   EXPECT_NE(text.find("[1.5,0,\"smooth\"]"), std::string::npos) << text;
@@ -69,17 +77,26 @@ TEST(Curves, WhatIsWrongIsNamed) {
       {R"([1])", "must be an object"}};
   for (const auto& [curves, why] : wrong) {
     try {
-      recipe_from_text(std::string(R"({"drevan_recipe":2,"steps":[{"step":"gain","curves":)") + curves + "}]}", "x.recipe");
+      recipe_from_text(
+          std::string(R"({"drevan_recipe":2,"steps":[{"step":"gain","curves":)") + curves + "}]}",
+          "x.recipe");
       ADD_FAILURE() << curves;
     } catch (const Error& e) {
       EXPECT_NE(std::string(e.what()).find(why), std::string::npos) << e.what();
-      EXPECT_NE(std::string(e.what()).find("x.recipe, step 1 (gain), curves"), std::string::npos) << e.what();
+      EXPECT_NE(std::string(e.what()).find("x.recipe, step 1 (gain), curves"), std::string::npos)
+          << e.what();
     }
   }
-  const char* still[] = {R"({"step":"stretch","curves":{"length_s":[[0,2]]}})", R"({"step":"normalise","curves":{"measure":[[0,"sample_peak"]]}})", R"({"step":"reverse","curves":{"on":[[0,true]]}})"};
-  for (const auto* step : still) EXPECT_THROW(recipe_from_text(std::string(R"({"drevan_recipe":2,"steps":[)") + step + "]}", "x"), Error) << step;
+  const char* still[] = {R"({"step":"stretch","curves":{"length_s":[[0,2]]}})",
+                         R"({"step":"normalise","curves":{"measure":[[0,"sample_peak"]]}})",
+                         R"({"step":"reverse","curves":{"on":[[0,true]]}})"};
+  for (const auto* step : still)
+    EXPECT_THROW(
+        recipe_from_text(std::string(R"({"drevan_recipe":2,"steps":[)") + step + "]}", "x"), Error)
+        << step;
   std::string many = R"({"drevan_recipe":2,"steps":[{"step":"gain","curves":{"gain_db":[)";
-  for (size_t i = 0; i <= most_curve_points; ++i) many += (i ? ",[" : "[") + std::to_string(i) + ",0]";
+  for (size_t i = 0; i <= most_curve_points; ++i)
+    many += (i ? ",[" : "[") + std::to_string(i) + ",0]";
   EXPECT_THROW(recipe_from_text(many + "]}}]}", "x"), Error);
 }
 
@@ -100,7 +117,9 @@ class HeardCurves : public testing::Test {
     o.store = &store;
     o.cancel = &never;
     std::vector<float> all;
-    process_clip(plan_of(reel, reel.clips[0]), o, [&](const AudioBlock& b) { all.insert(all.end(), b.channel(0).begin(), b.channel(0).end()); });
+    process_clip(plan_of(reel, reel.clips[0]), o, [&](const AudioBlock& b) {
+      all.insert(all.end(), b.channel(0).begin(), b.channel(0).end());
+    });
     return to_db(static_cast<double>(std::abs(all.at(static_cast<size_t>(s * 48000)))) / 0.5);
   }
   static ChainStep fade(double later) {

@@ -24,7 +24,9 @@ class Edits : public testing::Test {
   // Nothing is changed in place.
   void TearDown() override { EXPECT_EQ(reel, before); }
 
-  StepId id(ChainOwner owner, int index) const { return chain_of(reel, reel.clips[0], owner).steps[static_cast<size_t>(index)].id; }
+  StepId id(ChainOwner owner, int index) const {
+    return chain_of(reel, reel.clips[0], owner).steps[static_cast<size_t>(index)].id;
+  }
   static std::vector<std::string_view> steps(const Chain& chain) {
     std::vector<std::string_view> out;
     for (const auto& s : chain.steps) out.push_back(s.type->id);
@@ -52,12 +54,18 @@ TEST_F(Edits, AddStepPutsItInPlaceWithANewIdToBeLookedAt) {
   EXPECT_EQ(edit.step, edit.next.clips[0].chain.steps[1].id);
   EXPECT_GT(edit.step, reel.last_step_id);
   // Beyond the end it is the last.
-  EXPECT_EQ(steps(edits::add_step(reel, 1, {ChainOwner::reel, 9}, *find_step("gain")).next.chain), Ids{"gain"});
-  EXPECT_EQ(steps(edits::add_step(reel, 3, {ChainOwner::group, 0}, *find_step("gain")).next.groups[1].chain), Ids{"gain"});
+  EXPECT_EQ(steps(edits::add_step(reel, 1, {ChainOwner::reel, 9}, *find_step("gain")).next.chain),
+            Ids{"gain"});
+  EXPECT_EQ(steps(edits::add_step(reel, 3, {ChainOwner::group, 0}, *find_step("gain"))
+                      .next.groups[1]
+                      .chain),
+            Ids{"gain"});
 }
 
 TEST_F(Edits, MoveStepWithinAndBetweenChains) {
-  const auto at = [&](int index, StepPlace to) { return edits::move_step(reel, 1, id(ChainOwner::clip, index), to); };
+  const auto at = [&](int index, StepPlace to) {
+    return edits::move_step(reel, 1, id(ChainOwner::clip, index), to);
+  };
   EXPECT_EQ(steps(at(0, {ChainOwner::clip, 2}).next.clips[0].chain), (Ids{"gate", "cut", "gain"}));
   EXPECT_EQ(steps(at(0, {ChainOwner::clip, 3}).next.clips[0].chain), (Ids{"gate", "gain", "cut"}));
   EXPECT_EQ(steps(at(2, {ChainOwner::clip, 0}).next.clips[0].chain), (Ids{"gain", "cut", "gate"}));
@@ -70,17 +78,30 @@ TEST_F(Edits, MoveStepWithinAndBetweenChains) {
   EXPECT_EQ(up.next.groups[0].chain.steps[0].id, up.step);
   // Who sat out of the group's step has no place in another chain.
   const auto out = edits::sit_out(reel, 1, id(ChainOwner::group, 0), true).next;
-  EXPECT_TRUE(edits::move_step(out, 1, id(ChainOwner::group, 0), {ChainOwner::clip, 0}).next.clips[0].chain.steps[0].sits_out.empty());
+  EXPECT_TRUE(edits::move_step(out, 1, id(ChainOwner::group, 0), {ChainOwner::clip, 0})
+                  .next.clips[0]
+                  .chain.steps[0]
+                  .sits_out.empty());
 }
 
 TEST_F(Edits, RemoveSwitchAndSetGoById) {
-  EXPECT_EQ(steps(edits::remove_step(reel, 1, id(ChainOwner::clip, 1)).next.clips[0].chain), (Ids{"cut", "gain"}));
-  EXPECT_FALSE(edits::switch_step(reel, 1, id(ChainOwner::group, 0), false).next.groups[0].chain.steps[0].on);
+  EXPECT_EQ(steps(edits::remove_step(reel, 1, id(ChainOwner::clip, 1)).next.clips[0].chain),
+            (Ids{"cut", "gain"}));
+  EXPECT_FALSE(edits::switch_step(reel, 1, id(ChainOwner::group, 0), false)
+                   .next.groups[0]
+                   .chain.steps[0]
+                   .on);
   const auto set = test::with("gain", {{"gain_db", -3}}).settings;
-  EXPECT_EQ(edits::set_settings(reel, 1, id(ChainOwner::clip, 2), set, "Quieter").next.clips[0].chain.steps[2].settings, set);
+  EXPECT_EQ(edits::set_settings(reel, 1, id(ChainOwner::clip, 2), set, "Quieter")
+                .next.clips[0]
+                .chain.steps[2]
+                .settings,
+            set);
   expect_impossible([&] { edits::remove_step(reel, 1, 999); }, "not there any more");
-  expect_impossible([&] { edits::remove_step(reel, 3, id(ChainOwner::clip, 0)); }, "not there any more");
-  expect_impossible([&] { edits::remove_step(reel, 77, id(ChainOwner::clip, 0)); }, "not in the reel any more");
+  expect_impossible([&] { edits::remove_step(reel, 3, id(ChainOwner::clip, 0)); },
+                    "not there any more");
+  expect_impossible([&] { edits::remove_step(reel, 77, id(ChainOwner::clip, 0)); },
+                    "not in the reel any more");
 }
 
 TEST_F(Edits, TurnsOfOneStepAreOneUndoStepWhereverItMoves) {
@@ -99,13 +120,17 @@ TEST_F(Edits, TurnsOfOneStepAreOneUndoStepWhereverItMoves) {
 
 TEST_F(Edits, RecipesAndChainsGetIdsOfTheirOwn) {
   const Recipe recipe{"Two", "", {{make_step("ride"), make_step("limiter")}}, {}};
-  EXPECT_EQ(steps(edits::use_recipe(reel, 1, ChainOwner::clip, recipe, true).next.clips[0].chain), (Ids{"cut", "gate", "gain", "ride", "limiter"}));
-  EXPECT_EQ(steps(edits::use_recipe(reel, 1, ChainOwner::group, recipe, false).next.groups[0].chain), (Ids{"ride", "limiter"}));
+  EXPECT_EQ(steps(edits::use_recipe(reel, 1, ChainOwner::clip, recipe, true).next.clips[0].chain),
+            (Ids{"cut", "gate", "gain", "ride", "limiter"}));
+  EXPECT_EQ(
+      steps(edits::use_recipe(reel, 1, ChainOwner::group, recipe, false).next.groups[0].chain),
+      (Ids{"ride", "limiter"}));
   const int to[] = {2, 3};
   const auto copied = edits::copy_chain(reel, 1, to);
   EXPECT_EQ(copied.label, "Copy chain to 2 clips");
   EXPECT_EQ(copied.next.clips[2].chain, reel.clips[0].chain);
-  EXPECT_EQ(place_of(copied.next, copied.next.clips[0], id(ChainOwner::clip, 0)), (StepPlace{ChainOwner::clip, 0}));
+  EXPECT_EQ(place_of(copied.next, copied.next.clips[0], id(ChainOwner::clip, 0)),
+            (StepPlace{ChainOwner::clip, 0}));
   EXPECT_EQ(place_of(copied.next, copied.next.clips[1], id(ChainOwner::clip, 0)), std::nullopt);
 }
 
@@ -113,7 +138,8 @@ TEST_F(Edits, SittingOut) {
   const auto out = edits::sit_out(reel, 2, id(ChainOwner::group, 0), true);
   EXPECT_EQ(out.label, "b sits out of Compressor");
   EXPECT_TRUE(running_steps(out.next, out.next.clips[1]).empty());
-  expect_impossible([&] { edits::sit_out(reel, 1, id(ChainOwner::clip, 0), true); }, "its own steps");
+  expect_impossible([&] { edits::sit_out(reel, 1, id(ChainOwner::clip, 0), true); },
+                    "its own steps");
   const auto all = edits::sit_out_of_group(out.next, 1, true);
   EXPECT_TRUE(sits_out_of_group(all.next, all.next.clips[0]));
   const int both[] = {1, 2};
@@ -127,7 +153,8 @@ TEST_F(Edits, ClipsAndTheirRoomTone) {
   EXPECT_EQ(marked.next.clips[0].room_tone, (SecondsRange{0, 0.7}));
   expect_impossible([&] { edits::set_room_tone(reel, 1, SecondsRange{1, 1.2}); }, "too short");
   expect_impossible([&] { edits::share_room_tone(reel, 1, true); }, "mark it first");
-  EXPECT_TRUE(lends_room_tone(edits::share_room_tone(marked.next, 1, true).next, marked.next.clips[0]));
+  EXPECT_TRUE(
+      lends_room_tone(edits::share_room_tone(marked.next, 1, true).next, marked.next.clips[0]));
   EXPECT_FALSE(edits::set_room_tone(marked.next, 1, std::nullopt).next.clips[0].room_tone);
   const int ids[] = {1, 3};
   const auto less = edits::remove_clips(reel, ids);
@@ -137,7 +164,9 @@ TEST_F(Edits, ClipsAndTheirRoomTone) {
 }
 
 TEST_F(Edits, WhatAClipsSoundDependsOn) {
-  const auto same = [&](const edits::Edit& edit, int clip) { return sounds_the_same(reel, edit.next, clip); };
+  const auto same = [&](const edits::Edit& edit, int clip) {
+    return sounds_the_same(reel, edit.next, clip);
+  };
   EXPECT_TRUE(same(edits::rename_clip(reel, 1, "x"), 1));
   EXPECT_FALSE(same(edits::remove_step(reel, 1, id(ChainOwner::clip, 0)), 1));
   EXPECT_TRUE(same(edits::remove_step(reel, 1, id(ChainOwner::clip, 0)), 2));

@@ -55,7 +55,9 @@ namespace {
       journal->end();
       journal = std::make_unique<Journal>(file, read_text(file));
     }
-    if (random() % 3 == 0) render_clip({plan_of(reel, clip), out / (std::to_string(random() % 4) + ".wav")}, store, never);
+    if (random() % 3 == 0)
+      render_clip({plan_of(reel, clip), out / (std::to_string(random() % 4) + ".wav")}, store,
+                  never);
     // A print is safe when the version is in the journal; its file was whole before.
     if (random() % 3 == 0 && clip.versions.size() < 12) {
       const auto to = version_file(file, clip);

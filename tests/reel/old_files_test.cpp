@@ -27,7 +27,8 @@ std::vector<StepId> ids_of(Reel reel) {
 TEST(OldFiles, AReelOfVersion1OpensAndItsStepsGetIds) {
   const Reel reel = load_reel(old / "version-1.reel");
   EXPECT_EQ(reel.clips.size(), 14U);
-  for (const auto& source : reel.sources) EXPECT_EQ(check_source(source, false), SourceState::fine) << source.path;
+  for (const auto& source : reel.sources)
+    EXPECT_EQ(check_source(source, false), SourceState::fine) << source.path;
   const auto ids = ids_of(reel);
   EXPECT_EQ(ids.size(), 5U);
   EXPECT_EQ(std::set(ids.begin(), ids.end()).size(), ids.size());
@@ -99,8 +100,8 @@ TEST(StepIds, AreGivenOnceAndStayWithTheirStep) {
 
 TEST(StepIds, TwoOfOneIdAreRefused) {
   const auto reel = [](const std::string& a, const std::string& b) {
-    return R"({"drevan_reel":2,"name":"x","sources":[],"clips":[],"groups":[{"name":"g","chain":[{"step":"gain")" + a +
-           R"(}]}],"chain":[{"step":"gate")" + b + "}]}";
+    return R"({"drevan_reel":2,"name":"x","sources":[],"clips":[],"groups":[{"name":"g","chain":[{"step":"gain")" +
+           a + R"(}]}],"chain":[{"step":"gate")" + b + "}]}";
   };
   EXPECT_NO_THROW(reel_from_text(reel(R"(,"id":3)", R"(,"id":4)"), ".", "x"));
   EXPECT_NO_THROW(reel_from_text(reel("", ""), ".", "x"));
@@ -116,7 +117,8 @@ TEST(StepIds, TwoOfOneIdAreRefused) {
       EXPECT_NE(std::string(e.what()).find(why), std::string::npos) << e.what();
     }
   }
-  EXPECT_THROW(recipe_from_text(R"({"drevan_recipe":1,"steps":[{"step":"gain","id":1}]})", "x"), Error);
+  EXPECT_THROW(recipe_from_text(R"({"drevan_recipe":1,"steps":[{"step":"gain","id":1}]})", "x"),
+               Error);
 }
 
 }  // namespace

@@ -43,11 +43,15 @@ TEST(PanStandard, LawsKeepWhatTheySay) {
 
 AudioBuffer sine(double hz, double seconds) {
   AudioBuffer x(1, static_cast<Samples>(seconds * rate));
-  for (size_t i = 0; i < x.channel(0).size(); ++i) x.channel(0)[i] = static_cast<float>(0.5 * std::sin(2 * pi * hz * static_cast<double>(i) / rate));
+  for (size_t i = 0; i < x.channel(0).size(); ++i)
+    x.channel(0)[i] =
+        static_cast<float>(0.5 * std::sin(2 * pi * hz * static_cast<double>(i) / rate));
   return x;
 }
 
-std::unique_ptr<Rewriter> make(const ChainStep& step) { return step.type->rewrite(step.settings, {{rate, 1, 4096}, step.curves}); }
+std::unique_ptr<Rewriter> make(const ChainStep& step) {
+  return step.type->rewrite(step.settings, {{rate, 1, 4096}, step.curves});
+}
 
 // Level of one tone in the middle of a sound, and of all the rest, dB re a sine of 0.5.
 std::pair<double, double> tone_and_rest(const AudioBuffer& x, double hz) {
@@ -56,7 +60,8 @@ std::pair<double, double> tone_and_rest(const AudioBuffer& x, double hz) {
   // Least squares of a sine and a cosine.
   double ss = 0, cc = 0, sc = 0, xs = 0, xc = 0;
   for (size_t i = 0; i < n; ++i) {
-    const double a = 2 * pi * hz * static_cast<double>(i) / rate, s = std::sin(a), c = std::cos(a), v = all[first + i];
+    const double a = 2 * pi * hz * static_cast<double>(i) / rate, s = std::sin(a), c = std::cos(a),
+                 v = all[first + i];
     ss += s * s, cc += c * c, sc += s * c, xs += v * s, xc += v * c;
   }
   const double d = ss * cc - sc * sc, a = (xs * cc - xc * sc) / d, b = (xc * ss - xs * sc) / d;
@@ -65,7 +70,8 @@ std::pair<double, double> tone_and_rest(const AudioBuffer& x, double hz) {
     const double w = 2 * pi * hz * static_cast<double>(i) / rate;
     rest += std::pow(all[first + i] - a * std::sin(w) - b * std::cos(w), 2);
   }
-  return {to_db(std::hypot(a, b) / 0.5), 10 * std::log10(rest / static_cast<double>(n) / 0.125 + 1e-20)};
+  return {to_db(std::hypot(a, b) / 0.5),
+          10 * std::log10(rest / static_cast<double>(n) / 0.125 + 1e-20)};
 }
 
 // Band-limited interpolation (Smith and Gossett 1984): what is heard is the tone at another pitch, and nothing else; what
@@ -80,7 +86,8 @@ TEST(SpeedStandard, NothingIsHeardThatWasNotThere) {
       const auto [tone, rest] = tone_and_rest(out, now);
       // Between 0.94 and 1 times half the slower rate the filter falls.
       if (hz * up < 0.94 * rate / 2) EXPECT_NEAR(tone, 0, 0.1) << pct << " %, " << hz << " Hz";
-      if (hz * up < 0.94 * rate / 2 || hz * up > rate / 2) EXPECT_LT(rest, -90) << pct << " %, " << hz << " Hz";
+      if (hz * up < 0.94 * rate / 2 || hz * up > rate / 2)
+        EXPECT_LT(rest, -90) << pct << " %, " << hz << " Hz";
     }
   }
 }
@@ -107,14 +114,20 @@ TEST(SpeedStandard, ATapeThatSlowsDown) {
 
 // The library's own best, measured when this was planned: 1.8 ms to 150 %, 4.7 to 200 %, 22 ms to 400 %.
 TEST(StretchStandard, BeginningsStandWhereTheMapSays) {
-  for (const auto& [pct, limit_s] : {std::pair(50.0, 0.005), {75.0, 0.005}, {125.0, 0.005}, {150.0, 0.005}, {200.0, 0.012}, {400.0, 0.025}}) {
+  for (const auto& [pct, limit_s] : {std::pair(50.0, 0.005),
+                                     {75.0, 0.005},
+                                     {125.0, 0.005},
+                                     {150.0, 0.005},
+                                     {200.0, 0.012},
+                                     {400.0, 0.025}}) {
     // Bursts of noise with a sharp beginning, like hard consonants.
     AudioBuffer x = test::silence(4, rate, 1);
     const AudioBuffer burst = test::noise(0.2, 0.06, 4, rate, 1);
     const double at[] = {0.5, 1.13, 1.9, 2.6, 3.31};
     for (const double s : at)
       for (size_t i = 0; i < burst.channel(0).size(); ++i)
-        x.channel(0)[static_cast<size_t>(s * rate) + i] = burst.channel(0)[i] * static_cast<float>(std::exp(-static_cast<double>(i) / 900));
+        x.channel(0)[static_cast<size_t>(s * rate) + i] =
+            burst.channel(0)[i] * static_cast<float>(std::exp(-static_cast<double>(i) / 900));
     const auto rewriter = make(test::with("stretch", {{"length_pct", pct}}));
     const AudioBuffer out = test::rewritten(*rewriter, x, rate);
     ASSERT_EQ(out.frames(), std::llround(4 * rate * pct / 100));
@@ -122,7 +135,8 @@ TEST(StretchStandard, BeginningsStandWhereTheMapSays) {
     for (const double s : at) {
       // Where the level first passes a fourth of its largest near there.
       const double want = map.out_of(s);
-      const auto from = static_cast<size_t>((want - 0.15) * rate), to = static_cast<size_t>((want + 0.15) * rate);
+      const auto from = static_cast<size_t>((want - 0.15) * rate),
+                 to = static_cast<size_t>((want + 0.15) * rate);
       float most = 0;
       for (size_t i = from; i < to; ++i) most = std::max(most, std::abs(out.channel(0)[i]));
       size_t begin = from;
@@ -148,7 +162,8 @@ TEST(StretchStandard, PitchStaysWithinTwoCents) {
         if (first < 0) first = last;
         ++periods;
       }
-      EXPECT_NEAR(1200 * std::log2(periods / (last - first) * rate / hz), 0, 2) << pct << " %, " << hz << " Hz";
+      EXPECT_NEAR(1200 * std::log2(periods / (last - first) * rate / hz), 0, 2)
+          << pct << " %, " << hz << " Hz";
     }
 }
 

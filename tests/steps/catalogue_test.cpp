@@ -42,7 +42,10 @@ std::vector<Case> cases() {
 std::string name_of(const testing::TestParamInfo<Case>& info) {
   std::string id(info.param.type->id);
   std::ranges::replace(id, '-', '_');
-  return id + "_" + std::to_string(static_cast<int>(info.param.rate)) + (info.param.channels == 1 ? "_mono" : info.param.channels == 2 ? "_stereo" : "_six");
+  return id + "_" + std::to_string(static_cast<int>(info.param.rate)) +
+         (info.param.channels == 1   ? "_mono"
+          : info.param.channels == 2 ? "_stereo"
+                                     : "_six");
 }
 
 class EveryStep : public testing::TestWithParam<Case> {
@@ -61,7 +64,8 @@ class EveryStep : public testing::TestWithParam<Case> {
   AudioBuffer wide(const AudioBuffer& x) const {
     const int out = channels_out(type(), standard(), x.channels());
     AudioBuffer wider(std::max(x.channels(), out), x.frames());
-    for (int c = 0; c < x.channels(); ++c) std::ranges::copy(x.channel(c), wider.channel(c).begin());
+    for (int c = 0; c < x.channels(); ++c)
+      std::ranges::copy(x.channel(c), wider.channel(c).begin());
     return wider;
   }
   Findings learn(const Settings& s) const {
@@ -216,7 +220,8 @@ TEST_P(EveryStep, CurvesAreTheSameForEveryBlockSize) {
   for (const int i : parameters) {
     Curve curve;
     if (i == on_parameter) {
-      curve.points = {{0, 1, CurveShape::hold}, {0.2, 0, CurveShape::hold}, {0.41, 1, CurveShape::hold}};
+      curve.points = {
+          {0, 1, CurveShape::hold}, {0.2, 0, CurveShape::hold}, {0.41, 1, CurveShape::hold}};
     } else {
       const Parameter& p = type().parameters[static_cast<size_t>(i)];
       const auto shape = p.scale == Scale::choice ? CurveShape::hold : CurveShape::line;
@@ -227,14 +232,17 @@ TEST_P(EveryStep, CurvesAreTheSameForEveryBlockSize) {
     const FlushDenormals flush;
     const auto run_curve = [&](AudioBuffer& x, int block) {
       ChainRun chain(std::span(&step, 1), std::span(&found, 1), format());
-      for (Samples at = 0; at < x.frames(); at += block) chain.process(x.block(at, static_cast<int>(std::min<Samples>(block, x.frames() - at))));
+      for (Samples at = 0; at < x.frames(); at += block)
+        chain.process(x.block(at, static_cast<int>(std::min<Samples>(block, x.frames() - at))));
     };
     AudioBuffer parts = whole;
     run_curve(whole, 4096);
     run_curve(parts, 477);
     ASSERT_TRUE(finite(whole)) << i;
     for (int c = 0; c < whole.channels(); ++c)
-      for (size_t k = 0; k < whole.channel(c).size(); ++k) ASSERT_EQ(parts.channel(c)[k], whole.channel(c)[k]) << "parameter " << i << ", sample " << k;
+      for (size_t k = 0; k < whole.channel(c).size(); ++k)
+        ASSERT_EQ(parts.channel(c)[k], whole.channel(c)[k])
+            << "parameter " << i << ", sample " << k;
   }
 }
 
@@ -245,7 +253,8 @@ INSTANTIATE_TEST_SUITE_P(Catalogue, EveryStep, testing::ValuesIn(cases()), name_
 std::vector<Case> rewriters() {
   std::vector<Case> out;
   for (const StepType* t : catalogue())
-    for (const auto& [rate, channels] : {std::pair(44100.0, 1), std::pair(48000.0, 2), std::pair(96000.0, 6)})
+    for (const auto& [rate, channels] :
+         {std::pair(44100.0, 1), std::pair(48000.0, 2), std::pair(96000.0, 6)})
       if (t->rewrite) out.push_back({t, rate, channels});
   return out;
 }
@@ -254,25 +263,30 @@ class EveryRewriter : public testing::TestWithParam<Case> {
  protected:
   const StepType& type() const { return *GetParam().type; }
   // What it makes of a sound, and whether all it promises is true.
-  AudioBuffer rewritten(const Settings& s, const AudioBuffer& in, int block = 4096, std::span<const Track> tracks = {}) {
+  AudioBuffer rewritten(const Settings& s, const AudioBuffer& in, int block = 4096,
+                        std::span<const Track> tracks = {}) {
     const auto rewriter = type().rewrite(s, {{GetParam().rate, in.channels(), block}, tracks});
     test::BufferReader reader(in, GetParam().rate);
     const Samples length = rewriter->length(in.frames());
     AudioBuffer out(in.channels(), length);
     Samples at = 0;
     double share = 0;
-    rewriter->rewrite(reader, [&](const AudioBlock& b) {
-      ASSERT_LE(at + b.frames(), length);
-      out.block(at, b.frames()).copy_from(b);
-      at += b.frames();
-    }, [&](double told) {
-      EXPECT_GE(told, share - 1e-9);
-      share = told;
-    });
+    rewriter->rewrite(
+        reader,
+        [&](const AudioBlock& b) {
+          ASSERT_LE(at + b.frames(), length);
+          out.block(at, b.frames()).copy_from(b);
+          at += b.frames();
+        },
+        [&](double told) {
+          EXPECT_GE(told, share - 1e-9);
+          share = told;
+        });
     EXPECT_EQ(at, length);
     EXPECT_NEAR(share, 1, 1e-6);
     const TimeMap map = rewriter->map(in.frames());
-    const double in_s = static_cast<double>(in.frames()) / GetParam().rate, out_s = static_cast<double>(length) / GetParam().rate;
+    const double in_s = static_cast<double>(in.frames()) / GetParam().rate,
+                 out_s = static_cast<double>(length) / GetParam().rate;
     const double first = map.out_of(0), last = map.out_of(in_s);
     EXPECT_NEAR(std::min(first, last), 0, 1 / GetParam().rate);
     EXPECT_NEAR(std::max(first, last), out_s, 1 / GetParam().rate);
@@ -301,7 +315,8 @@ TEST_P(EveryRewriter, GivesTheLengthAndClockThatItPromises) {
 }
 
 TEST_P(EveryRewriter, SilenceStaysSilence) {
-  const AudioBuffer out = rewritten(settings().back(), test::silence(0.3, GetParam().rate, GetParam().channels));
+  const AudioBuffer out =
+      rewritten(settings().back(), test::silence(0.3, GetParam().rate, GetParam().channels));
   for (const float v : out.channel(0)) ASSERT_EQ(v, 0.0F);
 }
 
@@ -310,11 +325,15 @@ TEST_P(EveryRewriter, CurvesGiveTheLengthThatTheirMapSays) {
   for (size_t i = 0; i < type().parameters.size(); ++i) {
     const Parameter& p = type().parameters[i];
     if (!may_follow_curve(p)) continue;
-    const Track track{static_cast<int>(i), std::make_shared<const Curve>(Curve{{{0.1, 50}, {0.3, 200, CurveShape::smooth}, {0.5, 100, CurveShape::hold}}})};
+    const Track track{
+        static_cast<int>(i),
+        std::make_shared<const Curve>(
+            Curve{{{0.1, 50}, {0.3, 200, CurveShape::smooth}, {0.5, 100, CurveShape::hold}}})};
     const AudioBuffer out = rewritten(standard_settings(type()), x, 4096, std::span(&track, 1));
     EXPECT_NE(out.frames(), x.frames());
     const AudioBuffer again = rewritten(standard_settings(type()), x, 4096, std::span(&track, 1));
-    for (size_t k = 0; k < out.channel(0).size(); ++k) ASSERT_EQ(out.channel(0)[k], again.channel(0)[k]);
+    for (size_t k = 0; k < out.channel(0).size(); ++k)
+      ASSERT_EQ(out.channel(0)[k], again.channel(0)[k]);
   }
 }
 
@@ -340,7 +359,8 @@ TEST(Catalogue, DescriptionsAreWhole) {
       EXPECT_FALSE(value_text(p, p.standard).empty());
       for (const double f : {0.0, 0.3, 1.0})
         if (p.scale != Scale::choice && !p.whole) EXPECT_NEAR(to_fraction(p, from_fraction(p, f)), f, 1e-9) << p.id;
-      const std::pair<std::string_view, std::string_view> units[] = {{"dB", "_db"}, {"Hz", "_hz"}, {"ms", "_ms"}, {"%", "_pct"}, {"s", "_s"}, {"st", "_st"}};
+      const std::pair<std::string_view, std::string_view> units[] = {
+          {"dB", "_db"}, {"Hz", "_hz"}, {"ms", "_ms"}, {"%", "_pct"}, {"s", "_s"}, {"st", "_st"}};
       for (const auto& [unit, ending] : units)
         if (p.unit == unit) EXPECT_TRUE(p.id.ends_with(ending)) << p.id;
     }

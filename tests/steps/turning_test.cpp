@@ -39,7 +39,8 @@ class Turning : public testing::TestWithParam<Turn> {
   Settings from() const { return settings_of(type(), type().starting_points.front()); }
   double to() const { return from_fraction(parameter(), to_fraction(parameter(), from()[GetParam().parameter]) < 0.5 ? 0.85 : 0.15); }
   std::unique_ptr<Processor> make(const Settings& s) const {
-    if (type().hears == Hears::nothing) return make_processor(type(), s, {}, {rate, channels(), 4096});
+    if (type().hears == Hears::nothing)
+      return make_processor(type(), s, {}, {rate, channels(), 4096});
     AudioBuffer heard = type().hears == Hears::room_tone ? test::noise(0.002, 1.0, 9) : programme(6);
     return make_processor(type(), s, test::learn_step({&type(), s}, heard), {rate, 1, 4096});
   }
@@ -49,7 +50,8 @@ class Turning : public testing::TestWithParam<Turn> {
   AudioBuffer widened(const AudioBuffer& x) const {
     AudioBuffer out(wide(), x.frames());
     for (int c = 0; c < wide(); ++c)
-      for (size_t i = 0; i < x.channel(0).size(); ++i) out.channel(c)[i] = (c == 0 ? 1.0F : 0.5F) * x.channel(0)[i];
+      for (size_t i = 0; i < x.channel(0).size(); ++i)
+        out.channel(c)[i] = (c == 0 ? 1.0F : 0.5F) * x.channel(0)[i];
     return out;
   }
   // Words on a room; with a hum, so that there is something for every step to find.
@@ -101,22 +103,32 @@ TEST_P(Turning, CurvesDoNotClick) {
     PlannedStep step{0, &type(), from(), {{index, std::make_shared<const Curve>(curve)}}, {}};
     Findings found;
     if (type().hears != Hears::nothing) {
-      AudioBuffer heard = type().hears == Hears::room_tone ? test::noise(0.002, 1.0, 9) : programme(6);
+      AudioBuffer heard =
+          type().hears == Hears::room_tone ? test::noise(0.002, 1.0, 9) : programme(6);
       found = test::learn_step({&type(), from()}, heard);
     }
     ChainRun run(std::span(&step, 1), std::span(&found, 1), {rate, channels(), 4096});
     AudioBuffer x(1, 120000);
-    for (size_t i = 0; i < x.channel(0).size(); ++i) x.channel(0)[i] = static_cast<float>(0.05 * std::cos(2 * std::numbers::pi * 200 * static_cast<double>(i) / rate));
+    for (size_t i = 0; i < x.channel(0).size(); ++i)
+      x.channel(0)[i] = static_cast<float>(
+          0.05 * std::cos(2 * std::numbers::pi * 200 * static_cast<double>(i) / rate));
     x = widened(x);
     AudioBuffer unturned = x;
     this->run(*make(from()), unturned, 0, unturned.frames());
-    for (Samples at = 0; at < x.frames(); at += 256) run.process(x.block(at, static_cast<int>(std::min<Samples>(256, x.frames() - at))));
-    const auto bend = [](const AudioBuffer& a, size_t i) { return std::abs(static_cast<double>(a.channel(0)[i + 1]) - 2 * static_cast<double>(a.channel(0)[i]) + static_cast<double>(a.channel(0)[i - 1])); };
+    for (Samples at = 0; at < x.frames(); at += 256)
+      run.process(x.block(at, static_cast<int>(std::min<Samples>(256, x.frames() - at))));
+    const auto bend = [](const AudioBuffer& a, size_t i) {
+      return std::abs(static_cast<double>(a.channel(0)[i + 1]) -
+                      2 * static_cast<double>(a.channel(0)[i]) +
+                      static_cast<double>(a.channel(0)[i - 1]));
+    };
     double before = 0;
-    for (size_t i = 40000; i + 1 < x.channel(0).size(); ++i) before = std::max(before, bend(unturned, i));
+    for (size_t i = 40000; i + 1 < x.channel(0).size(); ++i)
+      before = std::max(before, bend(unturned, i));
     for (size_t i = 46000; i + 241 < x.channel(0).size(); ++i) {
       double level = 1e-4;
-      for (size_t k = i - 240; k < i + 240; k += 4) level = std::max(level, static_cast<double>(std::abs(x.channel(0)[k])));
+      for (size_t k = i - 240; k < i + 240; k += 4)
+        level = std::max(level, static_cast<double>(std::abs(x.channel(0)[k])));
       ASSERT_LT(bend(x, i), 0.04 * level + 2 * before) << "sample " << i << ", to " << to();
     }
   }

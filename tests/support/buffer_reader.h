@@ -8,7 +8,8 @@ namespace drevan::test {
 
 class BufferReader final : public SoundReader {
  public:
-  BufferReader(AudioBuffer sound, double rate) : sound_(std::move(sound)), shape_{rate, sound_.channels(), sound_.frames()} {}
+  BufferReader(AudioBuffer sound, double rate)
+      : sound_(std::move(sound)), shape_{rate, sound_.channels(), sound_.frames()} {}
   const SoundShape& shape() const override { return shape_; }
   void seek(Samples frame) override { at_ = std::clamp<Samples>(frame, 0, shape_.frames); }
   int read(const AudioBlock& block) override {
@@ -29,10 +30,13 @@ inline AudioBuffer rewritten(Rewriter& rewriter, const AudioBuffer& in, double r
   BufferReader reader(in, rate);
   AudioBuffer out(in.channels(), rewriter.length(in.frames()));
   Samples at = 0;
-  rewriter.rewrite(reader, [&](const AudioBlock& b) {
-    out.block(at, b.frames()).copy_from(b);
-    at += b.frames();
-  }, [](double) {});
+  rewriter.rewrite(
+      reader,
+      [&](const AudioBlock& b) {
+        out.block(at, b.frames()).copy_from(b);
+        at += b.frames();
+      },
+      [](double) {});
   return out;
 }
 

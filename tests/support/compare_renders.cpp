@@ -18,7 +18,8 @@ namespace fs = std::filesystem;
 using namespace drevan;
 
 std::string file_name(std::string name) {
-  std::ranges::replace_if(name, [](unsigned char c) { return !std::isalnum(c) && c != '-'; }, '-');
+  std::ranges::replace_if(
+      name, [](unsigned char c) { return !std::isalnum(c) && c != '-'; }, '-');
   return name;
 }
 
@@ -44,7 +45,8 @@ AudioBuffer read_all(const fs::path& file) {
   const auto reader = open_audio(file);
   AudioBuffer out(reader->info().channels, reader->info().frames);
   for (Samples at = 0; at < out.frames();) {
-    const int n = reader->read(out.block(at, static_cast<int>(std::min<Samples>(4096, out.frames() - at))));
+    const int n =
+        reader->read(out.block(at, static_cast<int>(std::min<Samples>(4096, out.frames() - at))));
     if (n == 0) break;
     at += n;
   }
@@ -54,7 +56,8 @@ AudioBuffer read_all(const fs::path& file) {
 // In what two sounds differ; empty: in nothing.
 std::string difference(const fs::path& one, const fs::path& other) {
   const AudioBuffer a = read_all(one), b = read_all(other);
-  if (a.channels() != b.channels()) return fmt::format("{} channels, now {}", a.channels(), b.channels());
+  if (a.channels() != b.channels())
+    return fmt::format("{} channels, now {}", a.channels(), b.channels());
   if (a.frames() != b.frames()) return fmt::format("{} frames, now {}", a.frames(), b.frames());
   Samples differ = 0, first = -1;
   double most = 0, peak = 0;
@@ -67,8 +70,9 @@ std::string difference(const fs::path& one, const fs::path& other) {
       most = std::max(most, std::abs(static_cast<double>(x) - static_cast<double>(y)));
     }
   if (differ == 0) return {};
-  return fmt::format("{} samples of {} differ, first at frame {}, at most {:.1f} dB below the sound's peak", differ,
-                     a.frames() * a.channels(), first, 20 * std::log10(peak / most));
+  return fmt::format(
+      "{} samples of {} differ, first at frame {}, at most {:.1f} dB below the sound's peak",
+      differ, a.frames() * a.channels(), first, 20 * std::log10(peak / most));
 }
 
 int compare(const fs::path& before, const fs::path& after) {
@@ -91,7 +95,8 @@ int compare(const fs::path& before, const fs::path& after) {
       fmt::print("{}: {}\n", name.string(), told);
     }
   }
-  fmt::print("{} renders are the same bit for bit, {} differ, {} are there on one side only.\n", same, differ, alone);
+  fmt::print("{} renders are the same bit for bit, {} differ, {} are there on one side only.\n",
+             same, differ, alone);
   return differ > 0 ? 1 : 0;
 }
 

@@ -45,7 +45,11 @@ int main(int, char** argv) {
   }
   attempt([&] { save_history({{{std::make_shared<const Reel>(reel), "Rename"}}, 0}, file, read_text(file)); });
   const auto printed = version_file(file, reel.clips[0]);
-  if (attempt([&] { print_clip({plan_of(clip_sound(reel, reel.clips[0]), {{make_step("gain")}}), std::nullopt, 0.05, printed}, store, never); })) {
+  if (attempt([&] {
+        print_clip({plan_of(clip_sound(reel, reel.clips[0]), {{make_step("gain")}}), std::nullopt,
+                    0.05, printed},
+                   store, never);
+      })) {
     Reel next = reel;
     add_version(next, next.clips[0].id, {.what = "printed"}, examine_source(printed));
     if (attempt([&] { save_reel(next, file); })) reel = next;

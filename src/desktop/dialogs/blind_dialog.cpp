@@ -13,7 +13,8 @@
 
 namespace drevan::desktop {
 
-BlindDialog::BlindDialog(const Work& work, std::optional<SecondsRange> loop, unsigned seed, QWidget* parent)
+BlindDialog::BlindDialog(const Work& work, std::optional<SecondsRange> loop, unsigned seed,
+                         QWidget* parent)
     : QDialog(parent), work_(work), test_(seed) {
   setWindowTitle(tr("Blind comparison"));
   setAttribute(Qt::WA_DeleteOnClose);
@@ -81,18 +82,23 @@ QString BlindDialog::result() const {
   if (!test_.finished()) return {};
   const double chance = chance_of(test_.right(), BlindTest::trials);
   const QString score = tr("%1 of %2 right.").arg(test_.right()).arg(BlindTest::trials);
-  const QString odds = tr("By guessing alone that happens in %1 % of all tries").arg(100 * chance, 0, 'f', chance < 0.1 ? 1 : 0);
+  const QString odds = tr("By guessing alone that happens in %1 % of all tries")
+                           .arg(100 * chance, 0, 'f', chance < 0.1 ? 1 : 0);
   return chance < 0.05 ? tr("%1 %2: you do hear a difference.").arg(score, odds)
                        : tr("%1 %2: this does not beat chance.").arg(score, odds);
 }
 
 void BlindDialog::show_state() {
   const bool done = test_.finished();
-  title_->setText(done ? tr("The score") : tr("Trial %1 of %2").arg(test_.trial() + 1).arg(BlindTest::trials));
-  const QString what = work_.listening.solo_step() ? tr("the selected step") : tr("the whole chain");
+  title_->setText(done ? tr("The score")
+                       : tr("Trial %1 of %2").arg(test_.trial() + 1).arg(BlindTest::trials));
+  const QString what =
+      work_.listening.solo_step() ? tr("the selected step") : tr("the whole chain");
   state_->setText(done ? result()
-                       : tr("Before and after %1 at one loudness. X is one of the two, hidden anew in every trial: listen as often as you "
-                            "like, then say which it is.").arg(what));
+                       : tr("Before and after %1 at one loudness. X is one of the two, hidden anew "
+                            "in every trial: listen as often as you "
+                            "like, then say which it is.")
+                             .arg(what));
   is_before_->setVisible(!done);
   is_after_->setVisible(!done);
   again_->setVisible(done);

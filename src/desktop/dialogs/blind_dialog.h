@@ -19,7 +19,8 @@ class BlindDialog : public QDialog {
   Q_OBJECT
 
  public:
-  BlindDialog(const Work& work, std::optional<SecondsRange> loop, unsigned seed, QWidget* parent = nullptr);
+  BlindDialog(const Work& work, std::optional<SecondsRange> loop, unsigned seed,
+              QWidget* parent = nullptr);
 
   const BlindTest& test() const { return test_; }
   QString result() const;

@@ -29,7 +29,8 @@ void HistoryDialog::refresh() {
   const auto at = static_cast<int>(work_.document.history().at());
   list_->clear();
   for (size_t i = 0; i < labels.size(); ++i) {
-    auto* item = new QListWidgetItem(labels[i].empty() ? tr("As it was opened") : QString::fromStdString(labels[i]), list_);
+    auto* item = new QListWidgetItem(
+        labels[i].empty() ? tr("As it was opened") : QString::fromStdString(labels[i]), list_);
     if (static_cast<int>(i) > at) item->setForeground(theme().quiet);  // undone
   }
   list_->setCurrentRow(at);

@@ -17,17 +17,22 @@ namespace {
 
 QString state_text(Incoming::State state) {
   switch (state) {
-    case Incoming::State::fresh: return QObject::tr("new");
-    case Incoming::State::same: return QObject::tr("the same");
-    case Incoming::State::differs: return QObject::tr("differs");
-    case Incoming::State::unreadable: break;
+    case Incoming::State::fresh:
+      return QObject::tr("new");
+    case Incoming::State::same:
+      return QObject::tr("the same");
+    case Incoming::State::differs:
+      return QObject::tr("differs");
+    case Incoming::State::unreadable:
+      break;
   }
   return QObject::tr("cannot be read");
 }
 
 }  // namespace
 
-ImportSheet::ImportSheet(std::vector<Incoming> incoming, QWidget* parent) : QDialog(parent), incoming_(std::move(incoming)) {
+ImportSheet::ImportSheet(std::vector<Incoming> incoming, QWidget* parent)
+    : QDialog(parent), incoming_(std::move(incoming)) {
   setWindowTitle(tr("Import recipes"));
   setObjectName("import_sheet");
   resize(720, 420);
@@ -40,10 +45,17 @@ ImportSheet::ImportSheet(std::vector<Incoming> incoming, QWidget* parent) : QDia
   const Theme& t = theme();
   for (const auto& in : incoming_) {
     const bool bad = in.state == Incoming::State::unreadable;
-    auto* item = new QTreeWidgetItem(list_, {QString::fromStdString(bad ? std::filesystem::path(in.from).filename().string() : in.recipe.name), state_text(in.state), {},
-                                             QString::fromStdString(in.from)});
+    auto* item = new QTreeWidgetItem(
+        list_, {QString::fromStdString(bad ? std::filesystem::path(in.from).filename().string()
+                                           : in.recipe.name),
+                state_text(in.state),
+                {},
+                QString::fromStdString(in.from)});
     item->setToolTip(3, item->text(3));
-    item->setForeground(1, bad ? t.over : in.state == Incoming::State::differs ? t.attention : in.state == Incoming::State::fresh ? t.after : t.quiet);
+    item->setForeground(1, bad                                    ? t.over
+                           : in.state == Incoming::State::differs ? t.attention
+                           : in.state == Incoming::State::fresh   ? t.after
+                                                                  : t.quiet);
     for (const auto& d : in.differences)
       if (in.state == Incoming::State::differs) {
         auto* line = new QTreeWidgetItem(item, {QString::fromStdString(d)});
@@ -79,7 +91,9 @@ ImportSheet::ImportSheet(std::vector<Incoming> incoming, QWidget* parent) : QDia
   auto* all = new QLabel(tr("All that differ:"), this);
   all->setObjectName("quiet");
   row->addWidget(all);
-  const std::pair<QString, Decision> ways[] = {{tr("Keep both"), Decision::keep_both}, {tr("Replace"), Decision::replace}, {tr("Leave out"), Decision::skip}};
+  const std::pair<QString, Decision> ways[] = {{tr("Keep both"), Decision::keep_both},
+                                               {tr("Replace"), Decision::replace},
+                                               {tr("Leave out"), Decision::skip}};
   for (const auto& [label, decision] : ways) {
     auto* b = new QPushButton(label, this);
     connect(b, &QPushButton::clicked, this, [this, d = decision] { decide_all(d); });
@@ -102,20 +116,24 @@ ImportSheet::ImportSheet(std::vector<Incoming> incoming, QWidget* parent) : QDia
 
 void ImportSheet::decide_all(Decision decision) {
   for (size_t i = 0; i < boxes_.size(); ++i)
-    if (boxes_[i] && incoming_[i].state == Incoming::State::differs) boxes_[i]->setCurrentIndex(boxes_[i]->findData(static_cast<int>(decision)));
+    if (boxes_[i] && incoming_[i].state == Incoming::State::differs)
+      boxes_[i]->setCurrentIndex(boxes_[i]->findData(static_cast<int>(decision)));
 }
 
 std::vector<std::pair<Incoming, Decision>> ImportSheet::decisions() const {
   std::vector<std::pair<Incoming, Decision>> out;
   for (size_t i = 0; i < boxes_.size(); ++i)
-    out.emplace_back(incoming_[i], boxes_[i] ? static_cast<Decision>(boxes_[i]->currentData().toInt()) : Decision::skip);
+    out.emplace_back(incoming_[i], boxes_[i]
+                                       ? static_cast<Decision>(boxes_[i]->currentData().toInt())
+                                       : Decision::skip);
   return out;
 }
 
 void ImportSheet::count() {
   int taken = 0;
   for (const auto& [in, decision] : decisions()) taken += decision == Decision::skip ? 0 : 1;
-  take_->setText(taken == 0 ? tr("Nothing to take in") : tr("Take in %1").arg(counted(taken, tr("recipe"))));
+  take_->setText(taken == 0 ? tr("Nothing to take in")
+                            : tr("Take in %1").arg(counted(taken, tr("recipe"))));
   take_->setEnabled(taken > 0);
 }
 

@@ -31,11 +31,15 @@ KeepSheet::KeepSheet(const Reel& reel, const Clip& clip, QWidget* parent) : QDia
       steps_.push_back(step);
       // In a recipe seconds count from where it is used.
       if (owner != ChainOwner::clip) shift_curves(steps_.back(), -clip.place_s);
-      const QString where = owner == ChainOwner::clip    ? QString()
-                            : owner == ChainOwner::group ? tr("   (%1)").arg(QString::fromStdString(reel.groups[static_cast<size_t>(clip.group)].name))
-                                                         : tr("   (the whole reel)");
-      const QString brief = step.on ? QString::fromStdString(step.type->brief(step.settings)) : tr("off");
-      auto* item = new QListWidgetItem(tr("%1, %2%3").arg(text(step.type->label), brief, where), list_);
+      const QString where = owner == ChainOwner::clip ? QString()
+                            : owner == ChainOwner::group
+                                ? tr("   (%1)").arg(QString::fromStdString(
+                                      reel.groups[static_cast<size_t>(clip.group)].name))
+                                : tr("   (the whole reel)");
+      const QString brief =
+          step.on ? QString::fromStdString(step.type->brief(step.settings)) : tr("off");
+      auto* item =
+          new QListWidgetItem(tr("%1, %2%3").arg(text(step.type->label), brief, where), list_);
       item->setFlags(Qt::ItemIsEnabled | Qt::ItemIsSelectable | Qt::ItemIsUserCheckable);
       item->setCheckState(owner == ChainOwner::clip || !own ? Qt::Checked : Qt::Unchecked);
     }
@@ -63,9 +67,13 @@ KeepSheet::KeepSheet(const Reel& reel, const Clip& clip, QWidget* parent) : QDia
 }
 
 Recipe KeepSheet::recipe() const {
-  Recipe out{name_->text().trimmed().toStdString(), note_->text().trimmed().toStdString(), {}, tags_of(tags_->text())};
+  Recipe out{name_->text().trimmed().toStdString(),
+             note_->text().trimmed().toStdString(),
+             {},
+             tags_of(tags_->text())};
   for (int i = 0; i < list_->count(); ++i)
-    if (list_->item(i)->checkState() == Qt::Checked) out.chain.steps.push_back(steps_[static_cast<size_t>(i)]);
+    if (list_->item(i)->checkState() == Qt::Checked)
+      out.chain.steps.push_back(steps_[static_cast<size_t>(i)]);
   out.chain = for_everyone(std::move(out.chain));
   return out;
 }
@@ -73,7 +81,9 @@ Recipe KeepSheet::recipe() const {
 void KeepSheet::judge() {
   const auto now = recipe();
   keep_->setEnabled(!now.name.empty() && !now.chain.steps.empty());
-  told_->setText(now.name.empty() ? tr("It needs a name.") : now.chain.steps.empty() ? tr("It needs a step.") : counted(std::ssize(now.chain.steps), tr("step")));
+  told_->setText(now.name.empty()          ? tr("It needs a name.")
+                 : now.chain.steps.empty() ? tr("It needs a step.")
+                                           : counted(std::ssize(now.chain.steps), tr("step")));
 }
 
 }  // namespace drevan::desktop

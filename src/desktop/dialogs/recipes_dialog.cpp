@@ -30,7 +30,9 @@ namespace drevan::desktop {
 namespace fs = std::filesystem;
 
 fs::path library_folder() {
-  return fs::path(QStandardPaths::writableLocation(QStandardPaths::GenericDataLocation).toStdString()) / "drevan" / "recipes";
+  return fs::path(
+             QStandardPaths::writableLocation(QStandardPaths::GenericDataLocation).toStdString()) /
+         "drevan" / "recipes";
 }
 
 // --- the picture ---
@@ -71,13 +73,16 @@ void RecipePicture::paintEvent(QPaintEvent*) {
   draw_panel(p, QRectF(rect()));
   if (stages_.empty()) return;
   const QRectF plot = QRectF(rect()).adjusted(34, 10, -10, -26);
-  const auto y = [&](double db) { return plot.top() + (3 - std::clamp(db, -75.0, 3.0)) / 78 * plot.height(); };
+  const auto y = [&](double db) {
+    return plot.top() + (3 - std::clamp(db, -75.0, 3.0)) / 78 * plot.height();
+  };
   p.setFont(small_font());
   for (int db = 0; db >= -60; db -= 20) {
     p.setPen(QPen(faded(t.line, 0.6), 1));
     p.drawLine(QPointF(plot.left(), y(db)), QPointF(plot.right(), y(db)));
     p.setPen(t.quiet);
-    p.drawText(QRectF(0, y(db) - 8, 28, 16), Qt::AlignRight | Qt::AlignVCenter, QString::number(db));
+    p.drawText(QRectF(0, y(db) - 8, 28, 16), Qt::AlignRight | Qt::AlignVCenter,
+               QString::number(db));
   }
   const double each = std::min(96.0, plot.width() / static_cast<double>(stages_.size()));
   for (size_t i = 0; i < stages_.size(); ++i) {
@@ -85,7 +90,8 @@ void RecipePicture::paintEvent(QPaintEvent*) {
     draw_level_bar(p, stages_[i], x, y, i == 0);
     p.setPen(i == 0 ? t.quiet : t.text);
     const QString label = i == 0 ? tr("voice") : text(chain_.steps[i - 1].type->label);
-    p.drawText(QRectF(x - each / 2, plot.bottom() + 5, each, 16), Qt::AlignCenter, p.fontMetrics().elidedText(label, Qt::ElideRight, static_cast<int>(each - 3)));
+    p.drawText(QRectF(x - each / 2, plot.bottom() + 5, each, 16), Qt::AlignCenter,
+               p.fontMetrics().elidedText(label, Qt::ElideRight, static_cast<int>(each - 3)));
   }
 }
 
@@ -103,7 +109,8 @@ RecipesDialog::RecipesDialog(const Work& work, QWidget* parent) : QDialog(parent
   search_->setClearButtonEnabled(true);
   list_ = new QListWidget(this);
   list_->setAccessibleName(tr("Recipes"));
-  list_->setToolTip(tr("The pointer over a recipe lets the level path and what plays show it, before it is used"));
+  list_->setToolTip(tr(
+      "The pointer over a recipe lets the level path and what plays show it, before it is used"));
   list_->setSelectionMode(QAbstractItemView::ExtendedSelection);
   list_->setMouseTracking(true);
   list_->viewport()->installEventFilter(this);
@@ -129,11 +136,14 @@ RecipesDialog::RecipesDialog(const Work& work, QWidget* parent) : QDialog(parent
   apply_->setObjectName("primary");
   auto* keep = new QPushButton(tr("Keep the clip's steps ..."), this);
   keep->setObjectName("keep");
-  keep->setToolTip(tr("Makes a recipe of the selected clip's steps, or of some of them; its group's and the reel's, too"));
+  keep->setToolTip(
+      tr("Makes a recipe of the selected clip's steps, or of some of them; its group's and the "
+         "reel's, too"));
   auto* in = new QPushButton(tr("Import ..."), this);
   auto* in_folder = new QPushButton(tr("Import a folder ..."), this);
   auto* out = new QPushButton(tr("Export ..."), this);
-  out->setToolTip(tr("Writes the marked recipes when several are marked, else all that are listed, as one zip"));
+  out->setToolTip(tr(
+      "Writes the marked recipes when several are marked, else all that are listed, as one zip"));
   remove_ = new QPushButton(tr("Remove"), this);
   back_ = new QPushButton(tr("Bring back"), this);
   back_->setToolTip(tr("Undoes the last Remove"));
@@ -179,8 +189,10 @@ RecipesDialog::RecipesDialog(const Work& work, QWidget* parent) : QDialog(parent
     try {
       std::error_code error;
       // Another recipe may have come to its place meanwhile.
-      if (fs::exists(removed_.back().file, error)) add_to_library(removed_.back().recipe, library_folder());
-      else save_recipe(removed_.back().recipe, removed_.back().file);
+      if (fs::exists(removed_.back().file, error))
+        add_to_library(removed_.back().recipe, library_folder());
+      else
+        save_recipe(removed_.back().recipe, removed_.back().file);
       removed_.pop_back();
     } catch (const Error& e) {
       Q_EMIT work_.notices.message(QString::fromUtf8(e.what()), true);
@@ -188,7 +200,8 @@ RecipesDialog::RecipesDialog(const Work& work, QWidget* parent) : QDialog(parent
     read();
   });
   connect(in, &QPushButton::clicked, this, [this] {
-    const auto files = QFileDialog::getOpenFileNames(this, tr("Import recipes"), {}, tr("Recipes and zips (*.recipe *.zip)"));
+    const auto files = QFileDialog::getOpenFileNames(this, tr("Import recipes"), {},
+                                                     tr("Recipes and zips (*.recipe *.zip)"));
     std::vector<fs::path> what;
     for (const auto& f : files) what.emplace_back(f.toStdString());
     if (!what.empty()) import(what);
@@ -198,17 +211,20 @@ RecipesDialog::RecipesDialog(const Work& work, QWidget* parent) : QDialog(parent
     if (!folder.isEmpty()) import({folder.toStdString()});
   });
   connect(out, &QPushButton::clicked, this, [this] {
-    auto file = QFileDialog::getSaveFileName(this, tr("Export recipes"), "recipes.zip", tr("Zips (*.zip)"));
+    auto file =
+        QFileDialog::getSaveFileName(this, tr("Export recipes"), "recipes.zip", tr("Zips (*.zip)"));
     if (!file.isEmpty()) export_to((file.endsWith(".zip") ? file : file + ".zip").toStdString());
   });
-  connect(&importer_, &Worker::failed, this, [this](const QString& why) { Q_EMIT work_.notices.message(why, true); });
+  connect(&importer_, &Worker::failed, this,
+          [this](const QString& why) { Q_EMIT work_.notices.message(why, true); });
   read();
 }
 
 void RecipesDialog::read() {
   std::vector<std::string> problems;
   library_ = read_library(library_folder(), &problems);
-  for (const auto& problem : problems) Q_EMIT work_.notices.message(QString::fromStdString(problem), true);
+  for (const auto& problem : problems)
+    Q_EMIT work_.notices.message(QString::fromStdString(problem), true);
   fill();
 }
 
@@ -223,9 +239,11 @@ void RecipesDialog::fill() {
       if (!matches(e.recipe, search_->text().toStdString())) continue;
       QStringList tags;
       for (const auto& tag : e.recipe.tags) tags << QString::fromStdString(tag);
-      auto* item = new QListWidgetItem(QString::fromStdString(e.recipe.name) + (e.own() ? QString() : tr("   (yours)")), list_);
+      auto* item = new QListWidgetItem(
+          QString::fromStdString(e.recipe.name) + (e.own() ? QString() : tr("   (yours)")), list_);
       item->setData(Qt::UserRole, static_cast<int>(i));
-      item->setToolTip(QString::fromStdString(e.recipe.note) + (tags.isEmpty() ? QString() : "\n" + tags.join(", ")));
+      item->setToolTip(QString::fromStdString(e.recipe.note) +
+                       (tags.isEmpty() ? QString() : "\n" + tags.join(", ")));
       if (e.recipe.name == name) list_->setCurrentItem(item);
     }
     if (!list_->currentItem() && list_->count() > 0) list_->setCurrentRow(0);
@@ -248,8 +266,11 @@ void RecipesDialog::show_marked() {
   if (e) {
     for (const auto& tag : e->recipe.tags) tags << QString::fromStdString(tag);
     for (const auto& s : e->recipe.chain.steps)
-      steps << QString("%1 (%2)").arg(text(s.type->label), s.on ? QString::fromStdString(s.type->brief(s.settings)) : tr("off"));
-    if (std::ranges::any_of(e->recipe.chain.steps, [](const ChainStep& s) { return s.type->hears == Hears::room_tone; }))
+      steps << QString("%1 (%2)").arg(
+          text(s.type->label),
+          s.on ? QString::fromStdString(s.type->brief(s.settings)) : tr("off"));
+    if (std::ranges::any_of(e->recipe.chain.steps,
+                            [](const ChainStep& s) { return s.type->hears == Hears::room_tone; }))
       steps << tr("needs room tone: each clip's own is used");
   }
   tags_->setText(tags.join(", "));
@@ -258,7 +279,8 @@ void RecipesDialog::show_marked() {
   note_->setReadOnly(!yours);
   tags_->setReadOnly(!yours);
   remove_->setEnabled(yours);
-  remove_->setToolTip(yours ? tr("Takes the recipe out of the library; Bring back undoes it") : tr("Drevan's own recipes stay"));
+  remove_->setToolTip(yours ? tr("Takes the recipe out of the library; Bring back undoes it")
+                            : tr("Drevan's own recipes stay"));
   back_->setVisible(!removed_.empty());
   apply_->setEnabled(e && work_.selection.clip());
   picture_->show_recipe(e ? &e->recipe : nullptr);
@@ -269,7 +291,8 @@ ChainOwner RecipesDialog::owner() const { return static_cast<ChainOwner>(where_-
 void RecipesDialog::preview(const LibraryEntry* entry) {
   if (entry)
     work_.document.preview([&](const Reel& reel) {
-      return edits::use_recipe(reel, work_.selection.clip_id(), owner(), entry->recipe, how_->currentIndex() == 1);
+      return edits::use_recipe(reel, work_.selection.clip_id(), owner(), entry->recipe,
+                               how_->currentIndex() == 1);
     });
   else
     work_.document.end_preview();
@@ -278,7 +301,10 @@ void RecipesDialog::preview(const LibraryEntry* entry) {
 void RecipesDialog::apply() {
   const LibraryEntry* e = marked();
   if (!e) return;
-  work_.document.change([&](const Reel& reel) { return edits::use_recipe(reel, work_.selection.clip_id(), owner(), e->recipe, how_->currentIndex() == 1); });
+  work_.document.change([&](const Reel& reel) {
+    return edits::use_recipe(reel, work_.selection.clip_id(), owner(), e->recipe,
+                             how_->currentIndex() == 1);
+  });
 }
 
 void RecipesDialog::save_chain() {
@@ -290,7 +316,8 @@ void RecipesDialog::save_chain() {
   KeepSheet sheet(work_.document.reel(), *c, this);
   if (sheet.exec() != QDialog::Accepted) return;
   Incoming incoming{sheet.recipe(), "", Incoming::State::fresh};
-  const bool there = std::ranges::any_of(library_, [&](const LibraryEntry& e) { return e.recipe.name == incoming.recipe.name; });
+  const bool there = std::ranges::any_of(
+      library_, [&](const LibraryEntry& e) { return e.recipe.name == incoming.recipe.name; });
   if (there) incoming.state = Incoming::State::differs;
   try {
     // A name that is taken gets a number; nothing is written over.
@@ -338,7 +365,8 @@ void RecipesDialog::take_in_asked(std::vector<Incoming> incoming) {
   if (sheet.exec() != QDialog::Accepted) return;
   std::vector<std::string> problems;
   const int taken = take_in(sheet.decisions(), library_folder(), problems);
-  for (const auto& problem : problems) Q_EMIT work_.notices.message(QString::fromStdString(problem), true);
+  for (const auto& problem : problems)
+    Q_EMIT work_.notices.message(QString::fromStdString(problem), true);
   read();
   Q_EMIT work_.notices.message(tr("%1 taken in").arg(counted(taken, tr("recipe"))), false);
 }
@@ -354,7 +382,10 @@ void RecipesDialog::export_to(const fs::path& file) {
     if (const LibraryEntry* e = entry_of(item)) out.push_back(e->recipe);
   try {
     export_zip(out, file);
-    Q_EMIT work_.notices.message(tr("%1 in %2").arg(counted(std::ssize(out), tr("recipe")), QString::fromStdString(file.filename().string())), false);
+    Q_EMIT work_.notices.message(tr("%1 in %2")
+                                     .arg(counted(std::ssize(out), tr("recipe")),
+                                          QString::fromStdString(file.filename().string())),
+                                 false);
   } catch (const Error& e) {
     Q_EMIT work_.notices.message(QString::fromUtf8(e.what()), true);
   }
@@ -362,7 +393,8 @@ void RecipesDialog::export_to(const fs::path& file) {
 
 bool RecipesDialog::eventFilter(QObject* watched, QEvent* e) {
   if (watched == list_->viewport()) {
-    if (e->type() == QEvent::MouseMove) preview(entry_of(list_->itemAt(static_cast<QMouseEvent*>(e)->position().toPoint())));
+    if (e->type() == QEvent::MouseMove)
+      preview(entry_of(list_->itemAt(static_cast<QMouseEvent*>(e)->position().toPoint())));
     if (e->type() == QEvent::Leave) preview(nullptr);
   }
   return QDialog::eventFilter(watched, e);

@@ -22,11 +22,14 @@ namespace {
 enum Column { group, name, recipe, how };
 }
 
-RulesDialog::RulesDialog(const Work& work, QWidget* parent) : QDialog(parent), work_(work), library_(read_library(library_folder())) {
+RulesDialog::RulesDialog(const Work& work, QWidget* parent)
+    : QDialog(parent), work_(work), library_(read_library(library_folder())) {
   setWindowTitle(tr("Rules"));
   setObjectName("rules");
   resize(660, 320);
-  auto* note = new QLabel(tr("The first rule that matches a clip's group and name gives it its recipe. * stands for anything, ? for one character."), this);
+  auto* note = new QLabel(tr("The first rule that matches a clip's group and name gives it its "
+                             "recipe. * stands for anything, ? for one character."),
+                          this);
   note->setObjectName("quiet");
   note->setWordWrap(true);
   table_ = new QTableWidget(0, 4, this);
@@ -118,7 +121,8 @@ void RulesDialog::move(int by) {
   count();
 }
 
-void RulesDialog::add_rule(const QString& group_pattern, const QString& name_pattern, const QString& wanted, bool append) {
+void RulesDialog::add_rule(const QString& group_pattern, const QString& name_pattern,
+                           const QString& wanted, bool append) {
   const int row = table_->rowCount();
   table_->insertRow(row);
   table_->setItem(row, group, new QTableWidgetItem(group_pattern));
@@ -126,7 +130,8 @@ void RulesDialog::add_rule(const QString& group_pattern, const QString& name_pat
   auto* recipes = new QComboBox(table_);
   recipes->setAccessibleName(tr("Recipe of rule %1").arg(row + 1));
   recipes->addItem(tr("its own steps stay"), -1);
-  for (size_t i = 0; i < library_.size(); ++i) recipes->addItem(QString::fromStdString(library_[i].recipe.name), static_cast<int>(i));
+  for (size_t i = 0; i < library_.size(); ++i)
+    recipes->addItem(QString::fromStdString(library_[i].recipe.name), static_cast<int>(i));
   recipes->setCurrentIndex(std::max(0, recipes->findText(wanted)));
   table_->setCellWidget(row, recipe, recipes);
   auto* ways = new QComboBox(table_);
@@ -144,10 +149,14 @@ std::vector<Rule> RulesDialog::rules() const {
   for (int row = 0; row < table_->rowCount(); ++row) {
     const auto* recipes = qobject_cast<QComboBox*>(table_->cellWidget(row, recipe));
     const auto* ways = qobject_cast<QComboBox*>(table_->cellWidget(row, how));
-    const auto text_of = [&](int column) { return table_->item(row, column) ? table_->item(row, column)->text().trimmed().toStdString() : std::string(); };
+    const auto text_of = [&](int column) {
+      return table_->item(row, column) ? table_->item(row, column)->text().trimmed().toStdString()
+                                       : std::string();
+    };
     if (!recipes || !ways) continue;
     const int which = recipes->currentData().toInt();
-    Rule rule{text_of(group), text_of(name), {}, which >= 0 && ways->currentIndex() == 1, which < 0};
+    Rule rule{
+        text_of(group), text_of(name), {}, which >= 0 && ways->currentIndex() == 1, which < 0};
     if (!rule.keep) rule.recipe = library_[static_cast<size_t>(which)].recipe;
     out.push_back(std::move(rule));
   }
@@ -160,7 +169,8 @@ void RulesDialog::count() {
   down_->setEnabled(table_->currentRow() >= 0 && table_->currentRow() + 1 < table_->rowCount());
   Reel after = work_.document.reel();
   const int changed = apply_rules(after, rules());
-  told_->setText(changed == 0 ? tr("No clip's chain changes.") : tr("%1 would get other steps.").arg(counted(changed, tr("clip"))));
+  told_->setText(changed == 0 ? tr("No clip's chain changes.")
+                              : tr("%1 would get other steps.").arg(counted(changed, tr("clip"))));
   apply_->setEnabled(changed > 0);
 }
 
@@ -168,7 +178,10 @@ void RulesDialog::apply() {
   Reel next = work_.document.history().now();
   const int changed = apply_rules(next, rules());
   if (changed == 0) return;
-  work_.document.change([&](const Reel&) { return edits::Edit{std::move(next), tr("Rules for %1").arg(counted(changed, tr("clip"))).toStdString()}; });
+  work_.document.change([&](const Reel&) {
+    return edits::Edit{std::move(next),
+                       tr("Rules for %1").arg(counted(changed, tr("clip"))).toStdString()};
+  });
 }
 
 void RulesDialog::load() {
@@ -179,8 +192,12 @@ void RulesDialog::load() {
     table_->setRowCount(0);
     for (const auto& r : read) {
       // A recipe that the library has not is known for as long as the dialog is open.
-      if (!r.keep && std::ranges::none_of(library_, [&](const LibraryEntry& e) { return e.recipe.name == r.recipe.name; })) library_.push_back({r.recipe, file.toStdString()});
-      add_rule(QString::fromStdString(r.group), QString::fromStdString(r.name), QString::fromStdString(r.recipe.name), r.append);
+      if (!r.keep && std::ranges::none_of(library_, [&](const LibraryEntry& e) {
+            return e.recipe.name == r.recipe.name;
+          }))
+        library_.push_back({r.recipe, file.toStdString()});
+      add_rule(QString::fromStdString(r.group), QString::fromStdString(r.name),
+               QString::fromStdString(r.recipe.name), r.append);
     }
   } catch (const Error& e) {
     Q_EMIT work_.notices.message(QString::fromUtf8(e.what()), true);
@@ -188,13 +205,15 @@ void RulesDialog::load() {
 }
 
 void RulesDialog::save() {
-  auto file = QFileDialog::getSaveFileName(this, tr("Save rules"), "reel.rules", tr("Rules (*.rules)"));
+  auto file =
+      QFileDialog::getSaveFileName(this, tr("Save rules"), "reel.rules", tr("Rules (*.rules)"));
   if (file.isEmpty()) return;
   if (!file.endsWith(".rules")) file += ".rules";
   nlohmann::ordered_json out{{"drevan_rules", 1}, {"rules", nlohmann::ordered_json::array()}};
   for (const auto& r : rules()) {
     nlohmann::ordered_json one{{"group", r.group}, {"name", r.name}};
-    const auto at = std::ranges::find_if(library_, [&](const LibraryEntry& e) { return e.recipe.name == r.recipe.name; });
+    const auto at = std::ranges::find_if(
+        library_, [&](const LibraryEntry& e) { return e.recipe.name == r.recipe.name; });
     if (r.keep || at == library_.end())
       one["keep"] = true;
     else

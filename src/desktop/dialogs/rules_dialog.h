@@ -18,7 +18,8 @@ class RulesDialog : public QDialog {
 
  public:
   explicit RulesDialog(const Work& work, QWidget* parent = nullptr);
-  void add_rule(const QString& group = "*", const QString& name = "*", const QString& recipe = {}, bool append = false);
+  void add_rule(const QString& group = "*", const QString& name = "*", const QString& recipe = {},
+                bool append = false);
   std::vector<Rule> rules() const;
   /// One edit that gives every clip the chain its rule says.
   void apply();

@@ -20,7 +20,8 @@
 namespace drevan::desktop {
 
 UnevenDialog::UnevenDialog(const Work& work, QWidget* parent) : QDialog(parent), work_(work) {
-  connect(&worker_, &Worker::failed, this, [this](const QString& why) { Q_EMIT work_.notices.message(why, true); });
+  connect(&worker_, &Worker::failed, this,
+          [this](const QString& why) { Q_EMIT work_.notices.message(why, true); });
   setWindowTitle(tr("Where do my clips differ?"));
   setObjectName("uneven");
   resize(560, 360);
@@ -86,7 +87,8 @@ void UnevenDialog::listen() {
         // A clip that cannot be read says so on the shelf.
       }
       const int share = static_cast<int>(1000 * ++done / heard.size());
-      worker_.post(cancel, [this, share] { progress_->setValue(std::max(share, progress_->value())); });
+      worker_.post(cancel,
+                   [this, share] { progress_->setValue(std::max(share, progress_->value())); });
     });
     std::vector<ClipTraits> traits;
     for (auto& h : heard)
@@ -102,14 +104,17 @@ void UnevenDialog::show_found(const std::vector<Uneven>& found) {
   for (const auto& f : found) {
     const Clip* c = work_.document.reel().find(f.clip);
     if (!c) continue;
-    auto* item = new QTreeWidgetItem(list_, {QString::fromStdString(c->name),
-                                             QString::fromStdString(work_.document.reel().groups[static_cast<size_t>(c->group)].name),
-                                             QString::fromStdString(f.told)});
+    auto* item = new QTreeWidgetItem(
+        list_,
+        {QString::fromStdString(c->name),
+         QString::fromStdString(work_.document.reel().groups[static_cast<size_t>(c->group)].name),
+         QString::fromStdString(f.told)});
     item->setData(0, Qt::UserRole, c->id);
     item->setToolTip(2, item->text(2));
   }
   told_->setText(found.empty() ? tr("No clip stands out of its group.")
-                               : tr("%1 in level, noise floor, tone or chain").arg(counted(std::ssize(found), tr("difference"))));
+                               : tr("%1 in level, noise floor, tone or chain")
+                                     .arg(counted(std::ssize(found), tr("difference"))));
 }
 
 }  // namespace drevan::desktop

@@ -39,19 +39,26 @@ VersionsDialog::VersionsDialog(const Work& work, QWidget* parent) : QDialog(pare
   clip_->setObjectName("heading");
   tree_ = new QTreeWidget(this);
   tree_->setAccessibleName(tr("Versions of the clip"));
-  tree_->setHeaderLabels({tr("Version"), tr("What was done"), tr("Chain in it"), tr("When"), tr("Length"), tr("Loudness")});
+  tree_->setHeaderLabels({tr("Version"), tr("What was done"), tr("Chain in it"), tr("When"),
+                          tr("Length"), tr("Loudness")});
   tree_->setRootIsDecorated(true);
   const int widths[] = {170, 160, 130, 100, 64};
   for (int i = 0; i < 5; ++i) tree_->setColumnWidth(i, widths[i]);
   go_ = new QPushButton(tr("Go to it"), this);
-  go_->setToolTip(tr("The clip's sound becomes this version, with the chain that stood upon it (double click)"));
+  go_->setToolTip(tr(
+      "The clip's sound becomes this version, with the chain that stood upon it (double click)"));
   chain_ = new QPushButton(tr("Take its chain out"), this);
-  chain_->setToolTip(tr("Goes back to what it was printed from, with the chain that was printed, to change it"));
+  chain_->setToolTip(
+      tr("Goes back to what it was printed from, with the chain that was printed, to change it"));
   against_ = new QPushButton(tr("Hear against"), this);
   against_->setCheckable(true);
-  against_->setToolTip(tr("Before becomes this version; after is the clip as it is now. Level matched like every comparison."));
+  against_->setToolTip(
+      tr("Before becomes this version; after is the clip as it is now. Level matched like every "
+         "comparison."));
   clear_ = new QPushButton(this);
-  clear_->setToolTip(tr("Takes out the versions that the clips do not stand upon. Undo brings them back until the reel is closed."));
+  clear_->setToolTip(
+      tr("Takes out the versions that the clips do not stand upon. Undo brings them back until the "
+         "reel is closed."));
   auto* fade = new QDoubleSpinBox(this);
   fade->setRange(0, 2000);
   fade->setDecimals(0);
@@ -60,7 +67,8 @@ VersionsDialog::VersionsDialog(const Work& work, QWidget* parent) : QDialog(pare
   fade->setValue(work_.printing.fade_s() * 1000);
   fade->setAccessibleName(tr("Crossfade"));
   fade->setToolTip(tr("Length of the crossfade at either end of a printed selection"));
-  connect(fade, &QDoubleSpinBox::valueChanged, this, [this](double ms) { work_.printing.set_fade_s(ms / 1000); });
+  connect(fade, &QDoubleSpinBox::valueChanged, this,
+          [this](double ms) { work_.printing.set_fade_s(ms / 1000); });
   auto* fade_label = new QLabel(tr("Crossfade"), this);
   fade_label->setObjectName("quiet");
 
@@ -79,10 +87,24 @@ VersionsDialog::VersionsDialog(const Work& work, QWidget* parent) : QDialog(pare
   box->addLayout(row);
 
   connect(tree_, &QTreeWidget::itemSelectionChanged, this, &VersionsDialog::show_buttons);
-  connect(tree_, &QTreeWidget::itemDoubleClicked, this, [this] { work_.document.change([&](const Reel& reel) { return edits::go_to_version(reel, work_.selection.clip_id(), marked()); }); });
-  connect(go_, &QPushButton::clicked, this, [this] { work_.document.change([&](const Reel& reel) { return edits::go_to_version(reel, work_.selection.clip_id(), marked()); }); });
-  connect(chain_, &QPushButton::clicked, this, [this] { work_.document.change([&](const Reel& reel) { return edits::take_out_chain(reel, work_.selection.clip_id(), marked()); }); });
-  connect(against_, &QPushButton::clicked, this, [this](bool on) { work_.listening.hear_against(on ? std::optional(marked()) : std::nullopt); });
+  connect(tree_, &QTreeWidget::itemDoubleClicked, this, [this] {
+    work_.document.change([&](const Reel& reel) {
+      return edits::go_to_version(reel, work_.selection.clip_id(), marked());
+    });
+  });
+  connect(go_, &QPushButton::clicked, this, [this] {
+    work_.document.change([&](const Reel& reel) {
+      return edits::go_to_version(reel, work_.selection.clip_id(), marked());
+    });
+  });
+  connect(chain_, &QPushButton::clicked, this, [this] {
+    work_.document.change([&](const Reel& reel) {
+      return edits::take_out_chain(reel, work_.selection.clip_id(), marked());
+    });
+  });
+  connect(against_, &QPushButton::clicked, this, [this](bool on) {
+    work_.listening.hear_against(on ? std::optional(marked()) : std::nullopt);
+  });
   connect(clear_, &QPushButton::clicked, this, [this] { work_.document.clear_unused_versions(); });
   connect(&work_.document, &Document::reel_changed, this, &VersionsDialog::refresh);
   connect(&work_.selection, &Selection::clip_changed, this, &VersionsDialog::refresh);
@@ -123,15 +145,23 @@ void VersionsDialog::refresh() {
       item->setText(1, QString::fromStdString(v.what));
       item->setText(2, chain_text(v.made_with));
       item->setToolTip(2, chain_text(v.made_with));
-      if (v.when != 0) item->setText(3, QLocale().toString(QDateTime::fromSecsSinceEpoch(v.when), "d MMM, HH:mm"));
+      if (v.when != 0)
+        item->setText(3, QLocale().toString(QDateTime::fromSecsSinceEpoch(v.when), "d MMM, HH:mm"));
       const auto& source = work_.document.reel().sources[static_cast<size_t>(v.source)];
-      item->setText(4, QString::fromStdString(length_text(static_cast<double>(v.frames) / source.rate)));
-      item->setText(5, v.loudness_lufs ? tr("%1 LUFS").arg(*v.loudness_lufs, 0, 'f', 1) : v.id == 0 ? QString() : tr("none"));
+      item->setText(
+          4, QString::fromStdString(length_text(static_cast<double>(v.frames) / source.rate)));
+      item->setText(5, v.loudness_lufs ? tr("%1 LUFS").arg(*v.loudness_lufs, 0, 'f', 1)
+                       : v.id == 0     ? QString()
+                                       : tr("none"));
       if (now)
         for (int c = 0; c < 6; ++c) item->setForeground(c, theme().attention);
     };
     if (clip && clip->versions.empty())
-      add({.id = 0, .what = "as it came", .source = clip->source, .begin = clip->begin, .frames = clip->frames});
+      add({.id = 0,
+           .what = "as it came",
+           .source = clip->source,
+           .begin = clip->begin,
+           .frames = clip->frames});
     else if (clip)
       for (const auto& v : clip->versions) add(v);
     tree_->expandAll();
@@ -156,7 +186,9 @@ void VersionsDialog::show_buttons() {
   for (const auto& u : unused) bytes += u.bytes;
   clear_->setEnabled(!unused.empty());
   clear_->setText(unused.empty() ? tr("No unused versions")
-                                 : tr("Clear %1, %2 MB").arg(counted(std::ssize(unused), tr("unused version"))).arg(static_cast<double>(bytes) / 1e6, 0, 'f', 1));
+                                 : tr("Clear %1, %2 MB")
+                                       .arg(counted(std::ssize(unused), tr("unused version")))
+                                       .arg(static_cast<double>(bytes) / 1e6, 0, 'f', 1));
 }
 
 }  // namespace drevan::desktop

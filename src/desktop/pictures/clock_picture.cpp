@@ -15,16 +15,20 @@ namespace {
 constexpr int moments = 12;
 }  // namespace
 
-ClockPicture::ClockPicture(const Work& work, StepId id, QWidget* parent) : StepPicture(work, id, parent) {
+ClockPicture::ClockPicture(const Work& work, StepId id, QWidget* parent)
+    : StepPicture(work, id, parent) {
   setAccessibleName(tr("When things happen, before and after"));
-  setToolTip(tr("<p>Above the sound as it comes, below as it leaves; the lines join the same moments. Drag the lower "
-                "strip's end to make it longer or shorter.</p>"));
+  setToolTip(
+      tr("<p>Above the sound as it comes, below as it leaves; the lines join the same moments. "
+         "Drag the lower "
+         "strip's end to make it longer or shorter.</p>"));
 }
 
 double ClockPicture::seconds() const {
   const auto* levels = work_.measurements.levels();
   const int i = work_.selection.running_index(step_id_);
-  if (levels && i >= 0 && i < static_cast<int>(levels->sounds.size())) return std::max(0.01, levels->sounds[static_cast<size_t>(i)].shape.seconds());
+  if (levels && i >= 0 && i < static_cast<int>(levels->sounds.size()))
+    return std::max(0.01, levels->sounds[static_cast<size_t>(i)].shape.seconds());
   return std::max(0.01, work_.selection.clip_seconds());
 }
 
@@ -46,10 +50,13 @@ double ClockPicture::reach() const {
 QRectF ClockPicture::strip(bool after) const {
   const QRectF r = plot_rect();
   const double unit = r.width() / reach() / seconds();
-  return {r.left(), after ? r.bottom() - 46 : r.top() + 22, (after ? length(step()->settings) : seconds()) * unit, 24};
+  return {r.left(), after ? r.bottom() - 46 : r.top() + 22,
+          (after ? length(step()->settings) : seconds()) * unit, 24};
 }
 
-QPointF ClockPicture::end_at() const { return {std::min(strip(true).right(), plot_rect().right() - 6), strip(true).center().y()}; }
+QPointF ClockPicture::end_at() const {
+  return {std::min(strip(true).right(), plot_rect().right() - 6), strip(true).center().y()};
+}
 
 void ClockPicture::paintEvent(QPaintEvent*) {
   const ChainStep* s = step();
@@ -64,7 +71,8 @@ void ClockPicture::paintEvent(QPaintEvent*) {
   for (int i = 0; i <= moments; ++i) {
     const double at = seconds() * i / moments;
     p.setPen(QPen(faded(t.quiet, i % 4 == 0 ? 0.9 : 0.45), 1));
-    p.drawLine(QPointF(before.left() + at * unit, before.bottom()), QPointF(after.left() + map.out_of(at) * unit, after.top()));
+    p.drawLine(QPointF(before.left() + at * unit, before.bottom()),
+               QPointF(after.left() + map.out_of(at) * unit, after.top()));
   }
   p.setPen(Qt::NoPen);
   p.setBrush(faded(t.before, 0.55));
@@ -72,9 +80,11 @@ void ClockPicture::paintEvent(QPaintEvent*) {
   p.setBrush(faded(t.after, 0.7));
   p.drawRoundedRect(after, 3, 3);
   p.setPen(t.quiet);
-  p.drawText(QPointF(before.left() + 6, before.top() - 7), tr("before: %1 s").arg(seconds(), 0, 'f', 2));
+  p.drawText(QPointF(before.left() + 6, before.top() - 7),
+             tr("before: %1 s").arg(seconds(), 0, 'f', 2));
   p.setPen(t.text);
-  p.drawText(QPointF(after.left() + 6, after.bottom() + 15), tr("after: %1 s").arg(length(s->settings), 0, 'f', 2));
+  p.drawText(QPointF(after.left() + 6, after.bottom() + 15),
+             tr("after: %1 s").arg(length(s->settings), 0, 'f', 2));
   if (s->type->handles.empty()) return;
   p.setPen(QPen(t.window, 1.5));
   p.setBrush(held_ ? t.attention : t.text);
@@ -96,7 +106,8 @@ void ClockPicture::mouseMoveEvent(QMouseEvent* e) {
   const int index = step()->type->handles[0].x;
   const Parameter& parameter = step()->type->parameters[static_cast<size_t>(index)];
   const QRectF r = plot_rect();
-  const double wanted = std::max(0.0, e->position().x() + held_offset_ - r.left()) / (r.width() / reach() / seconds());
+  const double wanted = std::max(0.0, e->position().x() + held_offset_ - r.left()) /
+                        (r.width() / reach() / seconds());
   Settings trial = standard_settings(*step()->type);
   const auto length_at = [&](double fraction) {
     trial.values[static_cast<size_t>(index)] = from_fraction(parameter, fraction);

@@ -16,11 +16,14 @@ constexpr double most_cut = 24;
 CoursePicture::CoursePicture(const Work& work, StepId id, QWidget* parent)
     : StepPicture(work, id, parent) {
   setAccessibleName(tr("Course"));
-  setToolTip(tr("<p>What the step hears, over the last seconds, against its line, in dB. Drag the dashed line. "
-                "From the top: what is taken; from the bottom: what is given.</p>"));
+  setToolTip(
+      tr("<p>What the step hears, over the last seconds, against its line, in dB. Drag the dashed "
+         "line. "
+         "From the top: what is taken; from the bottom: what is given.</p>"));
 }
 
-void CoursePicture::live(std::span<const float> readings, std::span<const float>, std::span<const float>) {
+void CoursePicture::live(std::span<const float> readings, std::span<const float>,
+                         std::span<const float>) {
   if (readings.size() < 2) return;
   // Before the first sound comes through there is nothing to show.
   if (past_.empty() && static_cast<double>(readings[0]) < lowest - 20) return;
@@ -52,21 +55,25 @@ void CoursePicture::paintEvent(QPaintEvent*) {
   const bool absolute = unit != "dB";
   p.setPen(t.quiet);
   p.drawText(QRectF(r.left(), r.bottom() + 2, r.width(), 14), Qt::AlignLeft,
-             absolute ? QString::fromUtf8(unit.data(), std::ssize(unit)) : tr("dB against this clip's voice"));
+             absolute ? QString::fromUtf8(unit.data(), std::ssize(unit))
+                      : tr("dB against this clip's voice"));
   p.drawText(QRectF(r.left(), r.bottom() + 2, r.width(), 14), Qt::AlignRight, tr("now"));
   p.setClipRect(r);
   draw_reach(p);
   const auto x_of = [&](size_t i) {
-    return r.right() - (static_cast<double>(past_.size() - i) - 0.5) / static_cast<double>(shown) * r.width();
+    return r.right() -
+           (static_cast<double>(past_.size() - i) - 0.5) / static_cast<double>(shown) * r.width();
   };
   QPolygonF level;
   const double width = r.width() / static_cast<double>(shown) + 0.5;
   for (size_t i = 0; i < past_.size(); ++i) {
     level << QPointF(x_of(i), y_of(past_[i].level));
     const double cut = std::clamp(past_[i].reduction / most_cut, 0.0, 1.0) * r.height();
-    if (cut > 0.3) p.fillRect(QRectF(x_of(i) - width / 2, r.top(), width, cut), faded(t.attention, 0.8));
+    if (cut > 0.3)
+      p.fillRect(QRectF(x_of(i) - width / 2, r.top(), width, cut), faded(t.attention, 0.8));
     const double lift = std::clamp(-past_[i].reduction / most_cut, 0.0, 1.0) * r.height();
-    if (lift > 0.3) p.fillRect(QRectF(x_of(i) - width / 2, r.bottom() - lift, width, lift), faded(t.after, 0.6));
+    if (lift > 0.3)
+      p.fillRect(QRectF(x_of(i) - width / 2, r.bottom() - lift, width, lift), faded(t.after, 0.6));
   }
   p.setPen(QPen(s->on ? t.before : t.quiet, 1.4));
   p.drawPolyline(level);
@@ -107,7 +114,9 @@ void CoursePicture::mousePressEvent(QMouseEvent* e) {
 }
 
 void CoursePicture::mouseMoveEvent(QMouseEvent* e) {
-  if (!held_) return setCursor(std::abs(e->position().y() - line_at().y()) < 9 ? Qt::SizeVerCursor : Qt::ArrowCursor);
+  if (!held_)
+    return setCursor(std::abs(e->position().y() - line_at().y()) < 9 ? Qt::SizeVerCursor
+                                                                     : Qt::ArrowCursor);
   const QRectF r = plot_rect();
   const double db = highest - (e->position().y() - r.top()) / r.height() * (highest - lowest);
   const auto& p = step()->type->parameters[static_cast<size_t>(line_parameter())];

@@ -18,10 +18,13 @@ namespace {
 constexpr double pi = std::numbers::pi;
 }
 
-FieldPicture::FieldPicture(const Work& work, StepId id, QWidget* parent) : StepPicture(work, id, parent) {
+FieldPicture::FieldPicture(const Work& work, StepId id, QWidget* parent)
+    : StepPicture(work, id, parent) {
   setAccessibleName(tr("Where sounds stand between left and right"));
-  setToolTip(tr("<p>Seen from above: where a sound from the left, the middle and the right of what comes in stands in what "
-                "leaves. The larger a dot, the louder. Drag sideways.</p>"));
+  setToolTip(
+      tr("<p>Seen from above: where a sound from the left, the middle and the right of what comes "
+         "in stands in what "
+         "leaves. The larger a dot, the louder. Drag sideways.</p>"));
 }
 
 // 1: all right, -1: all left, beyond them: wider than the loudspeakers.
@@ -35,7 +38,8 @@ QPointF FieldPicture::at(double side) const {
 int FieldPicture::channels_in() const {
   const auto* levels = work_.measurements.levels();
   const int i = work_.selection.running_index(step_id_);
-  if (levels && i >= 0 && i < static_cast<int>(levels->sounds.size())) return levels->sounds[static_cast<size_t>(i)].shape.channels;
+  if (levels && i >= 0 && i < static_cast<int>(levels->sounds.size()))
+    return levels->sounds[static_cast<size_t>(i)].shape.channels;
   return 1;
 }
 
@@ -66,7 +70,9 @@ double FieldPicture::handle_side() const {
   return p.least < 0 ? value / p.most : value / p.most * 1.5;
 }
 
-const Parameter& FieldPicture::parameter() const { return step()->type->parameters[static_cast<size_t>(step()->type->handles[0].x)]; }
+const Parameter& FieldPicture::parameter() const {
+  return step()->type->parameters[static_cast<size_t>(step()->type->handles[0].x)];
+}
 
 QPointF FieldPicture::handle_at() const { return at(handle_side()); }
 
@@ -85,7 +91,8 @@ void FieldPicture::paintEvent(QPaintEvent*) {
   p.setPen(t.quiet);
   p.drawText(QRectF(at(-1) + QPointF(-40, 10), QSizeF(80, 14)), Qt::AlignCenter, tr("left"));
   p.drawText(QRectF(at(1) + QPointF(-40, 10), QSizeF(80, 14)), Qt::AlignCenter, tr("right"));
-  for (const double side : {-1.0, 1.0}) p.drawRect(QRectF(at(side) - QPointF(5, 5), QSizeF(10, 10)));
+  for (const double side : {-1.0, 1.0})
+    p.drawRect(QRectF(at(side) - QPointF(5, 5), QSizeF(10, 10)));
   p.drawEllipse(ear, 7, 5);
   const bool mono = channels_in() == 1;
   const std::pair<float, float> sources[] = {{1.0F, 0.0F}, {0.7071F, 0.7071F}, {0.0F, 1.0F}};
@@ -112,13 +119,15 @@ void FieldPicture::draw_deep_sound(QPainter& p, QPointF ear) const {
   const auto& parameters = step()->type->parameters;
   for (size_t i = 0; i < parameters.size(); ++i) {
     const double value = step()->settings[i];
-    if (parameters[i].unit != "Hz" || !parameters[i].off_at || value == *parameters[i].off_at) continue;
+    if (parameters[i].unit != "Hz" || !parameters[i].off_at || value == *parameters[i].off_at)
+      continue;
     const QPointF dot = ear + (at(0) - ear) * 0.45;
     p.setPen(Qt::NoPen);
     p.setBrush(theme().after);
     p.drawEllipse(dot, 7, 7);
     p.setPen(theme().quiet);
-    p.drawText(dot + QPointF(14, 4), tr("below %1: the middle").arg(text(value_text(parameters[i], value))));
+    p.drawText(dot + QPointF(14, 4),
+               tr("below %1: the middle").arg(text(value_text(parameters[i], value))));
   }
 }
 
@@ -133,7 +142,10 @@ void FieldPicture::mouseMoveEvent(QMouseEvent* e) {
   if (!held_) return;
   const Parameter& p = parameter();
   const double middle = plot_rect().center().x(), edge = at(p.least < 0 ? 1 : 1.5).x() - middle;
-  const double reach = std::asin(std::clamp((e->position().x() + held_offset_ - middle) / edge * std::sin((p.least < 0 ? 1 : 1.5) * pi / 4), -1.0, 1.0)) / (pi / 4);
+  const double reach = std::asin(std::clamp((e->position().x() + held_offset_ - middle) / edge *
+                                                std::sin((p.least < 0 ? 1 : 1.5) * pi / 4),
+                                            -1.0, 1.0)) /
+                       (pi / 4);
   const double value = p.least < 0 ? reach * p.most : reach / 1.5 * p.most;
   Q_EMIT changed(step()->type->handles[0].x, std::round(std::clamp(value, p.least, p.most)));
 }

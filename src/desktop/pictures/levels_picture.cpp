@@ -16,8 +16,9 @@ constexpr double lowest = -72, highest = 6;
 LevelsPicture::LevelsPicture(const Work& work, StepId id, QWidget* parent)
     : StepPicture(work, id, parent) {
   setAccessibleName(tr("Levels before and after"));
-  setToolTip(tr("<p>Peak, loudness and noise floor as they reach this step and as they leave it. Drag the "
-                "dashed line up or down.</p>"));
+  setToolTip(
+      tr("<p>Peak, loudness and noise floor as they reach this step and as they leave it. Drag the "
+         "dashed line up or down.</p>"));
 }
 
 double LevelsPicture::y_of(double db) const {
@@ -48,11 +49,13 @@ double LevelsPicture::goal_db() const {
 
 QPointF LevelsPicture::goal_at() const { return {plot_rect().center().x(), y_of(goal_db())}; }
 
-void LevelsPicture::draw_stage(QPainter& p, double x, const Levels& l, const QColor& color, const QString& name) const {
+void LevelsPicture::draw_stage(QPainter& p, double x, const Levels& l, const QColor& color,
+                               const QString& name) const {
   const Theme& t = theme();
   double free_y = 0;  // above it a label stands already
   if (l.sample_peak_dbfs) {
-    const double top = y_of(*l.sample_peak_dbfs), bottom = y_of(l.noise_floor_dbfs.value_or(lowest));
+    const double top = y_of(*l.sample_peak_dbfs),
+                 bottom = y_of(l.noise_floor_dbfs.value_or(lowest));
     p.setPen(Qt::NoPen);
     p.setBrush(faded(color, 0.42));
     p.drawRect(QRectF(x - 16, top, 32, bottom - top));
@@ -68,14 +71,16 @@ void LevelsPicture::draw_stage(QPainter& p, double x, const Levels& l, const QCo
     p.setBrush(color);
     p.drawRect(QRectF(x - 16, y_of(*l.loudness_lufs) - 3, 32, 6));
     p.setPen(color);
-    p.drawText(QPointF(x + 26, std::max(free_y, y_of(*l.loudness_lufs) + 4)), tr("%1 LUFS").arg(*l.loudness_lufs, 0, 'f', 1));
+    p.drawText(QPointF(x + 26, std::max(free_y, y_of(*l.loudness_lufs) + 4)),
+               tr("%1 LUFS").arg(*l.loudness_lufs, 0, 'f', 1));
   }
   if (l.noise_floor_dbfs) {
     p.setPen(Qt::NoPen);
     p.setBrush(t.removed);
     p.drawRect(QRectF(x - 20, y_of(*l.noise_floor_dbfs) - 1, 40, 2));
     p.setPen(t.removed);
-    p.drawText(QPointF(x + 26, y_of(*l.noise_floor_dbfs) + 4), tr("floor %1").arg(*l.noise_floor_dbfs, 0, 'f', 1));
+    p.drawText(QPointF(x + 26, y_of(*l.noise_floor_dbfs) + 4),
+               tr("floor %1").arg(*l.noise_floor_dbfs, 0, 'f', 1));
   }
   p.setPen(t.quiet);
   p.drawText(QRectF(x - 40, plot_rect().bottom() + 2, 80, 14), Qt::AlignCenter, name);
@@ -92,8 +97,10 @@ void LevelsPicture::paintEvent(QPaintEvent*) {
   const auto* levels = work_.measurements.levels();
   const int i = work_.selection.running_index(step_id_);
   if (levels && i >= 0 && i + 1 < static_cast<int>(levels->stages.size())) {
-    draw_stage(p, r.left() + r.width() * 0.2, levels->stages[static_cast<size_t>(i)], t.before, tr("before"));
-    draw_stage(p, r.left() + r.width() * 0.66, levels->stages[static_cast<size_t>(i) + 1], t.after, tr("after"));
+    draw_stage(p, r.left() + r.width() * 0.2, levels->stages[static_cast<size_t>(i)], t.before,
+               tr("before"));
+    draw_stage(p, r.left() + r.width() * 0.66, levels->stages[static_cast<size_t>(i) + 1], t.after,
+               tr("after"));
   }
   if (held_parameter() < 0) return;
   p.setPen(QPen(t.attention, held_ ? 2 : 1, Qt::DashLine));

@@ -10,14 +10,22 @@ namespace drevan::desktop {
 
 StepPicture* StepPicture::make(const Work& work, StepId id, QWidget* parent) {
   switch (work.selection.step(id)->type->picture) {
-    case Picture::response: return new ResponsePicture(work, id, parent);
-    case Picture::transfer: return new TransferPicture(work, id, parent);
-    case Picture::reduction: return new ReductionPicture(work, id, parent);
-    case Picture::course: return new CoursePicture(work, id, parent);
-    case Picture::bands: return new BandsPicture(work, id, parent);
-    case Picture::clock: return new ClockPicture(work, id, parent);
-    case Picture::field: return new FieldPicture(work, id, parent);
-    case Picture::levels: break;
+    case Picture::response:
+      return new ResponsePicture(work, id, parent);
+    case Picture::transfer:
+      return new TransferPicture(work, id, parent);
+    case Picture::reduction:
+      return new ReductionPicture(work, id, parent);
+    case Picture::course:
+      return new CoursePicture(work, id, parent);
+    case Picture::bands:
+      return new BandsPicture(work, id, parent);
+    case Picture::clock:
+      return new ClockPicture(work, id, parent);
+    case Picture::field:
+      return new FieldPicture(work, id, parent);
+    case Picture::levels:
+      break;
   }
   return new LevelsPicture(work, id, parent);
 }

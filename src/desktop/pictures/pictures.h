@@ -121,7 +121,8 @@ class LevelsPicture final : public StepPicture {
   /// The parameter that is held, and where its line lies in dB.
   int held_parameter() const;
   double goal_db() const;
-  void draw_stage(QPainter& p, double x, const Levels& levels, const QColor& color, const QString& name) const;
+  void draw_stage(QPainter& p, double x, const Levels& levels, const QColor& color,
+                  const QString& name) const;
 
   bool held_ = false;
   double held_offset_ = 0;

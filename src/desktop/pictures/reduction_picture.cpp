@@ -17,13 +17,15 @@ constexpr double most_depth = 40;
 ReductionPicture::ReductionPicture(const Work& work, StepId id, QWidget* parent)
     : StepPicture(work, id, parent) {
   setAccessibleName(tr("Noise and reduction"));
-  setToolTip(tr("<p>Filled: the room tone as this step hears it. Line: the clip. From the top: what is "
-                "taken per band at this moment while playing. Drag the dashed line to set the depth.</p>"));
+  setToolTip(tr(
+      "<p>Filled: the room tone as this step hears it. Line: the clip. From the top: what is "
+      "taken per band at this moment while playing. Drag the dashed line to set the depth.</p>"));
 }
 
 void ReductionPicture::refresh() { update(); }
 
-void ReductionPicture::live(std::span<const float> readings, std::span<const float>, std::span<const float>) {
+void ReductionPicture::live(std::span<const float> readings, std::span<const float>,
+                            std::span<const float>) {
   gains_db_.assign(readings.begin(), readings.end());
   update();
 }
@@ -54,7 +56,8 @@ void ReductionPicture::draw_spectra(QPainter& p) const {
     p.drawPolyline(spectrum_line(axis(), levels->spectrum_in, rate / SpectrumMeter::size, -20, 0));
   }
   if (!found()) return;
-  const auto& source = work_.document.reel().sources[static_cast<size_t>(work_.selection.clip()->source)];
+  const auto& source =
+      work_.document.reel().sources[static_cast<size_t>(work_.selection.clip()->source)];
   const auto power = step()->type->learned_power(*found(), {rate, source.channels});
   if (power.size() <= 1) return;
   const double size = 2.0 * static_cast<double>(power.size() - 1);
@@ -76,13 +79,15 @@ void ReductionPicture::paintEvent(QPaintEvent*) {
   axis().draw(p);
   for (int db = 0; db <= 36; db += 12) {
     p.setPen(t.quiet);
-    p.drawText(QRectF(0, depth_y(db) - 7, r.left() - 5, 14), Qt::AlignRight | Qt::AlignVCenter, QString::number(-db));
+    p.drawText(QRectF(0, depth_y(db) - 7, r.left() - 5, 14), Qt::AlignRight | Qt::AlignVCenter,
+               QString::number(-db));
   }
   p.setClipRect(r);
   draw_spectra(p);
   for (size_t i = 0; i < gains_db_.size(); ++i) {
     const double x = axis().x_of(band_hz(static_cast<int>(i)));
-    p.fillRect(QRectF(x - 2, r.top(), 4, depth_y(std::min(-static_cast<double>(gains_db_[i]), most_depth)) - r.top()),
+    p.fillRect(QRectF(x - 2, r.top(), 4,
+                      depth_y(std::min(-static_cast<double>(gains_db_[i]), most_depth)) - r.top()),
                faded(t.after, 0.8));
   }
   p.setClipping(false);
@@ -97,9 +102,10 @@ void ReductionPicture::paintEvent(QPaintEvent*) {
   if (!found() && s->on) {
     p.setPen(t.attention);
     p.drawText(r.adjusted(10, 0, -10, -8), Qt::AlignHCenter | Qt::AlignBottom | Qt::TextWordWrap,
-               work_.selection.clip()->room_tone ? tr("Learning the room tone ...")
-                                            : tr("No room tone is marked: this step does nothing yet. Mark it in "
-                                                 "the scope, or let Find room tone look for one."));
+               work_.selection.clip()->room_tone
+                   ? tr("Learning the room tone ...")
+                   : tr("No room tone is marked: this step does nothing yet. Mark it in "
+                        "the scope, or let Find room tone look for one."));
   }
 }
 

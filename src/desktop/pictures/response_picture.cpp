@@ -19,22 +19,26 @@ ResponsePicture::ResponsePicture(const Work& work, StepId id, QWidget* parent)
       live_in_({work.document.reel().rate, 1, 4096}),
       live_out_({work.document.reel().rate, 1, 4096}) {
   setAccessibleName(tr("Response"));
-  setToolTip(tr("<p>Drag a dot to move its band; the wheel over it sets its width (Q), a double "
-                "click puts it back. Behind the curve: the sound before (line) and after (filled)."
-                "</p>"));
-  if (!step()->type->handles.empty() && step()->type->handles[0].page > 0) page_ = step()->type->handles[0].page;
+  setToolTip(
+      tr("<p>Drag a dot to move its band; the wheel over it sets its width (Q), a double "
+         "click puts it back. Behind the curve: the sound before (line) and after (filled)."
+         "</p>"));
+  if (!step()->type->handles.empty() && step()->type->handles[0].page > 0)
+    page_ = step()->type->handles[0].page;
   ResponsePicture::refresh();
 }
 
 void ResponsePicture::refresh() {
-  if (const auto* l = work_.measurements.levels(); l && !work_.listening.player().playing() && !l->spectrum_in.empty()) {
+  if (const auto* l = work_.measurements.levels();
+      l && !work_.listening.player().playing() && !l->spectrum_in.empty()) {
     shown_in_ = l->spectrum_in;
     shown_out_ = l->spectrum_out;
   }
   update();
 }
 
-void ResponsePicture::live(std::span<const float>, std::span<const float> in, std::span<const float> out) {
+void ResponsePicture::live(std::span<const float>, std::span<const float> in,
+                           std::span<const float> out) {
   if (in.empty()) return refresh();
   const auto hear = [](SpectrumMeter& meter, std::span<const float> x, std::vector<float>& shown) {
     std::vector<float> copy(x.begin(), x.end());
@@ -101,7 +105,8 @@ void ResponsePicture::draw_curve(QPainter& p) const {
   const QRectF r = plot_rect();
   QPolygonF curve;
   for (double x = r.left(); x <= r.right(); x += 1.5)
-    curve << QPointF(x, y_of(s->type->response_db(s->settings, axis().hz_at(x), work_.document.reel().rate)));
+    curve << QPointF(
+        x, y_of(s->type->response_db(s->settings, axis().hz_at(x), work_.document.reel().rate)));
   p.setPen(QPen(s->on ? theme().after : theme().quiet, 2));
   p.setBrush(Qt::NoBrush);
   p.drawPolyline(curve);
@@ -115,10 +120,13 @@ void ResponsePicture::draw_found_lines(QPainter& p) const {
   const auto* levels = work_.measurements.levels();
   const int active = work_.selection.running_index(step_id_);
   const bool known = levels && active >= 0 && active < static_cast<int>(levels->findings.size());
-  const auto lines = known ? s->type->found_lines(s->settings, levels->findings[static_cast<size_t>(active)]) : std::vector<FoundLine>{};
+  const auto lines =
+      known ? s->type->found_lines(s->settings, levels->findings[static_cast<size_t>(active)])
+            : std::vector<FoundLine>{};
   // Where it looks: mains frequencies times the highest harmonic.
   if (const int i = parameter_index(*s->type, "harmonics"); i >= 0)
-    p.fillRect(QRectF(QPointF(axis().x_of(49), y_of(0)), QPointF(axis().x_of(61 * s->settings[static_cast<size_t>(i)]), y_of(0) + 5)),
+    p.fillRect(QRectF(QPointF(axis().x_of(49), y_of(0)),
+                      QPointF(axis().x_of(61 * s->settings[static_cast<size_t>(i)]), y_of(0) + 5)),
                faded(t.removed, 0.4));
   p.setPen(QPen(s->on ? t.removed : t.quiet, 2));
   for (const auto& line : lines) {
@@ -129,7 +137,9 @@ void ResponsePicture::draw_found_lines(QPainter& p) const {
   p.setPen(lines.empty() ? t.attention : t.text);
   p.drawText(plot_rect().adjusted(10, 4, -10, -6), Qt::AlignRight | Qt::AlignBottom,
              lines.empty() ? tr("Nothing was found in this clip: the step does nothing here")
-                           : tr("found at %1 Hz, %2").arg(lines.front().hz, 0, 'f', 2).arg(counted(std::ssize(lines), tr("line"))));
+                           : tr("found at %1 Hz, %2")
+                                 .arg(lines.front().hz, 0, 'f', 2)
+                                 .arg(counted(std::ssize(lines), tr("line"))));
 }
 
 void ResponsePicture::paintEvent(QPaintEvent*) {
@@ -137,7 +147,8 @@ void ResponsePicture::paintEvent(QPaintEvent*) {
   QPainter p(this);
   draw_ground(p);
   axis().draw(p);
-  draw_db_grid(p, plot_rect(), -60, 18, span_db().second < -30 ? 12 : 6, [this](double db) { return y_of(db); });
+  draw_db_grid(p, plot_rect(), -60, 18, span_db().second < -30 ? 12 : 6,
+               [this](double db) { return y_of(db); });
   p.setClipRect(plot_rect());
   const Theme& t = theme();
   fill_below(p, line_of(shown_out_), plot_rect().bottom(), faded(t.after, 0.22));
@@ -157,7 +168,8 @@ void ResponsePicture::paintEvent(QPaintEvent*) {
     p.drawEllipse(at, 8, 8);
     if (handles[i].page == 0) continue;
     p.setPen(active || held || !idle ? t.window : t.text);
-    p.drawText(QRectF(at.x() - 8, at.y() - 8, 16, 16), Qt::AlignCenter, QString::number(handles[i].page));
+    p.drawText(QRectF(at.x() - 8, at.y() - 8, 16, 16), Qt::AlignCenter,
+               QString::number(handles[i].page));
   }
 }
 
@@ -177,7 +189,8 @@ void ResponsePicture::mouseMoveEvent(QMouseEvent* e) {
   if (h.y < 0) return;
   const auto& py = step()->type->parameters[static_cast<size_t>(h.y)];
   const double db = (y_of(0) - e->position().y()) / (y_of(0) - y_of(1)) * (h.down ? -1 : 1);
-  Q_EMIT changed(h.y, std::clamp(std::abs(db) < 0.35 ? 0.0 : std::round(db * 10) / 10, py.least, py.most));
+  Q_EMIT changed(
+      h.y, std::clamp(std::abs(db) < 0.35 ? 0.0 : std::round(db * 10) / 10, py.least, py.most));
 }
 
 void ResponsePicture::move_sideways(int parameter, double x) {
@@ -213,7 +226,8 @@ void ResponsePicture::wheelEvent(QWheelEvent* e) {
   if (h.width < 0) return e->ignore();
   set_page(h.page);
   const auto& p = step()->type->parameters[static_cast<size_t>(h.width)];
-  const double f = to_fraction(p, step()->settings[static_cast<size_t>(h.width)]) + e->angleDelta().y() / 120.0 * 0.03;
+  const double f = to_fraction(p, step()->settings[static_cast<size_t>(h.width)]) +
+                   e->angleDelta().y() / 120.0 * 0.03;
   Q_EMIT changed(h.width, from_fraction(p, f));
   e->accept();
 }

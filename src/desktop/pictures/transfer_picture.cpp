@@ -14,14 +14,17 @@ constexpr double lowest = -60;
 TransferPicture::TransferPicture(const Work& work, StepId id, QWidget* parent)
     : StepPicture(work, id, parent) {
   setAccessibleName(tr("Transfer curve"));
-  setToolTip(tr("<p>Level out over level in, dB. Drag the dashed line to set the threshold or the "
-                "ceiling, drag the curve where it bends to set how much. The dot is the level now, the "
-                "bar what is taken.</p>"));
+  setToolTip(
+      tr("<p>Level out over level in, dB. Drag the dashed line to set the threshold or the "
+         "ceiling, drag the curve where it bends to set how much. The dot is the level now, the "
+         "bar what is taken.</p>"));
 }
 
 int TransferPicture::parameter(const char* id) const { return parameter_index(*step()->type, id); }
 
-QRectF TransferPicture::plot_rect() const { return StepPicture::plot_rect().adjusted(0, 0, -46, 0); }
+QRectF TransferPicture::plot_rect() const {
+  return StepPicture::plot_rect().adjusted(0, 0, -46, 0);
+}
 double TransferPicture::x_of(double db) const {
   const QRectF r = plot_rect();
   return r.left() + r.width() * (std::clamp(db, lowest, 0.0) - lowest) / -lowest;
@@ -38,14 +41,17 @@ double TransferPicture::setting(const char* id) const {
 
 // The line across the picture: a threshold stands, a ceiling lies.
 bool TransferPicture::has_ceiling() const { return parameter("ceiling_db") >= 0; }
-int TransferPicture::line_parameter() const { return parameter(has_ceiling() ? "ceiling_db" : "threshold_db"); }
+int TransferPicture::line_parameter() const {
+  return parameter(has_ceiling() ? "ceiling_db" : "threshold_db");
+}
 // A curve without a line bends everywhere: it is held as a whole.
 bool TransferPicture::has_line() const { return line_parameter() >= 0; }
 
 // Whether the curve leaves the straight line below its threshold: an expander.
 bool TransferPicture::bends_below() const {
   const double at = setting("threshold_db") - 1;
-  return !has_ceiling() && step()->type->transfer_db(step()->settings, at) < at - 0.1 && parameter("range_db") >= 0;
+  return !has_ceiling() && step()->type->transfer_db(step()->settings, at) < at - 0.1 &&
+         parameter("range_db") >= 0;
 }
 
 QPointF TransferPicture::threshold_at() const {
@@ -55,7 +61,8 @@ QPointF TransferPicture::threshold_at() const {
   return {x_of(db), plot_rect().center().y()};
 }
 
-void TransferPicture::live(std::span<const float> readings, std::span<const float>, std::span<const float>) {
+void TransferPicture::live(std::span<const float> readings, std::span<const float>,
+                           std::span<const float>) {
   is_live_ = readings.size() >= 2;
   level_db_ = is_live_ ? static_cast<double>(readings[0]) : -200;
   reduction_db_ = is_live_ ? static_cast<double>(readings[1]) : 0;
@@ -80,12 +87,14 @@ void TransferPicture::paintEvent(QPaintEvent*) {
   p.setPen(QPen(t.line, 1));
   p.drawLine(QPointF(x_of(lowest), y_of(lowest)), QPointF(x_of(0), y_of(0)));
   QPolygonF curve;
-  for (double db = lowest; db <= 0; db += 0.5) curve << QPointF(x_of(db), y_of(s->type->transfer_db(s->settings, db)));
+  for (double db = lowest; db <= 0; db += 0.5)
+    curve << QPointF(x_of(db), y_of(s->type->transfer_db(s->settings, db)));
   p.setPen(QPen(s->on ? t.after : t.quiet, 2.2));
   p.drawPolyline(curve);
   p.setClipping(false);
   const QPointF line = threshold_at();
-  p.setPen(!has_line() ? QPen(Qt::NoPen) : QPen(t.attention, held_ == line_parameter() ? 2 : 1, Qt::DashLine));
+  p.setPen(!has_line() ? QPen(Qt::NoPen)
+                       : QPen(t.attention, held_ == line_parameter() ? 2 : 1, Qt::DashLine));
   if (has_ceiling())
     p.drawLine(QPointF(r.left(), line.y()), QPointF(r.right(), line.y()));
   else
@@ -155,7 +164,8 @@ void TransferPicture::mouseMoveEvent(QMouseEvent* e) {
     // The ratio whose line from the threshold passes through the pointer.
     const double threshold = setting("threshold_db");
     const double from = threshold + setting("make_up_db");
-    const double rise = (in - threshold) / std::copysign(std::max(std::abs(out - from), 1e-3), in - threshold);
+    const double rise =
+        (in - threshold) / std::copysign(std::max(std::abs(out - from), 1e-3), in - threshold);
     value = std::round((bends_below() ? 1 / std::max(rise, 1e-3) : rise) * 10) / 10;
   }
   Q_EMIT changed(held_, std::clamp(value, p.least, p.most));

@@ -17,12 +17,15 @@ namespace fs = std::filesystem;
 namespace {
 
 fs::path unsaved_folder() {
-  return fs::path(QStandardPaths::writableLocation(QStandardPaths::GenericDataLocation).toStdString()) / "drevan" / "unsaved";
+  return fs::path(
+             QStandardPaths::writableLocation(QStandardPaths::GenericDataLocation).toStdString()) /
+         "drevan" / "unsaved";
 }
 
 }  // namespace
 
-Document::Document(Notices& notices, QObject* parent) : QObject(parent), notices_(notices), file_(unsaved_folder()) {
+Document::Document(Notices& notices, QObject* parent)
+    : QObject(parent), notices_(notices), file_(unsaved_folder()) {
   for (Worker* worker : {&source_worker_, &history_worker_})
     connect(worker, &Worker::failed, this, [this](const QString& why) { notices_.warn(why); });
 }
@@ -30,7 +33,8 @@ Document::Document(Notices& notices, QObject* parent) : QObject(parent), notices
 Document::~Document() { leave(); }
 
 bool Document::missing(const Clip& clip) const {
-  return check_source(reel().sources[static_cast<size_t>(clip.source)], false) == SourceState::missing;
+  return check_source(reel().sources[static_cast<size_t>(clip.source)], false) ==
+         SourceState::missing;
 }
 
 // --- files ---
@@ -48,7 +52,8 @@ void Document::reset(Reel reel) {
 void Document::leave() {
   Q_EMIT leaving();
   // A list of edits that is being written is waited for: it is short work.
-  for (int i = 0; i < 1000 && history_worker_.busy(); ++i) std::this_thread::sleep_for(std::chrono::milliseconds(5));
+  for (int i = 0; i < 1000 && history_worker_.busy(); ++i)
+    std::this_thread::sleep_for(std::chrono::milliseconds(5));
   file_.leave();
 }
 
@@ -66,18 +71,22 @@ bool Document::open(const fs::path& file) {
     const auto found = std::move(opened.found);
     Reel reel = std::move(opened.reel);
     Q_EMIT leaving();
-    for (int i = 0; i < 1000 && history_worker_.busy(); ++i) std::this_thread::sleep_for(std::chrono::milliseconds(5));
+    for (int i = 0; i < 1000 && history_worker_.busy(); ++i)
+      std::this_thread::sleep_for(std::chrono::milliseconds(5));
     file_.take(std::move(opened));
     std::vector<std::string> lost;
     for (const auto& s : reel.sources)
-      if (check_source(s, false) == SourceState::missing) lost.push_back(s.path.filename().string());
+      if (check_source(s, false) == SourceState::missing)
+        lost.push_back(s.path.filename().string());
     reset(std::move(reel));
     bring_history(found.has_value());
     check_sources();
     if (found) {
       take({found->reel, "Bring edits back"});
-      notices_.tell(tr("Drevan did not end properly last time: %1 since the last save came back, up to \"%2\". Undo leads to what was saved.")
-                        .arg(counted(found->edits, tr("edit")), QString::fromStdString(found->last_label)));
+      notices_.tell(
+          tr("Drevan did not end properly last time: %1 since the last save came back, up to "
+             "\"%2\". Undo leads to what was saved.")
+              .arg(counted(found->edits, tr("edit")), QString::fromStdString(found->last_label)));
     }
     tell_opened(lost);
     return true;
@@ -89,13 +98,17 @@ bool Document::open(const fs::path& file) {
 
 void Document::tell_opened(const std::vector<std::string>& lost) {
   if (!file_.read_only().empty())
-    notices_.warn(tr("%1 It was opened for reading; save it under another name to keep changes.").arg(read_only()));
+    notices_.warn(tr("%1 It was opened for reading; save it under another name to keep changes.")
+                      .arg(read_only()));
   else if (!file_.guards())
-    notices_.warn(tr("The folder of %1 knows no locks, so nothing keeps another Drevan from opening it too; make sure that nobody else works on it.")
+    notices_.warn(tr("The folder of %1 knows no locks, so nothing keeps another Drevan from "
+                     "opening it too; make sure that nobody else works on it.")
                       .arg(QString::fromStdString(file().filename().string())));
   if (!lost.empty())
-    notices_.warn(tr("%1 missing: %2. Find it again with Clip, Find the source.")
-                      .arg(lost.size() == 1 ? tr("A source is") : tr("%1 sources are").arg(lost.size()), QString::fromStdString(fmt::format("{}", fmt::join(lost, ", ")))));
+    notices_.warn(
+        tr("%1 missing: %2. Find it again with Clip, Find the source.")
+            .arg(lost.size() == 1 ? tr("A source is") : tr("%1 sources are").arg(lost.size()),
+                 QString::fromStdString(fmt::format("{}", fmt::join(lost, ", ")))));
 }
 
 bool Document::save(const fs::path& file) {
@@ -123,14 +136,17 @@ bool Document::bring_back_unsaved() {
   // Kept anew by now; the old ones may go.
   file_.flush();
   ReelFile::remove_unsaved(unsaved->file);
-  notices_.tell(tr("Drevan did not end properly last time: a reel that had not been saved came back with %1, up to \"%2\". Save it to keep it.")
-                    .arg(counted(found.edits, tr("edit")), QString::fromStdString(found.last_label)));
+  notices_.tell(
+      tr("Drevan did not end properly last time: a reel that had not been saved came back with %1, "
+         "up to \"%2\". Save it to keep it.")
+          .arg(counted(found.edits, tr("edit")), QString::fromStdString(found.last_label)));
   return true;
 }
 
 // The list of edits beside the reel, in the background: it may be long.
 void Document::keep_history(const std::string& saved) {
-  history_worker_.start([states = SavedHistory{history_.entries(), history_.at()}, file = file(), saved](const CancelToken&) -> Worker::Finish {
+  history_worker_.start([states = SavedHistory{history_.entries(), history_.at()}, file = file(),
+                         saved](const CancelToken&) -> Worker::Finish {
     try {
       save_history(states, file, saved);
     } catch (const Error&) {
@@ -156,15 +172,19 @@ void Document::bring_history(bool after_crash) {
 
 // Whether files are still what they were, by their content; hours of sound take their time.
 void Document::check_sources() {
-  source_worker_.start([this, sources = reel().sources](const CancelToken& cancel) -> Worker::Finish {
-    QStringList changed;
-    for (const auto& s : sources)
-      if (check_source(s, true, &cancel) == SourceState::changed) changed << QString::fromStdString(s.path.filename().string());
-    if (changed.isEmpty()) return {};
-    return [this, changed] {
-      notices_.warn(tr("Changed on the disk since the reel was saved: %1. It is measured anew; if another file was meant, use Clip, Find the source.").arg(changed.join(", ")));
-    };
-  });
+  source_worker_.start(
+      [this, sources = reel().sources](const CancelToken& cancel) -> Worker::Finish {
+        QStringList changed;
+        for (const auto& s : sources)
+          if (check_source(s, true, &cancel) == SourceState::changed)
+            changed << QString::fromStdString(s.path.filename().string());
+        if (changed.isEmpty()) return {};
+        return [this, changed] {
+          notices_.warn(tr("Changed on the disk since the reel was saved: %1. It is measured anew; "
+                           "if another file was meant, use Clip, Find the source.")
+                            .arg(changed.join(", ")));
+        };
+      });
 }
 
 // --- edits ---
@@ -192,9 +212,11 @@ bool Document::change(const std::function<edits::Edit(const Reel&)>& edit) {
 
 // Every state goes to the disk, undone or not; what goes wrong there is told a moment later.
 void Document::keep_journal(const std::string& label) {
-  if (const auto problem = file_.tell(history_, label); !problem.empty()) notices_.warn(QString::fromStdString(problem));
+  if (const auto problem = file_.tell(history_, label); !problem.empty())
+    notices_.warn(QString::fromStdString(problem));
   QTimer::singleShot(400, this, [this] {
-    if (const auto problem = file_.take_problem(); !problem.empty()) notices_.warn(QString::fromStdString(problem));
+    if (const auto problem = file_.take_problem(); !problem.empty())
+      notices_.warn(QString::fromStdString(problem));
   });
 }
 

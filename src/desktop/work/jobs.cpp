@@ -10,8 +10,13 @@
 
 namespace drevan::desktop {
 
-Jobs::Jobs(Notices& notices, Document& document, Selection& selection, Measurements& measurements, QObject* parent)
-    : QObject(parent), notices_(notices), document_(document), selection_(selection), measurements_(measurements) {
+Jobs::Jobs(Notices& notices, Document& document, Selection& selection, Measurements& measurements,
+           QObject* parent)
+    : QObject(parent),
+      notices_(notices),
+      document_(document),
+      selection_(selection),
+      measurements_(measurements) {
   for (Worker* worker : {&import_, &finder_, &meeter_}) {
     connect(worker, &Worker::failed, this, [this](const QString& why) { notices_.warn(why); });
     connect(&document_, &Document::leaving, worker, &Worker::cancel);
@@ -21,7 +26,10 @@ Jobs::Jobs(Notices& notices, Document& document, Selection& selection, Measureme
 void Jobs::add_files(const QStringList& files) {
   const auto count = counted(files.size(), tr("file"));
   const auto before = import_.busy() ? import_.waiting() + 1 : 0;
-  notices_.tell(before > 0 ? tr("%1 will be read after %2 that came before").arg(count, counted(before, tr("lot"))) : tr("Reading %1 ...").arg(count));
+  notices_.tell(
+      before > 0
+          ? tr("%1 will be read after %2 that came before").arg(count, counted(before, tr("lot")))
+          : tr("Reading %1 ...").arg(count));
   import_.enqueue([this, files](const CancelToken& cancel) -> Worker::Finish {
     std::vector<Source> good;
     QStringList problems;
@@ -45,7 +53,10 @@ void Jobs::add_files(const QStringList& files) {
       if (!problems.isEmpty())
         notices_.warn(problems.join("  "));
       else
-        notices_.tell(import_.busy() ? tr("Added %1, %2 to come").arg(added, counted(import_.waiting() + 1, tr("lot"))) : tr("Added %1").arg(added));
+        notices_.tell(
+            import_.busy()
+                ? tr("Added %1, %2 to come").arg(added, counted(import_.waiting() + 1, tr("lot")))
+                : tr("Added %1").arg(added));
     };
   });
 }
@@ -54,7 +65,8 @@ void Jobs::find_room_tone() {
   const Clip* c = selection_.clip();
   if (!c || document_.missing(*c)) return;
   notices_.tell(tr("Looking for room tone ..."));
-  finder_.start([this, sound = clip_sound(document_.reel(), *c), id = c->id](const CancelToken& cancel) -> Worker::Finish {
+  finder_.start([this, sound = clip_sound(document_.reel(), *c),
+                 id = c->id](const CancelToken& cancel) -> Worker::Finish {
     std::optional<SecondsRange> found;
     QString problem;
     try {
@@ -64,9 +76,15 @@ void Jobs::find_room_tone() {
     }
     return [this, found, problem, id] {
       if (!problem.isEmpty()) return notices_.warn(problem);
-      if (!found) return notices_.warn(tr("No half second without speech was found; mark room tone by hand."));
-      if (!document_.change([&](const Reel& reel) { return edits::set_room_tone(reel, id, found); })) return;
-      notices_.tell(tr("Room tone found at %1 to %2 s").arg(found->begin, 0, 'f', 2).arg(found->end, 0, 'f', 2));
+      if (!found)
+        return notices_.warn(
+            tr("No half second without speech was found; mark room tone by hand."));
+      if (!document_.change(
+              [&](const Reel& reel) { return edits::set_room_tone(reel, id, found); }))
+        return;
+      notices_.tell(tr("Room tone found at %1 to %2 s")
+                        .arg(found->begin, 0, 'f', 2)
+                        .arg(found->end, 0, 'f', 2));
     };
   });
 }
@@ -75,13 +93,15 @@ void Jobs::meet_target() {
   document_.end_preview();
   const Clip* c = selection_.clip();
   if (!c || document_.missing(*c)) return;
-  if (!document_.target()) return notices_.warn(tr("The reel has no target yet; choose one above the level path."));
+  if (!document_.target())
+    return notices_.warn(tr("The reel has no target yet; choose one above the level path."));
   ClipPlan plan = plan_of(document_.reel(), *c);
   // Those of group and reel follow the clip's own.
   const auto own_count = std::ranges::count(c->chain.steps, true, &ChainStep::on);
   std::vector<PlannedStep> later(plan.steps.begin() + own_count, plan.steps.end());
   notices_.tell(tr("Trying what meets the target ..."));
-  meeter_.start([this, sound = plan.sound, later, own = c->chain, id = c->id, target = *document_.target(),
+  meeter_.start([this, sound = plan.sound, later, own = c->chain, id = c->id,
+                 target = *document_.target(),
                  stores = measurements_.stores()](const CancelToken& cancel) -> Worker::Finish {
     LevelPathOptions options;
     options.store = &stores->findings;
@@ -98,8 +118,11 @@ void Jobs::meet_target() {
       // What was changed meanwhile stays.
       const Clip* now = document_.history().now().find(id);
       if (met.changed && now && now->chain == own)
-        document_.change([&](const Reel& reel) { return edits::set_chain(reel, id, met.chain, "Meet the target"); });
-      met.meets ? notices_.tell(QString::fromStdString(met.told)) : notices_.warn(QString::fromStdString(met.told));
+        document_.change([&](const Reel& reel) {
+          return edits::set_chain(reel, id, met.chain, "Meet the target");
+        });
+      met.meets ? notices_.tell(QString::fromStdString(met.told))
+                : notices_.warn(QString::fromStdString(met.told));
     };
   });
 }

@@ -17,7 +17,8 @@ class Jobs : public QObject {
   Q_OBJECT
 
  public:
-  Jobs(Notices& notices, Document& document, Selection& selection, Measurements& measurements, QObject* parent = nullptr);
+  Jobs(Notices& notices, Document& document, Selection& selection, Measurements& measurements,
+       QObject* parent = nullptr);
 
   /// Adds files; what cannot be read is told and left out. Drops queue: each is read when those before it are.
   void add_files(const QStringList& files);

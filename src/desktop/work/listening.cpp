@@ -20,9 +20,15 @@ std::unique_ptr<Player> make_player(double rate) {
 
 }  // namespace
 
-Listening::Listening(Notices& notices, const Document& document, const Selection& selection, const Measurements& measurements, QObject* parent)
-    : QObject(parent), document_(document), selection_(selection), measurements_(measurements), player_(make_player(rate_)) {
-  connect(&worker_, &Worker::failed, &notices, [&notices](const QString& why) { notices.warn(why); });
+Listening::Listening(Notices& notices, const Document& document, const Selection& selection,
+                     const Measurements& measurements, QObject* parent)
+    : QObject(parent),
+      document_(document),
+      selection_(selection),
+      measurements_(measurements),
+      player_(make_player(rate_)) {
+  connect(&worker_, &Worker::failed, &notices,
+          [&notices](const QString& why) { notices.warn(why); });
   soon_.setSingleShot(true);
   soon_.setInterval(0);
   connect(&soon_, &QTimer::timeout, this, &Listening::load);
@@ -46,7 +52,8 @@ Listening::Listening(Notices& notices, const Document& document, const Selection
     player_->set_focus(selection_.running_index(selection_.step_id()));
     soon_.start();
   });
-  connect(&measurements_, &Measurements::levels_changed, this, [this] { measurements_.levels() ? load() : unload(); });
+  connect(&measurements_, &Measurements::levels_changed, this,
+          [this] { measurements_.levels() ? load() : unload(); });
   connect(&measurements_, &Measurements::course_changed, this, [this] {
     if (solo_step_ && measurements_.course_whole()) load();
   });
@@ -90,9 +97,13 @@ const TimeMap& Listening::map() const {
   return plan_ ? plan_->from_clip : none;
 }
 
-double Listening::position_s() { return std::max(0.0, map().in_of(static_cast<double>(player_->position()) / rate_)); }
+double Listening::position_s() {
+  return std::max(0.0, map().in_of(static_cast<double>(player_->position()) / rate_));
+}
 
-void Listening::seek_s(double clip_s) { player_->seek(std::max<Samples>(0, std::llround(map().out_of(clip_s) * rate_))); }
+void Listening::seek_s(double clip_s) {
+  player_->seek(std::max<Samples>(0, std::llround(map().out_of(clip_s) * rate_)));
+}
 
 void Listening::set_loop_s(std::optional<SecondsRange> range) {
   loop_s_ = range;
@@ -101,7 +112,9 @@ void Listening::set_loop_s(std::optional<SecondsRange> range) {
 
 void Listening::give_loop() {
   if (!loop_s_) return player_->set_loop(std::nullopt);
-  const auto frame = [&](double s) { return std::max<Samples>(0, std::llround(map().out_of(s) * rate_)); };
+  const auto frame = [&](double s) {
+    return std::max<Samples>(0, std::llround(map().out_of(s) * rate_));
+  };
   const auto [begin, end] = std::minmax({frame(loop_s_->begin), frame(loop_s_->end)});
   player_->set_loop(FrameRange{begin, end});
 }
@@ -109,11 +122,16 @@ void Listening::give_loop() {
 QString Listening::no_removed() const {
   if (!plan_) return {};
   if (plan_->solo_step < 0 && !plan_->from_clip.identity())
-    return tr("Nothing can be taken away: the chain changes when things happen, so before and after do not lie on each other.");
+    return tr(
+        "Nothing can be taken away: the chain changes when things happen, so before and after do "
+        "not lie on each other.");
   const auto& sounds = measurements_.levels()->sounds;
-  const size_t from = plan_->solo_step < 0 ? 0 : static_cast<size_t>(plan_->solo_step), to = plan_->solo_step < 0 ? sounds.size() - 1 : from + 1;
+  const size_t from = plan_->solo_step < 0 ? 0 : static_cast<size_t>(plan_->solo_step),
+               to = plan_->solo_step < 0 ? sounds.size() - 1 : from + 1;
   if (sounds[from].shape.channels != sounds[to].shape.channels)
-    return tr("Nothing can be taken away: before has %1 and after %2.").arg(counted(sounds[from].shape.channels, tr("channel")), counted(sounds[to].shape.channels, tr("channel")));
+    return tr("Nothing can be taken away: before has %1 and after %2.")
+        .arg(counted(sounds[from].shape.channels, tr("channel")),
+             counted(sounds[to].shape.channels, tr("channel")));
   return {};
 }
 
@@ -121,12 +139,15 @@ QString Listening::no_removed() const {
 void Listening::narrow_to_step(PlayPlan& plan) const {
   const LevelPath& levels = *measurements_.levels();
   const int at = selection_.running_index(selection_.step_id());
-  if (at < static_cast<int>(plan.rewritten_stage) || at + 1 >= static_cast<int>(levels.stages.size())) return;
+  if (at < static_cast<int>(plan.rewritten_stage) ||
+      at + 1 >= static_cast<int>(levels.stages.size()))
+    return;
   const Levels& in = levels.stages[static_cast<size_t>(at)];
   const Levels& out = levels.stages[static_cast<size_t>(at) + 1];
   plan.solo_step = at;
   plan.match_db = louder_by(in, out).value_or(0);
-  plan.fitted_gain = measurements_.course_whole() ? measurements_.course()->fitted_gain : from_db(plan.match_db);
+  plan.fitted_gain =
+      measurements_.course_whole() ? measurements_.course()->fitted_gain : from_db(plan.match_db);
   plan.before_peak_db = in.sample_peak_dbfs.value_or(-200);
   plan.after_peak_db = out.sample_peak_dbfs.value_or(-200);
 }
@@ -150,14 +171,16 @@ void Listening::hear_against(std::optional<int> version) {
   then.source = other->source;
   then.begin = other->begin;
   then.frames = other->frames;
-  against_ = Against{*version, clip_sound(document_.reel(), then), other->loudness_lufs, other->peak_dbfs.value_or(-200)};
+  against_ = Against{*version, clip_sound(document_.reel(), then), other->loudness_lufs,
+                     other->peak_dbfs.value_or(-200)};
   load();
   if (!other->loudness_lufs) measure_against();
 }
 
 // Version 0 was never measured when it was made.
 void Listening::measure_against() {
-  worker_.start([this, sound = against_->sound, version = against_->version, stores = measurements_.stores()](const CancelToken& cancel) -> Worker::Finish {
+  worker_.start([this, sound = against_->sound, version = against_->version,
+                 stores = measurements_.stores()](const CancelToken& cancel) -> Worker::Finish {
     LevelPathOptions options;
     options.store = &stores->findings;
     options.levels = &stores->levels;

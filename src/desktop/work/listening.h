@@ -21,8 +21,8 @@ class Listening : public QObject {
   Q_OBJECT
 
  public:
-  Listening(Notices& notices, const Document& document, const Selection& selection, const Measurements& measurements,
-            QObject* parent = nullptr);
+  Listening(Notices& notices, const Document& document, const Selection& selection,
+            const Measurements& measurements, QObject* parent = nullptr);
 
   /// Not to be kept: a reel of another rate has another.
   Player& player() { return *player_; }
@@ -40,7 +40,9 @@ class Listening : public QObject {
   bool solo_step() const { return solo_step_; }
   /// Before becomes another version of the selected clip; empty: what enters the chain.
   void hear_against(std::optional<int> version);
-  std::optional<int> against() const { return against_ ? std::optional(against_->version) : std::nullopt; }
+  std::optional<int> against() const {
+    return against_ ? std::optional(against_->version) : std::nullopt;
+  }
 
  Q_SIGNALS:
   void plan_changed();

@@ -8,7 +8,8 @@
 
 namespace drevan::desktop {
 
-Measurements::Measurements(Notices& notices, const Document& document, const Selection& selection, QObject* parent)
+Measurements::Measurements(Notices& notices, const Document& document, const Selection& selection,
+                           QObject* parent)
     : QObject(parent), notices_(notices), document_(document), selection_(selection) {
   // When all that is shown follows the reel; several changes in a row are measured once.
   soon_.setSingleShot(true);
@@ -64,9 +65,11 @@ void Measurements::measure() {
   options.store = &stores_->findings;
   options.levels = &stores_->levels;
   options.cache = &stores_->stages;
-  if (const int at = selection_.running_index(selection_.step_id()); at >= 0) options.focus = static_cast<size_t>(at);
+  if (const int at = selection_.running_index(selection_.step_id()); at >= 0)
+    options.focus = static_cast<size_t>(at);
   options.true_peak = document_.target() && !document_.target()->true_peak_dbtp.free();
-  worker_.start([this, stores = stores_, reel = document_.shared(), id = c->id, options](const CancelToken& cancel) mutable -> Worker::Finish {
+  worker_.start([this, stores = stores_, reel = document_.shared(), id = c->id,
+                 options](const CancelToken& cancel) mutable -> Worker::Finish {
     options.cancel = &cancel;
     QString problem;
     ClipPlan plan;
@@ -108,7 +111,8 @@ std::optional<PlayPlan> Measurements::play_plan() const {
     const ChainStep& now = *running[i].step;
     if (step.type != now.type) return std::nullopt;
     for (size_t p = 0; p < now.settings.values.size(); ++p)
-      if (step.type->parameters[p].learned_from && step.settings[p] != now.settings[p]) return std::nullopt;
+      if (step.type->parameters[p].learned_from && step.settings[p] != now.settings[p])
+        return std::nullopt;
     step.settings = now.settings;
   }
   plan.findings = levels_->findings;
@@ -126,7 +130,8 @@ std::optional<PlayPlan> Measurements::play_plan() const {
 
 bool Measurements::course_whole() const {
   const int at = selection_.running_index(selection_.step_id());
-  return course_ && at >= 0 && levels_ && static_cast<size_t>(at) + 1 < levels_->keys.size() && course_key_ == levels_->keys[static_cast<size_t>(at) + 1];
+  return course_ && at >= 0 && levels_ && static_cast<size_t>(at) + 1 < levels_->keys.size() &&
+         course_key_ == levels_->keys[static_cast<size_t>(at) + 1];
 }
 
 // What the selected step does over the clip, once its levels are known.
@@ -134,7 +139,8 @@ void Measurements::measure_course() {
   const int at = selection_.running_index(selection_.step_id());
   auto known = play_plan();
   // What stands before a rewriter does not run live.
-  if (!known || !levels_fresh() || at < static_cast<int>(known->rewritten_stage) || at + 1 >= static_cast<int>(levels_->keys.size())) {
+  if (!known || !levels_fresh() || at < static_cast<int>(known->rewritten_stage) ||
+      at + 1 >= static_cast<int>(levels_->keys.size())) {
     course_worker_.cancel();
     if (std::exchange(course_, nullptr)) Q_EMIT course_changed();
     return;
@@ -181,7 +187,8 @@ void Measurements::judge_tone() {
       return [this, judgement] {
         tone_ = judgement;
         if (judgement.flaw != RoomToneFlaw::none)
-          notices_.warn(tr("This room tone %1; mark a stretch where only the room is heard.").arg(text(flaw_text(judgement.flaw))));
+          notices_.warn(tr("This room tone %1; mark a stretch where only the room is heard.")
+                            .arg(text(flaw_text(judgement.flaw))));
         Q_EMIT tone_judged();
       };
     } catch (const Error&) {

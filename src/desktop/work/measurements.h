@@ -20,7 +20,8 @@ class Measurements : public QObject {
   Q_OBJECT
 
  public:
-  Measurements(Notices& notices, const Document& document, const Selection& selection, QObject* parent = nullptr);
+  Measurements(Notices& notices, const Document& document, const Selection& selection,
+               QObject* parent = nullptr);
 
   /// Of the newest measured state; nullptr until there is one.
   const LevelPath* levels() const { return levels_.get(); }
@@ -61,7 +62,8 @@ class Measurements : public QObject {
   int levels_clip_ = 0;
   std::shared_ptr<const Reel> levels_reel_;  // as it was then
   std::shared_ptr<const StepCourse> course_;
-  std::uint64_t course_key_ = 0;  // of the stage that leaves the step it belongs to; 0: it is not whole yet
+  std::uint64_t course_key_ =
+      0;  // of the stage that leaves the step it belongs to; 0: it is not whole yet
   std::optional<RoomToneJudgement> tone_;
   std::pair<std::uint64_t, SecondsRange> tone_of_{};  // the sound and the range it was heard in
   QTimer soon_;

@@ -26,8 +26,13 @@ struct Printing::Job {
   QString problem{};
 };
 
-Printing::Printing(Notices& notices, Document& document, Selection& selection, Measurements& measurements, QObject* parent)
-    : QObject(parent), notices_(notices), document_(document), selection_(selection), measurements_(measurements) {
+Printing::Printing(Notices& notices, Document& document, Selection& selection,
+                   Measurements& measurements, QObject* parent)
+    : QObject(parent),
+      notices_(notices),
+      document_(document),
+      selection_(selection),
+      measurements_(measurements) {
   connect(&worker_, &Worker::failed, this, [this](const QString& why) {
     notices_.warn(why);
     if (!busy()) Q_EMIT progress(-1);
@@ -36,11 +41,15 @@ Printing::Printing(Notices& notices, Document& document, Selection& selection, M
 }
 
 double Printing::fade_s() const { return QSettings().value("print/fade_s", 0.05).toDouble(); }
-void Printing::set_fade_s(double seconds) { QSettings().setValue("print/fade_s", std::clamp(seconds, 0.0, 2.0)); }
+void Printing::set_fade_s(double seconds) {
+  QSettings().setValue("print/fade_s", std::clamp(seconds, 0.0, 2.0));
+}
 
 namespace {
 
-QString range_text(const SecondsRange& r) { return QObject::tr("%1 to %2 s").arg(r.begin, 0, 'f', 2).arg(r.end, 0, 'f', 2); }
+QString range_text(const SecondsRange& r) {
+  return QObject::tr("%1 to %2 s").arg(r.begin, 0, 'f', 2).arg(r.end, 0, 'f', 2);
+}
 
 }  // namespace
 
@@ -50,19 +59,27 @@ void Printing::print(std::optional<SecondsRange> range) {
   if (!c) return;
   Job job{c->id, {own_plan_of(document_.reel(), *c), range, fade_s(), {}}, c->chain};
   if (job.request.plan.steps.empty())
-    return notices_.warn(tr("%1 has no steps of its own to print; the group's and the reel's stay as they are.").arg(QString::fromStdString(c->name)));
+    return notices_.warn(
+        tr("%1 has no steps of its own to print; the group's and the reel's stay as they are.")
+            .arg(QString::fromStdString(c->name)));
   for (const auto& step : c->chain.steps)
     if (step.on) job.version.made_with.steps.push_back(step);
-  job.version.what = (range ? tr("%1 printed").arg(range_text(*range)) : tr("printed")).toStdString();
-  start({std::move(job)}, range ? tr("Print %1").arg(range_text(*range)) : tr("Print the clip"), false);
+  job.version.what =
+      (range ? tr("%1 printed").arg(range_text(*range)) : tr("printed")).toStdString();
+  start({std::move(job)}, range ? tr("Print %1").arg(range_text(*range)) : tr("Print the clip"),
+        false);
 }
 
 void Printing::print_again(SecondsRange range) {
   document_.end_preview();
   const Clip* c = selection_.clip();
   const Version* last = c ? find_version(*c, c->version) : nullptr;
-  if (!last || last->made_with.steps.empty()) return notices_.warn(tr("Nothing was printed into this version yet; print a selection first."));
-  Job job{c->id, {plan_of(clip_sound(document_.reel(), *c), last->made_with), range, fade_s(), {}}, c->chain, true};
+  if (!last || last->made_with.steps.empty())
+    return notices_.warn(tr("Nothing was printed into this version yet; print a selection first."));
+  Job job{c->id,
+          {plan_of(clip_sound(document_.reel(), *c), last->made_with), range, fade_s(), {}},
+          c->chain,
+          true};
   job.version.made_with = last->made_with;
   job.version.what = tr("%1 printed, the same again").arg(range_text(range)).toStdString();
   start({std::move(job)}, tr("The same for %1").arg(range_text(range)), false);
@@ -82,14 +99,21 @@ void Printing::print_group() {
     if (plan.steps.empty()) continue;
     // The group's chain goes into the sound of all or of none.
     if (document_.missing(c))
-      return notices_.warn(tr("The source of %1 is missing, so its group cannot be printed whole; find it with Clip, Find the source.").arg(QString::fromStdString(c.name)));
-    Job& job = jobs.emplace_back(c.id, PrintRequest{std::move(plan), std::nullopt, fade_s(), {}}, c.chain, false, bare.groups[static_cast<size_t>(c.group)].chain);
-    for (const auto& running : running_steps(bare, c)) job.version.made_with.steps.push_back(*running.step);
+      return notices_.warn(tr("The source of %1 is missing, so its group cannot be printed whole; "
+                              "find it with Clip, Find the source.")
+                               .arg(QString::fromStdString(c.name)));
+    Job& job = jobs.emplace_back(c.id, PrintRequest{std::move(plan), std::nullopt, fade_s(), {}},
+                                 c.chain, false, bare.groups[static_cast<size_t>(c.group)].chain);
+    for (const auto& running : running_steps(bare, c))
+      job.version.made_with.steps.push_back(*running.step);
     job.version.made_with = for_everyone(std::move(job.version.made_with));
     job.version.what = tr("printed with its group").toStdString();
   }
   if (jobs.empty()) return notices_.warn(tr("The group's clips have no steps to print."));
-  start(std::move(jobs), tr("Print the group %1").arg(QString::fromStdString(bare.groups[static_cast<size_t>(chosen->group)].name)), true);
+  start(std::move(jobs),
+        tr("Print the group %1")
+            .arg(QString::fromStdString(bare.groups[static_cast<size_t>(chosen->group)].name)),
+        true);
 }
 
 void Printing::cancel() {
@@ -109,7 +133,8 @@ void Printing::start(std::vector<Job> jobs, const QString& label, bool group) {
     job.version.range = job.request.range;
   }
   if (!busy()) Q_EMIT progress(0);
-  worker_.enqueue([this, jobs = std::move(jobs), label, group](const CancelToken& cancel) mutable -> Worker::Finish {
+  worker_.enqueue([this, jobs = std::move(jobs), label,
+                   group](const CancelToken& cancel) mutable -> Worker::Finish {
     run(jobs, cancel);
     return [this, jobs = std::move(jobs), label, group] { finish(jobs, label, group); };
   });
@@ -131,7 +156,8 @@ void Printing::run(std::vector<Job>& jobs, const CancelToken& cancel) {
       const auto result = print_clip(job.request, stores->findings, cancel, tell_share);
       job.version.loudness_lufs = result.levels.loudness_lufs;
       job.version.peak_dbfs = result.levels.sample_peak_dbfs;
-      job.version.when = std::chrono::duration_cast<std::chrono::seconds>(Clock::now().time_since_epoch()).count();
+      job.version.when =
+          std::chrono::duration_cast<std::chrono::seconds>(Clock::now().time_since_epoch()).count();
       job.source = examine_source(job.request.output);
     } catch (const Error& e) {
       job.problem = QString::fromUtf8(e.what());
@@ -156,8 +182,11 @@ void Printing::finish(const std::vector<Job>& jobs, const QString& label, bool g
     if (!job.problem.isEmpty()) problem = job.problem;
     Clip* c = next.find(job.clip);
     if (job.source.frames == 0 || !c) continue;
-    if (c->chain != job.own || c->version != job.version.parent || (group && next.groups[static_cast<size_t>(c->group)].chain != job.group)) {
-      if (problem.isEmpty()) problem = tr("%1 was changed while it was printed, so it stays as it is; print it again.").arg(QString::fromStdString(c->name));
+    if (c->chain != job.own || c->version != job.version.parent ||
+        (group && next.groups[static_cast<size_t>(c->group)].chain != job.group)) {
+      if (problem.isEmpty())
+        problem = tr("%1 was changed while it was printed, so it stays as it is; print it again.")
+                      .arg(QString::fromStdString(c->name));
       std::error_code error;
       fs::remove(job.request.output, error);
       continue;
@@ -174,10 +203,16 @@ void Printing::finish(const std::vector<Job>& jobs, const QString& label, bool g
     // Half a group printed would be heard through its chain twice: nothing of it counts.
     std::error_code error;
     for (const auto& job : jobs) fs::remove(job.request.output, error);
-    return notices_.warn(problem.isEmpty() ? tr("The group could not be printed whole, so nothing was changed.") : problem);
+    return notices_.warn(problem.isEmpty()
+                             ? tr("The group could not be printed whole, so nothing was changed.")
+                             : problem);
   }
-  if (group && done > 0) next.groups[static_cast<size_t>(next.find(jobs.front().clip)->group)].chain = {};
-  if (done > 0) document_.change([&](const Reel&) { return edits::Edit{std::move(next), label.toStdString()}; });
+  if (group && done > 0)
+    next.groups[static_cast<size_t>(next.find(jobs.front().clip)->group)].chain = {};
+  if (done > 0)
+    document_.change([&](const Reel&) {
+      return edits::Edit{std::move(next), label.toStdString()};
+    });
   if (!problem.isEmpty())
     notices_.warn(problem);
   else if (done > 0)

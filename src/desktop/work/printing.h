@@ -20,7 +20,8 @@ class Printing : public QObject {
   Q_OBJECT
 
  public:
-  Printing(Notices& notices, Document& document, Selection& selection, Measurements& measurements, QObject* parent = nullptr);
+  Printing(Notices& notices, Document& document, Selection& selection, Measurements& measurements,
+           QObject* parent = nullptr);
 
   /// The selected clip's own chain becomes part of its sound: within `range`, or throughout.
   void print(std::optional<SecondsRange> range);

@@ -12,7 +12,10 @@
 namespace drevan::desktop {
 
 void use_recipe_file(const Work& work, const std::filesystem::path& file) {
-  work.document.change([&](const Reel& reel) { return edits::use_recipe(reel, work.selection.clip_id(), ChainOwner::clip, load_recipe(file), false); });
+  work.document.change([&](const Reel& reel) {
+    return edits::use_recipe(reel, work.selection.clip_id(), ChainOwner::clip, load_recipe(file),
+                             false);
+  });
 }
 
 void save_recipe_file(const Work& work, const std::filesystem::path& file) {
@@ -21,9 +24,12 @@ void save_recipe_file(const Work& work, const std::filesystem::path& file) {
   if (!c) return;
   try {
     if (is_source(file, source_files(work.document.reel())))
-      throw Error(Error::Kind::output, fmt::format("{} is a recording of this reel; choose another name.", file.string()));
+      throw Error(
+          Error::Kind::output,
+          fmt::format("{} is a recording of this reel; choose another name.", file.string()));
     save_recipe({file.stem().string(), "", c->chain, {}}, file);
-    work.notices.tell(QObject::tr("Saved %1").arg(QString::fromStdString(file.filename().string())));
+    work.notices.tell(
+        QObject::tr("Saved %1").arg(QString::fromStdString(file.filename().string())));
   } catch (const Error& e) {
     work.notices.warn(e);
   }

@@ -18,9 +18,13 @@ Selection::Selection(Document& document, QObject* parent) : QObject(parent), doc
 
 const Clip* Selection::clip() const { return document_.reel().find(clip_); }
 
-double Selection::clip_seconds() const { return clip() ? drevan::clip_seconds(document_.reel(), *clip()) : 0; }
+double Selection::clip_seconds() const {
+  return clip() ? drevan::clip_seconds(document_.reel(), *clip()) : 0;
+}
 
-const ChainStep* Selection::step(StepId id) const { return clip() ? find_step(document_.reel(), *clip(), id) : nullptr; }
+const ChainStep* Selection::step(StepId id) const {
+  return clip() ? find_step(document_.reel(), *clip(), id) : nullptr;
+}
 
 int Selection::running_index(StepId id) const {
   if (!clip()) return -1;
@@ -45,8 +49,11 @@ void Selection::follow() {
   if (!clip()) clip_ = document_.reel().clips.empty() ? 0 : document_.reel().clips.front().id;
   keep_step();
   const Clip* now = clip();
-  const auto range = [](const Clip& c) { return std::tuple(c.id, c.source, c.begin, c.frames, c.version); };
-  const bool same = !fresh_reel_ && (now != nullptr) == shown_.has_value() && (!now || range(*now) == range(*shown_));
+  const auto range = [](const Clip& c) {
+    return std::tuple(c.id, c.source, c.begin, c.frames, c.version);
+  };
+  const bool same = !fresh_reel_ && (now != nullptr) == shown_.has_value() &&
+                    (!now || range(*now) == range(*shown_));
   fresh_reel_ = false;
   shown_ = now ? std::optional(*now) : std::nullopt;
   if (!same) Q_EMIT clip_changed();

@@ -12,11 +12,13 @@
 
 namespace drevan::desktop {
 
-ShelfMeasurements::ShelfMeasurements(Notices& notices, const Document& document, const Selection& selection,
-                                     const Measurements& measurements, QObject* parent)
+ShelfMeasurements::ShelfMeasurements(Notices& notices, const Document& document,
+                                     const Selection& selection, const Measurements& measurements,
+                                     QObject* parent)
     : QObject(parent), document_(document), selection_(selection), measurements_(measurements) {
   for (Worker* worker : {&peak_worker_, &worker_}) {
-    connect(worker, &Worker::failed, &notices, [&notices](const QString& why) { notices.warn(why); });
+    connect(worker, &Worker::failed, &notices,
+            [&notices](const QString& why) { notices.warn(why); });
     connect(&document_, &Document::leaving, worker, &Worker::cancel);
   }
   connect(&document_, &Document::opened, this, [this] {
@@ -40,11 +42,13 @@ ShelfMeasurements::ShelfMeasurements(Notices& notices, const Document& document,
 
 // Asked while painting, so the disk is asked at most once a second for a file.
 ShelfMeasurements::PeaksKey ShelfMeasurements::peaks_key(const Source& source) const {
-  auto& [state, until] = file_states_.try_emplace(source.path.string(), 0, QDeadlineTimer(0)).first->second;
+  auto& [state, until] =
+      file_states_.try_emplace(source.path.string(), 0, QDeadlineTimer(0)).first->second;
   if (until.hasExpired()) {
     std::error_code error;
     const auto size = std::filesystem::file_size(source.path, error);
-    const auto time = std::filesystem::last_write_time(source.path, error).time_since_epoch().count();
+    const auto time =
+        std::filesystem::last_write_time(source.path, error).time_since_epoch().count();
     state = Hasher().add(size).add(time).value();
     until.setRemainingTime(1000);
   }
@@ -52,7 +56,8 @@ ShelfMeasurements::PeaksKey ShelfMeasurements::peaks_key(const Source& source) c
 }
 
 std::shared_ptr<const PeakPyramid> ShelfMeasurements::source_peaks(const Clip& clip) const {
-  const auto at = peaks_.find(peaks_key(document_.reel().sources[static_cast<size_t>(clip.source)]));
+  const auto at =
+      peaks_.find(peaks_key(document_.reel().sources[static_cast<size_t>(clip.source)]));
   return at == peaks_.end() ? nullptr : at->second;
 }
 
@@ -62,14 +67,17 @@ void ShelfMeasurements::load_peaks() {
   std::vector<Source> wanted;
   const auto want = [&](const Clip& c) {
     const auto& s = reel.sources[static_cast<size_t>(c.source)];
-    if (const auto key = peaks_key(s); !peaks_.contains(key) && !bad_sources_.contains(key) && !document_.missing(c)) wanted.push_back(s);
+    if (const auto key = peaks_key(s);
+        !peaks_.contains(key) && !bad_sources_.contains(key) && !document_.missing(c))
+      wanted.push_back(s);
   };
   if (selection_.clip()) want(*selection_.clip());
   for (const auto& c : reel.clips) want(c);
   if (wanted.empty() || peak_worker_.busy()) return;
   // One source a task, so that the shelf fills as they are ready.
   const Source source = wanted.front();
-  peak_worker_.start([this, source, rate = reel.rate, key = peaks_key(source)](const CancelToken& cancel) -> Worker::Finish {
+  peak_worker_.start([this, source, rate = reel.rate,
+                      key = peaks_key(source)](const CancelToken& cancel) -> Worker::Finish {
     std::shared_ptr<const PeakPyramid> peaks;
     try {
       peaks = drevan::source_peaks(source.path, source.hash, rate, cancel);
@@ -94,7 +102,8 @@ const Levels* ShelfMeasurements::clip_levels(int clip_id) const {
 
 bool ShelfMeasurements::clip_levels_fresh(int clip_id) const {
   const auto at = levels_.find(clip_id);
-  if (at == levels_.end() || !at->second.levels || at->second.key != at->second.wanted) return false;
+  if (at == levels_.end() || !at->second.levels || at->second.key != at->second.wanted)
+    return false;
   return wanted_reel_ && sounds_the_same(*wanted_reel_, document_.reel(), clip_id);
 }
 
@@ -112,14 +121,16 @@ void ShelfMeasurements::take_levels(int clip_id, const Levels& levels, std::uint
 
 // The selected clip is measured whole.
 void ShelfMeasurements::take_selected() {
-  if (const LevelPath* path = measurements_.levels()) take_levels(selection_.clip_id(), path->stages.back(), path->keys.back());
+  if (const LevelPath* path = measurements_.levels())
+    take_levels(selection_.clip_id(), path->stages.back(), path->keys.back());
 }
 
 // Scrolling moves what is not known yet to the front.
 void ShelfMeasurements::set_visible(const std::vector<int>& clip_ids) {
   if (clip_ids == visible_) return;
   visible_ = clip_ids;
-  if (std::ranges::any_of(visible_, [this](int id) { return !clip_levels(id); })) visible_soon_.start();
+  if (std::ranges::any_of(visible_, [this](int id) { return !clip_levels(id); }))
+    visible_soon_.start();
 }
 
 namespace {
@@ -133,12 +144,14 @@ struct ShelfItem {
 };
 
 // What there is to measure, what is seen first.
-std::vector<ShelfItem> shelf_items(const Reel& reel, const std::vector<int>& visible, const CancelToken& cancel) {
+std::vector<ShelfItem> shelf_items(const Reel& reel, const std::vector<int>& visible,
+                                   const CancelToken& cancel) {
   std::vector<ShelfItem> items;
   Planner planner(reel);
   for (const auto& c : reel.clips) {
     cancel.check();
-    if (check_source(reel.sources[static_cast<size_t>(c.source)], false) == SourceState::missing) continue;
+    if (check_source(reel.sources[static_cast<size_t>(c.source)], false) == SourceState::missing)
+      continue;
     ShelfItem item{c.id, planner.plan(c)};
     item.reuse_stage = static_cast<size_t>(std::ranges::count(c.chain.steps, true, &ChainStep::on));
     item.visible = std::ranges::find(visible, c.id) != visible.end();
@@ -151,7 +164,8 @@ std::vector<ShelfItem> shelf_items(const Reel& reel, const std::vector<int>& vis
 
 }  // namespace
 
-void ShelfMeasurements::take_wanted(const std::shared_ptr<const Reel>& reel, const std::map<int, std::uint64_t>& keys) {
+void ShelfMeasurements::take_wanted(const std::shared_ptr<const Reel>& reel,
+                                    const std::map<int, std::uint64_t>& keys) {
   wanted_reel_ = reel;
   for (const auto& [id, key] : keys) levels_[id].wanted = key;
   Q_EMIT loudness_changed();
@@ -160,7 +174,8 @@ void ShelfMeasurements::take_wanted(const std::shared_ptr<const Reel>& reel, con
 // Of what can be seen the sound is kept where the group's chain begins, so that a change there is soon told.
 void ShelfMeasurements::measure() {
   const bool peaks = document_.target() && !document_.target()->true_peak_dbtp.free();
-  worker_.start([this, reel = document_.shared(), visible = visible_, selected = selection_.clip_id(), peaks,
+  worker_.start([this, reel = document_.shared(), visible = visible_,
+                 selected = selection_.clip_id(), peaks,
                  stores = measurements_.stores()](const CancelToken& cancel) -> Worker::Finish {
     auto items = shelf_items(*reel, visible, cancel);
     std::map<int, std::uint64_t> keys;
@@ -179,7 +194,8 @@ void ShelfMeasurements::measure() {
       try {
         const Levels levels = measure_result(item.plan, item.reuse_stage, options);
         // Told one by one: hundreds of clips take their time.
-        worker_.post(cancel, [this, id = item.id, levels, key = item.key] { take_levels(id, levels, key); });
+        worker_.post(
+            cancel, [this, id = item.id, levels, key = item.key] { take_levels(id, levels, key); });
       } catch (const Error&) {
         // The measuring of the clip tells what is wrong with it.
       }

@@ -24,8 +24,8 @@ class ShelfMeasurements : public QObject {
   Q_OBJECT
 
  public:
-  ShelfMeasurements(Notices& notices, const Document& document, const Selection& selection, const Measurements& measurements,
-                    QObject* parent = nullptr);
+  ShelfMeasurements(Notices& notices, const Document& document, const Selection& selection,
+                    const Measurements& measurements, QObject* parent = nullptr);
 
   /// nullptr until it is known.
   std::shared_ptr<const PeakPyramid> source_peaks(const Clip& clip) const;
@@ -52,7 +52,8 @@ class ShelfMeasurements : public QObject {
   void load_peaks();
   void measure();
   void take_levels(int clip_id, const Levels& levels, std::uint64_t key);
-  void take_wanted(const std::shared_ptr<const Reel>& reel, const std::map<int, std::uint64_t>& keys);
+  void take_wanted(const std::shared_ptr<const Reel>& reel,
+                   const std::map<int, std::uint64_t>& keys);
   void take_selected();
 
   const Document& document_;

@@ -10,8 +10,9 @@ namespace drevan::desktop {
 struct Stores {
   FindingStore findings;
   LevelStore levels;
-  StageStore stages{size_t{256} << 20};   ///< of the selected clip
-  StageStore borders{size_t{256} << 20};  ///< of the visible clips: as their sound enters the group's chain
+  StageStore stages{size_t{256} << 20};  ///< of the selected clip
+  StageStore borders{
+      size_t{256} << 20};  ///< of the visible clips: as their sound enters the group's chain
 };
 
 using SharedStores = std::shared_ptr<Stores>;

@@ -99,7 +99,8 @@ void Worker::run(const std::stop_token& stop) {
     } catch (const Cancelled&) {
       continue;
     } catch (const std::bad_alloc&) {
-      problem = tr("The memory is not enough for this; close other programs, or work on shorter clips.");
+      problem =
+          tr("The memory is not enough for this; close other programs, or work on shorter clips.");
     } catch (const std::exception& e) {
       problem = QString::fromUtf8(e.what());
     }

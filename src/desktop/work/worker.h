@@ -57,7 +57,8 @@ class Worker : public QObject {
   std::condition_variable_any wake_;
   std::deque<Given> next_;
   std::shared_ptr<CancelToken> running_;  // of the task that runs; nullptr: none does
-  std::uint64_t running_round_ = 0, round_ = 0;  // every cancel begins another; what is of an older one is dropped
+  std::uint64_t running_round_ = 0,
+                round_ = 0;  // every cancel begins another; what is of an older one is dropped
   bool background_;
   std::jthread thread_;
 };

@@ -9,7 +9,8 @@
 
 namespace drevan::desktop {
 
-BatchModel::BatchModel(const Work& work, QObject* parent) : QAbstractTableModel(parent), work_(work) {}
+BatchModel::BatchModel(const Work& work, QObject* parent)
+    : QAbstractTableModel(parent), work_(work) {}
 
 std::vector<int> BatchModel::ticked() const {
   std::vector<int> out;
@@ -72,8 +73,11 @@ QString BatchModel::text(int row, int column) const {
   if (!c) return {};
   const JobResult* r = result_of(row);
   switch (column) {
-    case clip: return QString::fromStdString(c->name);
-    case group: return QString::fromStdString(work_.document.reel().groups[static_cast<size_t>(c->group)].name);
+    case clip:
+      return QString::fromStdString(c->name);
+    case group:
+      return QString::fromStdString(
+          work_.document.reel().groups[static_cast<size_t>(c->group)].name);
     case chain: {
       const auto n = running_steps(work_.document.reel(), *c).size();
       return n == 0 ? tr("no steps") : counted(static_cast<qsizetype>(n), tr("step"));
@@ -81,7 +85,8 @@ QString BatchModel::text(int row, int column) const {
     case output: {
       if (r && !r->output.empty()) return QString::fromStdString(r->output.filename().string());
       if (const auto at = names_.find(c->id); at != names_.end()) return at->second;
-      const BatchJob job{c->name, text(row, group).toStdString(), work_.document.reel().name, {}, false, {}, {}};
+      const BatchJob job{
+          c->name, text(row, group).toStdString(), work_.document.reel().name, {}, false, {}, {}};
       try {
         return QString::fromStdString(name_of(job, pattern_.toStdString(), 1)) + extension_;
       } catch (const Error&) {
@@ -92,50 +97,62 @@ QString BatchModel::text(int row, int column) const {
       if (work_.document.missing(*c)) return tr("source missing");
       if (!r) return {};
       if (r->state == JobState::failed) return QString::fromStdString(r->problem);
-      if (r->state == JobState::done && !r->whole) return tr("not whole: %1").arg(r->render.warnings.empty() ? QString() : QString::fromStdString(r->render.warnings.front()));
+      if (r->state == JobState::done && !r->whole)
+        return tr("not whole: %1")
+            .arg(r->render.warnings.empty() ? QString()
+                                            : QString::fromStdString(r->render.warnings.front()));
       if (r->state == JobState::done && !r->missed.empty()) {
         // "loudness -14.9 LUFS, wanted ...": the row tells the former, its tooltip all.
         const auto first = QString::fromStdString(r->missed.front());
         return tr("off target: %1").arg(first.section(", wanted", 0, 0));
       }
-      if (r->state == JobState::done && r->render.warnings.empty() && (work_.document.target() || r->kept))
-        return (r->kept ? tr("unchanged") : tr("done")) + (work_.document.target() ? tr(", on target") : QString());
+      if (r->state == JobState::done && r->render.warnings.empty() &&
+          (work_.document.target() || r->kept))
+        return (r->kept ? tr("unchanged") : tr("done")) +
+               (work_.document.target() ? tr(", on target") : QString());
       if (r->state == JobState::done && !r->render.warnings.empty())
         return tr("done, %1").arg(QString::fromStdString(r->render.warnings.front()));
       const auto label = state_label(r->state);
       return QString::fromUtf8(label.data(), static_cast<int>(label.size()));
     }
-    default: return {};
+    default:
+      return {};
   }
 }
 
 QVariant BatchModel::data(const QModelIndex& index, int role) const {
   const int row = index.row(), column = index.column();
   if (row >= rowCount()) return {};
-  if (role == Qt::ToolTipRole && column == result && result_of(row) && !result_of(row)->missed.empty()) {
+  if (role == Qt::ToolTipRole && column == result && result_of(row) &&
+      !result_of(row)->missed.empty()) {
     QStringList all;
     for (const auto& miss : result_of(row)->missed) all << QString::fromStdString(miss);
     return all.join("\n");
   }
-  if (role == Qt::ToolTipRole && column == result && result_of(row) && result_of(row)->render.warnings.size() > 1) {
+  if (role == Qt::ToolTipRole && column == result && result_of(row) &&
+      result_of(row)->render.warnings.size() > 1) {
     QStringList all;
-    for (const auto& warning : result_of(row)->render.warnings) all << QString::fromStdString(warning);
+    for (const auto& warning : result_of(row)->render.warnings)
+      all << QString::fromStdString(warning);
     return all.join("\n");
   }
   if (role == Qt::DisplayRole || role == Qt::ToolTipRole) return text(row, column);
   if (role == Qt::CheckStateRole && column == clip)
     return unticked_.contains(ids_[static_cast<size_t>(row)]) ? Qt::Unchecked : Qt::Checked;
   const JobResult* r = result_of(row);
-  if (role == levels_role && r && r->state == JobState::done && (column == before || column == after)) {
+  if (role == levels_role && r && r->state == JobState::done &&
+      (column == before || column == after)) {
     const Levels& l = column == before ? r->render.before : r->render.after;
-    return QVariant::fromValue(LevelBar{l.sample_peak_dbfs.value_or(-200), l.loudness_lufs.value_or(-200),
-                                        l.noise_floor_dbfs.value_or(-200),
-                                        work_.document.target() ? work_.document.target()->loudness_lufs : Limits{}});
+    return QVariant::fromValue(
+        LevelBar{l.sample_peak_dbfs.value_or(-200), l.loudness_lufs.value_or(-200),
+                 l.noise_floor_dbfs.value_or(-200),
+                 work_.document.target() ? work_.document.target()->loudness_lufs : Limits{}});
   }
-  if (role == progress_role && column == result && r && r->state == JobState::running) return r->progress;
+  if (role == progress_role && column == result && r && r->state == JobState::running)
+    return r->progress;
   if (role == failed_role && column == result)
-    return (r && (r->state == JobState::failed || !r->missed.empty())) ||
-           (r && !r->whole) || source_missing(row);
+    return (r && (r->state == JobState::failed || !r->missed.empty())) || (r && !r->whole) ||
+           source_missing(row);
   return {};
 }
 
@@ -152,7 +169,8 @@ bool BatchModel::setData(const QModelIndex& index, const QVariant& value, int ro
 
 QVariant BatchModel::headerData(int section, Qt::Orientation o, int role) const {
   if (o != Qt::Horizontal || role != Qt::DisplayRole) return {};
-  const QString names[] = {tr("Clip"), tr("Group"), tr("Chain"), tr("Before"), tr("After"), tr("File"), tr("Result")};
+  const QString names[] = {tr("Clip"),  tr("Group"), tr("Chain"), tr("Before"),
+                           tr("After"), tr("File"),  tr("Result")};
   return names[section];
 }
 
@@ -162,7 +180,8 @@ Qt::ItemFlags BatchModel::flags(const QModelIndex& index) const {
   return f;
 }
 
-void BatchDelegate::paint(QPainter* p, const QStyleOptionViewItem& option, const QModelIndex& index) const {
+void BatchDelegate::paint(QPainter* p, const QStyleOptionViewItem& option,
+                          const QModelIndex& index) const {
   const Theme& t = theme();
   const bool is_level = index.column() == BatchModel::before || index.column() == BatchModel::after;
   const QVariant progress = index.data(BatchModel::progress_role);
@@ -183,13 +202,18 @@ void BatchDelegate::paint(QPainter* p, const QStyleOptionViewItem& option, const
     p->setBrush(t.window);
     p->drawRoundedRect(bar, 4, 4);
     p->setBrush(t.attention);
-    p->drawRoundedRect(QRectF(bar.left(), bar.top(), std::max(8.0, bar.width() * progress.toDouble()), 8), 4, 4);
+    p->drawRoundedRect(
+        QRectF(bar.left(), bar.top(), std::max(8.0, bar.width() * progress.toDouble()), 8), 4, 4);
   } else if (const QVariant v = index.data(BatchModel::levels_role); v.isValid()) {
     // From noise floor to peak, the loudness marked; the peak in figures.
     const auto level = v.value<LevelBar>();
-    const QColor color = index.column() == BatchModel::before ? t.before : level.peak > 0 ? t.over : t.after;
+    const QColor color = index.column() == BatchModel::before ? t.before
+                         : level.peak > 0                     ? t.over
+                                                              : t.after;
     const double width = r.width() - 44;
-    const auto x = [&](double db) { return r.left() + width * std::clamp((db + 78) / 78, 0.0, 1.0); };
+    const auto x = [&](double db) {
+      return r.left() + width * std::clamp((db + 78) / 78, 0.0, 1.0);
+    };
     const double y = r.center().y();
     p->setBrush(t.window);
     p->drawRoundedRect(QRectF(r.left(), y - 5, width, 10), 2, 2);

@@ -58,7 +58,8 @@ class BatchModel : public QAbstractTableModel {
 class BatchDelegate : public QStyledItemDelegate {
  public:
   using QStyledItemDelegate::QStyledItemDelegate;
-  void paint(QPainter* p, const QStyleOptionViewItem& option, const QModelIndex& index) const override;
+  void paint(QPainter* p, const QStyleOptionViewItem& option,
+             const QModelIndex& index) const override;
 };
 
 /// Peak, loudness and noise floor for drawing, dB; below -100: none; and the loudness a target wants.

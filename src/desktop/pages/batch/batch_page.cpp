@@ -71,12 +71,14 @@ enum What { clips, groups, mix, mix_and_groups, everything };
 
 void BatchPage::connect_all() {
   connect(choose_, &QPushButton::clicked, this, [this] {
-    const auto folder = QFileDialog::getExistingDirectory(this, tr("Output folder"), folder_->text());
+    const auto folder =
+        QFileDialog::getExistingDirectory(this, tr("Output folder"), folder_->text());
     if (!folder.isEmpty()) folder_->setText(folder);
   });
   connect(container_, &QComboBox::currentIndexChanged, this, [this] {
     // What a container cannot hold cannot be chosen.
-    if (container_->currentIndex() == 1 && samples_->currentIndex() == 2) samples_->setCurrentIndex(1);
+    if (container_->currentIndex() == 1 && samples_->currentIndex() == 2)
+      samples_->setCurrentIndex(1);
     refresh();
   });
   connect(samples_, &QComboBox::currentIndexChanged, this, [this](int i) {
@@ -87,10 +89,13 @@ void BatchPage::connect_all() {
   connect(overwrite_, &QCheckBox::toggled, this, &BatchPage::refresh);
   connect(same_length_, &QCheckBox::toggled, this, &BatchPage::refresh);
   connect(all_box_, &QCheckBox::clicked, model_, &BatchModel::set_all_ticked);
-  connect(model_, &BatchModel::dataChanged, this, [this](const QModelIndex& from, const QModelIndex& to) {
-    // Another set of ticks, other names.
-    if (!rendering_ && isVisible() && from.column() == BatchModel::clip && to.column() == BatchModel::clip) say_clashes();
-  });
+  connect(model_, &BatchModel::dataChanged, this,
+          [this](const QModelIndex& from, const QModelIndex& to) {
+            // Another set of ticks, other names.
+            if (!rendering_ && isVisible() && from.column() == BatchModel::clip &&
+                to.column() == BatchModel::clip)
+              say_clashes();
+          });
   connect(render_, &QPushButton::clicked, this, &BatchPage::render);
   connect(cancel_, &QPushButton::clicked, this, &BatchPage::cancel);
   connect(pause_, &QPushButton::toggled, this, &BatchPage::pause);
@@ -99,7 +104,8 @@ void BatchPage::connect_all() {
     rules().show();
     rules().raise();
   });
-  connect(target_, &QComboBox::activated, this, [this](int i) { work_.document.set_target(target_->itemData(i).toString()); });
+  connect(target_, &QComboBox::activated, this,
+          [this](int i) { work_.document.set_target(target_->itemData(i).toString()); });
   connect(&work_.document, &Document::target_changed, this, &BatchPage::show_target);
   connect(&work_.document, &Document::reel_changed, this, &BatchPage::refresh);
   connect(&work_.selection, &Selection::clip_changed, this, &BatchPage::refresh);
@@ -163,10 +169,14 @@ void BatchPage::say_clashes() {
     const auto n = static_cast<int>(std::ranges::count(settled.numbered, true));
     std::map<int, QString> names;
     if (n > 0) {
-      for (size_t i = 0; i < ids.size(); ++i) names[ids[i]] = QString::fromStdString(settled.files[i].filename().string());
+      for (size_t i = 0; i < ids.size(); ++i)
+        names[ids[i]] = QString::fromStdString(settled.files[i].filename().string());
       const QString which = n == 1 ? tr("1 name is") : tr("%1 names are").arg(n);
-      status_->setText(settled.foreign.empty() ? tr("%1 taken already and get a number").arg(which)
-                                               : tr("%1 taken, by files that Drevan did not make too; the new ones get a number").arg(which));
+      status_->setText(
+          settled.foreign.empty()
+              ? tr("%1 taken already and get a number").arg(which)
+              : tr("%1 taken, by files that Drevan did not make too; the new ones get a number")
+                    .arg(which));
     }
     model_->set_names(std::move(names));
   } catch (const Error& e) {
@@ -200,7 +210,9 @@ void BatchPage::render() {
   mixes_.clear();
   seconds_ = 0;
   for (const int id : ids)
-    if (const Clip* c = reel.find(id)) seconds_ += static_cast<double>(c->frames) / reel.sources[static_cast<size_t>(c->source)].rate;
+    if (const Clip* c = reel.find(id))
+      seconds_ +=
+          static_cast<double>(c->frames) / reel.sources[static_cast<size_t>(c->source)].rate;
   model_->begin(ids);
   rendering_ = true;
   render_->setEnabled(false);
@@ -213,31 +225,36 @@ void BatchPage::render() {
   const auto what = what_->currentIndex();
   // Only ticked clips go into the mix.
   Reel mixed = reel;
-  std::erase_if(mixed.clips, [&](const Clip& c) { return std::ranges::find(ids, c.id) == ids.end(); });
-  worker_.start([this, jobs = jobs_, o = options(), mixed, what](const CancelToken& cancel) -> Worker::Finish {
+  std::erase_if(mixed.clips,
+                [&](const Clip& c) { return std::ranges::find(ids, c.id) == ids.end(); });
+  worker_.start([this, jobs = jobs_, o = options(), mixed,
+                 what](const CancelToken& cancel) -> Worker::Finish {
     std::vector<JobResult> results;
     std::vector<MixFile> mixes;
     QString problem;
     try {
       if (what == clips || what == everything)
-        results = run_batch(jobs, o, work_.measurements.findings(), cancel, [this, &cancel](size_t job, const JobResult& r) {
-          worker_.post(cancel, [this, job, r] {
-            model_->update(job, r);
-            show_progress();
-          });
-        });
+        results = run_batch(jobs, o, work_.measurements.findings(), cancel,
+                            [this, &cancel](size_t job, const JobResult& r) {
+                              worker_.post(cancel, [this, job, r] {
+                                model_->update(job, r);
+                                show_progress();
+                              });
+                            });
       if (what != clips) {
         auto mix_options = o;
         mix_options.also.clear();
-        auto done = render_mix(mixed, mix_options, {what != groups, what != mix, o.target}, work_.measurements.findings(), cancel, [this, &cancel, last = -1](double p) mutable {
-          if (static_cast<int>(p * 200) == last) return;
-          last = static_cast<int>(p * 200);
-          worker_.post(cancel, [this, p] {
-            if (paused_) return;
-            progress_->setValue(static_cast<int>(p * 1000));
-            status_->setText(tr("Mixing, %1 %").arg(p * 100, 0, 'f', 0));
-          });
-        });
+        auto done = render_mix(mixed, mix_options, {what != groups, what != mix, o.target},
+                               work_.measurements.findings(), cancel,
+                               [this, &cancel, last = -1](double p) mutable {
+                                 if (static_cast<int>(p * 200) == last) return;
+                                 last = static_cast<int>(p * 200);
+                                 worker_.post(cancel, [this, p] {
+                                   if (paused_) return;
+                                   progress_->setValue(static_cast<int>(p * 1000));
+                                   status_->setText(tr("Mixing, %1 %").arg(p * 100, 0, 'f', 0));
+                                 });
+                               });
         mixes = std::move(done.files);
         if (results.empty()) results = std::move(done.clips);
       }
@@ -246,7 +263,9 @@ void BatchPage::render() {
     } catch (const Cancelled&) {
       // Told below.
     } catch (const std::bad_alloc&) {
-      problem = tr("The memory is not enough for this batch; close other programs and render what is missing again.");
+      problem =
+          tr("The memory is not enough for this batch; close other programs and render what is "
+             "missing again.");
     } catch (const std::exception& e) {
       problem = QString::fromUtf8(e.what());
     }
@@ -281,9 +300,12 @@ void BatchPage::show_progress() {
   progress_->setValue(static_cast<int>(share * 1000));
   if (paused_) return;
   const double left = time_left(share, so_far);
-  const QString speed = so_far > 1 ? tr(", %1 x real time").arg(seconds_ * share / so_far, 0, 'f', 0) : QString();
+  const QString speed =
+      so_far > 1 ? tr(", %1 x real time").arg(seconds_ * share / so_far, 0, 'f', 0) : QString();
   status_->setText(left < 0 ? tr("%1 %").arg(share * 100, 0, 'f', 0)
-                            : tr("%1 %%3, %2 left").arg(share * 100, 0, 'f', 0).arg(QString::fromStdString(length_text(left)), speed));
+                            : tr("%1 %%3, %2 left")
+                                  .arg(share * 100, 0, 'f', 0)
+                                  .arg(QString::fromStdString(length_text(left)), speed));
 }
 
 void BatchPage::ended(std::vector<JobResult> results, std::vector<MixFile> mixes) {
@@ -295,33 +317,49 @@ void BatchPage::ended(std::vector<JobResult> results, std::vector<MixFile> mixes
   cancel_->setEnabled(false);
   report_->setEnabled(!results.empty() || !mixes_.empty());
   for (size_t i = 0; i < results.size(); ++i) model_->update(i, results[i]);
-  const auto count = [&](JobState s) { return static_cast<int>(std::ranges::count(results, s, &JobResult::state)); };
+  const auto count = [&](JobState s) {
+    return static_cast<int>(std::ranges::count(results, s, &JobResult::state));
+  };
   QString text = tr("%1 done").arg(count(JobState::done));
-  if (const auto kept = std::ranges::count(results, true, &JobResult::kept); kept > 0) text += tr(" (%1 unchanged)").arg(kept);
-  const auto missing = std::ranges::count_if(results, [](const JobResult& r) { return !r.missed.empty(); });
+  if (const auto kept = std::ranges::count(results, true, &JobResult::kept); kept > 0)
+    text += tr(" (%1 unchanged)").arg(kept);
+  const auto missing =
+      std::ranges::count_if(results, [](const JobResult& r) { return !r.missed.empty(); });
   if (missing > 0) text += tr(", %1 not on target").arg(missing);
-  if (const auto broken = std::ranges::count_if(results, [](const JobResult& r) { return r.state == JobState::done && !r.whole; }); broken > 0) text += tr(", %1 not whole").arg(broken);
+  if (const auto broken = std::ranges::count_if(
+          results, [](const JobResult& r) { return r.state == JobState::done && !r.whole; });
+      broken > 0)
+    text += tr(", %1 not whole").arg(broken);
   if (const int n = count(JobState::failed)) text += tr(", %1 failed").arg(n);
   if (const int n = count(JobState::cancelled)) text += tr(", %1 cancelled").arg(n);
   if (!mixes_.empty()) {
     text += tr(", %1 written").arg(counted(std::ssize(mixes_), tr("file")));
     const auto& first = mixes_.front();
-    if (first.levels.loudness_lufs) text += tr(" (%1 %2 LUFS%3)").arg(QString::fromStdString(first.name)).arg(*first.levels.loudness_lufs, 0, 'f', 1).arg(first.missed.empty() ? QString() : tr(", off target"));
+    if (first.levels.loudness_lufs)
+      text += tr(" (%1 %2 LUFS%3)")
+                  .arg(QString::fromStdString(first.name))
+                  .arg(*first.levels.loudness_lufs, 0, 'f', 1)
+                  .arg(first.missed.empty() ? QString() : tr(", off target"));
   }
-  status_->setText(tr("%1 in %2").arg(text, QString::fromStdString(length_text(static_cast<double>(since_.elapsed()) / 1000))));
+  status_->setText(tr("%1 in %2")
+                       .arg(text, QString::fromStdString(
+                                      length_text(static_cast<double>(since_.elapsed()) / 1000))));
   progress_->setValue(results.empty() ? 0 : 1000);
   Q_EMIT finished();
 }
 
 void BatchPage::save_report() {
-  const auto file = QFileDialog::getSaveFileName(this, tr("Save report"), folder_->text() + "/report.html",
-                                                 tr("Page (*.html);;Table (*.csv);;JSON (*.json)"));
+  const auto file =
+      QFileDialog::getSaveFileName(this, tr("Save report"), folder_->text() + "/report.html",
+                                   tr("Page (*.html);;Table (*.csv);;JSON (*.json)"));
   if (!file.isEmpty()) save_report_to(file.toStdString());
 }
 
 void BatchPage::save_report_to(const std::filesystem::path& file) {
   if (is_source(file, source_files(work_.document.reel()))) {
-    Q_EMIT work_.notices.message(tr("%1 is a recording of this reel; choose another name.").arg(QString::fromStdString(file.string())), true);
+    Q_EMIT work_.notices.message(tr("%1 is a recording of this reel; choose another name.")
+                                     .arg(QString::fromStdString(file.string())),
+                                 true);
     return;
   }
   try {

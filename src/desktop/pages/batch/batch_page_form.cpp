@@ -25,11 +25,12 @@ QLabel* caption(const QString& label, QWidget* parent) {
 }
 
 // The other formats that can be written at once, as the list of the button "Also".
-constexpr std::pair<const char*, OutputFormat> also_formats[] = {{"WAV, 16 bit", {Container::wav, SampleType::int16}},
-                                                                 {"WAV, 24 bit", {Container::wav, SampleType::int24}},
-                                                                 {"WAV, 32 bit float", {Container::wav, SampleType::float32}},
-                                                                 {"FLAC, 16 bit", {Container::flac, SampleType::int16}},
-                                                                 {"FLAC, 24 bit", {Container::flac, SampleType::int24}}};
+constexpr std::pair<const char*, OutputFormat> also_formats[] = {
+    {"WAV, 16 bit", {Container::wav, SampleType::int16}},
+    {"WAV, 24 bit", {Container::wav, SampleType::int24}},
+    {"WAV, 32 bit float", {Container::wav, SampleType::float32}},
+    {"FLAC, 16 bit", {Container::flac, SampleType::int16}},
+    {"FLAC, 24 bit", {Container::flac, SampleType::int24}}};
 
 }  // namespace
 
@@ -37,18 +38,24 @@ QHBoxLayout* BatchPage::make_form() {
   QSettings settings;
   what_ = new QComboBox(this);
   what_->setObjectName("what");
-  what_->addItems({tr("each clip"), tr("a file per group"), tr("the reel as one mix"), tr("mix and groups as stems"), tr("clips, mix and stems")});
+  what_->addItems({tr("each clip"), tr("a file per group"), tr("the reel as one mix"),
+                   tr("mix and groups as stems"), tr("clips, mix and stems")});
   what_->setAccessibleName(tr("What is rendered"));
-  what_->setToolTip(tr("Mix and groups lay every clip down at its place in the reel; the groups' files are stems that sum to the mix"));
+  what_->setToolTip(
+      tr("Mix and groups lay every clip down at its place in the reel; the groups' files are stems "
+         "that sum to the mix"));
   what_->setCurrentIndex(std::clamp(settings.value("batch/what", 0).toInt(), 0, 4));
-  folder_ = new QLineEdit(settings.value("batch/folder", QDir::homePath() + "/rendered").toString(), this);
+  folder_ = new QLineEdit(settings.value("batch/folder", QDir::homePath() + "/rendered").toString(),
+                          this);
   folder_->setObjectName("folder");
   folder_->setAccessibleName(tr("Output folder"));
   choose_ = new QPushButton(tr("Choose ..."), this);
   pattern_ = new QLineEdit(settings.value("batch/pattern", "{clip}").toString(), this);
   pattern_->setObjectName("pattern");
   pattern_->setAccessibleName(tr("File name"));
-  pattern_->setToolTip(tr("Name of each file: {clip}, {group}, {reel} and {number} are filled in; the column File shows how"));
+  pattern_->setToolTip(
+      tr("Name of each file: {clip}, {group}, {reel} and {number} are filled in; the column File "
+         "shows how"));
   pattern_->setFixedWidth(150);
   auto* row = new QHBoxLayout;
   row->setSpacing(8);
@@ -97,13 +104,15 @@ QHBoxLayout* BatchPage::make_formats() {
   target_->setAccessibleName(tr("Target"));
   target_->setToolTip(tr("What every clip is judged by; it belongs to the reel"));
   target_->addItem(tr("none"), QString());
-  for (const Target& t : targets()) target_->addItem(QString::fromStdString(t.label), QString::fromStdString(t.id));
+  for (const Target& t : targets())
+    target_->addItem(QString::fromStdString(t.label), QString::fromStdString(t.id));
   rules_button_ = new QPushButton(tr("Rules ..."), this);
   rules_button_->setToolTip(tr("Which recipe each clip gets, by its group and name"));
   auto* row = new QHBoxLayout;
   row->setSpacing(8);
   row->addWidget(caption(tr("Format"), this));
-  for (QWidget* w : std::initializer_list<QWidget*>{container_, samples_, also_, rate_}) row->addWidget(w);
+  for (QWidget* w : std::initializer_list<QWidget*>{container_, samples_, also_, rate_})
+    row->addWidget(w);
   row->addSpacing(10);
   row->addWidget(caption(tr("Target"), this));
   row->addWidget(target_);
@@ -119,15 +128,21 @@ QHBoxLayout* BatchPage::make_run() {
   changed_ = new QCheckBox(tr("only what changed"), this);
   changed_->setObjectName("only_changed");
   changed_->setChecked(settings.value("batch/only_changed", true).toBool());
-  changed_->setToolTip(tr("Leaves files alone that a batch into this folder made before, when source, chain and format are the same"));
+  changed_->setToolTip(
+      tr("Leaves files alone that a batch into this folder made before, when source, chain and "
+         "format are the same"));
   overwrite_ = new QCheckBox(tr("overwrite"), this);
   overwrite_->setObjectName("overwrite");
   overwrite_->setChecked(settings.value("batch/overwrite", false).toBool());
-  overwrite_->setToolTip(tr("Also replaces files in the way that no batch of Drevan made; otherwise the new ones get a number. Recordings of the reel are never replaced"));
+  overwrite_->setToolTip(
+      tr("Also replaces files in the way that no batch of Drevan made; otherwise the new ones get "
+         "a number. Recordings of the reel are never replaced"));
   same_length_ = new QCheckBox(tr("same length"), this);
   same_length_->setObjectName("same_length");
   same_length_->setChecked(settings.value("batch/same_length", false).toBool());
-  same_length_->setToolTip(tr("Every file is exactly as long as its clip, so that it can take its place; what rings on is faded out. Otherwise it rings until it is silent"));
+  same_length_->setToolTip(
+      tr("Every file is exactly as long as its clip, so that it can take its place; what rings on "
+         "is faded out. Otherwise it rings until it is silent"));
   render_ = new QPushButton(tr("Render"), this);
   render_->setObjectName("primary");
   render_->setMinimumWidth(110);
@@ -169,7 +184,9 @@ BatchOptions BatchPage::options() const {
   o.overwrite = overwrite_->isChecked();
   o.length = same_length_->isChecked() ? RenderLength::same : RenderLength::ring;
   for (int i = 0; i < also_->menu()->actions().size(); ++i)
-    if (also_->menu()->actions()[i]->isChecked() && !(also_formats[i].second == OutputFormat{o.container, o.samples})) o.also.push_back(also_formats[i].second);
+    if (also_->menu()->actions()[i]->isChecked() &&
+        !(also_formats[i].second == OutputFormat{o.container, o.samples}))
+      o.also.push_back(also_formats[i].second);
   o.pause = &paused_;
   return o;
 }

@@ -51,10 +51,13 @@ void AdviceLine::refresh() {
     const Reel& reel = work_.document.reel();
     const auto any_on = [](const Chain& c) { return std::ranges::any_of(c.steps, &ChainStep::on); };
     // A group's or the reel's steps come later and may set the level in the end.
-    const bool more = any_on(reel.groups[static_cast<size_t>(clip->group)].chain) || any_on(reel.chain);
-    const LevelPath* levels = work_.measurements.levels_fresh() ? work_.measurements.levels() : nullptr;
+    const bool more =
+        any_on(reel.groups[static_cast<size_t>(clip->group)].chain) || any_on(reel.chain);
+    const LevelPath* levels =
+        work_.measurements.levels_fresh() ? work_.measurements.levels() : nullptr;
     for (auto& advice : advise(clip->chain, levels, reel.rate, work_.measurements.tone())) {
-      if (dismissed_.contains({clip->id, advice.rule}) || (more && advice.rule == "no-final-level")) continue;
+      if (dismissed_.contains({clip->id, advice.rule}) || (more && advice.rule == "no-final-level"))
+        continue;
       shown_ = std::move(advice);
       break;
     }
@@ -73,7 +76,8 @@ void AdviceLine::take() {
   if (!shown_) return;
   const Advice advice = *shown_;
   work_.document.change([&, clip = work_.selection.clip_id()](const Reel& reel) {
-    return advice.room_tone ? edits::set_room_tone(reel, clip, advice.room_tone) : edits::set_chain(reel, clip, advice.mended, advice.action);
+    return advice.room_tone ? edits::set_room_tone(reel, clip, advice.room_tone)
+                            : edits::set_chain(reel, clip, advice.mended, advice.action);
   });
 }
 

@@ -44,19 +44,26 @@ Bench::Bench(const Work& work, QWidget* parent) : QWidget(parent), work_(work) {
   name_->setObjectName("heading");
   facts_ = new QLabel(this);
   facts_->setObjectName("quiet");
-  mark_ = head_button(tr("Mark room tone"), tr("Then drag over half a second or more where only the room is heard; "
-                                               "with a selection, the selection is taken (R)"), this);
+  mark_ = head_button(tr("Mark room tone"),
+                      tr("Then drag over half a second or more where only the room is heard; "
+                         "with a selection, the selection is taken (R)"),
+                      this);
   mark_->setCheckable(true);
-  find_ = head_button(tr("Find room tone"), tr("Looks for the quietest stretch without speech (Shift+R)"), this);
+  find_ = head_button(tr("Find room tone"),
+                      tr("Looks for the quietest stretch without speech (Shift+R)"), this);
   find_->setObjectName("find_room_tone");
   clear_ = head_button(tr("Clear"), tr("Forgets the room tone"), this);
 
   const Theme& t = theme();
-  face_ = new Segmented({{tr("Waveform"), tr("Level over time (S)"), t.text}, {tr("Spectrogram"), tr("Frequencies over time (S)"), t.text}}, this);
+  face_ = new Segmented({{tr("Waveform"), tr("Level over time (S)"), t.text},
+                         {tr("Spectrogram"), tr("Frequencies over time (S)"), t.text}},
+                        this);
   face_->setAccessibleName(tr("Scope shows"));
-  shows_ = new Segmented({{tr("Both"), tr("Before over after"), t.after},
-                          {tr("After"), tr("What leaves the chain, or the step"), t.after},
-                          {tr("Removed"), tr("What is taken away: there should be no words in it"), t.removed}}, this);
+  shows_ = new Segmented(
+      {{tr("Both"), tr("Before over after"), t.after},
+       {tr("After"), tr("What leaves the chain, or the step"), t.after},
+       {tr("Removed"), tr("What is taken away: there should be no words in it"), t.removed}},
+      this);
   shows_->setAccessibleName(tr("Spectrogram of"));
   auto* head = new QHBoxLayout;
   head->setContentsMargins(2, 0, 0, 0);
@@ -87,12 +94,18 @@ Bench::Bench(const Work& work, QWidget* parent) : QWidget(parent), work_(work) {
   path_head->addSpacing(10);
   path_head->addWidget(path_note);
   path_head->addStretch();
-  target_ = head_button(QString(), tr("What the reel is delivered by: its limits are drawn in the level path, and the shelf and the "
-                                      "batch judge by them"), this);
+  target_ = head_button(QString(),
+                        tr("What the reel is delivered by: its limits are drawn in the level path, "
+                           "and the shelf and the "
+                           "batch judge by them"),
+                        this);
   target_->setObjectName("target");
   target_->setPopupMode(QToolButton::InstantPopup);
   target_->setMenu(new QMenu(target_));
-  meet_ = head_button(tr("Meet the target"), tr("Sets or adds the one step that makes this clip comply, and says what it did (Ctrl+T)"), this);
+  meet_ = head_button(
+      tr("Meet the target"),
+      tr("Sets or adds the one step that makes this clip comply, and says what it did (Ctrl+T)"),
+      this);
   meet_->setObjectName("meet");
   path_head->addWidget(target_);
   path_head->addWidget(meet_);
@@ -148,9 +161,15 @@ Bench::Bench(const Work& work, QWidget* parent) : QWidget(parent), work_(work) {
     scope_->set_marking(false);
   });
   connect(find_, &QToolButton::clicked, &work_.jobs, &Jobs::find_room_tone);
-  connect(clear_, &QToolButton::clicked, this, [this] { work_.document.change([&](const Reel& reel) { return edits::set_room_tone(reel, work_.selection.clip_id(), std::nullopt); }); });
+  connect(clear_, &QToolButton::clicked, this, [this] {
+    work_.document.change([&](const Reel& reel) {
+      return edits::set_room_tone(reel, work_.selection.clip_id(), std::nullopt);
+    });
+  });
   connect(face_, &Segmented::chosen, this, [this](int i) { show_spectrogram(i == 1); });
-  connect(shows_, &Segmented::chosen, this, [this](int i) { scope_->spectrogram().set_show(static_cast<ScopeSpectrogram::Show>(i)); });
+  connect(shows_, &Segmented::chosen, this, [this](int i) {
+    scope_->spectrogram().set_show(static_cast<ScopeSpectrogram::Show>(i));
+  });
   connect(advice_, &AdviceLine::place_wanted, this, [this](double s) {
     scope_->show_range(s - 1, 2);
     work_.listening.seek_s(s);
@@ -165,7 +184,8 @@ Bench::Bench(const Work& work, QWidget* parent) : QWidget(parent), work_(work) {
   connect(scroll_, &QScrollBar::valueChanged, this,
           [this](int v) { scope_->show_range(v / 1000.0, scope_->view_length()); });
   connect(foot_, &Foot::loop_changed, this, &Bench::apply_loop);
-  connect(foot_, &Foot::matched_changed, this, [this](bool on) { scope_->spectrogram().set_matched(on); });
+  connect(foot_, &Foot::matched_changed, this,
+          [this](bool on) { scope_->spectrogram().set_matched(on); });
   connect(shelf_, &Shelf::context_wanted, this, &Bench::context_wanted);
   connect(&work_.selection, &Selection::clip_changed, this, &Bench::show_clip);
   connect(&work_.document, &Document::reel_changed, this, &Bench::show_clip);
@@ -174,21 +194,24 @@ Bench::Bench(const Work& work, QWidget* parent) : QWidget(parent), work_(work) {
   connect(timer_, &QTimer::timeout, this, &Bench::live);
   timer_->start();
   auto& spectrogram = scope_->spectrogram();
-  spectrogram.set_range(spectrogram.top_db(), QSettings().value("scope/range_db", spectrogram.range_db()).toDouble());
+  spectrogram.set_range(spectrogram.top_db(),
+                        QSettings().value("scope/range_db", spectrogram.range_db()).toDouble());
   show_spectrogram(QSettings().value("scope/spectrogram", false).toBool());
   show_clip();
 }
 
 void Bench::fill_target_menu() {
   QMenu* menu = target_->menu();
-  connect(menu->addAction(tr("No target")), &QAction::triggered, this, [this] { work_.document.set_target({}); });
+  connect(menu->addAction(tr("No target")), &QAction::triggered, this,
+          [this] { work_.document.set_target({}); });
   menu->addSeparator();
   for (const Target& t : targets())
     connect(menu->addAction(QString::fromStdString(t.label)), &QAction::triggered, this,
             [this, id = QString::fromStdString(t.id)] { work_.document.set_target(id); });
   menu->addSeparator();
   connect(menu->addAction(tr("My own, from a file ...")), &QAction::triggered, this, [this] {
-    const auto file = QFileDialog::getOpenFileName(this, tr("Use a target"), {}, tr("Targets (*.json)"));
+    const auto file =
+        QFileDialog::getOpenFileName(this, tr("Use a target"), {}, tr("Targets (*.json)"));
     if (!file.isEmpty()) work_.document.set_target(file);
   });
 }
@@ -214,7 +237,8 @@ void Bench::widen_spectrogram(double by_db) {
 
 void Bench::compare_blind() {
   if (!work_.listening.plan()) return;
-  auto* dialog = new BlindDialog(work_, scope_->selection(), QRandomGenerator::global()->generate(), this);
+  auto* dialog =
+      new BlindDialog(work_, scope_->selection(), QRandomGenerator::global()->generate(), this);
   dialog->setModal(true);
   // What was listened to before, and how, comes back.
   connect(dialog, &QDialog::finished, this, [this] {
@@ -232,7 +256,9 @@ void Bench::mark_room_tone() {
     mark_->setChecked(false);
     scope_->set_marking(false);
     scope_->select(std::nullopt);
-    work_.document.change([&](const Reel& reel) { return edits::set_room_tone(reel, work_.selection.clip_id(), selection); });
+    work_.document.change([&](const Reel& reel) {
+      return edits::set_room_tone(reel, work_.selection.clip_id(), selection);
+    });
     return;
   }
   mark_->setChecked(!mark_->isChecked());
@@ -250,12 +276,16 @@ void Bench::show_clip() {
                            : s.channels == 2 ? tr("stereo")
                                              : tr("%1 channels").arg(s.channels);
   const int lender = work_.document.reel().groups[static_cast<size_t>(c->group)].room_tone_clip;
-  const Clip* other = !c->room_tone && lender != c->id ? work_.document.reel().find(lender) : nullptr;
-  const QString tone = lends_room_tone(work_.document.reel(), *c) ? tr("  its room tone serves the group")
-                       : other && other->room_tone   ? tr("  room tone of %1").arg(QString::fromStdString(other->name))
-                                                     : QString();
-  facts_->setText(tr("%1  %2  %3 kHz").arg(QString::fromStdString(length_text(work_.selection.clip_seconds())), channels,
-                                          QString::number(s.rate / 1000)) + tone);
+  const Clip* other =
+      !c->room_tone && lender != c->id ? work_.document.reel().find(lender) : nullptr;
+  const QString tone =
+      lends_room_tone(work_.document.reel(), *c) ? tr("  its room tone serves the group")
+      : other && other->room_tone ? tr("  room tone of %1").arg(QString::fromStdString(other->name))
+                                  : QString();
+  facts_->setText(tr("%1  %2  %3 kHz")
+                      .arg(QString::fromStdString(length_text(work_.selection.clip_seconds())),
+                           channels, QString::number(s.rate / 1000)) +
+                  tone);
 }
 
 void Bench::show_view() {
@@ -270,7 +300,8 @@ void Bench::show_view() {
 
 void Bench::apply_loop() {
   if (!foot_->looping()) return work_.listening.set_loop_s(std::nullopt);
-  work_.listening.set_loop_s(scope_->selection().value_or(SecondsRange{0, work_.selection.clip_seconds()}));
+  work_.listening.set_loop_s(
+      scope_->selection().value_or(SecondsRange{0, work_.selection.clip_seconds()}));
 }
 
 void Bench::live() {

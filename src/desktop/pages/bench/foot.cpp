@@ -53,12 +53,14 @@ Foot::Foot(const Work& work, QWidget* parent)
   matched_ = new QCheckBox(tr("level matched"), this);
   matched_->setObjectName("matched");
   matched_->setChecked(true);
-  matched_->setToolTip(tr("Brings before to the measured loudness of after, so that the louder one is not "
-                          "taken for the better one; removed then leaves out plain gain"));
+  matched_->setToolTip(
+      tr("Brings before to the measured loudness of after, so that the louder one is not "
+         "taken for the better one; removed then leaves out plain gain"));
   around_ = new QCheckBox(tr("this step only"), this);
   around_->setObjectName("around");
-  around_->setToolTip(tr("Before is what enters the selected step, after what leaves it, removed what it takes (4); "
-                         "otherwise the whole chain is compared"));
+  around_->setToolTip(tr(
+      "Before is what enters the selected step, after what leaves it, removed what it takes (4); "
+      "otherwise the whole chain is compared"));
   auto* ticks = new QVBoxLayout;
   ticks->setSpacing(0);
   ticks->setContentsMargins(0, 0, 0, 0);
@@ -68,7 +70,8 @@ Foot::Foot(const Work& work, QWidget* parent)
   }
   loudness_ = new LoudnessReadout(this);
   meter_ = new Meter(this);
-  for (QWidget* w : std::initializer_list<QWidget*>{play_, loop_, time_, of_, device_}) row->addWidget(w);
+  for (QWidget* w : std::initializer_list<QWidget*>{play_, loop_, time_, of_, device_})
+    row->addWidget(w);
   row->addStretch(1);
   row->addWidget(compare_);
   row->addSpacing(8);
@@ -102,7 +105,8 @@ bool Foot::matched() const { return matched_->isChecked(); }
 // A mono clip is measured as one channel, as in the level path and in every file.
 void Foot::begin_loudness() {
   const Clip* clip = work_.selection.clip();
-  const bool mono = clip && work_.document.reel().sources[static_cast<size_t>(clip->source)].channels == 1;
+  const bool mono =
+      clip && work_.document.reel().sources[static_cast<size_t>(clip->source)].channels == 1;
   programme_ = ProgrammeMeter(mono ? 1 : 2, work_.document.reel().rate);
   loudness_->show_readings({});
 }
@@ -142,7 +146,8 @@ void Foot::listen(Listen what) {
   compare_->set_current(static_cast<int>(what));
   begin_loudness();
   work_.listening.player().set_listen(what);
-  if (const auto why = work_.listening.no_removed(); what == Listen::removed && !why.isEmpty()) work_.notices.warn(why);
+  if (const auto why = work_.listening.no_removed(); what == Listen::removed && !why.isEmpty())
+    work_.notices.warn(why);
 }
 
 void Foot::live() {
@@ -154,9 +159,10 @@ void Foot::live() {
   hear_loudness();
   const bool silent = player.silent();
   device_->setText(silent ? tr("silent") : QString());
-  device_->setToolTip(silent ? tr("No sound device was found, so playing is silent; meters and pictures still "
-                                  "move. Connect one and start Drevan again.")
-                             : QString());
+  device_->setToolTip(
+      silent ? tr("No sound device was found, so playing is silent; meters and pictures still "
+                  "move. Connect one and start Drevan again.")
+             : QString());
   if (const auto problem = player.take_error(); !problem.empty())
     Q_EMIT work_.notices.message(QString::fromStdString(problem), true);
 }

@@ -23,8 +23,7 @@ constexpr double highest_db = 6;
 
 }  // namespace
 
-LevelPathView::LevelPathView(const Work& work, QWidget* parent)
-    : QWidget(parent), work_(work) {
+LevelPathView::LevelPathView(const Work& work, QWidget* parent) : QWidget(parent), work_(work) {
   setFocusPolicy(Qt::StrongFocus);
   setMouseTracking(true);
   setAccessibleName(tr("Level path"));
@@ -64,7 +63,8 @@ std::vector<LevelPathView::Column> LevelPathView::columns() const {
     all.push_back({Kind::add, {owner, static_cast<int>(steps.size())}, nullptr, true, stage, 0, 0});
   }
   const double wide = static_cast<double>(all.size() - 3);
-  const double each = std::clamp((width() - axis_width - 3 * add_width) / wide, least_width, most_width);
+  const double each =
+      std::clamp((width() - axis_width - 3 * add_width) / wide, least_width, most_width);
   double x = axis_width;
   for (auto& c : all) {
     c.x = x;
@@ -74,11 +74,16 @@ std::vector<LevelPathView::Column> LevelPathView::columns() const {
   return all;
 }
 
-QRectF LevelPathView::plot_rect() const { return {axis_width, 10, width() - axis_width, height() - 64.0}; }
-QRectF LevelPathView::column_rect(const Column& c) const { return {c.x + 2, 3, c.width - 4, height() - 6.0}; }
+QRectF LevelPathView::plot_rect() const {
+  return {axis_width, 10, width() - axis_width, height() - 64.0};
+}
+QRectF LevelPathView::column_rect(const Column& c) const {
+  return {c.x + 2, 3, c.width - 4, height() - 6.0};
+}
 double LevelPathView::y_of(double db) const {
   const QRectF r = plot_rect();
-  return r.top() + (highest_db - std::clamp(db, lowest_db, highest_db)) / (highest_db - lowest_db) * r.height();
+  return r.top() + (highest_db - std::clamp(db, lowest_db, highest_db)) / (highest_db - lowest_db) *
+                       r.height();
 }
 
 QRectF LevelPathView::step_rect(StepPlace place) const {
@@ -105,7 +110,8 @@ const LevelPathView::Column* LevelPathView::at(const std::vector<Column>& all, d
   return nullptr;
 }
 
-std::optional<StepPlace> LevelPathView::gap_at(const std::vector<Column>& all, double x, double* gap_x) const {
+std::optional<StepPlace> LevelPathView::gap_at(const std::vector<Column>& all, double x,
+                                               double* gap_x) const {
   std::optional<StepPlace> best;
   double distance = 1e9;
   for (const auto& c : all) {
@@ -125,7 +131,8 @@ void LevelPathView::draw_axis(QPainter& p) const {
     p.setPen(QPen(faded(t.line, db == 0 ? 1 : 0.55), 1, db == 0 ? Qt::DashLine : Qt::SolidLine));
     p.drawLine(QPointF(axis_width, y), QPointF(width(), y));
     p.setPen(t.quiet);
-    p.drawText(QRectF(0, y - 8, axis_width - 7, 16), Qt::AlignRight | Qt::AlignVCenter, QString::number(db));
+    p.drawText(QRectF(0, y - 8, axis_width - 7, 16), Qt::AlignRight | Qt::AlignVCenter,
+               QString::number(db));
   }
 }
 
@@ -138,8 +145,10 @@ void LevelPathView::draw_target(QPainter& p) const {
   p.setFont(small_font());
   const auto draw = [&](const Limits& l, const QColor& color, const QString& name) {
     if (l.free()) return;
-    const double top = y_of(l.most.value_or(highest_db)), bottom = y_of(l.least.value_or(lowest_db));
-    if (l.least && l.most) p.fillRect(QRectF(r.left(), top, r.width(), std::max(2.0, bottom - top)), faded(color, 0.16));
+    const double top = y_of(l.most.value_or(highest_db)),
+                 bottom = y_of(l.least.value_or(lowest_db));
+    if (l.least && l.most)
+      p.fillRect(QRectF(r.left(), top, r.width(), std::max(2.0, bottom - top)), faded(color, 0.16));
     p.setPen(QPen(faded(color, 0.6), 1, l.least && l.most ? Qt::SolidLine : Qt::DashLine));
     if (l.most) p.drawLine(QPointF(r.left(), top), QPointF(r.right(), top));
     if (l.least) p.drawLine(QPointF(r.left(), bottom), QPointF(r.right(), bottom));
@@ -148,7 +157,8 @@ void LevelPathView::draw_target(QPainter& p) const {
                           : l.most          ? tr("at most %1").arg(number(*l.most))
                                             : tr("at least %1").arg(number(*l.least));
     p.setPen(color);
-    p.drawText(QRectF(r.right() - 190, (l.most ? top : bottom) - 14, 184, 14), Qt::AlignRight | Qt::AlignVCenter, name + " " + range);
+    p.drawText(QRectF(r.right() - 190, (l.most ? top : bottom) - 14, 184, 14),
+               Qt::AlignRight | Qt::AlignVCenter, name + " " + range);
   };
   draw(target.true_peak_dbtp, t.text, tr("true peak"));
   draw(target.sample_peak_dbfs, t.text, tr("peak"));
@@ -175,11 +185,14 @@ void LevelPathView::draw_sections(QPainter& p, const std::vector<Column>& all) c
     const auto& clips = work_.document.reel().clips;
     QString label = tr("this clip");
     if (c.place.owner == ChainOwner::group)
-      label = tr("%1\n%2").arg(QString::fromStdString(work_.document.reel().groups[static_cast<size_t>(clip->group)].name),
-                               counted(std::ranges::count(clips, clip->group, &Clip::group), tr("clip")));
-    if (c.place.owner == ChainOwner::reel) label = tr("whole reel\n%1").arg(counted(std::ssize(clips), tr("clip")));
-    p.drawText(QRectF(c.x + 2, height() - 48.0, c.width - 4, 44), Qt::AlignHCenter | Qt::AlignTop | Qt::TextWordWrap,
-               label);
+      label = tr("%1\n%2").arg(
+          QString::fromStdString(
+              work_.document.reel().groups[static_cast<size_t>(clip->group)].name),
+          counted(std::ranges::count(clips, clip->group, &Clip::group), tr("clip")));
+    if (c.place.owner == ChainOwner::reel)
+      label = tr("whole reel\n%1").arg(counted(std::ssize(clips), tr("clip")));
+    p.drawText(QRectF(c.x + 2, height() - 48.0, c.width - 4, 44),
+               Qt::AlignHCenter | Qt::AlignTop | Qt::TextWordWrap, label);
     if (c.place.owner != ChainOwner::reel) {
       p.setPen(QPen(t.quiet, 1, Qt::DotLine));
       p.drawLine(QPointF(c.x + c.width, 8), QPointF(c.x + c.width, height() - 8.0));
@@ -197,10 +210,12 @@ void LevelPathView::draw_links(QPainter& p, const std::vector<Column>& all) cons
     if (from) {
       const Levels& a = levels->stages[static_cast<size_t>(from->stage)];
       const Levels& b = levels->stages[static_cast<size_t>(c.stage)];
-      const auto link = [&](const std::optional<double>& l, const std::optional<double>& r, const QColor& color) {
+      const auto link = [&](const std::optional<double>& l, const std::optional<double>& r,
+                            const QColor& color) {
         if (!l || !r) return;
         p.setPen(QPen(faded(color, 0.7), 1));
-        p.drawLine(QPointF(from->x + from->width / 2 + 12, y_of(*l)), QPointF(c.x + c.width / 2 - 12, y_of(*r)));
+        p.drawLine(QPointF(from->x + from->width / 2 + 12, y_of(*l)),
+                   QPointF(c.x + c.width / 2 - 12, y_of(*r)));
       };
       link(a.sample_peak_dbfs, b.sample_peak_dbfs, t.text);
       link(a.loudness_lufs, b.loudness_lufs, t.after);
@@ -213,8 +228,9 @@ void LevelPathView::draw_links(QPainter& p, const std::vector<Column>& all) cons
 void LevelPathView::draw_bar(QPainter& p, const Column& c) const {
   const auto* levels = work_.measurements.levels();
   if (!levels || c.stage >= static_cast<int>(levels->stages.size())) return;
-  draw_level_bar(p, levels->stages[static_cast<size_t>(c.stage)], c.x + c.width / 2, [this](double db) { return y_of(db); },
-                 c.kind == Kind::source, c.step && !c.runs ? 0.25 : 1);
+  draw_level_bar(
+      p, levels->stages[static_cast<size_t>(c.stage)], c.x + c.width / 2,
+      [this](double db) { return y_of(db); }, c.kind == Kind::source, c.step && !c.runs ? 0.25 : 1);
 }
 
 void LevelPathView::draw_column(QPainter& p, const Column& c) const {
@@ -234,11 +250,15 @@ void LevelPathView::draw_column(QPainter& p, const Column& c) const {
   const QString name = c.step ? text(c.step->type->label) : tr("Clip");
   // A long name shrinks before it loses its end.
   if (p.fontMetrics().horizontalAdvance(name) > c.width - 4) p.setFont(small_font());
-  p.drawText(label, Qt::AlignCenter, p.fontMetrics().elidedText(name, Qt::ElideRight, static_cast<int>(c.width - 4)));
+  p.drawText(label, Qt::AlignCenter,
+             p.fontMetrics().elidedText(name, Qt::ElideRight, static_cast<int>(c.width - 4)));
   p.setFont(small_font());
   p.setPen(t.quiet);
   QString brief = tr("as recorded");
-  if (c.step) brief = !c.step->on ? tr("off") : off ? tr("sits out") : QString::fromStdString(c.step->type->brief(c.step->settings));
+  if (c.step)
+    brief = !c.step->on ? tr("off")
+            : off       ? tr("sits out")
+                        : QString::fromStdString(c.step->type->brief(c.step->settings));
   const auto* levels = work_.measurements.levels();
   if (levels && !off && c.stage < static_cast<int>(levels->stages.size())) {
     const double peak = levels->stages[static_cast<size_t>(c.stage)].sample_peak_dbfs.value_or(-1);
@@ -247,7 +267,8 @@ void LevelPathView::draw_column(QPainter& p, const Column& c) const {
       brief = tr("%1 dB over").arg(peak, 0, 'f', 1);
     }
   }
-  p.drawText(label.translated(0, 18), Qt::AlignCenter, p.fontMetrics().elidedText(brief, Qt::ElideRight, static_cast<int>(c.width - 2)));
+  p.drawText(label.translated(0, 18), Qt::AlignCenter,
+             p.fontMetrics().elidedText(brief, Qt::ElideRight, static_cast<int>(c.width - 2)));
   if (c.kind != Kind::step || !(selected || off || r.contains(pointer_))) return;
   // The switch: a filled dot is on, a ring is off.
   const bool on = c.step->on;

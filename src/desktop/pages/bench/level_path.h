@@ -45,7 +45,7 @@ class LevelPathView : public QWidget {
     StepPlace place;
     const ChainStep* step = nullptr;
     bool runs = true;  // it is on and the clip does not sit out
-    int stage = 0;  // index into LevelPath::stages; of a step that does not run: the one before
+    int stage = 0;     // index into LevelPath::stages; of a step that does not run: the one before
     double x = 0, width = 0;
   };
   std::vector<Column> columns() const;

@@ -34,7 +34,11 @@ void LevelPathView::ask_step(ChainOwner owner, int index, const QPoint& global) 
     QAction* a = menu->addAction(text(type->label));
     a->setObjectName(text(type->id));
     a->setToolTip(text(type->summary));
-    connect(a, &QAction::triggered, this, [this, owner, index, type] { work_.document.change([&](const Reel& reel) { return edits::add_step(reel, work_.selection.clip_id(), {owner, index}, *type); }); });
+    connect(a, &QAction::triggered, this, [this, owner, index, type] {
+      work_.document.change([&](const Reel& reel) {
+        return edits::add_step(reel, work_.selection.clip_id(), {owner, index}, *type);
+      });
+    });
   }
   menu->setToolTipsVisible(true);
   menu->popup(global);
@@ -59,15 +63,20 @@ void LevelPathView::mousePressEvent(QMouseEvent* e) {
 }
 
 void LevelPathView::switch_step(const ChainStep& step) {
-  work_.document.change([&](const Reel& reel) { return edits::switch_step(reel, work_.selection.clip_id(), step.id, !step.on); });
+  work_.document.change([&](const Reel& reel) {
+    return edits::switch_step(reel, work_.selection.clip_id(), step.id, !step.on);
+  });
 }
 
 void LevelPathView::remove_step(StepId step) {
-  work_.document.change([&](const Reel& reel) { return edits::remove_step(reel, work_.selection.clip_id(), step); });
+  work_.document.change(
+      [&](const Reel& reel) { return edits::remove_step(reel, work_.selection.clip_id(), step); });
 }
 
 void LevelPathView::move_step(StepId step, StepPlace to) {
-  work_.document.change([&](const Reel& reel) { return edits::move_step(reel, work_.selection.clip_id(), step, to); });
+  work_.document.change([&](const Reel& reel) {
+    return edits::move_step(reel, work_.selection.clip_id(), step, to);
+  });
 }
 
 void LevelPathView::mouseMoveEvent(QMouseEvent* e) {
@@ -106,15 +115,21 @@ void LevelPathView::contextMenuEvent(QContextMenuEvent* e) {
   menu.addSeparator();
   if (of != ChainOwner::clip) {
     const bool out = std::ranges::binary_search(step.sits_out, work_.selection.clip_id());
-    menu.addAction(out ? tr("This clip takes part in it again") : tr("This clip sits out of it"), [&] {
-      work_.document.change([&](const Reel& reel) { return edits::sit_out(reel, work_.selection.clip_id(), step.id, !out); });
-    });
+    menu.addAction(out ? tr("This clip takes part in it again") : tr("This clip sits out of it"),
+                   [&] {
+                     work_.document.change([&](const Reel& reel) {
+                       return edits::sit_out(reel, work_.selection.clip_id(), step.id, !out);
+                     });
+                   });
   }
   const auto to = [&](ChainOwner owner, const QString& label) {
     if (owner == of) return;
-    const auto end = static_cast<int>(chain_of(work_.document.reel(), *work_.selection.clip(), owner).steps.size());
+    const auto end = static_cast<int>(
+        chain_of(work_.document.reel(), *work_.selection.clip(), owner).steps.size());
     // Downwards it becomes the first of what follows, upwards the last of what comes before.
-    menu.addAction(label, [this, id = step.id, of, owner, end] { move_step(id, {owner, owner > of ? 0 : end}); });
+    menu.addAction(label, [this, id = step.id, of, owner, end] {
+      move_step(id, {owner, owner > of ? 0 : end});
+    });
   };
   to(ChainOwner::clip, tr("For this clip alone"));
   to(ChainOwner::group, tr("For the whole group"));
@@ -132,7 +147,8 @@ void LevelPathView::move_selected(int by) {
   if (!place) return;
   StepPlace to = *place;
   to.index += by > 0 ? 2 : -1;
-  const auto count = static_cast<int>(chain_of(work_.document.reel(), *work_.selection.clip(), to.owner).steps.size());
+  const auto count = static_cast<int>(
+      chain_of(work_.document.reel(), *work_.selection.clip(), to.owner).steps.size());
   if (to.index >= 0 && to.index <= count) move_step(work_.selection.step_id(), to);
 }
 
@@ -144,13 +160,19 @@ void LevelPathView::keyPressEvent(QKeyEvent* e) {
   const auto at = std::ranges::find(steps, work_.selection.step_id());
   const auto go = [&](int by) {
     if (steps.empty()) return;
-    const auto i = at == steps.end() ? 0 : std::clamp(static_cast<int>(at - steps.begin()) + by, 0, static_cast<int>(steps.size()) - 1);
+    const auto i = at == steps.end() ? 0
+                                     : std::clamp(static_cast<int>(at - steps.begin()) + by, 0,
+                                                  static_cast<int>(steps.size()) - 1);
     work_.selection.select_step(steps[static_cast<size_t>(i)]);
   };
   const bool move = e->modifiers() & Qt::ControlModifier;
   switch (e->key()) {
-    case Qt::Key_Left: move ? move_selected(-1) : go(-1); break;
-    case Qt::Key_Right: move ? move_selected(1) : go(1); break;
+    case Qt::Key_Left:
+      move ? move_selected(-1) : go(-1);
+      break;
+    case Qt::Key_Right:
+      move ? move_selected(1) : go(1);
+      break;
     case Qt::Key_Delete:
     case Qt::Key_Backspace:
       if (selected) remove_step(work_.selection.step_id());
@@ -165,7 +187,8 @@ void LevelPathView::keyPressEvent(QKeyEvent* e) {
       ask_step(owner, selected ? selected->index + 1 : 0, mapToGlobal(r.center().toPoint()));
       break;
     }
-    default: QWidget::keyPressEvent(e);
+    default:
+      QWidget::keyPressEvent(e);
   }
 }
 
@@ -180,15 +203,17 @@ bool LevelPathView::event(QEvent* e) {
   if (c->kind == Kind::add) {
     tip = c->place.owner == ChainOwner::clip    ? tr("Add a step for this clip")
           : c->place.owner == ChainOwner::group ? tr("Add a step for every clip of this group")
-                                           : tr("Add a step for every clip of the reel");
+                                                : tr("Add a step for every clip of the reel");
   } else if (levels && c->stage < static_cast<int>(levels->stages.size())) {
     const Levels& l = levels->stages[static_cast<size_t>(c->stage)];
-    tip = QString("<b>%1</b><br>%2").arg(c->step ? text(c->step->type->label) : tr("As recorded"),
-                                          tr("Peak %1, loudness %2, noise floor %3")
-                                              .arg(level_text(l.sample_peak_dbfs, "dBFS"),
-                                                   level_text(l.loudness_lufs, "LUFS"),
-                                                   level_text(l.noise_floor_dbfs, "dBFS")));
-    if (c->step) tip += "<br>" + tr("Drag to move, the dot switches it on and off, Delete removes it.");
+    tip = QString("<b>%1</b><br>%2")
+              .arg(c->step ? text(c->step->type->label) : tr("As recorded"),
+                   tr("Peak %1, loudness %2, noise floor %3")
+                       .arg(level_text(l.sample_peak_dbfs, "dBFS"),
+                            level_text(l.loudness_lufs, "LUFS"),
+                            level_text(l.noise_floor_dbfs, "dBFS")));
+    if (c->step)
+      tip += "<br>" + tr("Drag to move, the dot switches it on and off, Delete removes it.");
   }
   QToolTip::showText(help->globalPos(), tip, this);
   return true;

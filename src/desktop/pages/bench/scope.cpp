@@ -28,9 +28,10 @@ Scope::Scope(const Work& work, QWidget* parent) : QWidget(parent), work_(work) {
   setFocusPolicy(Qt::StrongFocus);
   setMouseTracking(true);
   setAccessibleName(tr("Scope"));
-  setToolTip(tr("<p>The clip over time: the line is before, the body is after the chain.</p>"
-                "<p>Click sets the playhead, drag selects, the wheel zooms at the pointer, "
-                "Shift and wheel moves. The edges of the room tone can be dragged.</p>"));
+  setToolTip(
+      tr("<p>The clip over time: the line is before, the body is after the chain.</p>"
+         "<p>Click sets the playhead, drag selects, the wheel zooms at the pointer, "
+         "Shift and wheel moves. The edges of the room tone can be dragged.</p>"));
   connect(&work_.selection, &Selection::clip_changed, this, [this] {
     const bool same = clip_shown_ == work_.selection.clip_id();
     clip_shown_ = work_.selection.clip_id();
@@ -70,11 +71,14 @@ void Scope::select(std::optional<SecondsRange> range) {
 void Scope::show_playhead(double seconds) {
   if (seconds == playhead_s_) return;
   // Two narrow strips instead of the whole scope, 60 times a second.
-  const auto strip = [&](double s) { return QRect(static_cast<int>(x_of(s)) - 8, 0, 17, height()); };
+  const auto strip = [&](double s) {
+    return QRect(static_cast<int>(x_of(s)) - 8, 0, 17, height());
+  };
   const QRect old = strip(playhead_s_);
   playhead_s_ = seconds;
   if (work_.listening.player().playing() &&
-      (seconds > begin_s_ + length_s_ || seconds < begin_s_) && length_s_ < work_.selection.clip_seconds()) {
+      (seconds > begin_s_ + length_s_ || seconds < begin_s_) &&
+      length_s_ < work_.selection.clip_seconds()) {
     show_range(seconds - length_s_ * 0.05, length_s_);
     return;
   }
@@ -89,7 +93,8 @@ QRectF Scope::wave_rect() const {
 QRectF Scope::reduction_rect() const {
   const auto* course = work_.measurements.course();
   if (spectrogram_->on() || !course || course->reduction_db.empty() || height() < 110) return {};
-  return {0, height() - ruler_height - reduction_height, static_cast<double>(width()), reduction_height};
+  return {0, height() - ruler_height - reduction_height, static_cast<double>(width()),
+          reduction_height};
 }
 double Scope::x_of(double seconds) const { return (seconds - begin_s_) / length_s_ * width(); }
 double Scope::seconds_at(double x) const { return begin_s_ + x / std::max(1, width()) * length_s_; }
@@ -122,7 +127,8 @@ FrameRange frames_between(double begin_s, double end_s, double rate, const TimeM
 
 }  // namespace
 
-QPolygonF Scope::outline(const PeakPyramid& peaks, double rate, bool upper, const TimeMap& map) const {
+QPolygonF Scope::outline(const PeakPyramid& peaks, double rate, bool upper,
+                         const TimeMap& map) const {
   const QRectF r = wave_rect();
   const double middle = r.center().y(), half = r.height() / 2 - 3;
   const double per_pixel = length_s_ * rate / width();
@@ -131,10 +137,14 @@ QPolygonF Scope::outline(const PeakPyramid& peaks, double rate, bool upper, cons
   QPolygonF points;
   points.reserve(width() + 2);
   for (Samples i = first; i <= first + width() + 1; ++i) {
-    FrameRange span{static_cast<Samples>(static_cast<double>(i) * per_pixel), static_cast<Samples>(static_cast<double>(i + 1) * per_pixel)};
-    if (!map.identity()) span = frames_between(static_cast<double>(i) * per_pixel / rate, static_cast<double>(i + 1) * per_pixel / rate, rate, map);
+    FrameRange span{static_cast<Samples>(static_cast<double>(i) * per_pixel),
+                    static_cast<Samples>(static_cast<double>(i + 1) * per_pixel)};
+    if (!map.identity())
+      span = frames_between(static_cast<double>(i) * per_pixel / rate,
+                            static_cast<double>(i + 1) * per_pixel / rate, rate, map);
     if (span.begin >= peaks.frames() || span.end <= 0) continue;
-    const PeakPair pair = peaks.range(std::max<Samples>(0, span.begin), std::max(span.end, span.begin + 1));
+    const PeakPair pair =
+        peaks.range(std::max<Samples>(0, span.begin), std::max(span.end, span.begin + 1));
     const double x = (static_cast<double>(i) * per_pixel / rate - begin_s_) / length_s_ * width();
     const auto v = static_cast<double>(std::clamp(upper ? pair.high : pair.low, -1.0F, 1.0F));
     points << QPointF(x, middle - v * half);
@@ -143,11 +153,13 @@ QPolygonF Scope::outline(const PeakPyramid& peaks, double rate, bool upper, cons
 }
 
 // A clay edge where the sound passes full scale and the body can grow no further.
-void Scope::mark_overs(QPainter& p, const PeakPyramid& peaks, double rate, const TimeMap& map) const {
+void Scope::mark_overs(QPainter& p, const PeakPyramid& peaks, double rate,
+                       const TimeMap& map) const {
   const QRectF r = wave_rect();
   const double per_pixel = length_s_ * rate / width();
   for (int x = 0; x < width(); ++x) {
-    const auto span = frames_between(begin_s_ + x * per_pixel / rate, begin_s_ + (x + 1) * per_pixel / rate, rate, map);
+    const auto span = frames_between(begin_s_ + x * per_pixel / rate,
+                                     begin_s_ + (x + 1) * per_pixel / rate, rate, map);
     if (span.begin >= peaks.frames() || span.end <= 0) continue;
     const PeakPair pair = peaks.range(std::max<Samples>(0, span.begin), span.end);
     if (pair.high > 1) p.fillRect(QRectF(x, r.top(), 1.5, 5), theme().over);
@@ -170,12 +182,14 @@ void Scope::draw_waves() {
   stale_ = false;
   if (!clip) {
     p.setPen(t.quiet);
-    p.drawText(rect(), Qt::AlignCenter, tr("Drop sound or video files here, or add them with Ctrl+I"));
+    p.drawText(rect(), Qt::AlignCenter,
+               tr("Drop sound or video files here, or add them with Ctrl+I"));
     return;
   }
   if (work_.document.missing(*clip)) {
     p.setPen(t.over);
-    p.drawText(rect(), Qt::AlignCenter, tr("The source of this clip is missing. Clip, Find the source ... brings it back."));
+    p.drawText(rect(), Qt::AlignCenter,
+               tr("The source of this clip is missing. Clip, Find the source ... brings it back."));
     return;
   }
   if (spectrogram_->on()) {
@@ -201,13 +215,16 @@ void Scope::draw_bodies(QPainter& p, const Clip& clip) {
   const auto* levels = work_.measurements.levels();
   const TimeMap map = levels ? levels->sounds.back().from_clip : TimeMap();
   if (levels && levels->after)
-    columns.fill(outline(*levels->after, rate, true, map), outline(*levels->after, rate, false, map), faded(t.after, work_.measurements.levels_fresh() ? 0.85 : 0.55));
+    columns.fill(outline(*levels->after, rate, true, map),
+                 outline(*levels->after, rate, false, map),
+                 faded(t.after, work_.measurements.levels_fresh() ? 0.85 : 0.55));
   if (const auto before = work_.shelf.source_peaks(clip)) {
     // The clip may be a part of its source.
     const auto& source = work_.document.reel().sources[static_cast<size_t>(clip.source)];
     const double offset = static_cast<double>(clip.begin) / source.rate;
     begin_s_ += offset;
-    for (const bool upper : {true, false}) columns.line(outline(*before, rate, upper), 1.3, t.before);
+    for (const bool upper : {true, false})
+      columns.line(outline(*before, rate, upper), 1.3, t.before);
     begin_s_ -= offset;
   } else {
     p.setPen(t.quiet);
@@ -230,21 +247,26 @@ void Scope::draw_reduction(QPainter& p) const {
   const TimeMap map = levels ? levels->sounds.back().from_clip : TimeMap();
   double most = 0;
   for (int x = 0; x < width(); ++x) {
-    const auto span = frames_between(begin_s_ + x * per_pixel, begin_s_ + (x + 1) * per_pixel, rate, map);
+    const auto span =
+        frames_between(begin_s_ + x * per_pixel, begin_s_ + (x + 1) * per_pixel, rate, map);
     const auto from = static_cast<size_t>(std::max<Samples>(0, span.begin));
     const auto to = static_cast<size_t>(std::max<Samples>(0, span.end));
     float taken = 0, given = 0;
-    for (size_t i = from; i < std::min(to, course.size()); ++i) taken = std::max(taken, course[i]), given = std::max(given, -course[i]);
-    const auto tall = [&](float db) { return std::min(1.0, static_cast<double>(db) / most_reduction_db) * (r.height() - 2); };
+    for (size_t i = from; i < std::min(to, course.size()); ++i)
+      taken = std::max(taken, course[i]), given = std::max(given, -course[i]);
+    const auto tall = [&](float db) {
+      return std::min(1.0, static_cast<double>(db) / most_reduction_db) * (r.height() - 2);
+    };
     if (taken > 0.05F) p.fillRect(QRectF(x, r.top() + 1, 1, tall(taken)), t.attention);
-    if (given > 0.05F) p.fillRect(QRectF(x, r.bottom() - tall(given), 1, tall(given)), faded(t.after, 0.8));
+    if (given > 0.05F)
+      p.fillRect(QRectF(x, r.bottom() - tall(given), 1, tall(given)), faded(t.after, 0.8));
     most = std::max({most, static_cast<double>(taken), static_cast<double>(given)});
   }
   p.setFont(small_font());
   p.setPen(t.quiet);
-  p.drawText(r.adjusted(6, 0, -6, -1), Qt::AlignLeft | Qt::AlignBottom, tr("gain, this step: up to %1 dB").arg(most, 0, 'f', 1));
+  p.drawText(r.adjusted(6, 0, -6, -1), Qt::AlignLeft | Qt::AlignBottom,
+             tr("gain, this step: up to %1 dB").arg(most, 0, 'f', 1));
 }
-
 
 void Scope::draw_ruler(QPainter& p) const {
   const Theme& t = theme();
@@ -259,7 +281,11 @@ void Scope::draw_ruler(QPainter& p) const {
     const double x = x_of(s);
     p.drawLine(QPointF(x, y + 2), QPointF(x, y + 6));
     const QString label = length_s_ < 60 && s < 60
-                              ? QString::number(s, 'f', step < 0.1 ? 2 : step < 1 ? 1 : 0) + " s"
+                              ? QString::number(s, 'f',
+                                                step < 0.1 ? 2
+                                                : step < 1 ? 1
+                                                           : 0) +
+                                    " s"
                               : QString::fromStdString(clock_text(s)).chopped(step < 1 ? 0 : 3);
     p.drawText(QPointF(x + 4, y + 15), label);
   }
@@ -286,7 +312,8 @@ void Scope::paintEvent(QPaintEvent*) {
       p.drawText(band.adjusted(5, 3, -2, 0), Qt::AlignLeft | Qt::AlignTop, tr("room tone"));
   }
   if (selection_) {
-    const QRectF band(x_of(selection_->begin), 0, x_of(selection_->end) - x_of(selection_->begin), r.height());
+    const QRectF band(x_of(selection_->begin), 0, x_of(selection_->end) - x_of(selection_->begin),
+                      r.height());
     p.fillRect(band, faded(t.text, 0.13));
     p.setPen(QPen(faded(t.text, 0.5), 1));
     p.drawRect(band);
@@ -308,7 +335,8 @@ void Scope::resizeEvent(QResizeEvent*) { show_range(begin_s_, length_s_); }
 
 Scope::Drag Scope::edge_at(QPointF at) const {
   const double x = at.x();
-  if (const QRectF legend = ScopeSpectrogram::legend_rect(wave_rect()).adjusted(-4, -6, 5, 6); spectrogram_->on() && legend.contains(at))
+  if (const QRectF legend = ScopeSpectrogram::legend_rect(wave_rect()).adjusted(-4, -6, 5, 6);
+      spectrogram_->on() && legend.contains(at))
     return at.y() < legend.center().y() ? Drag::legend_top : Drag::legend_floor;
   const Clip* clip = work_.selection.clip();
   if (!clip || !clip->room_tone) return Drag::none;
@@ -335,10 +363,14 @@ void Scope::mouseMoveEvent(QMouseEvent* e) {
   if (drag_ == Drag::none) {
     const Drag edge = edge_at(e->position());
     const bool legend = edge == Drag::legend_top || edge == Drag::legend_floor;
-    if (!marking_ || legend) setCursor(legend ? Qt::SizeVerCursor : edge == Drag::none ? Qt::ArrowCursor : Qt::SizeHorCursor);
+    if (!marking_ || legend)
+      setCursor(legend               ? Qt::SizeVerCursor
+                : edge == Drag::none ? Qt::ArrowCursor
+                                     : Qt::SizeHorCursor);
     return;
   }
-  if (drag_ == Drag::legend_top || drag_ == Drag::legend_floor) return drag_legend(e->position().y());
+  if (drag_ == Drag::legend_top || drag_ == Drag::legend_floor)
+    return drag_legend(e->position().y());
   const double all = work_.selection.clip_seconds();
   const double here = std::clamp(seconds_at(x), 0.0, all);
   const double there = std::clamp(seconds_at(pressed_x_), 0.0, all);
@@ -353,8 +385,10 @@ void Scope::mouseMoveEvent(QMouseEvent* e) {
 // Up is quieter sounds brighter: the whole range moves by its upper half, its depth by the lower.
 void Scope::drag_legend(double y) {
   const double db = (pressed_y_ - y) * 0.4;
-  if (drag_ == Drag::legend_top) spectrogram_->set_range(pressed_top_db_ + db, pressed_range_db_ + db);
-  else spectrogram_->set_range(pressed_top_db_, pressed_range_db_ - db);
+  if (drag_ == Drag::legend_top)
+    spectrogram_->set_range(pressed_top_db_ + db, pressed_range_db_ + db);
+  else
+    spectrogram_->set_range(pressed_top_db_, pressed_range_db_ - db);
 }
 
 void Scope::mouseReleaseEvent(QMouseEvent* e) {
@@ -362,11 +396,15 @@ void Scope::mouseReleaseEvent(QMouseEvent* e) {
   if (ended == Drag::legend_top || ended == Drag::legend_floor) return;
   if (ended == Drag::select && std::abs(e->position().x() - pressed_x_) <= 3) {
     if (selection_) select(std::nullopt);
-    Q_EMIT playhead_set(std::clamp(seconds_at(e->position().x()), 0.0, work_.selection.clip_seconds()));
+    Q_EMIT playhead_set(
+        std::clamp(seconds_at(e->position().x()), 0.0, work_.selection.clip_seconds()));
   }
   if (ended == Drag::none || ended == Drag::select) return;
   const auto range = std::exchange(marked_, std::nullopt);
-  if (range && std::abs(e->position().x() - pressed_x_) > 3) work_.document.change([&](const Reel& reel) { return edits::set_room_tone(reel, work_.selection.clip_id(), range); });
+  if (range && std::abs(e->position().x() - pressed_x_) > 3)
+    work_.document.change([&](const Reel& reel) {
+      return edits::set_room_tone(reel, work_.selection.clip_id(), range);
+    });
   if (ended == Drag::mark) Q_EMIT marking_ended();
   update();
 }
@@ -376,7 +414,8 @@ void Scope::mouseDoubleClickEvent(QMouseEvent*) {
 }
 
 void Scope::wheelEvent(QWheelEvent* e) {
-  const double steps = (e->angleDelta().y() != 0 ? e->angleDelta().y() : -e->angleDelta().x()) / 120.0;
+  const double steps =
+      (e->angleDelta().y() != 0 ? e->angleDelta().y() : -e->angleDelta().x()) / 120.0;
   if (e->modifiers() & Qt::ShiftModifier || e->angleDelta().x() != 0)
     show_range(begin_s_ - steps * length_s_ * 0.12, length_s_);
   else
@@ -390,16 +429,33 @@ void Scope::keyPressEvent(QKeyEvent* e) {
     Q_EMIT playhead_set(std::clamp(to, 0.0, work_.selection.clip_seconds()));
   };
   switch (e->key()) {
-    case Qt::Key_Left: move(playhead_s_ - step); break;
-    case Qt::Key_Right: move(playhead_s_ + step); break;
-    case Qt::Key_Home: move(0); break;
-    case Qt::Key_End: move(work_.selection.clip_seconds()); break;
+    case Qt::Key_Left:
+      move(playhead_s_ - step);
+      break;
+    case Qt::Key_Right:
+      move(playhead_s_ + step);
+      break;
+    case Qt::Key_Home:
+      move(0);
+      break;
+    case Qt::Key_End:
+      move(work_.selection.clip_seconds());
+      break;
     case Qt::Key_Plus:
-    case Qt::Key_Equal: zoom(1.5, playhead_s_); break;
-    case Qt::Key_Minus: zoom(1 / 1.5, playhead_s_); break;
-    case Qt::Key_0: show_all(); break;
-    case Qt::Key_Escape: select(std::nullopt); break;
-    default: QWidget::keyPressEvent(e);
+    case Qt::Key_Equal:
+      zoom(1.5, playhead_s_);
+      break;
+    case Qt::Key_Minus:
+      zoom(1 / 1.5, playhead_s_);
+      break;
+    case Qt::Key_0:
+      show_all();
+      break;
+    case Qt::Key_Escape:
+      select(std::nullopt);
+      break;
+    default:
+      QWidget::keyPressEvent(e);
   }
 }
 

@@ -68,7 +68,8 @@ class Scope : public QWidget {
   void draw_ruler(QPainter& p) const;
   // `map`: from the time that is shown to that of the peaks.
   void mark_overs(QPainter& p, const PeakPyramid& peaks, double rate, const TimeMap& map) const;
-  QPolygonF outline(const PeakPyramid& peaks, double rate, bool upper, const TimeMap& map = {}) const;
+  QPolygonF outline(const PeakPyramid& peaks, double rate, bool upper,
+                    const TimeMap& map = {}) const;
   QRectF wave_rect() const;
   Drag edge_at(QPointF at) const;
   void drag_legend(double y);

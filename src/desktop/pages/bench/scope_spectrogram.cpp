@@ -14,7 +14,8 @@ namespace {
 QRgb shade(double f, const QColor& role) {
   const Theme& t = theme();
   const auto mix = [](const QColor& a, const QColor& b, double m) {
-    return qRgb(static_cast<int>(a.red() + m * (b.red() - a.red())), static_cast<int>(a.green() + m * (b.green() - a.green())),
+    return qRgb(static_cast<int>(a.red() + m * (b.red() - a.red())),
+                static_cast<int>(a.green() + m * (b.green() - a.green())),
                 static_cast<int>(a.blue() + m * (b.blue() - a.blue())));
   };
   return f < 0.6 ? mix(t.window, role, f / 0.6) : mix(role, t.text, (f - 0.6) / 0.4);
@@ -22,7 +23,8 @@ QRgb shade(double f, const QColor& role) {
 
 }  // namespace
 
-ScopeSpectrogram::ScopeSpectrogram(const Work& work, QObject* parent) : QObject(parent), work_(work) {
+ScopeSpectrogram::ScopeSpectrogram(const Work& work, QObject* parent)
+    : QObject(parent), work_(work) {
   connect(&work_.listening, &Listening::plan_changed, this, [this] {
     stale_ = true;
     start();
@@ -32,8 +34,10 @@ ScopeSpectrogram::ScopeSpectrogram(const Work& work, QObject* parent) : QObject(
 void ScopeSpectrogram::set_on(bool on) {
   if (on == on_) return;
   on_ = on;
-  if (on) start();
-  else worker_.cancel();
+  if (on)
+    start();
+  else
+    worker_.cancel();
   Q_EMIT changed();
 }
 
@@ -57,7 +61,8 @@ void ScopeSpectrogram::set_matched(bool matched) {
 }
 
 void ScopeSpectrogram::want(double begin_s, double length_s, QSize pixels) {
-  const bool same = view_.begin_s == begin_s && view_.length_s == length_s && view_.columns == pixels.width() && view_.rows == pixels.height();
+  const bool same = view_.begin_s == begin_s && view_.length_s == length_s &&
+                    view_.columns == pixels.width() && view_.rows == pixels.height();
   if (same) return;
   view_.begin_s = begin_s;
   view_.length_s = length_s;
@@ -98,15 +103,22 @@ void ScopeSpectrogram::start() {
   });
 }
 
-QImage ScopeSpectrogram::image_of(const std::vector<std::uint8_t>& cells, const QColor& role, double gain_db) const {
+QImage ScopeSpectrogram::image_of(const std::vector<std::uint8_t>& cells, const QColor& role,
+                                  double gain_db) const {
   if (cells.empty()) return {};
   std::array<QRgb, 256> colors;
   for (int i = 0; i < 256; ++i)
-    colors[static_cast<size_t>(i)] = shade(std::clamp((Spectrogram::level_db(static_cast<std::uint8_t>(i)) + gain_db - top_db_ + range_db_) / range_db_, 0.0, 1.0), role);
+    colors[static_cast<size_t>(i)] = shade(
+        std::clamp(
+            (Spectrogram::level_db(static_cast<std::uint8_t>(i)) + gain_db - top_db_ + range_db_) /
+                range_db_,
+            0.0, 1.0),
+        role);
   QImage image(picture_.columns, picture_.rows, QImage::Format_RGB32);
   for (int y = 0; y < picture_.rows; ++y) {
     auto* line = reinterpret_cast<QRgb*>(image.scanLine(y));
-    const auto* from = cells.data() + static_cast<size_t>(y) * static_cast<size_t>(picture_.columns);
+    const auto* from =
+        cells.data() + static_cast<size_t>(y) * static_cast<size_t>(picture_.columns);
     for (int x = 0; x < picture_.columns; ++x) line[x] = colors[from[x]];
   }
   return image;
@@ -126,20 +138,24 @@ void ScopeSpectrogram::draw(QPainter& p, const QRectF& rect, double begin_s, dou
   const bool step = work_.listening.solo_step();
   if (show_ == Show::before_over_after) {
     const QRectF upper(rect.left(), rect.top(), rect.width(), std::floor(rect.height() / 2) - 1);
-    const QRectF lower(rect.left(), upper.bottom() + 2, rect.width(), rect.bottom() - upper.bottom() - 2);
-    draw_part(p, upper, images_[0], begin_s, length_s, step ? tr("before this step") : tr("before"));
+    const QRectF lower(rect.left(), upper.bottom() + 2, rect.width(),
+                       rect.bottom() - upper.bottom() - 2);
+    draw_part(p, upper, images_[0], begin_s, length_s,
+              step ? tr("before this step") : tr("before"));
     draw_part(p, lower, images_[1], begin_s, length_s, step ? tr("after this step") : tr("after"));
     draw_legend(p, rect, t.quiet);
     return;
   }
   const bool removed = show_ == Show::removed;
   draw_part(p, rect, images_[removed ? 2 : 1], begin_s, length_s,
-            removed ? (step ? tr("removed by this step") : tr("removed")) : step ? tr("after this step") : tr("after"));
+            removed ? (step ? tr("removed by this step") : tr("removed"))
+            : step  ? tr("after this step")
+                    : tr("after"));
   draw_legend(p, rect, removed ? t.removed : t.after);
 }
 
-void ScopeSpectrogram::draw_part(QPainter& p, const QRectF& rect, const QImage& image, double begin_s, double length_s,
-                                 const QString& name) const {
+void ScopeSpectrogram::draw_part(QPainter& p, const QRectF& rect, const QImage& image,
+                                 double begin_s, double length_s, const QString& name) const {
   const Theme& t = theme();
   p.save();
   p.setClipRect(rect);
@@ -148,7 +164,9 @@ void ScopeSpectrogram::draw_part(QPainter& p, const QRectF& rect, const QImage& 
     // What there is of another part of the clip stands in until the wanted one comes.
     const double left = rect.left() + (picture_.begin_s - begin_s) / length_s * rect.width();
     p.setRenderHint(QPainter::SmoothPixmapTransform);
-    p.drawImage(QRectF(left, rect.top(), picture_.length_s / length_s * rect.width(), rect.height()), image);
+    p.drawImage(
+        QRectF(left, rect.top(), picture_.length_s / length_s * rect.width(), rect.height()),
+        image);
   }
   p.setFont(small_font());
   const auto chip = [&](QRectF at, const QString& text, const QColor& color) {
@@ -162,7 +180,8 @@ void ScopeSpectrogram::draw_part(QPainter& p, const QRectF& rect, const QImage& 
     const double y = rect.top() + std::log(picture_.high_hz / hz) / all * rect.height();
     p.setPen(QPen(faded(t.text, 0.12), 1));
     p.drawLine(QPointF(rect.left(), y), QPointF(rect.right(), y));
-    chip({rect.left() + 2, y - 7, 26, 14}, hz < 1000 ? QString::number(hz) : QString("%1k").arg(hz / 1000), t.quiet);
+    chip({rect.left() + 2, y - 7, 26, 14},
+         hz < 1000 ? QString::number(hz) : QString("%1k").arg(hz / 1000), t.quiet);
   }
   const double width = QFontMetricsF(small_font()).horizontalAdvance(name) + 12;
   chip({rect.right() - width - 56, rect.top() + 3, width, 16}, name, t.text);
@@ -173,11 +192,15 @@ void ScopeSpectrogram::draw_legend(QPainter& p, const QRectF& rect, const QColor
   const Theme& t = theme();
   const QRectF r = legend_rect(rect);
   p.fillRect(r.adjusted(-34, -6, 4, 6), faded(t.window, 0.6));
-  for (double y = r.top(); y < r.bottom(); ++y) p.fillRect(QRectF(r.left(), y, r.width(), 1.2), QColor(shade((r.bottom() - y) / r.height(), role)));
+  for (double y = r.top(); y < r.bottom(); ++y)
+    p.fillRect(QRectF(r.left(), y, r.width(), 1.2),
+               QColor(shade((r.bottom() - y) / r.height(), role)));
   p.setFont(small_font());
   p.setPen(t.text);
-  p.drawText(QRectF(r.left() - 34, r.top() - 6, 30, 14), Qt::AlignRight | Qt::AlignVCenter, QString::number(top_db_, 'f', 0));
-  p.drawText(QRectF(r.left() - 34, r.bottom() - 8, 30, 14), Qt::AlignRight | Qt::AlignVCenter, QString::number(top_db_ - range_db_, 'f', 0));
+  p.drawText(QRectF(r.left() - 34, r.top() - 6, 30, 14), Qt::AlignRight | Qt::AlignVCenter,
+             QString::number(top_db_, 'f', 0));
+  p.drawText(QRectF(r.left() - 34, r.bottom() - 8, 30, 14), Qt::AlignRight | Qt::AlignVCenter,
+             QString::number(top_db_ - range_db_, 'f', 0));
 }
 
 }  // namespace drevan::desktop

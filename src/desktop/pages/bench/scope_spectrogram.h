@@ -38,7 +38,9 @@ class ScopeSpectrogram : public QObject {
   /// Whether finer pictures are still to come.
   bool busy() const { return worker_.busy(); }
   /// The strip on the right that shows the levels' colours and can be dragged.
-  static QRectF legend_rect(const QRectF& rect) { return {rect.right() - 13, rect.top() + 8, 9, rect.height() - 16}; }
+  static QRectF legend_rect(const QRectF& rect) {
+    return {rect.right() - 13, rect.top() + 8, 9, rect.height() - 16};
+  }
 
  Q_SIGNALS:
   void changed();
@@ -47,7 +49,8 @@ class ScopeSpectrogram : public QObject {
   void start();
   void render();
   QImage image_of(const std::vector<std::uint8_t>& cells, const QColor& role, double gain_db) const;
-  void draw_part(QPainter& p, const QRectF& rect, const QImage& image, double begin_s, double length_s, const QString& name) const;
+  void draw_part(QPainter& p, const QRectF& rect, const QImage& image, double begin_s,
+                 double length_s, const QString& name) const;
   void draw_legend(QPainter& p, const QRectF& rect, const QColor& role) const;
 
   const Work& work_;

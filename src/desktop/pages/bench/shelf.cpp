@@ -25,11 +25,15 @@ Shelf::Shelf(const Work& work, QWidget* parent) : QAbstractScrollArea(parent), w
   setFrameShape(QFrame::NoFrame);
   setHorizontalScrollBarPolicy(Qt::ScrollBarAlwaysOff);
   setAccessibleName(tr("Shelf"));
-  setToolTip(tr("Every clip with its loudness after the chain, LUFS. Ctrl and Shift with a click mark several."));
+  setToolTip(
+      tr("Every clip with its loudness after the chain, LUFS. Ctrl and Shift with a click mark "
+         "several."));
   connect(&work_.document, &Document::reel_changed, this, &Shelf::refresh);
   connect(&work_.selection, &Selection::clip_changed, this, &Shelf::refresh);
-  connect(&work_.shelf, &ShelfMeasurements::peaks_changed, viewport(), qOverload<>(&QWidget::update));
-  connect(&work_.shelf, &ShelfMeasurements::loudness_changed, viewport(), qOverload<>(&QWidget::update));
+  connect(&work_.shelf, &ShelfMeasurements::peaks_changed, viewport(),
+          qOverload<>(&QWidget::update));
+  connect(&work_.shelf, &ShelfMeasurements::loudness_changed, viewport(),
+          qOverload<>(&QWidget::update));
   connect(&work_.document, &Document::target_changed, viewport(), qOverload<>(&QWidget::update));
   verticalScrollBar()->setSingleStep(24);
   connect(verticalScrollBar(), &QScrollBar::valueChanged, this, &Shelf::tell_visible);
@@ -66,14 +70,16 @@ void Shelf::tell_visible() {
   std::vector<int> ids;
   const double top = verticalScrollBar()->value();
   for (const auto& r : rows_)
-    if (r.clip != 0 && r.y + r.height >= top && r.y <= top + viewport()->height()) ids.push_back(r.clip);
+    if (r.clip != 0 && r.y + r.height >= top && r.y <= top + viewport()->height())
+      ids.push_back(r.clip);
   work_.shelf.set_visible(ids);
 }
 
 void Shelf::resizeEvent(QResizeEvent*) { refresh(); }
 
 std::vector<int> Shelf::marked() const {
-  if (marked_.empty()) return work_.selection.clip() ? std::vector{work_.selection.clip_id()} : std::vector<int>{};
+  if (marked_.empty())
+    return work_.selection.clip() ? std::vector{work_.selection.clip_id()} : std::vector<int>{};
   return {marked_.begin(), marked_.end()};
 }
 
@@ -82,11 +88,14 @@ QRectF Shelf::clip_rect(int clip_id) const {
   return r == rows_.end() ? QRectF() : rect_of(*r);
 }
 
-QRectF Shelf::rect_of(const Row& row) const { return {6, row.y - verticalScrollBar()->value() + 1, viewport()->width() - 12.0, row.height - 2}; }
+QRectF Shelf::rect_of(const Row& row) const {
+  return {6, row.y - verticalScrollBar()->value() + 1, viewport()->width() - 12.0, row.height - 2};
+}
 
 int Shelf::clip_at(double y) const {
   for (const auto& r : rows_)
-    if (r.clip != 0 && y + verticalScrollBar()->value() >= r.y && y + verticalScrollBar()->value() < r.y + r.height)
+    if (r.clip != 0 && y + verticalScrollBar()->value() >= r.y &&
+        y + verticalScrollBar()->value() < r.y + r.height)
       return r.clip;
   return 0;
 }
@@ -106,15 +115,19 @@ void Shelf::draw_verdict(QPainter& p, const Clip& clip, QPointF at) const {
       break;
     case Verdict::hot:
       p.setBrush(t.over);
-      p.drawPolygon(QPolygonF{at + QPointF(-4.5, 3.5), at + QPointF(4.5, 3.5), at + QPointF(0, -4.5)});
+      p.drawPolygon(
+          QPolygonF{at + QPointF(-4.5, 3.5), at + QPointF(4.5, 3.5), at + QPointF(0, -4.5)});
       break;
     case Verdict::low:
       p.setBrush(t.before);
-      p.drawPolygon(QPolygonF{at + QPointF(-4.5, -3.5), at + QPointF(4.5, -3.5), at + QPointF(0, 4.5)});
+      p.drawPolygon(
+          QPolygonF{at + QPointF(-4.5, -3.5), at + QPointF(4.5, -3.5), at + QPointF(0, 4.5)});
       break;
     case Verdict::noisy:
       p.setPen(QPen(t.removed, 1.6));
-      for (const double y : {-2.5, 1.5}) p.drawPolyline(QPolygonF{at + QPointF(-5, y + 1.5), at + QPointF(-2, y - 1), at + QPointF(2, y + 1.5), at + QPointF(5, y - 1)});
+      for (const double y : {-2.5, 1.5})
+        p.drawPolyline(QPolygonF{at + QPointF(-5, y + 1.5), at + QPointF(-2, y - 1),
+                                 at + QPointF(2, y + 1.5), at + QPointF(5, y - 1)});
       break;
   }
   p.setPen(pen);
@@ -127,7 +140,8 @@ bool Shelf::viewportEvent(QEvent* e) {
   const Levels* levels = id != 0 ? work_.shelf.clip_levels(id) : nullptr;
   QStringList apart;
   if (const Clip* c = work_.document.reel().find(id))
-    for (const auto& what : sits_out_of(work_.document.reel(), *c)) apart << tr("Sits out of %1").arg(QString::fromStdString(what));
+    for (const auto& what : sits_out_of(work_.document.reel(), *c))
+      apart << tr("Sits out of %1").arg(QString::fromStdString(what));
   if (!work_.document.target() || !levels) {
     if (apart.isEmpty())
       QToolTip::hideText();
@@ -136,9 +150,14 @@ bool Shelf::viewportEvent(QEvent* e) {
     return true;
   }
   QStringList told = apart;
-  for (const auto& miss : misses(*work_.document.target(), *levels)) told << QString::fromStdString(miss_text(miss));
-  QToolTip::showText(help->globalPos(), told.isEmpty() ? tr("Meets the target %1").arg(QString::fromStdString(work_.document.target()->label))
-                                                       : told.join("\n"), viewport());
+  for (const auto& miss : misses(*work_.document.target(), *levels))
+    told << QString::fromStdString(miss_text(miss));
+  QToolTip::showText(
+      help->globalPos(),
+      told.isEmpty()
+          ? tr("Meets the target %1").arg(QString::fromStdString(work_.document.target()->label))
+          : told.join("\n"),
+      viewport());
   return true;
 }
 
@@ -160,9 +179,13 @@ void Shelf::draw_clip(QPainter& p, const Row& row, const Clip& clip) {
   // Where a clip goes its own way, a word says so; and which version it is.
   QString name = QString::fromStdString(clip.name);
   const bool own_way = !sits_out_of(work_.document.reel(), clip).empty();
-  const QString note = own_way ? tr("sits out") : clip.version != 0 ? tr("v%1").arg(clip.version) : QString();
-  const double note_width = note.isEmpty() ? 0 : QFontMetricsF(small_font()).horizontalAdvance(note) + 8;
-  name = p.fontMetrics().elidedText(name, Qt::ElideRight, static_cast<int>(line.width() - 64 - note_width));
+  const QString note = own_way             ? tr("sits out")
+                       : clip.version != 0 ? tr("v%1").arg(clip.version)
+                                           : QString();
+  const double note_width =
+      note.isEmpty() ? 0 : QFontMetricsF(small_font()).horizontalAdvance(note) + 8;
+  name = p.fontMetrics().elidedText(name, Qt::ElideRight,
+                                    static_cast<int>(line.width() - 64 - note_width));
   p.drawText(QRectF(line.left(), line.top(), line.width() - 60, 18), Qt::AlignVCenter, name);
   if (!note.isEmpty()) {
     const double x = line.left() + p.fontMetrics().horizontalAdvance(name) + 7;
@@ -178,7 +201,9 @@ void Shelf::draw_clip(QPainter& p, const Row& row, const Clip& clip) {
   const auto loudness = work_.shelf.clip_loudness(clip.id);
   if (!missing) draw_verdict(p, clip, {line.right() - 46, line.top() + 9});
   p.drawText(QRectF(line.left(), line.top(), line.width(), 18), Qt::AlignVCenter | Qt::AlignRight,
-             missing ? tr("missing") : loudness ? QString::number(*loudness, 'f', 1) : QString("..."));
+             missing    ? tr("missing")
+             : loudness ? QString::number(*loudness, 'f', 1)
+                        : QString("..."));
   draw_wave(p, clip, {line.left(), r.top() + 23, line.width(), 18});
 }
 
@@ -189,17 +214,22 @@ void Shelf::draw_wave(QPainter& p, const Clip& clip, const QRectF& at) {
   const double ratio = devicePixelRatioF();
   const QSize size = (at.size() * ratio).toSize();
   Wave& known = waves_[clip.id];
-  if (known.peaks == peaks && known.begin == clip.begin && known.frames == clip.frames && known.size == size) return p.drawPixmap(at.topLeft(), known.picture);
-  known = {peaks, clip.begin, clip.frames, size, QPixmap::fromImage(draw_outline(clip, *peaks, at.size()))};
+  if (known.peaks == peaks && known.begin == clip.begin && known.frames == clip.frames &&
+      known.size == size)
+    return p.drawPixmap(at.topLeft(), known.picture);
+  known = {peaks, clip.begin, clip.frames, size,
+           QPixmap::fromImage(draw_outline(clip, *peaks, at.size()))};
   p.drawPixmap(at.topLeft(), known.picture);
 }
 
 QImage Shelf::draw_outline(const Clip& clip, const PeakPyramid& peaks, QSizeF wave) const {
   const auto& source = work_.document.reel().sources[static_cast<size_t>(clip.source)];
   const double scale = work_.document.reel().rate / source.rate;
-  const double begin = static_cast<double>(clip.begin) * scale, length = static_cast<double>(clip.frames) * scale;
+  const double begin = static_cast<double>(clip.begin) * scale,
+               length = static_cast<double>(clip.frames) * scale;
   // Small waveforms are drawn to their own peak: they show where words are, the number how loud.
-  const PeakPair whole = peaks.range(static_cast<Samples>(begin), static_cast<Samples>(begin + length));
+  const PeakPair whole =
+      peaks.range(static_cast<Samples>(begin), static_cast<Samples>(begin + length));
   const double peak = std::max(0.001, static_cast<double>(std::max(whole.high, -whole.low)));
   QPolygonF upper, lower;
   for (double x = 0; x <= wave.width(); x += 1) {
@@ -276,7 +306,8 @@ void Shelf::keyPressEvent(QKeyEvent* e) {
     work_.selection.select_clip(id);
     const QRectF r = clip_rect(id);
     if (r.top() < 0 || r.bottom() > viewport()->height())
-      verticalScrollBar()->setValue(verticalScrollBar()->value() + static_cast<int>(r.center().y()) - viewport()->height() / 2);
+      verticalScrollBar()->setValue(verticalScrollBar()->value() +
+                                    static_cast<int>(r.center().y()) - viewport()->height() / 2);
   };
   if (e->key() == Qt::Key_Down && at != ids.end() && at + 1 != ids.end()) return select(*(at + 1));
   if (e->key() == Qt::Key_Up && at != ids.end() && at != ids.begin()) return select(*(at - 1));

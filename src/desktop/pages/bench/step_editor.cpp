@@ -76,7 +76,8 @@ void StepEditor::paintEvent(QPaintEvent*) {
 
 void StepEditor::refresh() {
   const ChainStep* s = work_.selection.step();
-  if (work_.selection.step_id() != step_ || (s ? s->type : nullptr) != type_ || clip_ != work_.selection.clip_id()) {
+  if (work_.selection.step_id() != step_ || (s ? s->type : nullptr) != type_ ||
+      clip_ != work_.selection.clip_id()) {
     rebuild();
     return;
   }
@@ -96,7 +97,8 @@ void StepEditor::rebuild() {
   sliders_.clear();
   delete body_->layout();
   qDeleteAll(body_->findChildren<QWidget*>(QString(), Qt::FindDirectChildrenOnly));
-  for (QWidget* w : std::initializer_list<QWidget*>{on_, points_, remove_}) w->setVisible(s != nullptr);
+  for (QWidget* w : std::initializer_list<QWidget*>{on_, points_, remove_})
+    w->setVisible(s != nullptr);
   page_label_->clear();
   title_->setText(s ? text(s->type->label) : tr("No step"));
   summary_->setText(s ? text(s->type->summary) : tr("add one with the plus in the level path"));
@@ -121,9 +123,11 @@ void StepEditor::rebuild() {
     slider->setObjectName(text(s->type->parameters[i].id));
     slider->show_value(s->settings[i]);
     sliders_.push_back(slider);
-    connect(slider, &ValueSlider::changed, this, [this, i](double v) { set(static_cast<int>(i), v); });
+    connect(slider, &ValueSlider::changed, this,
+            [this, i](double v) { set(static_cast<int>(i), v); });
     connect(slider, &ValueSlider::settled, this, [this] { work_.document.end_merge(); });
-    connect(slider, &ValueSlider::refused, this, [this](const QString& why) { Q_EMIT work_.notices.message(why, true); });
+    connect(slider, &ValueSlider::refused, this,
+            [this](const QString& why) { Q_EMIT work_.notices.message(why, true); });
   }
   connect(picture_, &StepPicture::changed, this, &StepEditor::set);
   connect(picture_, &StepPicture::settled, this, [this] { work_.document.end_merge(); });
@@ -155,7 +159,8 @@ void StepEditor::change(const std::function<edits::Edit(const Reel&, int)>& edit
 }
 
 void StepEditor::set(int parameter, double value) {
-  change([&](const Reel& reel, int clip) { return edits::turn(reel, clip, step_, parameter, value); });
+  change(
+      [&](const Reel& reel, int clip) { return edits::turn(reel, clip, step_, parameter, value); });
 }
 
 void StepEditor::fill_menu() {
@@ -169,15 +174,20 @@ void StepEditor::fill_menu() {
     connect(a, &QAction::triggered, this, [this, i] { use_starting_point(i); });
   }
   menu->addSeparator();
-  connect(menu->addAction(tr("Standard")), &QAction::triggered, this, [this] { use_starting_point(-1); });
+  connect(menu->addAction(tr("Standard")), &QAction::triggered, this,
+          [this] { use_starting_point(-1); });
 }
 
 void StepEditor::use_starting_point(int index) {
   if (!type_) return;
-  const NamedSettings* point = index < 0 ? nullptr : &type_->starting_points.at(static_cast<size_t>(index));
+  const NamedSettings* point =
+      index < 0 ? nullptr : &type_->starting_points.at(static_cast<size_t>(index));
   const Settings next = point ? settings_of(*type_, *point) : standard_settings(*type_);
   work_.document.end_merge();
-  change([&](const Reel& reel, int clip) { return edits::set_settings(reel, clip, step_, next, point ? std::string(point->name) : "Standard settings"); });
+  change([&](const Reel& reel, int clip) {
+    return edits::set_settings(reel, clip, step_, next,
+                               point ? std::string(point->name) : "Standard settings");
+  });
 }
 
 ValueSlider* StepEditor::slider(std::string_view parameter_id) const {
