@@ -226,7 +226,7 @@ void MainWindow::make_listen_menu() {
   add(m, tr("After"), QKeySequence("2"), [this] { bench_->foot().listen(Listen::after); });
   add(m, tr("Removed"), QKeySequence("3"), [this] { bench_->foot().listen(Listen::removed); });
   add(m, tr("This step only"), QKeySequence("4"),
-      [this] { bench_->foot().set_around_step(!work_.listening.solo_step()); });
+      [this] { bench_->foot().set_solo_step(!work_.listening.solo_step()); });
   m->addSeparator();
   add(m, tr("Blind comparison ..."), QKeySequence("Ctrl+B"), [this] { bench_->compare_blind(); });
 }

@@ -121,7 +121,7 @@ TEST_F(FullDiskTest, EveryClipOfABatchFailsAloneAndTheBatchEnds) {
   for (const auto& r : run_batch(jobs, options, store, never, {})) EXPECT_EQ(r.state, JobState::done) << r.problem;
 }
 
-TEST_F(FullDiskTest, AMixSaysSoAndLeavesNoPassage) {
+TEST_F(FullDiskTest, AMixSaysSoAndLeavesNoTemporaryFolder) {
   BatchOptions options;
   options.folder = out();
   {

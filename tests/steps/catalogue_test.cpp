@@ -254,8 +254,12 @@ std::vector<Case> rewriters() {
   std::vector<Case> out;
   for (const StepType* t : catalogue())
     for (const auto& [rate, channels] :
-         {std::pair(44100.0, 1), std::pair(48000.0, 2), std::pair(96000.0, 6)})
+         {std::pair(44100.0, 1), std::pair(48000.0, 2), std::pair(96000.0, 6)}) {
+#ifdef DREVAN_SANITIZED
+      if (channels == 6) continue;  // as above
+#endif
       if (t->rewrite) out.push_back({t, rate, channels});
+    }
   return out;
 }
 

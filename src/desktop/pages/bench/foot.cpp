@@ -56,15 +56,15 @@ Foot::Foot(const Work& work, QWidget* parent)
   matched_->setToolTip(
       tr("Brings before to the measured loudness of after, so that the louder one is not "
          "taken for the better one; removed then leaves out plain gain"));
-  around_ = new QCheckBox(tr("this step only"), this);
-  around_->setObjectName("around");
-  around_->setToolTip(tr(
+  solo_ = new QCheckBox(tr("this step only"), this);
+  solo_->setObjectName("solo_step");
+  solo_->setToolTip(tr(
       "Before is what enters the selected step, after what leaves it, removed what it takes (4); "
       "otherwise the whole chain is compared"));
   auto* ticks = new QVBoxLayout;
   ticks->setSpacing(0);
   ticks->setContentsMargins(0, 0, 0, 0);
-  for (QCheckBox* c : {matched_, around_}) {
+  for (QCheckBox* c : {matched_, solo_}) {
     c->setFont(small_font());
     ticks->addWidget(c);
   }
@@ -88,7 +88,7 @@ Foot::Foot(const Work& work, QWidget* parent)
     begin_loudness();
     Q_EMIT matched_changed(on);
   });
-  connect(around_, &QCheckBox::toggled, &work_.listening, &Listening::set_solo_step);
+  connect(solo_, &QCheckBox::toggled, &work_.listening, &Listening::set_solo_step);
   connect(loudness_, &LoudnessReadout::cleared, this, &Foot::begin_loudness);
   connect(&work_.selection, &Selection::clip_changed, this, &Foot::begin_loudness);
   connect(meter_, &Meter::cleared, this, [this] { work_.listening.player().clear_over(); });
@@ -99,7 +99,7 @@ void Foot::paintEvent(QPaintEvent*) {
   p.fillRect(rect(), theme().raised);
 }
 
-void Foot::set_around_step(bool on) { around_->setChecked(on); }
+void Foot::set_solo_step(bool on) { solo_->setChecked(on); }
 bool Foot::matched() const { return matched_->isChecked(); }
 
 // A mono clip is measured as one channel, as in the level path and in every file.

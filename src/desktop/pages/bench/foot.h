@@ -30,7 +30,7 @@ class Foot : public QWidget {
   LoudnessReadout& loudness() { return *loudness_; }
   Segmented& compare() { return *compare_; }
   /// Compares around the selected step alone.
-  void set_around_step(bool on);
+  void set_solo_step(bool on);
   bool matched() const;
   /// Call some 30 times a second.
   void live();
@@ -54,7 +54,7 @@ class Foot : public QWidget {
   QToolButton *play_, *loop_;
   QLabel *time_, *of_, *device_;
   Segmented* compare_;
-  QCheckBox *matched_, *around_;
+  QCheckBox *matched_, *solo_;
   LoudnessReadout* loudness_;
   Meter* meter_;
 };
