@@ -60,6 +60,7 @@ std::vector<RunningStep> running_steps(const Reel& reel, const Clip& clip) {
 bool sounds_the_same(const Reel& a, const Reel& b, int clip_id) {
   const Clip *c = a.find(clip_id), *d = b.find(clip_id);
   if (!c || !d || a.rate != b.rate) return false;
+  if (&a == &b) return true;  // asked for every clip that is painted, and mostly so
   const auto range = [](const Clip& clip) {
     return std::tie(clip.begin, clip.frames, clip.room_tone, clip.chain);
   };

@@ -195,7 +195,7 @@ RecipesDialog::RecipesDialog(const Work& work, QWidget* parent) : QDialog(parent
         save_recipe(removed_.back().recipe, removed_.back().file);
       removed_.pop_back();
     } catch (const Error& e) {
-      Q_EMIT work_.notices.message(QString::fromUtf8(e.what()), true);
+      work_.notices.warn(QString::fromUtf8(e.what()));
     }
     read();
   });
@@ -216,7 +216,7 @@ RecipesDialog::RecipesDialog(const Work& work, QWidget* parent) : QDialog(parent
     if (!file.isEmpty()) export_to((file.endsWith(".zip") ? file : file + ".zip").toStdString());
   });
   connect(&importer_, &Worker::failed, this,
-          [this](const QString& why) { Q_EMIT work_.notices.message(why, true); });
+          [this](const QString& why) { work_.notices.warn(why); });
   read();
 }
 
@@ -224,7 +224,7 @@ void RecipesDialog::read() {
   std::vector<std::string> problems;
   library_ = read_library(library_folder(), &problems);
   for (const auto& problem : problems)
-    Q_EMIT work_.notices.message(QString::fromStdString(problem), true);
+    work_.notices.warn(QString::fromStdString(problem));
   fill();
 }
 
@@ -310,7 +310,7 @@ void RecipesDialog::apply() {
 void RecipesDialog::save_chain() {
   const Clip* c = work_.selection.clip();
   if (!c || running_steps(work_.document.reel(), *c).empty()) {
-    Q_EMIT work_.notices.message(tr("The clip has no steps to keep."), true);
+    work_.notices.warn(tr("The clip has no steps to keep."));
     return;
   }
   KeepSheet sheet(work_.document.reel(), *c, this);
@@ -323,7 +323,7 @@ void RecipesDialog::save_chain() {
     // A name that is taken gets a number; nothing is written over.
     take_in(incoming, Decision::keep_both, library_folder());
   } catch (const Error& e) {
-    Q_EMIT work_.notices.message(QString::fromUtf8(e.what()), true);
+    work_.notices.warn(QString::fromUtf8(e.what()));
   }
   search_->clear();
   read();
@@ -339,7 +339,7 @@ void RecipesDialog::keep_words() {
   try {
     save_recipe(next, e->file);
   } catch (const Error& error) {
-    Q_EMIT work_.notices.message(QString::fromUtf8(error.what()), true);
+    work_.notices.warn(QString::fromUtf8(error.what()));
   }
   read();
 }
@@ -354,7 +354,7 @@ void RecipesDialog::remove() {
 }
 
 void RecipesDialog::import(const std::vector<fs::path>& what) {
-  Q_EMIT work_.notices.message(tr("Looking at what comes in ..."), false);
+  work_.notices.tell(tr("Looking at what comes in ..."));
   importer_.enqueue([this, what, library = library_](const CancelToken& cancel) -> Worker::Finish {
     return [this, incoming = look_at_incoming(what, library, &cancel)] { take_in_asked(incoming); };
   });
@@ -366,9 +366,9 @@ void RecipesDialog::take_in_asked(std::vector<Incoming> incoming) {
   std::vector<std::string> problems;
   const int taken = take_in(sheet.decisions(), library_folder(), problems);
   for (const auto& problem : problems)
-    Q_EMIT work_.notices.message(QString::fromStdString(problem), true);
+    work_.notices.warn(QString::fromStdString(problem));
   read();
-  Q_EMIT work_.notices.message(tr("%1 taken in").arg(counted(taken, tr("recipe"))), false);
+  work_.notices.tell(tr("%1 taken in").arg(counted(taken, tr("recipe"))));
 }
 
 void RecipesDialog::export_to(const fs::path& file) {
@@ -382,12 +382,11 @@ void RecipesDialog::export_to(const fs::path& file) {
     if (const LibraryEntry* e = entry_of(item)) out.push_back(e->recipe);
   try {
     export_zip(out, file);
-    Q_EMIT work_.notices.message(tr("%1 in %2")
+    work_.notices.tell(tr("%1 in %2")
                                      .arg(counted(std::ssize(out), tr("recipe")),
-                                          QString::fromStdString(file.filename().string())),
-                                 false);
+                                          QString::fromStdString(file.filename().string())));
   } catch (const Error& e) {
-    Q_EMIT work_.notices.message(QString::fromUtf8(e.what()), true);
+    work_.notices.warn(QString::fromUtf8(e.what()));
   }
 }
 

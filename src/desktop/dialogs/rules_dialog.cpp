@@ -200,7 +200,7 @@ void RulesDialog::load() {
                QString::fromStdString(r.recipe.name), r.append);
     }
   } catch (const Error& e) {
-    Q_EMIT work_.notices.message(QString::fromUtf8(e.what()), true);
+    work_.notices.warn(QString::fromUtf8(e.what()));
   }
 }
 
@@ -224,7 +224,7 @@ void RulesDialog::save() {
   try {
     write_text(file.toStdString(), dump_json(out, 2));
   } catch (const Error& e) {
-    Q_EMIT work_.notices.message(QString::fromUtf8(e.what()), true);
+    work_.notices.warn(QString::fromUtf8(e.what()));
   }
 }
 

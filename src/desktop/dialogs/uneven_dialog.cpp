@@ -21,7 +21,7 @@ namespace drevan::desktop {
 
 UnevenDialog::UnevenDialog(const Work& work, QWidget* parent) : QDialog(parent), work_(work) {
   connect(&worker_, &Worker::failed, this,
-          [this](const QString& why) { Q_EMIT work_.notices.message(why, true); });
+          [this](const QString& why) { work_.notices.warn(why); });
   setWindowTitle(tr("Where do my clips differ?"));
   setObjectName("uneven");
   resize(560, 360);

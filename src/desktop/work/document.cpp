@@ -22,6 +22,12 @@ fs::path unsaved_folder() {
          "drevan" / "unsaved";
 }
 
+// A list of edits that is being written is waited for: it is short work.
+void wait_for(const Worker& worker) {
+  for (int i = 0; i < 1000 && worker.busy(); ++i)
+    std::this_thread::sleep_for(std::chrono::milliseconds(5));
+}
+
 }  // namespace
 
 Document::Document(Notices& notices, QObject* parent)
@@ -51,9 +57,7 @@ void Document::reset(Reel reel) {
 
 void Document::leave() {
   Q_EMIT leaving();
-  // A list of edits that is being written is waited for: it is short work.
-  for (int i = 0; i < 1000 && history_worker_.busy(); ++i)
-    std::this_thread::sleep_for(std::chrono::milliseconds(5));
+  wait_for(history_worker_);
   file_.leave();
 }
 
@@ -71,8 +75,7 @@ bool Document::open(const fs::path& file) {
     const auto found = std::move(opened.found);
     Reel reel = std::move(opened.reel);
     Q_EMIT leaving();
-    for (int i = 0; i < 1000 && history_worker_.busy(); ++i)
-      std::this_thread::sleep_for(std::chrono::milliseconds(5));
+    wait_for(history_worker_);
     file_.take(std::move(opened));
     std::vector<std::string> lost;
     for (const auto& s : reel.sources)

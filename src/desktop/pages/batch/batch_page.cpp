@@ -188,7 +188,7 @@ void BatchPage::render() {
   if (rendering_) return;
   const auto ids = model_->ticked();
   if (ids.empty()) {
-    Q_EMIT work_.notices.message(tr("No clip is ticked, so there is nothing to render."), true);
+    work_.notices.warn(tr("No clip is ticked, so there is nothing to render."));
     return;
   }
   QSettings settings;
@@ -273,7 +273,7 @@ void BatchPage::render() {
     QMetaObject::invokeMethod(
         this,
         [this, results, mixes, problem] {
-          if (!problem.isEmpty()) Q_EMIT work_.notices.message(problem, true);
+          if (!problem.isEmpty()) work_.notices.warn(problem);
           ended(results, mixes);
         },
         Qt::QueuedConnection);
@@ -357,16 +357,15 @@ void BatchPage::save_report() {
 
 void BatchPage::save_report_to(const std::filesystem::path& file) {
   if (is_source(file, source_files(work_.document.reel()))) {
-    Q_EMIT work_.notices.message(tr("%1 is a recording of this reel; choose another name.")
-                                     .arg(QString::fromStdString(file.string())),
-                                 true);
+    work_.notices.warn(tr("%1 is a recording of this reel; choose another name.")
+                           .arg(QString::fromStdString(file.string())));
     return;
   }
   try {
     drevan::save_report(file, {jobs_, model_->results(), work_.document.target(), mixes_});
-    Q_EMIT work_.notices.message(tr("Saved %1").arg(QString::fromStdString(file.string())), false);
+    work_.notices.tell(tr("Saved %1").arg(QString::fromStdString(file.string())));
   } catch (const Error& e) {
-    Q_EMIT work_.notices.message(QString::fromUtf8(e.what()), true);
+    work_.notices.warn(QString::fromUtf8(e.what()));
   }
 }
 

@@ -164,7 +164,7 @@ void Foot::live() {
                   "move. Connect one and start Drevan again.")
              : QString());
   if (const auto problem = player.take_error(); !problem.empty())
-    Q_EMIT work_.notices.message(QString::fromStdString(problem), true);
+    work_.notices.warn(QString::fromStdString(problem));
 }
 
 }  // namespace drevan::desktop

@@ -127,7 +127,7 @@ void StepEditor::rebuild() {
             [this, i](double v) { set(static_cast<int>(i), v); });
     connect(slider, &ValueSlider::settled, this, [this] { work_.document.end_merge(); });
     connect(slider, &ValueSlider::refused, this,
-            [this](const QString& why) { Q_EMIT work_.notices.message(why, true); });
+            [this](const QString& why) { work_.notices.warn(why); });
   }
   connect(picture_, &StepPicture::changed, this, &StepEditor::set);
   connect(picture_, &StepPicture::settled, this, [this] { work_.document.end_merge(); });
