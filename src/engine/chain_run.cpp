@@ -6,6 +6,7 @@
 #include "audio/denormals.h"
 #include "dsp/delay.h"
 #include "steps/catalogue.h"
+#include "steps/curve_edit.h"
 
 namespace drevan {
 
@@ -61,8 +62,6 @@ class Switched final : public Processor {
   float amount_ = 1, goal_ = 1, step_;
 };
 
-constexpr Parameter on_or_off{.id = "on", .label = "on", .scale = Scale::choice};
-
 }  // namespace
 
 ChainRun::ChainRun(std::span<const PlannedStep> steps, std::span<const Findings> findings,
@@ -75,7 +74,7 @@ ChainRun::ChainRun(std::span<const PlannedStep> steps, std::span<const Findings>
     work.out = drevan::channels_out(*work.type, steps[i].settings, format.channels);
     work.wide = std::max(format.channels, work.out);
     work.processor = make_processor(*work.type, steps[i].settings, findings[i], format);
-    if (std::ranges::find(work.tracks, on_parameter, &Track::parameter) != work.tracks.end())
+    if (curve_of(work.tracks, on_parameter))
       work.processor =
           std::make_unique<Switched>(std::move(work.processor), format.channels, work.wide, format);
     widest_ = std::max(widest_, work.wide);
@@ -89,9 +88,7 @@ ChainRun::ChainRun(std::span<const PlannedStep> steps, std::span<const Findings>
 void ChainRun::follow_curves(Work& work) noexcept {
   const double s = static_cast<double>(work.at) / rate_;
   for (const auto& track : work.tracks) {
-    const Parameter& p = track.parameter == on_parameter
-                             ? on_or_off
-                             : work.type->parameters[static_cast<size_t>(track.parameter)];
+    const Parameter& p = parameter_of_track(*work.type, track.parameter);
     work.processor->set(track.parameter, value_at(*track.curve, p, s));
   }
 }

@@ -3,6 +3,7 @@
 #include <cmath>
 
 #include "audio/hash.h"
+#include "steps/curve_edit.h"
 
 namespace drevan {
 
@@ -152,10 +153,8 @@ bool PlayRun::update(std::shared_ptr<const PlayPlan> plan) {
     if (now[i].type != next[i].type) return false;
     if (i < first) continue;
     // What stands still, and whether a curve switches the step, is built in.
-    const auto switched = [](const PlannedStep& s) {
-      return std::ranges::find(s.tracks, on_parameter, &Track::parameter) != s.tracks.end();
-    };
-    if (switched(now[i]) != switched(next[i])) return false;
+    const auto switched = [](const PlannedStep& s) { return curve_of(s.tracks, on_parameter); };
+    if (!switched(now[i]) != !switched(next[i])) return false;
     for (size_t p = 0; p < now[i].settings.values.size(); ++p)
       if (now[i].type->parameters[p].fixed && now[i].settings[p] != next[i].settings[p])
         return false;
@@ -163,7 +162,8 @@ bool PlayRun::update(std::shared_ptr<const PlayPlan> plan) {
   for (size_t r = 0; r < run_.size(); ++r) {
     const size_t i = first + r;
     for (size_t p = 0; p < now[i].settings.values.size(); ++p)
-      if (now[i].settings[p] != next[i].settings[p])
+      if (now[i].settings[p] != next[i].settings[p] &&
+          !curve_of(next[i].tracks, static_cast<int>(p)))
         run_.at(r).set(static_cast<int>(p), next[i].settings[p]);
     if (now[i].tracks != next[i].tracks) {
       // Where a curve is gone its setting counts again.

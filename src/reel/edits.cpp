@@ -5,6 +5,7 @@
 #include <algorithm>
 
 #include "audio/error.h"
+#include "steps/curve_edit.h"
 
 namespace drevan::edits {
 
@@ -123,6 +124,23 @@ Edit set_settings(const Reel& reel, int clip, StepId step, const Settings& setti
   Draft d(reel, clip);
   d.step(step).settings = settings;
   return d.done(label);
+}
+
+Edit set_curve(const Reel& reel, int clip, StepId step, int parameter, std::optional<Curve> curve) {
+  Draft d(reel, clip);
+  ChainStep& turned = d.step(step);
+  const auto& type = *turned.type;
+  const auto& of = parameter_of_track(type, parameter);
+  if (!may_follow_curve(type, parameter))
+    throw impossible(fmt::format("{} cannot follow a curve.", of.label));
+  if (curve) require_curve(*curve, of);
+  std::erase_if(turned.curves, [&](const Track& t) { return t.parameter == parameter; });
+  if (curve) {
+    turned.curves.push_back({parameter, std::make_shared<const Curve>(std::move(*curve))});
+    std::ranges::sort(turned.curves, {}, &Track::parameter);
+  }
+  d.edit.merge = fmt::format("curves of step {}", step);
+  return d.done(fmt::format("{}: {} over time", type.label, lower(of.label)));
 }
 
 Edit sit_out(const Reel& reel, int clip, StepId step, bool out) {

@@ -8,6 +8,7 @@
 
 #include "audio/error.h"
 #include "reel/json_file.h"
+#include "steps/curve_edit.h"
 
 namespace drevan {
 
@@ -74,7 +75,6 @@ double value_from_json(const Parameter& p, const nlohmann::json& json, const std
 namespace {
 
 constexpr std::string_view shape_names[] = {"line", "smooth", "hold"};
-constexpr double latest_point_s = 1e6;
 
 CurveShape shape_from_json(const nlohmann::json& json, const std::string& where) {
   for (size_t i = 0; i < std::size(shape_names); ++i)
@@ -90,7 +90,7 @@ Curve curve_from_json(const nlohmann::json& json, const Parameter* p, const std:
     throw wrong(where,
                 fmt::format("it has {} points, allowed are {}.", json.size(), most_curve_points));
   // Nothing lies between the entries of a list, or between on and off.
-  const bool holds = !p || p->scale == Scale::choice;
+  const bool holds = !p || only_holds(*p);
   Curve curve;
   for (size_t i = 0; i < json.size(); ++i) {
     const auto& point = json[i];
@@ -122,7 +122,7 @@ nlohmann::ordered_json curves_to_json(const std::vector<Track>& curves, const St
     const Parameter* p = track.parameter == on_parameter
                              ? nullptr
                              : &type.parameters[static_cast<size_t>(track.parameter)];
-    const auto usual = !p || p->scale == Scale::choice ? CurveShape::hold : CurveShape::line;
+    const auto usual = !p || only_holds(*p) ? CurveShape::hold : CurveShape::line;
     auto points = nlohmann::ordered_json::array();
     for (const auto& point : track.curve->points) {
       nlohmann::ordered_json one{
@@ -144,13 +144,13 @@ std::vector<Track> curves_from_json(const nlohmann::json& json, const StepType& 
     const int i = name == "on" ? on_parameter : parameter_index(type, name);
     const Parameter* p = i < 0 ? nullptr : &type.parameters[static_cast<size_t>(i)];
     if (!p && name != "on") throw wrong(where, fmt::format("there is no setting {}.", shown(name)));
-    if (p && !may_follow_curve(*p))
+    if (p && !may_follow_curve(type, i))
       throw wrong(
           where,
           fmt::format(
               "\"{}\" cannot follow a curve: what it changes is settled before the sound begins.",
               p->id));
-    if (!p && type.rewrite)
+    if (!p && !may_follow_curve(type, on_parameter))
       throw wrong(
           where,
           fmt::format(

@@ -5,6 +5,7 @@
 #include <QLabel>
 #include <QLineEdit>
 #include <QListWidget>
+#include <QTreeWidget>
 #include <QMimeData>
 #include <QPushButton>
 #include <QTemporaryDir>
@@ -134,10 +135,12 @@ TEST_F(RecipesTest, SomeStepsOfAllThreeChainsAreKeptUnderAName) {
   const auto own = d.steps();
   ASSERT_GE(own.size(), 3U);
   answer<KeepSheet>([&](KeepSheet& sheet) {
-    auto* steps = sheet.findChild<QListWidget*>();
-    ASSERT_EQ(steps->count(), static_cast<int>(own.size()) + 2);
+    auto* steps = sheet.findChild<QTreeWidget*>();
+    ASSERT_EQ(steps->topLevelItemCount(), static_cast<int>(own.size()) + 2);
     EXPECT_EQ(sheet.recipe().chain.steps.size(), own.size());  // the clip's own at first
-    for (int i = 0; i < steps->count(); ++i) steps->item(i)->setCheckState(i == 0 || i + 1 == steps->count() ? Qt::Checked : Qt::Unchecked);
+    for (int i = 0; i < steps->topLevelItemCount(); ++i)
+      steps->topLevelItem(i)->setCheckState(
+          0, i == 0 || i + 1 == steps->topLevelItemCount() ? Qt::Checked : Qt::Unchecked);
     auto* name = sheet.findChild<QLineEdit*>("name");
     name->clear();
     bool can = true;
@@ -161,6 +164,30 @@ TEST_F(RecipesTest, SomeStepsOfAllThreeChainsAreKeptUnderAName) {
   });
   QTest::mouseClick(dialog().findChild<QPushButton*>("keep"), Qt::LeftButton);
   EXPECT_EQ(files(), 2);
+}
+
+TEST_F(RecipesTest, SingleValuesAndCurvesOfAStepAreKeptOrLeftOut) {
+  d.edit(edits::add_step, StepPlace{ChainOwner::clip, 0}, *find_step("gain"));
+  d.edit(edits::turn, d.step_at(0), 0, 6.0);
+  d.edit(edits::set_curve, d.step_at(0), 0, std::optional<Curve>{{{{0, -6}, {2, 3}}}});
+  d.edit(edits::set_curve, d.step_at(0), on_parameter,
+         std::optional<Curve>{{{{1, 0, CurveShape::hold}}}});
+  const ChainStep gain = d.steps()[0];
+  ASSERT_EQ(gain.curves.size(), 2U);
+  answer<KeepSheet>([&](KeepSheet& sheet) {
+    QTreeWidgetItem* step = sheet.findChild<QTreeWidget*>()->topLevelItem(0);
+    ASSERT_EQ(step->childCount(), 3);  // its value, its two curves
+    EXPECT_EQ(sheet.recipe().chain.steps[0], gain);
+    EXPECT_TRUE(step->child(1)->text(0).startsWith("On over time")) << step->child(1)->text(0).toStdString();
+    step->child(0)->setCheckState(0, Qt::Unchecked);
+    step->child(1)->setCheckState(0, Qt::Unchecked);
+    const ChainStep kept = sheet.recipe().chain.steps[0];
+    EXPECT_EQ(kept.settings, standard_settings(*gain.type));
+    ASSERT_EQ(kept.curves.size(), 1U);
+    EXPECT_EQ(kept.curves[0], gain.curves[1]);
+    sheet.reject();
+  });
+  QTest::mouseClick(dialog().findChild<QPushButton*>("keep"), Qt::LeftButton);
 }
 
 TEST_F(RecipesTest, WordsOfOnesOwnAreChangedRemovedAndBroughtBack) {

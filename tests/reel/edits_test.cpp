@@ -3,9 +3,12 @@
 
 #include <gtest/gtest.h>
 
+#include <cmath>
+
 #include "reel/history.h"
 #include "support/reels.h"
 #include "support/steps.h"
+#include "steps/catalogue.h"
 
 namespace drevan {
 namespace {
@@ -46,6 +49,40 @@ class Edits : public testing::Test {
   TempFolder t;
   Reel reel, before;
 };
+
+TEST_F(Edits, ACurveIsSetChangedAndTakenAwayAsOneEditEach) {
+  const StepId gain = id(ChainOwner::clip, 2);
+  const Curve up{{{0, -60}, {1.5, 0, CurveShape::smooth}}};
+  const auto set = edits::set_curve(reel, 1, gain, 0, up);
+  EXPECT_EQ(set.label, "Gain: gain over time");
+  const auto& step = set.next.clips[0].chain.steps[2];
+  ASSERT_EQ(step.curves.size(), 1U);
+  EXPECT_EQ(*step.curves[0].curve, up);
+  EXPECT_EQ(step.settings, reel.clips[0].chain.steps[2].settings);
+  // Points that are dragged are one edit; another step's curve is another.
+  EXPECT_FALSE(set.merge.empty());
+  EXPECT_EQ(edits::set_curve(set.next, 1, gain, on_parameter, Curve{{{1, 0, CurveShape::hold}}}).merge,
+            set.merge);
+  EXPECT_NE(edits::set_curve(reel, 1, id(ChainOwner::clip, 1), 0, Curve{{{0, -40}}}).merge, set.merge);
+  EXPECT_EQ(edits::set_curve(set.next, 1, gain, 0, std::nullopt).next, reel);
+
+  const auto refused = [&](Curve curve, const std::string& why) {
+    expect_impossible([&] { edits::set_curve(reel, 1, gain, 0, std::move(curve)); }, why);
+  };
+  refused({}, "needs a point");
+  refused({{{1, 0}, {1, -3}}}, "does not follow");
+  refused({{{0, 500}}}, "out of range");
+  refused({{{std::nan(""), 0}}}, "too far away");
+  refused({{{0, std::nan("")}}}, "out of range");
+  refused({std::vector<CurvePoint>(most_curve_points + 1)}, "allowed are");
+  // The channels that leave are settled before the sound begins.
+  auto wide = edits::add_step(reel, 1, {ChainOwner::clip, 0}, *find_step("speed"));
+  expect_impossible(
+      [&] {
+        edits::set_curve(wide.next, 1, wide.step, on_parameter, Curve{{{0, 0, CurveShape::hold}}});
+      },
+      "cannot follow a curve");
+}
 
 TEST_F(Edits, AddStepPutsItInPlaceWithANewIdToBeLookedAt) {
   const auto edit = edits::add_step(reel, 1, {ChainOwner::clip, 1}, *find_step("de-ess"));

@@ -4,12 +4,28 @@
 #include <QHBoxLayout>
 #include <QLabel>
 #include <QLineEdit>
-#include <QListWidget>
 #include <QPushButton>
+#include <QTreeWidget>
 
+#include "steps/curve_edit.h"
 #include "widgets/words.h"
 
 namespace drevan::desktop {
+
+namespace {
+
+// What an entry below a step stands for: a setting, or the curve of one (or of on_parameter).
+constexpr int parameter_role = Qt::UserRole, is_curve_role = Qt::UserRole + 1;
+
+QTreeWidgetItem* add_entry(QTreeWidgetItem* step, const QString& label, int parameter, bool curve) {
+  auto* item = new QTreeWidgetItem(step, {label});
+  item->setData(0, parameter_role, parameter);
+  item->setData(0, is_curve_role, curve);
+  item->setCheckState(0, Qt::Checked);
+  return item;
+}
+
+}  // namespace
 
 KeepSheet::KeepSheet(const Reel& reel, const Clip& clip, QWidget* parent) : QDialog(parent) {
   setWindowTitle(tr("Keep as a recipe"));
@@ -22,27 +38,13 @@ KeepSheet::KeepSheet(const Reel& reel, const Clip& clip, QWidget* parent) : QDia
   note_->setPlaceholderText(tr("What it is for"));
   tags_ = new QLineEdit(this);
   tags_->setPlaceholderText(tr("With commas between"));
-  list_ = new QListWidget(this);
+  list_ = new QTreeWidget(this);
+  list_->setHeaderHidden(true);
   list_->setAccessibleName(tr("Steps of the recipe"));
-  list_->setToolTip(tr("Ticked steps go into the recipe"));
-  const bool own = !clip.chain.steps.empty();
-  for (const auto owner : {ChainOwner::clip, ChainOwner::group, ChainOwner::reel})
-    for (const auto& step : chain_of(reel, clip, owner).steps) {
-      steps_.push_back(step);
-      // In a recipe seconds count from where it is used.
-      if (owner != ChainOwner::clip) shift_curves(steps_.back(), -clip.place_s);
-      const QString where = owner == ChainOwner::clip ? QString()
-                            : owner == ChainOwner::group
-                                ? tr("   (%1)").arg(QString::fromStdString(
-                                      reel.groups[static_cast<size_t>(clip.group)].name))
-                                : tr("   (the whole reel)");
-      const QString brief =
-          step.on ? QString::fromStdString(step.type->brief(step.settings)) : tr("off");
-      auto* item =
-          new QListWidgetItem(tr("%1, %2%3").arg(text(step.type->label), brief, where), list_);
-      item->setFlags(Qt::ItemIsEnabled | Qt::ItemIsSelectable | Qt::ItemIsUserCheckable);
-      item->setCheckState(owner == ChainOwner::clip || !own ? Qt::Checked : Qt::Unchecked);
-    }
+  list_->setToolTip(
+      tr("Ticked steps go into the recipe. Unfold one to choose among its settings and curves: what "
+         "is not ticked is standard."));
+  show_steps(reel, clip);
   told_ = new QLabel(this);
   told_->setObjectName("quiet");
   auto* leave = new QPushButton(tr("Cancel"), this);
@@ -62,8 +64,61 @@ KeepSheet::KeepSheet(const Reel& reel, const Clip& clip, QWidget* parent) : QDia
   connect(leave, &QPushButton::clicked, this, &QDialog::reject);
   connect(keep_, &QPushButton::clicked, this, &QDialog::accept);
   connect(name_, &QLineEdit::textChanged, this, &KeepSheet::judge);
-  connect(list_, &QListWidget::itemChanged, this, &KeepSheet::judge);
+  connect(list_, &QTreeWidget::itemChanged, this, &KeepSheet::judge);
   judge();
+}
+
+void KeepSheet::show_steps(const Reel& reel, const Clip& clip) {
+  const bool own = !clip.chain.steps.empty();
+  for (const auto owner : {ChainOwner::clip, ChainOwner::group, ChainOwner::reel})
+    for (ChainStep step : chain_of(reel, clip, owner).steps) {
+      // In a recipe seconds count from where it is used.
+      if (owner != ChainOwner::clip) shift_curves(step, -clip.place_s);
+      const QString where = owner == ChainOwner::clip ? QString()
+                            : owner == ChainOwner::group
+                                ? tr("   (%1)").arg(QString::fromStdString(
+                                      reel.groups[static_cast<size_t>(clip.group)].name))
+                                : tr("   (the whole reel)");
+      add_step(step, where, owner == ChainOwner::clip || !own);
+    }
+}
+
+void KeepSheet::add_step(const ChainStep& step, const QString& where, bool ticked) {
+  steps_.push_back(step);
+  const auto& type = *step.type;
+  const QString brief = step.on ? QString::fromStdString(type.brief(step.settings)) : tr("off");
+  auto* item =
+      new QTreeWidgetItem(list_, {tr("%1, %2%3").arg(text(type.label), brief, where)});
+  item->setCheckState(0, ticked ? Qt::Checked : Qt::Unchecked);
+  for (int i = 0; i < std::ssize(type.parameters); ++i) {
+    const auto& p = type.parameters[static_cast<size_t>(i)];
+    const double value = step.settings[static_cast<size_t>(i)];
+    if (value != p.standard)
+      add_entry(item, tr("%1 %2").arg(text(p.label), QString::fromStdString(value_text(p, value))),
+                i, false);
+  }
+  for (const auto& track : step.curves)
+    add_entry(item,
+              tr("%1 over time, %2")
+                  .arg(text(parameter_of_track(type, track.parameter).label),
+                       counted(std::ssize(track.curve->points), tr("point"))),
+              track.parameter, true);
+}
+
+ChainStep KeepSheet::ticked(int row) const {
+  ChainStep step = steps_[static_cast<size_t>(row)];
+  const QTreeWidgetItem* item = list_->topLevelItem(row);
+  for (int i = 0; i < item->childCount(); ++i) {
+    const QTreeWidgetItem* entry = item->child(i);
+    if (entry->checkState(0) == Qt::Checked) continue;
+    const int parameter = entry->data(0, parameter_role).toInt();
+    if (entry->data(0, is_curve_role).toBool())
+      std::erase_if(step.curves, [&](const Track& t) { return t.parameter == parameter; });
+    else
+      step.settings.values[static_cast<size_t>(parameter)] =
+          step.type->parameters[static_cast<size_t>(parameter)].standard;
+  }
+  return step;
 }
 
 Recipe KeepSheet::recipe() const {
@@ -71,9 +126,8 @@ Recipe KeepSheet::recipe() const {
              note_->text().trimmed().toStdString(),
              {},
              tags_of(tags_->text())};
-  for (int i = 0; i < list_->count(); ++i)
-    if (list_->item(i)->checkState() == Qt::Checked)
-      out.chain.steps.push_back(steps_[static_cast<size_t>(i)]);
+  for (int i = 0; i < list_->topLevelItemCount(); ++i)
+    if (list_->topLevelItem(i)->checkState(0) == Qt::Checked) out.chain.steps.push_back(ticked(i));
   out.chain = for_everyone(std::move(out.chain));
   return out;
 }

@@ -1,4 +1,5 @@
-// Steps of a clip, its group and the reel that are to become a recipe: which of them, and under what name.
+// Steps of a clip, its group and the reel that are to become a recipe: which of them, which of their settings and
+// curves, and under what name.
 #pragma once
 
 #include <QDialog>
@@ -7,8 +8,9 @@
 
 class QLabel;
 class QLineEdit;
-class QListWidget;
 class QPushButton;
+class QTreeWidget;
+class QTreeWidgetItem;
 
 namespace drevan::desktop {
 
@@ -16,17 +18,21 @@ class KeepSheet : public QDialog {
   Q_OBJECT
 
  public:
-  /// Ticked at first: the clip's own steps, or all when it has none.
+  /// Ticked at first: the clip's own steps, or all when it has none, with all they are set to.
   KeepSheet(const Reel& reel, const Clip& clip, QWidget* parent = nullptr);
-  /// The ticked steps, in the order the sound flows.
+  /// The ticked steps, in the order the sound flows. Of a step what is not ticked has its standard value, or stands
+  /// still.
   Recipe recipe() const;
 
  private:
+  void add_step(const ChainStep& step, const QString& where, bool ticked);
+  void show_steps(const Reel& reel, const Clip& clip);
+  ChainStep ticked(int row) const;
   void judge();
 
   std::vector<ChainStep> steps_;  // of the list's rows
   QLineEdit *name_, *note_, *tags_;
-  QListWidget* list_;
+  QTreeWidget* list_;
   QLabel* told_;
   QPushButton* keep_;
 };

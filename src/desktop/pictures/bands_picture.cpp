@@ -31,14 +31,14 @@ double BandsPicture::y_of(double db) const {
   return r.top() + (highest - std::clamp(db, lowest, highest)) / (highest - lowest) * r.height();
 }
 
-int BandsPicture::bands() const { return static_cast<int>(step()->settings[0]) + 3; }
+int BandsPicture::bands() const { return static_cast<int>(settings()[0]) + 3; }
 
 // Handles are the corners first, then the bands' thresholds.
 QRectF BandsPicture::band_rect(int band) const {
   const QRectF r = plot_rect();
   const auto corner = [&](int i) {
     return axis().x_of(
-        step()->settings[static_cast<size_t>(step()->type->handles[static_cast<size_t>(i)].x)]);
+        settings()[static_cast<size_t>(step()->type->handles[static_cast<size_t>(i)].x)]);
   };
   const double left = band == 0 ? r.left() : corner(band - 1);
   const double right = band == bands() - 1 ? r.right() : corner(band);
@@ -51,7 +51,7 @@ int BandsPicture::threshold_parameter(int band) const {
 
 QPointF BandsPicture::threshold_at(int band) const {
   return {band_rect(band).center().x(),
-          y_of(step()->settings[static_cast<size_t>(threshold_parameter(band))])};
+          y_of(settings()[static_cast<size_t>(threshold_parameter(band))])};
 }
 
 // A band that is gone shows no sliders.
@@ -95,7 +95,6 @@ void BandsPicture::paintEvent(QPaintEvent*) {
 
 void BandsPicture::draw_band(QPainter& p, int band) const {
   const Theme& t = theme();
-  const ChainStep* s = step();
   const QRectF r = band_rect(band).adjusted(2, 0, -2, 0);
   const bool shown = page_ == band + 1;
   if (shown) p.fillRect(r, faded(t.attention, 0.07));
@@ -111,7 +110,7 @@ void BandsPicture::draw_band(QPainter& p, int band) const {
   const int parameter = threshold_parameter(band);
   const double y = threshold_at(band).y();
   const bool acts =
-      s->settings[static_cast<size_t>(parameter) + 1] > 1;  // the ratio stands beside it
+      settings()[static_cast<size_t>(parameter) + 1] > 1;  // the ratio stands beside it
   p.setPen(QPen(acts ? t.attention : t.quiet,
                 held_ == 3 + band ? 2.2
                 : shown           ? 1.6
@@ -123,7 +122,7 @@ void BandsPicture::draw_band(QPainter& p, int band) const {
     p.drawText(r.adjusted(4, 0, -4, -3), Qt::AlignLeft | Qt::AlignBottom,
                acts ? tr("%1   %2 : 1")
                           .arg(band + 1)
-                          .arg(s->settings[static_cast<size_t>(parameter) + 1], 0, 'f', 1)
+                          .arg(settings()[static_cast<size_t>(parameter) + 1], 0, 'f', 1)
                     : tr("%1   untouched").arg(band + 1));
 }
 

@@ -44,14 +44,14 @@ double ClockPicture::length(const Settings& settings) const {
 // How many times the sound the picture is wide; what is longer runs out of it. It stands still while the end is held.
 double ClockPicture::reach() const {
   if (held_) return held_reach_;
-  return length(step()->settings) < 1.7 * seconds() ? 2 : 4;
+  return length(settings()) < 1.7 * seconds() ? 2 : 4;
 }
 
 QRectF ClockPicture::strip(bool after) const {
   const QRectF r = plot_rect();
   const double unit = r.width() / reach() / seconds();
   return {r.left(), after ? r.bottom() - 46 : r.top() + 22,
-          (after ? length(step()->settings) : seconds()) * unit, 24};
+          (after ? length(settings()) : seconds()) * unit, 24};
 }
 
 QPointF ClockPicture::end_at() const {
@@ -67,7 +67,7 @@ void ClockPicture::paintEvent(QPaintEvent*) {
   const QRectF before = strip(false), after = strip(true);
   p.setClipRect(plot_rect());
   const double unit = plot_rect().width() / reach() / seconds();
-  const auto map = rewriter(s->settings)->map(std::llround(seconds() * work_.document.reel().rate));
+  const auto map = rewriter(settings())->map(std::llround(seconds() * work_.document.reel().rate));
   for (int i = 0; i <= moments; ++i) {
     const double at = seconds() * i / moments;
     p.setPen(QPen(faded(t.quiet, i % 4 == 0 ? 0.9 : 0.45), 1));
@@ -84,7 +84,7 @@ void ClockPicture::paintEvent(QPaintEvent*) {
              tr("before: %1 s").arg(seconds(), 0, 'f', 2));
   p.setPen(t.text);
   p.drawText(QPointF(after.left() + 6, after.bottom() + 15),
-             tr("after: %1 s").arg(length(s->settings), 0, 'f', 2));
+             tr("after: %1 s").arg(length(settings()), 0, 'f', 2));
   if (s->type->handles.empty()) return;
   p.setPen(QPen(t.window, 1.5));
   p.setBrush(held_ ? t.attention : t.text);

@@ -40,7 +40,7 @@ double CoursePicture::y_of(double db) const {
 }
 
 QPointF CoursePicture::line_at() const {
-  return {plot_rect().center().x(), y_of(step()->settings[static_cast<size_t>(line_parameter())])};
+  return {plot_rect().center().x(), y_of(settings()[static_cast<size_t>(line_parameter())])};
 }
 
 void CoursePicture::paintEvent(QPaintEvent*) {
@@ -92,11 +92,11 @@ void CoursePicture::draw_reach(QPainter& p) const {
   const ChainStep* s = step();
   const auto setting = [&](const char* id) -> std::optional<double> {
     const int i = parameter_index(*s->type, id);
-    return i < 0 ? std::nullopt : std::optional(s->settings[static_cast<size_t>(i)]);
+    return i < 0 ? std::nullopt : std::optional(settings()[static_cast<size_t>(i)]);
   };
   const Theme& t = theme();
   const QRectF r = plot_rect();
-  const double line = s->settings[static_cast<size_t>(line_parameter())];
+  const double line = settings()[static_cast<size_t>(line_parameter())];
   if (const auto up = setting("up_db"), down = setting("down_db"); up && down) {
     const double top = y_of(line + *down), bottom = y_of(line - *up);
     p.fillRect(QRectF(r.left(), top, r.width(), bottom - top), faded(t.attention, 0.1));

@@ -46,7 +46,7 @@ int FieldPicture::channels_in() const {
 // The step itself, settled, tells what it does to a tone that stands still, well above any corner.
 FieldPicture::Place FieldPicture::place_of(float left, float right) const {
   const int in = channels_in();
-  const auto processor = make_processor(*step()->type, step()->settings, {}, {48000, in, 512});
+  const auto processor = make_processor(*step()->type, settings(), {}, {48000, in, 512});
   AudioBuffer block(2, 512);
   const auto tone = [](size_t i) { return i % 8 < 4 ? 1.0F : -1.0F; };
   for (size_t i = 0; i < 512; ++i) {
@@ -59,14 +59,14 @@ FieldPicture::Place FieldPicture::place_of(float left, float right) const {
     l += static_cast<double>(block.channel(0)[i] * tone(i)) / 256;
     r += static_cast<double>(block.channel(1)[i] * tone(i)) / 256;
   }
-  if (in == 1 && channels_out(*step()->type, step()->settings, in) == 1) r = l;
+  if (in == 1 && channels_out(*step()->type, settings(), in) == 1) r = l;
   // The angle of the pair, as of a constant-power pan: past a loudspeaker where the other one plays the opposite.
   return {(std::atan2(r, l) - pi / 4) / (pi / 4), std::hypot(l, r)};
 }
 
 double FieldPicture::handle_side() const {
   const Parameter& p = parameter();
-  const double value = step()->settings[static_cast<size_t>(step()->type->handles[0].x)];
+  const double value = settings()[static_cast<size_t>(step()->type->handles[0].x)];
   return p.least < 0 ? value / p.most : value / p.most * 1.5;
 }
 
@@ -118,7 +118,7 @@ void FieldPicture::paintEvent(QPaintEvent*) {
 void FieldPicture::draw_deep_sound(QPainter& p, QPointF ear) const {
   const auto& parameters = step()->type->parameters;
   for (size_t i = 0; i < parameters.size(); ++i) {
-    const double value = step()->settings[i];
+    const double value = settings()[i];
     if (parameters[i].unit != "Hz" || !parameters[i].off_at || value == *parameters[i].off_at)
       continue;
     const QPointF dot = ear + (at(0) - ear) * 0.45;

@@ -38,7 +38,7 @@ int LevelsPicture::held_parameter() const {
 double LevelsPicture::goal_db() const {
   const int p = held_parameter();
   if (p < 0) return 0;
-  const double value = step()->settings[static_cast<size_t>(p)];
+  const double value = settings()[static_cast<size_t>(p)];
   if (parameter_index(*step()->type, "target_db") == p) return value;
   // A gain is shown at the peak it leads to.
   const auto* levels = work_.measurements.levels();
@@ -122,7 +122,7 @@ void LevelsPicture::mouseMoveEvent(QMouseEvent* e) {
   if (!held_ || index < 0) return;
   const auto& parameter = step()->type->parameters[static_cast<size_t>(index)];
   const double wanted = db_at(e->position().y()) + held_offset_;
-  const double value = step()->settings[static_cast<size_t>(index)] + wanted - goal_db();
+  const double value = settings()[static_cast<size_t>(index)] + wanted - goal_db();
   Q_EMIT changed(index, std::clamp(std::round(value * 2) / 2, parameter.least, parameter.most));
 }
 

@@ -4,6 +4,7 @@
 
 #include "pictures/pictures.h"
 #include "theme/theme.h"
+#include "work/curve_clock.h"
 #include "work/selection.h"
 
 namespace drevan::desktop {
@@ -37,6 +38,13 @@ StepPicture::StepPicture(const Work& work, StepId id, QWidget* parent)
 }
 
 const ChainStep* StepPicture::step() const { return work_.selection.step(step_id_); }
+
+Settings StepPicture::settings() const { return settings_at(work_, *step(), playhead_s_); }
+
+void StepPicture::show_playhead(double clip_s) {
+  playhead_s_ = clip_s;
+  if (step() && !step()->curves.empty()) update();
+}
 
 void StepPicture::live(std::span<const float>, std::span<const float>, std::span<const float>) {}
 

@@ -23,6 +23,8 @@ class StepPicture : public QWidget {
   /// Called some 30 times a second while playing, with the step's readings; an empty span: stopped.
   virtual void live(std::span<const float> readings, std::span<const float> in,
                     std::span<const float> out);
+  /// Settings that follow a curve are drawn as they are at this moment of the clip.
+  void show_playhead(double clip_s);
   /// Which handle's settings the sliders should show; 0: none.
   int page() const { return page_; }
   void set_page(int page);
@@ -36,12 +38,17 @@ class StepPicture : public QWidget {
  protected:
   StepPicture(const Work& work, StepId id, QWidget* parent);
   const ChainStep* step() const;
+  /// The step's, at the playhead.
+  Settings settings() const;
   virtual QRectF plot_rect() const;
   void draw_ground(QPainter& p) const;
 
   const Work& work_;
   StepId step_id_;
   int page_ = 0;
+
+ private:
+  double playhead_s_ = 0;
 };
 
 }  // namespace drevan::desktop

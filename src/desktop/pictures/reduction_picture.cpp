@@ -35,7 +35,7 @@ double ReductionPicture::depth_y(double depth_db) const {
   return r.top() + r.height() * depth_db / most_depth;
 }
 QPointF ReductionPicture::depth_at() const {
-  return {plot_rect().center().x(), depth_y(step()->settings[0])};
+  return {plot_rect().center().x(), depth_y(settings()[0])};
 }
 
 // What the step learned; nullptr: not yet, or nothing.
@@ -98,7 +98,7 @@ void ReductionPicture::paintEvent(QPaintEvent*) {
   p.setBrush(t.window);
   p.drawRoundedRect(chip, 3, 3);
   p.setPen(t.attention);
-  p.drawText(chip, Qt::AlignCenter, tr("depth %1 dB").arg(s->settings[0], 0, 'f', 0));
+  p.drawText(chip, Qt::AlignCenter, tr("depth %1 dB").arg(settings()[0], 0, 'f', 0));
   if (!found() && s->on) {
     p.setPen(t.attention);
     p.drawText(r.adjusted(10, 0, -10, -8), Qt::AlignHCenter | Qt::AlignBottom | Qt::TextWordWrap,

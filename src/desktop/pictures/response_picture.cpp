@@ -73,9 +73,9 @@ double ResponsePicture::y_of(double db) const {
 QPointF ResponsePicture::handle_at(size_t i) const {
   const ChainStep* s = step();
   const Handle& h = s->type->handles[i];
-  const double hz = h.x < 0 ? h.hz : s->settings[static_cast<size_t>(h.x)];
+  const double hz = h.x < 0 ? h.hz : settings()[static_cast<size_t>(h.x)];
   const double x = axis().x_of(hz);
-  if (h.y >= 0) return {x, y_of(s->settings[static_cast<size_t>(h.y)] * (h.down ? -1 : 1))};
+  if (h.y >= 0) return {x, y_of(settings()[static_cast<size_t>(h.y)] * (h.down ? -1 : 1))};
   const auto& p = s->type->parameters[static_cast<size_t>(h.x)];
   const bool off = p.off_at && hz == *p.off_at;
   return {x, y_of(off ? 0 : -3)};
@@ -106,7 +106,7 @@ void ResponsePicture::draw_curve(QPainter& p) const {
   QPolygonF curve;
   for (double x = r.left(); x <= r.right(); x += 1.5)
     curve << QPointF(
-        x, y_of(s->type->response_db(s->settings, axis().hz_at(x), work_.document.reel().rate)));
+        x, y_of(s->type->response_db(settings(), axis().hz_at(x), work_.document.reel().rate)));
   p.setPen(QPen(s->on ? theme().after : theme().quiet, 2));
   p.setBrush(Qt::NoBrush);
   p.drawPolyline(curve);
@@ -121,12 +121,12 @@ void ResponsePicture::draw_found_lines(QPainter& p) const {
   const int active = work_.selection.running_index(step_id_);
   const bool known = levels && active >= 0 && active < static_cast<int>(levels->findings.size());
   const auto lines =
-      known ? s->type->found_lines(s->settings, levels->findings[static_cast<size_t>(active)])
+      known ? s->type->found_lines(settings(), levels->findings[static_cast<size_t>(active)])
             : std::vector<FoundLine>{};
   // Where it looks: mains frequencies times the highest harmonic.
   if (const int i = parameter_index(*s->type, "harmonics"); i >= 0)
     p.fillRect(QRectF(QPointF(axis().x_of(49), y_of(0)),
-                      QPointF(axis().x_of(61 * s->settings[static_cast<size_t>(i)]), y_of(0) + 5)),
+                      QPointF(axis().x_of(61 * settings()[static_cast<size_t>(i)]), y_of(0) + 5)),
                faded(t.removed, 0.4));
   p.setPen(QPen(s->on ? t.removed : t.quiet, 2));
   for (const auto& line : lines) {
@@ -162,7 +162,7 @@ void ResponsePicture::paintEvent(QPaintEvent*) {
     const QPointF at = handle_at(i);
     const bool active = handles[i].page == page_ && page_ > 0;
     const bool held = held_ == static_cast<int>(i);
-    const bool idle = handles[i].y >= 0 && step()->settings[static_cast<size_t>(handles[i].y)] == 0;
+    const bool idle = handles[i].y >= 0 && settings()[static_cast<size_t>(handles[i].y)] == 0;
     p.setPen(QPen(active || held ? t.attention : t.text, 1.5));
     p.setBrush(active || held ? t.attention : idle ? t.panel : t.text);
     p.drawEllipse(at, 8, 8);
@@ -226,7 +226,7 @@ void ResponsePicture::wheelEvent(QWheelEvent* e) {
   if (h.width < 0) return e->ignore();
   set_page(h.page);
   const auto& p = step()->type->parameters[static_cast<size_t>(h.width)];
-  const double f = to_fraction(p, step()->settings[static_cast<size_t>(h.width)]) +
+  const double f = to_fraction(p, settings()[static_cast<size_t>(h.width)]) +
                    e->angleDelta().y() / 120.0 * 0.03;
   Q_EMIT changed(h.width, from_fraction(p, f));
   e->accept();

@@ -36,7 +36,7 @@ double TransferPicture::y_of(double db) const {
 
 double TransferPicture::setting(const char* id) const {
   const int i = parameter(id);
-  return i < 0 ? 0 : step()->settings[static_cast<size_t>(i)];
+  return i < 0 ? 0 : settings()[static_cast<size_t>(i)];
 }
 
 // The line across the picture: a threshold stands, a ceiling lies.
@@ -50,13 +50,13 @@ bool TransferPicture::has_line() const { return line_parameter() >= 0; }
 // Whether the curve leaves the straight line below its threshold: an expander.
 bool TransferPicture::bends_below() const {
   const double at = setting("threshold_db") - 1;
-  return !has_ceiling() && step()->type->transfer_db(step()->settings, at) < at - 0.1 &&
+  return !has_ceiling() && step()->type->transfer_db(settings(), at) < at - 0.1 &&
          parameter("range_db") >= 0;
 }
 
 QPointF TransferPicture::threshold_at() const {
   if (!has_line()) return plot_rect().center();
-  const double db = step()->settings[static_cast<size_t>(line_parameter())];
+  const double db = settings()[static_cast<size_t>(line_parameter())];
   if (has_ceiling()) return {plot_rect().center().x(), y_of(db)};
   return {x_of(db), plot_rect().center().y()};
 }
@@ -88,7 +88,7 @@ void TransferPicture::paintEvent(QPaintEvent*) {
   p.drawLine(QPointF(x_of(lowest), y_of(lowest)), QPointF(x_of(0), y_of(0)));
   QPolygonF curve;
   for (double db = lowest; db <= 0; db += 0.5)
-    curve << QPointF(x_of(db), y_of(s->type->transfer_db(s->settings, db)));
+    curve << QPointF(x_of(db), y_of(s->type->transfer_db(settings(), db)));
   p.setPen(QPen(s->on ? t.after : t.quiet, 2.2));
   p.drawPolyline(curve);
   p.setClipping(false);
@@ -119,7 +119,7 @@ void TransferPicture::paintEvent(QPaintEvent*) {
 
 // The drive whose curve passes nearest to the pointer.
 double TransferPicture::drive_through(double in, double out) const {
-  Settings s = step()->settings;
+  Settings s = settings();
   const auto at = static_cast<size_t>(parameter("drive_db"));
   const auto& p = step()->type->parameters[at];
   double best = s[at], least = 1e9;

@@ -4,10 +4,12 @@
 #include <QMenu>
 #include <QMouseEvent>
 #include <QPainter>
-#include <QRegularExpression>
+#include <QToolButton>
 #include <cmath>
 
 #include "theme/theme.h"
+#include "widgets/claim_keys.h"
+#include "widgets/typed_value.h"
 #include "widgets/words.h"
 
 namespace drevan::desktop {
@@ -61,6 +63,8 @@ void ValueSlider::paintEvent(QPaintEvent*) {
     p.setPen(Qt::NoPen);
     p.setBrush(t.quiet);
     p.drawPolygon(QPolygonF{{c.x() - 4, c.y() - 2}, {c.x() + 4, c.y() - 2}, {c.x(), c.y() + 3}});
+    p.setPen(QPen(t.attention, 1.5));
+    if (range_) p.drawLine(box.bottomLeft() + QPointF(6, 2), box.bottomRight() + QPointF(-6, 2));
     return;
   }
   const QRectF b = bar();
@@ -75,6 +79,7 @@ void ValueSlider::paintEvent(QPaintEvent*) {
   const double right = b.left() + b.width() * std::max(f, zero);
   p.setBrush(off ? t.line : t.after);
   p.drawRoundedRect(QRectF(left, b.top(), std::max(right - left, 3.0), b.height()), 5, 5);
+  if (range_) draw_range(p);
   if (hasFocus()) {
     p.setPen(QPen(t.attention, 1));
     p.setBrush(Qt::NoBrush);
@@ -84,6 +89,16 @@ void ValueSlider::paintEvent(QPaintEvent*) {
     p.setPen(off ? t.quiet : t.text);
     p.drawText(value_box(), Qt::AlignVCenter | Qt::AlignLeft, value);
   }
+}
+
+// From where to where the curve goes, and a small curve before the label's end.
+void ValueSlider::draw_range(QPainter& p) const {
+  const QRectF b = bar();
+  const double from = b.left() + b.width() * to_fraction(*parameter_, range_->least);
+  const double to = b.left() + b.width() * to_fraction(*parameter_, range_->most);
+  p.setPen(QPen(theme().attention, 1.5));
+  p.drawLine(QPointF(from, b.bottom() + 3), QPointF(to, b.bottom() + 3));
+  for (const double x : {from, to}) p.drawLine(QPointF(x, b.bottom() + 1), QPointF(x, b.bottom() + 5));
 }
 
 void ValueSlider::set_to(double value) {
@@ -148,6 +163,12 @@ void ValueSlider::wheelEvent(QWheelEvent* e) {
   e->accept();
 }
 
+// With Shift, arrows are shortcuts of the window.
+bool ValueSlider::event(QEvent* e) {
+  return claim_keys(e, {Qt::Key_Left, Qt::Key_Right, Qt::Key_Up, Qt::Key_Down}) ||
+         QWidget::event(e);
+}
+
 void ValueSlider::keyPressEvent(QKeyEvent* e) {
   const double step = e->modifiers() & Qt::ShiftModifier ? 0.2 : 1;
   switch (e->key()) {
@@ -177,7 +198,40 @@ void ValueSlider::begin_typing() {
   entry_->setFocus();
   entry_->installEventFilter(this);
   connect(entry_, &QLineEdit::editingFinished, this, &ValueSlider::finish_typing);
+  if (may_follow_curve(*parameter_)) offer_over_time();
   update();
+}
+
+// Beside the value that is typed, over the end of the bar.
+void ValueSlider::offer_over_time() {
+  over_time_ = new QToolButton(this);
+  over_time_->setText(tr("over time"));
+  over_time_->setObjectName("over_time");
+  over_time_->setToolTip(tr("Lets it follow a curve, drawn under the waveform"));
+  // The keys stay with the entry, so that a click does not end it first.
+  over_time_->setFocusPolicy(Qt::NoFocus);
+  const QSize size = over_time_->sizeHint();
+  over_time_->setGeometry(static_cast<int>(value_box().left()) - size.width() - 6,
+                          (height() - size.height()) / 2, size.width(), size.height());
+  over_time_->show();
+  connect(over_time_, &QToolButton::clicked, this, [this] {
+    if (entry_) end_typing();
+    setFocus();
+    Q_EMIT over_time_wanted();
+  });
+}
+
+void ValueSlider::show_range(std::optional<ValueRange> range) {
+  range_ = range;
+  update();
+}
+
+void ValueSlider::contextMenuEvent(QContextMenuEvent* e) {
+  if (!may_follow_curve(*parameter_)) return;
+  QMenu menu(this);
+  connect(menu.addAction(range_ ? tr("Show its curve") : tr("Over time")), &QAction::triggered,
+          this, &ValueSlider::over_time_wanted);
+  menu.exec(e->globalPos());
 }
 
 // Return and Escape end here: passed on, they would open the value again, or close what it stands in.
@@ -186,7 +240,7 @@ bool ValueSlider::eventFilter(QObject* of, QEvent* e) {
   const int key = static_cast<QKeyEvent*>(e)->key();
   if (key != Qt::Key_Return && key != Qt::Key_Enter && key != Qt::Key_Escape) return false;
   if (key == Qt::Key_Escape)
-    std::exchange(entry_, nullptr)->deleteLater();
+    end_typing();
   else
     finish_typing();
   setFocus();
@@ -194,30 +248,23 @@ bool ValueSlider::eventFilter(QObject* of, QEvent* e) {
   return true;
 }
 
+void ValueSlider::end_typing() {
+  std::exchange(entry_, nullptr)->deleteLater();
+  if (over_time_) std::exchange(over_time_, nullptr)->deleteLater();
+  update();
+}
+
 void ValueSlider::finish_typing() {
   if (!entry_) return;
-  QLineEdit* entry = std::exchange(entry_, nullptr);
-  const auto typed = entry->text().trimmed().replace(',', '.');
-  entry->deleteLater();
-  update();
-  static const QRegularExpression form("^([-+]?[0-9]*\\.?[0-9]+)\\s*(k?)[^0-9]*$");
-  const auto match = form.match(typed);
-  if (typed == "off" && parameter_->off_at) {
-    set_to(*parameter_->off_at);
-  } else if (match.hasMatch()) {
-    const double v = match.captured(1).toDouble() * (match.captured(2).isEmpty() ? 1 : 1000);
-    if (!in_range(*parameter_, v)) {
-      Q_EMIT refused(tr("%1 must lie between %2 and %3.")
-                         .arg(text(parameter_->label),
-                              QString::number(parameter_->least) + " " + text(parameter_->unit),
-                              QString::number(parameter_->most) + " " + text(parameter_->unit)));
-      return;
-    }
-    set_to(v);
-  } else {
-    Q_EMIT refused(tr("%1: \"%2\" is not a number.").arg(text(parameter_->label), typed));
+  const QString typed = entry_->text();
+  end_typing();
+  QString why;
+  const auto value = typed_value(*parameter_, typed, &why);
+  if (!value) {
+    Q_EMIT refused(why);
     return;
   }
+  set_to(*value);
   Q_EMIT settled();
 }
 

@@ -3,10 +3,12 @@
 #pragma once
 
 #include <QWidget>
+#include <optional>
 
-#include "steps/step.h"
+#include "steps/curve_edit.h"
 
 class QLineEdit;
+class QToolButton;
 
 namespace drevan::desktop {
 
@@ -20,6 +22,10 @@ class ValueSlider : public QWidget {
   /// Shows a value without telling.
   void show_value(double value);
   const Parameter& parameter() const { return *parameter_; }
+  /// The value follows a curve between these; empty: it stands still.
+  void show_range(std::optional<ValueRange> range);
+  /// Whether it is being dragged.
+  bool held() const { return dragging_; }
   /// Opens the value for typing.
   void begin_typing();
 
@@ -30,6 +36,8 @@ class ValueSlider : public QWidget {
   void changed(double value);
   /// A drag has ended: the next change is an undo step of its own.
   void settled();
+  /// The value is to follow a curve, or its curve is to be shown.
+  void over_time_wanted();
   /// What was typed cannot be used, with the reason.
   void refused(const QString& why);
 
@@ -41,6 +49,8 @@ class ValueSlider : public QWidget {
   void mouseDoubleClickEvent(QMouseEvent* e) override;
   void wheelEvent(QWheelEvent* e) override;
   void keyPressEvent(QKeyEvent* e) override;
+  void contextMenuEvent(QContextMenuEvent* e) override;
+  bool event(QEvent* e) override;
   bool eventFilter(QObject* of, QEvent* e) override;
 
  private:
@@ -50,11 +60,16 @@ class ValueSlider : public QWidget {
   void nudge(double steps);
   void pick_choice();
   void finish_typing();
+  void end_typing();
+  void offer_over_time();
+  void draw_range(QPainter& p) const;
 
   const Parameter* parameter_;
   double value_;
   bool dragging_ = false;
   QLineEdit* entry_ = nullptr;
+  QToolButton* over_time_ = nullptr;
+  std::optional<ValueRange> range_;
 };
 
 }  // namespace drevan::desktop

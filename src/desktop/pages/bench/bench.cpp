@@ -36,7 +36,8 @@ Bench::Bench(const Work& work, QWidget* parent) : QWidget(parent), work_(work) {
   shelf_ = new Shelf(work, this);
   scope_ = new Scope(work, this);
   path_ = new LevelPathView(work, this);
-  editor_ = new StepEditor(work, this);
+  lane_ = new CurveLane(work, *scope_, this);
+  editor_ = new StepEditor(work, *lane_, this);
   foot_ = new Foot(work, this);
   advice_ = new AdviceLine(work, this);
 
@@ -82,6 +83,7 @@ Bench::Bench(const Work& work, QWidget* parent) : QWidget(parent), work_(work) {
   top_box->setSpacing(3);
   top_box->addLayout(head);
   top_box->addWidget(scope_, 1);
+  top_box->addWidget(lane_);
   top_box->addWidget(scroll_);
 
   auto* path_title = new QLabel(tr("Level path"), this);
@@ -306,7 +308,10 @@ void Bench::apply_loop() {
 
 void Bench::live() {
   if (!isVisible()) return;
-  scope_->show_playhead(work_.listening.position_s());
+  const double at = work_.listening.position_s();
+  scope_->show_playhead(at);
+  lane_->show_playhead(at);
+  editor_->show_playhead(at);
   foot_->live();
   const bool playing = work_.listening.player().playing();
   // Once more after the end, so that the pictures come to rest.

@@ -4,6 +4,7 @@
 #include <QWidget>
 
 #include "pages/bench/advice_line.h"
+#include "pages/bench/curve_lane.h"
 #include "pages/bench/foot.h"
 #include "pages/bench/level_path.h"
 #include "pages/bench/scope.h"
@@ -26,6 +27,7 @@ class Bench : public QWidget {
 
   Shelf& shelf() { return *shelf_; }
   Scope& scope() { return *scope_; }
+  CurveLane& lane() { return *lane_; }
   LevelPathView& level_path() { return *path_; }
   StepEditor& editor() { return *editor_; }
   Foot& foot() { return *foot_; }
@@ -57,6 +59,7 @@ class Bench : public QWidget {
   const Work& work_;
   Shelf* shelf_;
   Scope* scope_;
+  CurveLane* lane_;
   LevelPathView* path_;
   StepEditor* editor_;
   Foot* foot_;

@@ -3,6 +3,7 @@
 #include <QPainter>
 #include <cmath>
 
+#include "steps/curve_edit.h"
 #include "theme/theme.h"
 #include "widgets/level_bar.h"
 #include "widgets/words.h"
@@ -20,6 +21,18 @@ constexpr double least_width = 78;
 constexpr double most_width = 140;
 constexpr double lowest_db = -78;
 constexpr double highest_db = 6;
+
+// What a step is set to in a few letters; of one that follows a curve, from where to where.
+QString brief_of(const ChainStep& step) {
+  const Track* moving = nullptr;
+  for (const auto& track : step.curves)
+    if (track.parameter >= 0 && !moving) moving = &track;
+  if (!moving) return QString::fromStdString(step.type->brief(step.settings));
+  const Parameter& of = parameter_of_track(*step.type, moving->parameter);
+  const auto [least, most] = value_range(*moving->curve);
+  return LevelPathView::tr("%1 to %2").arg(QString::fromStdString(value_text(of, least)),
+                                           QString::fromStdString(value_text(of, most)));
+}
 
 }  // namespace
 
@@ -258,7 +271,7 @@ void LevelPathView::draw_column(QPainter& p, const Column& c) const {
   if (c.step)
     brief = !c.step->on ? tr("off")
             : off       ? tr("sits out")
-                        : QString::fromStdString(c.step->type->brief(c.step->settings));
+                        : brief_of(*c.step);
   const auto* levels = work_.measurements.levels();
   if (levels && !off && c.stage < static_cast<int>(levels->stages.size())) {
     const double peak = levels->stages[static_cast<size_t>(c.stage)].sample_peak_dbfs.value_or(-1);

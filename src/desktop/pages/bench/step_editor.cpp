@@ -8,8 +8,10 @@
 #include <QPainter>
 #include <QToolButton>
 
+#include "pages/bench/curve_lane.h"
 #include "theme/theme.h"
 #include "widgets/words.h"
+#include "work/curve_clock.h"
 #include "work/document.h"
 #include "work/listening.h"
 #include "work/measurements.h"
@@ -18,8 +20,13 @@
 
 namespace drevan::desktop {
 
-StepEditor::StepEditor(const Work& work, QWidget* parent)
-    : QWidget(parent), work_(work), scope_in_(8192), scope_out_(8192) {
+StepEditor::StepEditor(const Work& work, CurveLane& lane, QWidget* parent)
+    : QWidget(parent),
+      work_(work),
+      lane_(lane),
+      turning_(work),
+      scope_in_(8192),
+      scope_out_(8192) {
   auto* all = new QVBoxLayout(this);
   all->setContentsMargins(14, 8, 14, 10);
   all->setSpacing(6);
@@ -83,8 +90,28 @@ void StepEditor::refresh() {
   }
   if (!s) return;
   on_->setChecked(s->on);
-  for (size_t i = 0; i < sliders_.size(); ++i) sliders_[i]->show_value(s->settings[i]);
+  show_values();
   picture_->refresh();
+}
+
+void StepEditor::show_values() {
+  const ChainStep* s = work_.selection.step(step_);
+  if (!s) return;
+  const Settings now = settings_at(work_, *s, playhead_s_);
+  for (size_t i = 0; i < sliders_.size(); ++i) {
+    const Curve* curve = curve_of(s->curves, static_cast<int>(i));
+    sliders_[i]->show_range(curve ? std::optional(value_range(*curve)) : std::nullopt);
+    if (!sliders_[i]->held()) sliders_[i]->show_value(now[i]);
+  }
+}
+
+void StepEditor::show_playhead(double clip_s) {
+  if (clip_s == playhead_s_) return;
+  playhead_s_ = clip_s;
+  const ChainStep* s = work_.selection.step(step_);
+  if (!s || s->curves.empty()) return;
+  show_values();
+  picture_->show_playhead(clip_s);
 }
 
 // Another step: new picture, new sliders.
@@ -121,17 +148,20 @@ void StepEditor::rebuild() {
   for (size_t i = 0; i < s->type->parameters.size(); ++i) {
     auto* slider = new ValueSlider(s->type->parameters[i], right);
     slider->setObjectName(text(s->type->parameters[i].id));
-    slider->show_value(s->settings[i]);
     sliders_.push_back(slider);
     connect(slider, &ValueSlider::changed, this,
             [this, i](double v) { set(static_cast<int>(i), v); });
-    connect(slider, &ValueSlider::settled, this, [this] { work_.document.end_merge(); });
+    connect(slider, &ValueSlider::settled, this, &StepEditor::settle);
+    connect(slider, &ValueSlider::over_time_wanted, this,
+            [this, i] { lane_.show_parameter(static_cast<int>(i)); });
     connect(slider, &ValueSlider::refused, this,
             [this](const QString& why) { work_.notices.warn(why); });
   }
   connect(picture_, &StepPicture::changed, this, &StepEditor::set);
-  connect(picture_, &StepPicture::settled, this, [this] { work_.document.end_merge(); });
+  connect(picture_, &StepPicture::settled, this, &StepEditor::settle);
   connect(picture_, &StepPicture::page_chosen, this, &StepEditor::show_page);
+  show_values();
+  picture_->show_playhead(playhead_s_);
   show_page(picture_->page());
 }
 
@@ -159,9 +189,16 @@ void StepEditor::change(const std::function<edits::Edit(const Reel&, int)>& edit
 }
 
 void StepEditor::set(int parameter, double value) {
-  change(
-      [&](const Reel& reel, int clip) { return edits::turn(reel, clip, step_, parameter, value); });
+  const ChainStep* s = work_.selection.step(step_);
+  if (!s) return;
+  const bool keep = lane_.keeps_turns() && work_.listening.player().playing() &&
+                    may_follow_curve(*s->type, parameter);
+  if (keep && lane_.parameter() != parameter) lane_.show_parameter(parameter);
+  const double from = settings_at(work_, *s, playhead_s_)[static_cast<size_t>(parameter)];
+  turning_.turn(step_, parameter, from, value, work_.listening.position_s(), keep);
 }
+
+void StepEditor::settle() { turning_.settle(work_.listening.position_s()); }
 
 void StepEditor::fill_menu() {
   QMenu* menu = points_->menu();

@@ -8,6 +8,7 @@
 #include "pictures/picture.h"
 #include "widgets/value_slider.h"
 #include "reel/edits.h"
+#include "work/turning.h"
 #include "work/work.h"
 
 class QCheckBox;
@@ -17,11 +18,14 @@ class QToolButton;
 
 namespace drevan::desktop {
 
+class CurveLane;
+
 class StepEditor : public QWidget {
   Q_OBJECT
 
  public:
-  explicit StepEditor(const Work& work, QWidget* parent = nullptr);
+  /// `lane` shows the curves of the step's settings.
+  StepEditor(const Work& work, CurveLane& lane, QWidget* parent = nullptr);
 
   StepPicture* picture() const { return picture_; }
   /// The slider of a parameter, nullptr when it is not shown.
@@ -29,6 +33,8 @@ class StepEditor : public QWidget {
   /// Uses one of the step's starting points, or (below 0) the standard settings.
   void use_starting_point(int index);
   void live();
+  /// Settings that follow a curve stand where it is at this moment of the clip.
+  void show_playhead(double clip_s);
 
  protected:
   void paintEvent(QPaintEvent*) override;
@@ -39,9 +45,14 @@ class StepEditor : public QWidget {
   void show_page(int page);
   void change(const std::function<edits::Edit(const Reel&, int clip)>& edit);
   void set(int parameter, double value);
+  void settle();
+  void show_values();
   void fill_menu();
 
   const Work& work_;
+  CurveLane& lane_;
+  Turning turning_;
+  double playhead_s_ = 0;
   StepId step_ = 0;
   const StepType* type_ = nullptr;
   int clip_ = 0;

@@ -1,0 +1,29 @@
+#include "work/curve_clock.h"
+
+#include "steps/curve_edit.h"
+#include "work/document.h"
+#include "work/measurements.h"
+#include "work/selection.h"
+
+namespace drevan::desktop {
+
+CurveClock curve_clock(const Work& work, StepId step) {
+  CurveClock out;
+  const Clip* clip = work.selection.clip();
+  if (!clip) return out;
+  const auto place = place_of(work.document.reel(), *clip, step);
+  if (place && place->owner != ChainOwner::clip) out.offset_s = clip->place_s;
+  const auto* levels = work.measurements.levels();
+  const int i = work.selection.running_index(step);
+  if (levels && i >= 0 && i < static_cast<int>(levels->sounds.size()))
+    out.entering = levels->sounds[static_cast<size_t>(i)].from_clip;
+  return out;
+}
+
+Settings settings_at(const Work& work, const ChainStep& step, double clip_s) {
+  if (step.curves.empty()) return step.settings;
+  return drevan::settings_at(step.settings, step.curves, *step.type,
+                             curve_clock(work, step.id).curve_s(clip_s));
+}
+
+}  // namespace drevan::desktop
