@@ -1,6 +1,7 @@
 // Makes the pictures in docs/screenshots from the demo reel. Usage: screenshots FOLDER
 #include <QApplication>
 #include <QDialog>
+#include <QKeyEvent>
 #include <QListWidget>
 #include <QPainter>
 #include <QSettings>
@@ -194,6 +195,29 @@ void versions_and_recipes(MainWindow& window, Shots& shots, const QString& folde
   shots.settle();
 }
 
+// A boat that passes from left to right: a curve, while it plays.
+void curve(MainWindow& window, Shots& shots) {
+  const Work& w = window.work();
+  w.selection.select_clip(clip_named(w, "boat-pass"));
+  shots.settle();
+  edit(w, edits::add_step, StepPlace{ChainOwner::clip, 0}, *find_step("pan"));
+  shots.settle();
+  const double end = w.selection.clip_seconds();
+  edit(w, edits::set_curve, step_at(w, ChainOwner::clip, 0), 0,
+       std::optional<Curve>{{{{0.1 * end, -85, CurveShape::smooth},
+                              {0.45 * end, -20},
+                              {0.6 * end, 25, CurveShape::smooth},
+                              {0.9 * end, 90}}}});
+  shots.settle();
+  window.bench().lane().setFocus();
+  QKeyEvent choose(QEvent::KeyPress, Qt::Key_Right, Qt::ControlModifier);
+  for (int i = 0; i < 3; ++i) QApplication::sendEvent(&window.bench().lane(), &choose);
+  shots.play(0.3 * end, 700);
+  shots.take("bench-curve");
+  shots.stop();
+  while (w.document.history().can_undo()) w.document.undo();
+}
+
 }  // namespace
 
 int main(int argc, char** argv) {
@@ -218,6 +242,9 @@ int main(int argc, char** argv) {
     return true;
   });
 
+  curve(window, shots);
+  w.selection.select_clip(clip_named(w, "lamp-room-04"));
+  shots.settle();
   shots.step(3);
   shots.play(6.0, 900);
   shots.take("bench-compressor");

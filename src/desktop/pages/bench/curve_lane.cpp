@@ -224,6 +224,10 @@ void CurveLane::paintEvent(QPaintEvent*) {
     p.drawText(QRectF(r.right() - 126, y, 120, 14), Qt::AlignRight | Qt::AlignVCenter,
                QString::fromStdString(value_text(of, value)));
   }
+  if (of.least < 0 && of.most > 0) {
+    p.setPen(QPen(t.line, 1, Qt::DotLine));
+    p.drawLine(QPointF(0, y_of(0)), QPointF(width(), y_of(0)));
+  }
   const Curve c = curve();
   draw_curve(p, c);
   if (has_curve()) draw_points(p, c);
