@@ -26,12 +26,12 @@ std::vector<BatchJob> batch_jobs(const Reel& reel, std::span<const int> clip_ids
   for (const int id : clip_ids) {
     const Clip* clip = reel.find(id);
     if (!clip) continue;
-    BatchJob job{clip->name, reel.groups[static_cast<size_t>(clip->group)].name,
+    BatchJob job{clip->name, reel.group_of(*clip).name,
                  reel.name,  planner.plan(*clip),
                  false,      {}};
     job.protects = protects;
     job.find_room_tone = !job.plan.sound.has_room_tone();
-    const Source& source = reel.sources[static_cast<size_t>(clip->source)];
+    const Source& source = reel.source_of(*clip);
     if (check_source(source, false) == SourceState::missing)
       job.problem = fmt::format("{}: its source {} is missing; find it again on the Bench.",
                                 clip->name, source.path.string());

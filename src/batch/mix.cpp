@@ -4,12 +4,11 @@
 #include <unistd.h>
 
 #include <cmath>
-#include <limits>
 
 #include "audio/error.h"
+#include "audio/hash.h"
 #include "audio/replace_file.h"
 #include "batch/record.h"
-#include "media/reader.h"
 #include "reel/source_files.h"
 
 namespace drevan {
@@ -18,8 +17,7 @@ namespace fs = std::filesystem;
 
 namespace {
 
-constexpr int block = 4096;
-constexpr size_t whole = std::numeric_limits<size_t>::max();
+constexpr int block = MixRun::block;
 
 // Gone with its owner, and all that is in it.
 class TemporaryFolder {
@@ -40,179 +38,223 @@ class TemporaryFolder {
   fs::path path_;
 };
 
-// A clip on the timeline. Opened when its place is reached, closed when it has ended.
-struct PlacedClip {
-  Samples begin = 0, frames = 0;
-  size_t group = 0;
-  fs::path file;
-  std::unique_ptr<AudioReader> reader{};
+void require_places(const Reel& reel) {
+  for (const auto& c : reel.clips)
+    if (!(c.place_s >= 0 && c.place_s <= latest_place_s))
+      throw Error(Error::Kind::call,
+                  fmt::format("{} stands at {} s; a clip may begin at 0 to {:.0f} s. Move it.",
+                              c.name, c.place_s, latest_place_s));
+}
+
+// Every clip through its chains into a file of its own in `through.folder`.
+struct RenderedClips {
+  std::vector<JobResult> results;
+  std::vector<PlacedSound> placed;  // of those that could be rendered
 };
+
+RenderedClips render_clips(const Reel& reel, BatchOptions through, FindingStore& store,
+                           const CancelToken& cancel, const Progress& progress) {
+  require_places(reel);
+  std::vector<int> ids;
+  for (const auto& c : reel.clips) ids.push_back(c.id);
+  auto jobs = batch_jobs(reel, ids);
+  for (size_t i = 0; i < jobs.size(); ++i) {
+    jobs[i].clip = fmt::format("clip-{}", ids[i]);
+    jobs[i].plan.sound.place_s.reset();  // so that a clip that only moves stays as it is
+  }
+  through.pattern = "{clip}";
+  through.samples = SampleType::float32;
+  RenderedClips out;
+  out.results.resize(jobs.size());
+  out.results = run_batch(jobs, through, store, cancel, [&](size_t i, const JobResult& r) {
+    out.results[i] = r;
+    if (progress) progress(share_done(jobs, out.results));
+  });
+  cancel.check();
+  for (size_t i = 0; i < jobs.size(); ++i) {
+    const JobResult& r = out.results[i];
+    if (r.state != JobState::done) continue;
+    const Clip& clip = *reel.find(ids[i]);
+    const ClipSound sound{r.output, 0, -1, reel.rate, {}};
+    PlacedSound placed;
+    placed.shape = ClipReader(sound).shape();
+    // What comes before its beginning begins earlier.
+    placed.begin = std::llround(clip.place_s * reel.rate) - r.render.lead;
+    placed.group = static_cast<size_t>(clip.group);
+    placed.open = [sound] { return std::make_unique<ClipReader>(sound); };
+    out.placed.push_back(std::move(placed));
+  }
+  if (out.placed.empty())
+    throw Error(Error::Kind::input, "No clip could be rendered, so there is nothing to mix.");
+  return out;
+}
 
 // What is summed and written: the mix, or a group's stem.
 struct Bus {
   MixFile file;
+  Part part{};
   std::unique_ptr<AudioWriter> writer{};
-  std::unique_ptr<LevelMeter> meter{};
+  std::unique_ptr<LevelMeter> meter{};  // where its file is what is delivered
   AudioBuffer sum{};
 };
 
-class Timeline {
- public:
-  Timeline(const Reel& reel, std::vector<PlacedClip> placed, const BatchOptions& options,
-           const MixOptions& what)
-      : placed_(std::move(placed)), what_(what) {
-    for (const auto& l : placed_) {
-      channels_ = std::max(channels_, open_audio(l.file)->info().channels);
-      frames_ = std::max(frames_, l.begin + l.frames);
+// Sums all into the buses, from the reel's beginning to its end.
+void write_sums(MixRun& run, std::vector<Bus>& buses, const std::atomic<bool>* pause,
+                const CancelToken& cancel, const Progress& progress) {
+  std::vector<Part> parts;
+  for (auto& bus : buses) parts.push_back(bus.part);
+  for (auto& bus : buses) bus.sum = AudioBuffer(run.channels(), block);
+  run.seek(0);
+  while (run.position() < run.end()) {
+    wait_while_paused(pause, cancel);
+    const auto n = static_cast<int>(std::min<Samples>(block, run.end() - run.position()));
+    std::vector<AudioBlock> sums;
+    for (auto& bus : buses) sums.push_back(bus.sum.block(0, n));
+    run.next(sums, parts);
+    for (size_t i = 0; i < buses.size(); ++i) {
+      buses[i].writer->write(sums[i]);
+      if (buses[i].meter) buses[i].meter->hear(sums[i]);
     }
-    std::ranges::stable_sort(placed_, {}, &PlacedClip::begin);
-    scratch_ = AudioBuffer(std::max(channels_, 1), block);
-    // Names are settled together.
-    std::vector<BatchJob> named;
-    const auto protects = std::make_shared<const std::vector<fs::path>>(source_files(reel));
-    const auto name = [&](const std::string& of, size_t group) {
-      named.push_back({fmt::format("{} {}", reel.name, of), of, reel.name, {}, false, {}});
-      named.back().protects = protects;
-      groups_.push_back(group);
-    };
-    if (what.mix) name("mix", whole);
-    for (size_t g = 0; what.stems && g < reel.groups.size(); ++g)
-      if (std::ranges::any_of(placed_, [&](const PlacedClip& l) { return l.group == g; }))
-        name(reel.groups[g].name, g);
-    BatchOptions naming = options;
-    naming.pattern = "{clip}";
-    naming.also.clear();
-    const auto names = output_names(named, naming);
-    make_folder(options.folder);
-    record_.emplace(options.folder, options.part, BatchRecord::Use::writing);
-    for (size_t i = 0; i < named.size(); ++i) {
-      Bus t;
-      t.file.name = named[i].group;
-      t.file.stem = groups_[i] != whole;
-      t.file.output = names[i];
-      t.writer = std::make_unique<AudioWriter>(t.file.output, WriteFormat{options.container, options.samples, reel.rate, channels_}, frames_, SourceMarks{"", 0});
-      t.meter = std::make_unique<LevelMeter>(StreamFormat{reel.rate, channels_, block}, Detail::full);
-      t.sum = AudioBuffer(channels_, block);
-      buses_.push_back(std::move(t));
-    }
+    if (progress) progress(static_cast<double>(run.position()) / static_cast<double>(run.end()));
   }
+}
 
-  std::vector<MixFile> run(const std::atomic<bool>* pause, const CancelToken& cancel, const Progress& progress) {
-    for (Samples at = 0; at < frames_; at += block) {
-      wait_while_paused(pause, cancel);
-      sum_and_write(at, static_cast<int>(std::min<Samples>(block, frames_ - at)));
-      if (progress) progress(static_cast<double>(at) / static_cast<double>(frames_));
-    }
-    std::vector<MixFile> out;
-    for (size_t i = 0; i < buses_.size(); ++i) {
-      Bus& t = buses_[i];
-      t.writer->commit();
-      record_->keep(t.file.output);
-      t.file.levels = t.meter->levels();
-      t.file.clipped = t.writer->clipped();
-      if (what_.target && !t.file.stem)
-        for (const Miss& miss : misses(*what_.target, t.file.levels)) t.file.missed.push_back(miss_text(miss));
-      out.push_back(std::move(t.file));
-    }
-    return out;
-  }
+Bus float_bus(const fs::path& file, const MixRun& run, double rate) {
+  Bus bus;
+  bus.writer = std::make_unique<AudioWriter>(
+      file, WriteFormat{Container::wav, SampleType::float32, rate, run.channels()}, run.end(),
+      SourceMarks{"", 0});
+  return bus;
+}
 
- private:
-  void sum_and_write(Samples at, int n) {
-    for (auto& t : buses_) t.sum.block(0, n).clear();
-    while (next_ < placed_.size() && placed_[next_].begin < at + n) sounding_.push_back(next_++);
-    std::erase_if(sounding_, [&](size_t i) {
-      PlacedClip& l = placed_[i];
-      if (!l.reader) {
-        l.reader = open_audio(l.file);
-        l.reader->seek(std::max<Samples>(
-            0, at - l.begin));  // what would come before the reel's beginning is not heard
-      }
-      add_to_buses(l, at, n);
-      if (l.begin + l.frames > at + n) return false;
-      l.reader.reset();
-      return true;
-    });
-    for (auto& t : buses_) {
-      t.writer->write(t.sum.block(0, n));
-      t.meter->hear(t.sum.block(0, n));
-    }
-  }
+// The files to be made, by their names, which are settled together.
+std::vector<MixFile> named_files(const Reel& reel, std::span<const PlacedSound> placed,
+                                 const BatchOptions& options, const MixOptions& what,
+                                 std::vector<Part>& parts) {
+  std::vector<BatchJob> jobs;
+  std::vector<MixFile> out;
+  const auto protects = std::make_shared<const std::vector<fs::path>>(source_files(reel));
+  const auto add = [&](const std::string& of, const Part& part) {
+    jobs.push_back({fmt::format("{} {}", reel.name, of), of, reel.name, {}, false, {}});
+    jobs.back().protects = protects;
+    out.push_back({of, part.has_value(), {}, {}, 0, {}});
+    parts.push_back(part);
+  };
+  if (what.mix) add("mix", std::nullopt);
+  for (size_t g = 0; what.stems && g < reel.groups.size(); ++g)
+    if (std::ranges::any_of(placed, [&](const PlacedSound& s) { return s.group == g; }))
+      add(reel.groups[g].name, g);
+  BatchOptions naming = options;
+  naming.pattern = "{clip}";
+  naming.also.clear();
+  const auto names = output_names(jobs, naming);
+  for (size_t i = 0; i < out.size(); ++i) out[i].output = names[i];
+  return out;
+}
 
-  void add_to_buses(PlacedClip& l, Samples at, int n) {
-    const auto offset = static_cast<int>(std::max<Samples>(0, l.begin - at));
-    const auto wanted = static_cast<int>(std::min<Samples>(n - offset, l.begin + l.frames - std::max(at, l.begin)));
-    const int own = l.reader->info().channels;
-    std::array<float*, max_channels> data{};
-    for (int c = 0; c < own; ++c) data[static_cast<size_t>(c)] = scratch_.channel(c).data();
-    const int got = l.reader->read({data.data(), own, wanted});
-    const bool middle = own == 1 && channels_ > 1;
-    const float gain = middle ? std::sqrt(0.5F) : 1.0F;
-    for (size_t t = 0; t < buses_.size(); ++t) {
-      if (groups_[t] != whole && groups_[t] != l.group) continue;
-      for (int c = 0; c < (middle ? 2 : own); ++c) {
-        const auto in = scratch_.channel(middle ? 0 : c);
-        const auto out = buses_[t].sum.channel(c).subspan(static_cast<size_t>(offset));
-        for (size_t i = 0; i < static_cast<size_t>(got); ++i) out[i] += gain * in[i];
-      }
-    }
-  }
+// What entered as a file leaves through the mix chain.
+void through_mix_chain(const Reel& reel, const fs::path& sum, const BatchOptions& options,
+                       MixFile& file, FindingStore& store, const CancelToken& cancel,
+                       const Progress& progress) {
+  ClipSound sound{sum, 0, -1, reel.rate, {}};
+  sound.place_s = 0;
+  const auto done = render_clip({plan_of(std::move(sound), reel.mix.chain), file.output,
+                                 options.container, options.samples},
+                                store, cancel, progress);
+  file.levels = done.after;
+  file.before = done.before;
+  file.clipped = done.clipped;
+  file.warnings = done.warnings;
+  for (const auto& step : reel.mix.chain.steps)
+    if (step.on) file.chain.emplace_back(step.type->label);
+}
 
-  std::vector<PlacedClip> placed_;
-  MixOptions what_;
-  std::vector<Bus> buses_;
-  std::optional<BatchRecord> record_;
-  std::vector<size_t> groups_;  // of each track; `whole`: the mix
-  std::vector<size_t> sounding_;
-  size_t next_ = 0;
-  int channels_ = 1;
-  Samples frames_ = 0;
-  AudioBuffer scratch_;
-};
+// A part of a whole progress.
+Progress part_of(const Progress& whole, double from, double to) {
+  if (!whole) return {};
+  return [=](double p) { whole(from + p * (to - from)); };
+}
 
 }  // namespace
 
-MixResult render_mix(const Reel& reel, const BatchOptions& options, const MixOptions& what, FindingStore& store, const CancelToken& cancel,
-                     const Progress& progress) {
+MixResult render_mix(const Reel& reel, const BatchOptions& options, const MixOptions& what,
+                     FindingStore& store, const CancelToken& cancel, const Progress& progress) {
   if (options.container == Container::flac && options.samples == SampleType::float32)
-    throw Error(Error::Kind::call, "FLAC cannot hold 32-bit float; choose 16 or 24 bits, or WAV.");
-  for (const auto& c : reel.clips)
-    if (!(c.place_s >= 0 && c.place_s <= latest_place_s))
-      throw Error(Error::Kind::call, fmt::format("{} stands at {} s; a clip may begin at 0 to {:.0f} s. Move it.", c.name, c.place_s, latest_place_s));
+    throw Error(Error::Kind::call,
+                "FLAC cannot hold 32-bit float; choose 16 or 24 bits, or WAV.");
   const TemporaryFolder temporary(fs::absolute(options.folder));
-  std::vector<int> ids;
-  for (const auto& c : reel.clips) ids.push_back(c.id);
-  const auto jobs = batch_jobs(reel, ids);
   BatchOptions through;
   through.folder = temporary.path();
-  through.pattern = "{number}";
-  through.samples = SampleType::float32;
   through.workers = options.workers;
   through.pause = options.pause;
+  const bool chain = what.mix && what.mix_chain &&
+                     std::ranges::any_of(reel.mix.chain.steps, &ChainStep::on);
+  auto clips = render_clips(reel, through, store, cancel, part_of(progress, 0, chain ? 0.6 : 0.8));
   MixResult result;
-  result.clips.resize(jobs.size());
-  result.clips = run_batch(jobs, through, store, cancel, [&](size_t i, const JobResult& r) {
-    result.clips[i] = r;
-    if (progress) progress(0.8 * share_done(jobs, result.clips));
-  });
-  cancel.check();
-  std::vector<PlacedClip> placed;
-  for (size_t i = 0; i < jobs.size(); ++i) {
-    if (result.clips[i].state != JobState::done) continue;
-    const Clip& clip = *reel.find(ids[i]);
-    // What comes before its beginning begins earlier.
-    const Samples begin = std::llround(clip.place_s * reel.rate) - result.clips[i].render.lead;
-    placed.push_back({begin, result.clips[i].render.after.frames, static_cast<size_t>(clip.group),
-                      result.clips[i].output});
-  }
-  if (placed.empty())
-    throw Error(Error::Kind::input, "No clip could be rendered, so there is nothing to mix.");
-  result.files =
-      Timeline(reel, std::move(placed), options, what).run(options.pause, cancel, [&](double p) {
-        if (progress) progress(0.8 + 0.2 * p);
-      });
+  result.clips = std::move(clips.results);
   for (auto& clip : result.clips) clip.output.clear();  // on its way only
+
+  std::vector<Part> parts;
+  result.files = named_files(reel, clips.placed, options, what, parts);
+  MixRun run(std::move(clips.placed));
+  make_folder(options.folder);
+  BatchRecord record(options.folder, options.part, BatchRecord::Use::writing);
+  const fs::path sum = temporary.path() / "sum.wav";
+  std::vector<Bus> buses;
+  for (size_t i = 0; i < parts.size(); ++i) {
+    if (chain && !parts[i]) {
+      buses.push_back(float_bus(sum, run, reel.rate));
+    } else {
+      Bus& bus = buses.emplace_back();
+      bus.writer = std::make_unique<AudioWriter>(
+          result.files[i].output,
+          WriteFormat{options.container, options.samples, reel.rate, run.channels()}, run.end(),
+          SourceMarks{"", 0});
+      bus.meter =
+          std::make_unique<LevelMeter>(StreamFormat{reel.rate, run.channels(), block}, Detail::full);
+    }
+    buses.back().part = parts[i];
+  }
+  write_sums(run, buses, options.pause, cancel, part_of(progress, chain ? 0.6 : 0.8, chain ? 0.7 : 1));
+  for (size_t i = 0; i < buses.size(); ++i) {
+    buses[i].writer->commit();
+    MixFile& file = result.files[i];
+    if (buses[i].meter) {
+      file.levels = buses[i].meter->levels();
+      file.clipped = buses[i].writer->clipped();
+    } else {
+      through_mix_chain(reel, sum, options, file, store, cancel, part_of(progress, 0.7, 1));
+    }
+    record.keep(file.output);
+    if (what.target && !file.stem)
+      for (const Miss& miss : misses(*what.target, file.levels))
+        file.missed.push_back(miss_text(miss));
+  }
   return result;
+}
+
+std::uint64_t sum_key(const Reel& reel) {
+  Hasher h;
+  h.add(reel.rate);
+  Planner planner(reel);
+  for (const auto& clip : reel.clips)
+    h.add(stage_keys(planner.plan(clip)).back()).add(clip.place_s).add(clip.id);
+  return h.value();
+}
+
+Source render_sum(const Reel& reel, const fs::path& folder, FindingStore& store,
+                  const CancelToken& cancel, const Progress& progress) {
+  BatchOptions through;
+  through.folder = folder;
+  through.only_changed = true;
+  auto clips = render_clips(reel, through, store, cancel, part_of(progress, 0, 0.9));
+  MixRun run(std::move(clips.placed));
+  const fs::path file = folder / fmt::format("sum-{}.wav", to_hex(sum_key(reel)));
+  std::vector<Bus> buses;
+  buses.push_back(float_bus(file, run, reel.rate));
+  write_sums(run, buses, nullptr, cancel, part_of(progress, 0.9, 1));
+  buses[0].writer->commit();
+  return {file, run.end(), reel.rate, run.channels(), 0};
 }
 
 }  // namespace drevan

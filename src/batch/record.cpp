@@ -191,6 +191,7 @@ std::optional<JobResult> BatchRecord::result_of(const Entries& entries, const fs
     JobResult r;
     r.output = output;
     r.also.assign(also.begin(), also.end());
+    r.render.lead = j.value("lead", Samples{0});
     r.render.before = levels_from(j.at("before"));
     r.render.after = levels_from(j.at("after"));
     r.render.before_outline = outline_from(j.value("before_outline", json::array()));
@@ -211,6 +212,7 @@ void BatchRecord::keep(const JobResult& r, std::uint64_t key) {
   json line{{"file", within(r.output)},
             {"key", to_hex(key)},
             {"state", state_of(r.output)},
+            {"lead", r.render.lead},
             {"before", exact(r.render.before)},
             {"after", exact(r.render.after)},
             {"before_outline", outline(r.render.before_outline)},

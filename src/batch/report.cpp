@@ -45,6 +45,14 @@ std::string missed_text(const std::vector<std::string>& missed) {
   return fmt::format("{}", fmt::join(all, " "));
 }
 
+std::string remarks(const MixFile& f) {
+  std::vector<std::string> all;
+  if (!f.chain.empty()) all.push_back(fmt::format("Mix chain: {}.", fmt::join(f.chain, ", ")));
+  if (!f.missed.empty()) all.push_back(missed_text(f.missed));
+  all.insert(all.end(), f.warnings.begin(), f.warnings.end());
+  return fmt::format("{}", fmt::join(all, " "));
+}
+
 std::string remarks(const JobResult& r) {
   std::vector<std::string> all;
   if (!r.problem.empty()) all.push_back(r.problem);
@@ -100,6 +108,9 @@ ordered_json report_json(const Report& report) {
   }
   for (const auto& f : files) {
     ordered_json one{{"name", f.name}, {"output", f.output.string()}, {"levels", to_json(f.levels)}};
+    if (!f.chain.empty()) one["mix_chain"] = f.chain;
+    if (f.before) one["before"] = to_json(*f.before);
+    if (!f.warnings.empty()) one["warnings"] = f.warnings;
     if (!f.missed.empty()) one["missed"] = f.missed;
     if (f.clipped > 0) one["clipped_samples"] = f.clipped;
     out["files"].push_back(std::move(one));
@@ -125,8 +136,13 @@ std::string report_csv(const Report& report) {
                        text(a.noise_floor_dbfs), quoted(remarks(r)));
   }
   for (const auto& f : files)
-    out += fmt::format("{},{},{},,{},{},,{},,{},{}\r\n", quoted(f.name), state_label(JobState::done), quoted(f.output.string()), text(f.levels.sample_peak_dbfs),
-                       text(f.levels.true_peak_dbtp), text(f.levels.loudness_lufs), text(f.levels.noise_floor_dbfs), quoted(missed_text(f.missed)));
+    out += fmt::format("{},{},{},{},{},{},{},{},{},{},{}\r\n", quoted(f.name),
+                       state_label(JobState::done), quoted(f.output.string()),
+                       f.before ? text(f.before->sample_peak_dbfs) : "",
+                       text(f.levels.sample_peak_dbfs), text(f.levels.true_peak_dbtp),
+                       f.before ? text(f.before->loudness_lufs) : "", text(f.levels.loudness_lufs),
+                       f.before ? text(f.before->noise_floor_dbfs) : "",
+                       text(f.levels.noise_floor_dbfs), quoted(remarks(f)));
   return out;
 }
 

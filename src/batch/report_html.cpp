@@ -106,10 +106,21 @@ std::string report_html(const Report& report) {
   for (const auto& f : files) {
     // Stems are parts: only the mix is judged.
     const auto by = f.stem ? std::nullopt : target;
-    out += fmt::format("<tr><td>{}<div class=q>{}</div></td><td></td>{}<td>{}{}<div class=q>{}{}</div></td></tr>\n", escaped(f.name), f.stem ? "stem" : "the whole reel",
-                       cell({}, f.levels, after_color, by), verdict_text(f.missed, by), list(f.missed),
-                       f.clipped > 0 ? fmt::format("<div>{} samples were over 0 dBFS and are clipped; write 32-bit float, or lower the reel's level.</div>", f.clipped) : "",
-                       escaped(f.output.filename().string()));
+    const std::string what =
+        f.stem            ? "stem"
+        : f.chain.empty() ? "the whole reel"
+                          : fmt::format("the whole reel through {}", fmt::join(f.chain, ", "));
+    const std::string clipped =
+        f.clipped > 0 ? fmt::format("<div>{} samples were over 0 dBFS and are clipped; write 32-bit "
+                                    "float, or lower the reel's level.</div>",
+                                    f.clipped)
+                      : "";
+    out += fmt::format(
+        "<tr><td>{}<div class=q>{}</div></td>{}{}<td>{}{}<div class=q>{}{}{}</div></td></tr>\n",
+        escaped(f.name), escaped(what),
+        f.before ? cell({}, *f.before, before_color, by) : "<td></td>",
+        cell({}, f.levels, after_color, by), verdict_text(f.missed, by), list(f.missed),
+        list(f.warnings), clipped, escaped(f.output.filename().string()));
   }
   return out + "</table></html>\n";
 }

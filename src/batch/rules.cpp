@@ -74,7 +74,7 @@ const Rule* rule_for(std::span<const Rule> rules, std::string_view group, std::s
 int apply_rules(Reel& reel, std::span<const Rule> rules) {
   int changed = 0;
   for (auto& clip : reel.clips) {
-    const Rule* rule = rule_for(rules, reel.groups.at(static_cast<size_t>(clip.group)).name, clip.name);
+    const Rule* rule = rule_for(rules, reel.group_of(clip).name, clip.name);
     if (!rule || rule->keep) continue;
     Chain next = rule->append ? clip.chain : Chain{};
     next.steps.insert(next.steps.end(), rule->recipe.chain.steps.begin(), rule->recipe.chain.steps.end());

@@ -105,6 +105,11 @@ Target find_target(const std::string& name) {
   throw Error(Error::Kind::call, fmt::format("There is no target \"{}\"; there are {}, or name a file of your own.", name, known));
 }
 
+std::optional<double> peak_limit(const Target& target) {
+  const auto &a = target.true_peak_dbtp.most, &b = target.sample_peak_dbfs.most;
+  return a && b ? std::min(*a, *b) : a ? a : b;
+}
+
 std::vector<Miss> misses(const Target& target, const Levels& levels) {
   std::vector<Miss> out;
   for (const Field& f : fields) {

@@ -34,6 +34,9 @@ std::span<const Target> targets();
 Target find_target(const std::string& name_or_file);
 Target target_from_text(const std::string& text, const std::string& where);
 
+/// The highest peak it allows, dB; empty: any.
+std::optional<double> peak_limit(const Target& target);
+
 /// One limit that is not met.
 struct Miss {
   std::string_view measure;    ///< "loudness"

@@ -45,7 +45,7 @@ struct RenderCall {
   std::string target;
   std::string share;    ///< "3/8"
   bool resume = false, overwrite = false;
-  bool mix = false, stems = false, clips = false;
+  bool mix = false, stems = false, clips = false, no_mix_chain = false;
   std::filesystem::path rules;
   std::vector<std::string> also;  ///< "flac:16"
   std::vector<std::filesystem::path> inputs;

@@ -56,6 +56,7 @@ class MainWindow : public QMainWindow {
   void refresh();
   void tell(const QString& text, bool failure);
   void show_printing(double share);
+  void show_summing(double share);
   bool save();
   bool save_as();
   /// Whether the reel may be left: saved, or given up on purpose.
@@ -77,7 +78,7 @@ class MainWindow : public QMainWindow {
   class VersionsDialog* versions_ = nullptr;
   class RecipesDialog* recipes_ = nullptr;
   class UnevenDialog* uneven_ = nullptr;
-  class QProgressDialog* printing_ = nullptr;
+  class QProgressDialog *printing_ = nullptr, *summing_ = nullptr;
   QAction *undo_ = nullptr, *redo_ = nullptr;
   QTimer* message_timer_ = nullptr;
 };

@@ -22,6 +22,7 @@
 #include "work/document.h"
 #include "work/jobs.h"
 #include "work/listening.h"
+#include "work/mix_sum.h"
 #include "work/printing.h"
 #include "work/selection.h"
 #include "work/recipe_files.h"
@@ -65,6 +66,7 @@ void MainWindow::make_reel_menu() {
   add(m, tr("Save"), QKeySequence::Save, [this] { save(); });
   add(m, tr("Save as ..."), QKeySequence("Ctrl+Shift+S"), [this] { save_as(); });
   m->addSeparator();
+  add(m, tr("The mix on the Bench"), QKeySequence("Ctrl+M"), [this] { work_.mix_sum.open(); });
   add(m, tr("Render the batch"), QKeySequence("Ctrl+Return"), [this] {
     show_place(1);
     batch_->render();
@@ -185,6 +187,8 @@ void MainWindow::make_versions_menu() {
     versions().raise();
   });
   connect(&work_.printing, &Printing::progress, this, &MainWindow::show_printing);
+  connect(&work_.mix_sum, &MixSum::progress, this, &MainWindow::show_summing);
+  connect(&work_.mix_sum, &MixSum::opened, this, [this] { show_place(0); });
 }
 
 RecipesDialog& MainWindow::recipes() {
@@ -214,6 +218,24 @@ void MainWindow::show_printing(double share) {
   const int waiting = work_.printing.waiting();
   printing_->setLabelText(waiting > 0 ? tr("Printing, %1 more to come ...").arg(waiting) : tr("Printing ..."));
   printing_->setValue(static_cast<int>(share * 999));
+}
+
+void MainWindow::show_summing(double share) {
+  if (share >= 1) {
+    if (summing_) summing_->deleteLater();
+    summing_ = nullptr;
+    return;
+  }
+  if (!summing_) {
+    summing_ = new QProgressDialog(tr("Summing the clips ..."), tr("Cancel"), 0, 1000, this);
+    summing_->setMinimumDuration(500);
+    connect(summing_, &QProgressDialog::canceled, this, [this] {
+      work_.mix_sum.cancel();
+      show_summing(1);
+      tell(tr("The mix shows the sum as it was."), false);
+    });
+  }
+  summing_->setValue(static_cast<int>(share * 999));
 }
 
 void MainWindow::make_listen_menu() {
@@ -342,7 +364,7 @@ void MainWindow::copy_chain_dialog() {
 void MainWindow::find_source_dialog() {
   const Clip* c = work_.selection.clip();
   if (!c) return;
-  const auto& source = work_.document.reel().sources[static_cast<size_t>(c->source)];
+  const auto& source = work_.document.reel().source_of(*c);
   const auto file = remember(QFileDialog::getOpenFileName(
       this, tr("Where is %1 now?").arg(QString::fromStdString(source.path.filename().string())), last_folder()));
   if (!file.isEmpty())

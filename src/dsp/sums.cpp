@@ -38,7 +38,33 @@ DREVAN_CLONES std::uint32_t largest_bits(const float* __restrict x, size_t n) no
   return most;
 }
 
+// Eight lanes side by side: a single minimum would wait for the one before it.
+DREVAN_CLONES void least_and_most(const float* __restrict x, size_t n, float* least,
+                                  float* most) noexcept {
+  std::array<float, lanes> low{}, high{};
+  low.fill(x[0]);
+  high.fill(x[0]);
+  size_t i = 0;
+  for (; i + lanes <= n; i += lanes)
+    for (size_t l = 0; l < lanes; ++l) {
+      low[l] = x[i + l] < low[l] ? x[i + l] : low[l];
+      high[l] = x[i + l] > high[l] ? x[i + l] : high[l];
+    }
+  *least = *std::ranges::min_element(low);
+  *most = *std::ranges::max_element(high);
+  for (; i < n; ++i) {
+    *least = std::min(*least, x[i]);
+    *most = std::max(*most, x[i]);
+  }
+}
+
 }  // namespace
+
+std::pair<float, float> least_and_most(std::span<const float> x) noexcept {
+  float least = 0, most = 0;
+  if (!x.empty()) least_and_most(x.data(), x.size(), &least, &most);
+  return {least, most};
+}
 
 double sum_of_squares(std::span<const float> x) noexcept { return products(x.data(), x.data(), x.size()); }
 

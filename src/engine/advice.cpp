@@ -128,6 +128,25 @@ void no_final_level(const Chain& c, Found& out) {
                  "Add normalise to -3 dB", std::move(mended)});
 }
 
+// Voices that are each below a target's peak add up to more (common practice, no source).
+void no_mix_limiter(const Chain& c, const LevelPath* levels, double ceiling_db, Found& out) {
+  if (std::ranges::any_of(c.steps, [](const ChainStep& s) { return s.on && is(s, "limiter"); }))
+    return;
+  const auto peak = levels && !levels->stages.empty() ? levels->stages.back().sample_peak_dbfs
+                                                      : std::nullopt;
+  if (peak && *peak < ceiling_db - 1) return;
+  Chain mended = c;
+  ChainStep limiter = make_step("limiter");
+  const auto at = static_cast<size_t>(parameter_index(*limiter.type, "ceiling_db"));
+  const Parameter& range = limiter.type->parameters[at];
+  limiter.settings.values[at] = std::clamp(ceiling_db, range.least, range.most);
+  mended.steps.push_back(std::move(limiter));
+  out.push_back({"no-mix-limiter",
+                 fmt::format("Nothing holds the mix below the target's peak of {:.1f} dB{}.",
+                             ceiling_db, peak ? fmt::format("; it reaches {:.1f}", *peak) : ""),
+                 fmt::format("Add a limiter at {:.1f} dB", ceiling_db), std::move(mended)});
+}
+
 // Calls `rule(step, place in the chain, what enters, what leaves)` for the steps that are on, until it
 // returns true.
 template <class Rule>
@@ -245,8 +264,10 @@ void over(const Chain& c, const LevelPath& levels, Found& out) {
 
 }  // namespace
 
-std::vector<Advice> advise(const Chain& chain, const LevelPath* levels, double rate, const RoomToneJudgement* tone) {
+std::vector<Advice> advise(const Chain& chain, const LevelPath* levels, double rate,
+                           const RoomToneJudgement* tone, std::optional<double> mix_ceiling_db) {
   Found out;
+  if (mix_ceiling_db) no_mix_limiter(chain, levels, *mix_ceiling_db, out);
   if (levels) over(chain, *levels, out);
   if (tone) tone_with_speech(chain, *tone, out);
   noise_behind(chain, out);

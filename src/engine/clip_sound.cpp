@@ -17,7 +17,7 @@ namespace fs = std::filesystem;
 namespace {
 
 ClipSound own_sound(const Reel& reel, const Clip& clip) {
-  const Source& source = reel.sources.at(static_cast<size_t>(clip.source));
+  const Source& source = reel.source_of(clip);
   return {source.path,    clip.begin,
           clip.frames,    reel.rate,
           clip.room_tone, {},
@@ -28,7 +28,7 @@ ClipSound own_sound(const Reel& reel, const Clip& clip) {
 
 ClipSound clip_sound(const Reel& reel, const Clip& clip) {
   ClipSound sound = own_sound(reel, clip);
-  const int from = reel.groups.at(static_cast<size_t>(clip.group)).room_tone_clip;
+  const int from = reel.group_of(clip).room_tone_clip;
   const Clip* other = from == clip.id ? nullptr : reel.find(from);
   if (!clip.room_tone && other && other->room_tone) sound.shared_tone = std::make_shared<const ClipSound>(own_sound(reel, *other));
   return sound;

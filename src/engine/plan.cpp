@@ -53,7 +53,7 @@ std::shared_ptr<const CommonClips> Planner::common(const Clip& clip, const Runni
   Hasher h;
   for (const auto& peer : before.clips) {
     if (peer.group != clip.group || !runs(reel_, peer, served.owner, *served.step)) continue;
-    if (check_source(reel_.sources[static_cast<size_t>(peer.source)], false) ==
+    if (check_source(reel_.source_of(peer), false) ==
         SourceState::missing) {
       all->left_out.push_back(peer.name);
       continue;
@@ -70,18 +70,24 @@ ClipPlan Planner::plan(const Clip& clip) {
   ClipPlan out{clip_sound(reel_, clip)};
   for (const auto& running : running_steps(reel_, clip)) {
     PlannedStep& step = out.steps.emplace_back(planned_step(*running.step));
-    // Those of group and reel count the reel's seconds. What is far from the clip has no part in its key; where a
-    // rewriter stands before, its length is not known yet.
     const bool rewritten = std::ranges::any_of(
         out.steps, [](const PlannedStep& s) { return s.type->rewrite != nullptr; });
-    for (auto& track : step.tracks) {
-      if (running.owner == ChainOwner::clip) continue;
-      Curve own = shifted(*track.curve, -clip.place_s);
-      if (!rewritten) own = within(own, 0, clip_seconds(reel_, clip) + ringing_s);
-      track.curve = std::make_shared<const Curve>(std::move(own));
-    }
+    step.tracks = own_tracks(reel_, clip, running, rewritten);
     if (running.owner != ChainOwner::clip && shares(*running.step))
       out.steps.back().common = common(clip, running);
+  }
+  return out;
+}
+
+std::vector<Track> own_tracks(const Reel& reel, const Clip& clip, const RunningStep& running,
+                              bool behind_rewriter) {
+  std::vector<Track> out = running.step->curves;
+  if (running.owner == ChainOwner::clip) return out;
+  for (auto& track : out) {
+    Curve own = shifted(*track.curve, -clip.place_s);
+    // What is far from the clip has no part in its key.
+    if (!behind_rewriter) own = within(own, 0, clip_seconds(reel, clip) + ringing_s);
+    track.curve = std::make_shared<const Curve>(std::move(own));
   }
   return out;
 }

@@ -54,6 +54,11 @@ class Planner {
   std::shared_ptr<Made> made_;
 };
 
+/// The curves of a clip's step in seconds of the sound that enters it. Those of group and reel count the reel's; what
+/// is far from the clip is left out, but behind a rewriter, where its length is not known.
+std::vector<Track> own_tracks(const Reel& reel, const Clip& clip, const RunningStep& running,
+                              bool behind_rewriter);
+
 /// The plan of one clip of a reel.
 ClipPlan plan_of(const Reel& reel, const Clip& clip);
 /// Of its own chain alone.

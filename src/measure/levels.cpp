@@ -96,7 +96,8 @@ struct LevelMeter::Impl {
   void add(const AudioBlock& block) {
     float block_peak = 0;
     for (int c = 0; c < block.channels(); ++c)
-      block_peak = std::max(block_peak, largest_magnitude(block.channel(c)));
+      block_peak = std::max(block_peak, take_peak(block.channel(c)));
+    frames += block.frames();
     word_peak = std::max(word_peak, block_peak);
     if (true_peak) true_peak->hear(block, static_cast<double>(block_peak));
     until_tenth += block.frames();
@@ -107,6 +108,19 @@ struct LevelMeter::Impl {
       word_peak = 0;
       word_tenths = 0;
     }
+  }
+
+  // The largest magnitude of a channel's next samples.
+  float take_peak(std::span<const float> in) {
+    const float most = largest_magnitude(in);
+    if (most >= clip_level)
+      clipped += std::ranges::count_if(in, [](float x) { return std::abs(x) >= clip_level; });
+    if (most > peak) {
+      peak = most;
+      const auto at = std::ranges::find_if(in, [&](float x) { return std::abs(x) == most; });
+      peak_at = frames + (at - in.begin());
+    }
+    return most;
   }
 
   // The level that `share` of the words above `least_db` stay below.
@@ -144,18 +158,7 @@ LevelMeter& LevelMeter::operator=(LevelMeter&&) noexcept = default;
 
 void LevelMeter::hear(const AudioBlock& block) {
   Impl& m = *impl_;
-  for (int c = 0; c < block.channels(); ++c) {
-    const auto in = block.channel(c);
-    const float peak = largest_magnitude(in);
-    m.sum_squares += sum_of_squares(in);
-    if (peak >= clip_level)
-      m.clipped += std::ranges::count_if(in, [](float x) { return std::abs(x) >= clip_level; });
-    if (peak > m.peak) {
-      m.peak = peak;
-      m.peak_at = m.frames + (std::ranges::find_if(in, [&](float x) { return std::abs(x) == peak; }) - in.begin());
-    }
-  }
-  m.frames += block.frames();
+  for (int c = 0; c < block.channels(); ++c) m.sum_squares += sum_of_squares(block.channel(c));
   m.floor.hear(block);
   m.loudness.hear(block);
   // Words are looked for in tenths of a second.

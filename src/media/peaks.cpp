@@ -9,6 +9,7 @@
 #include <fstream>
 
 #include "audio/hash.h"
+#include "dsp/sums.h"
 #include "media/reader.h"
 
 namespace drevan {
@@ -98,7 +99,8 @@ void Outline::hear(const AudioBlock& block) {
     const auto take = static_cast<int>(std::min<Samples>(next - at_, block.frames() - done));
     PeakPair& cell = cells_[static_cast<size_t>(column)];
     for (int c = 0; c < block.channels(); ++c) {
-      const auto [low, high] = std::ranges::minmax(block.channel(c).subspan(static_cast<size_t>(done), static_cast<size_t>(take)));
+      const auto [low, high] = least_and_most(
+          block.channel(c).subspan(static_cast<size_t>(done), static_cast<size_t>(take)));
       cell.low = std::min(cell.low, low);
       cell.high = std::max(cell.high, high);
     }

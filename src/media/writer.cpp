@@ -9,6 +9,7 @@
 #include <vector>
 
 #include "audio/error.h"
+#include "dsp/clones.h"
 #include "media/interleave.h"
 
 namespace drevan {
@@ -19,25 +20,54 @@ std::string_view extension(Container container) {
   return container == Container::wav ? ".wav" : ".flac";
 }
 
-Samples quantise(std::span<const float> in, std::span<std::int32_t> out, int bits,
-                 std::uint64_t& state) {
+namespace {
+
+// Triangular over +-1 LSB. xorshift64* (Marsaglia 2003, Vigna 2016): the difference of two 32-bit numbers a step.
+void fill_dither(std::span<double> out, std::uint64_t& state) {
+  std::uint64_t s = state;
+  for (double& d : out) {
+    s ^= s >> 12;
+    s ^= s << 25;
+    s ^= s >> 27;
+    const std::uint64_t r = s * 0x2545f4914f6cdd1dULL;
+    d = static_cast<double>(static_cast<std::int64_t>(r >> 32) -
+                            static_cast<std::int64_t>(r & 0xffffffffU)) *
+        0x1p-32;
+  }
+  state = s;
+}
+
+// Returns how many had to be clipped.
+DREVAN_CLONES Samples round_with(const double* __restrict dither, const float* __restrict in,
+                                 std::int32_t* __restrict out, size_t n, int bits) {
   const auto scale = static_cast<double>(1LL << (bits - 1));
   const double highest = scale - 1;
-  const int shift = 32 - bits;
-  Samples clipped = 0;
-  for (size_t i = 0; i < in.size(); ++i) {
-    // xorshift64* (Marsaglia 2003, Vigna 2016): two 32-bit numbers a step, their difference is
-    // triangular over +-1 LSB.
-    state ^= state >> 12;
-    state ^= state << 25;
-    state ^= state >> 27;
-    const std::uint64_t r = state * 0x2545f4914f6cdd1dULL;
-    const double dither =
-        (static_cast<double>(r >> 32) - static_cast<double>(r & 0xffffffffU)) * 0x1p-32;
+  const std::int32_t left = 1 << (32 - bits);
+  // Added and taken off, it leaves a whole number, the nearest or the even one, as nearbyint() does.
+  constexpr double whole = 0x1.8p52;
+  std::int32_t clipped = 0;
+  for (size_t i = 0; i < n; ++i) {
     const double x = static_cast<double>(in[i]) * scale;
-    if (x > highest || x < -scale) ++clipped;
-    const double y = std::min(std::max(std::nearbyint(x + dither), -scale), highest);
-    out[i] = static_cast<std::int32_t>(static_cast<std::int64_t>(y) * (1LL << shift));
+    clipped += static_cast<std::int32_t>(x > highest) + static_cast<std::int32_t>(x < -scale);
+    double y = x + dither[i];
+    y = y < -scale ? -scale : y;
+    y = y > highest ? highest : y;
+    out[i] = static_cast<std::int32_t>(y + whole - whole) * left;
+  }
+  return clipped;
+}
+
+}  // namespace
+
+Samples quantise(std::span<const float> in, std::span<std::int32_t> out, int bits,
+                 std::uint64_t& state) {
+  Samples clipped = 0;
+  std::array<double, 512> dither{};
+  for (size_t done = 0; done < in.size();) {
+    const size_t n = std::min(dither.size(), in.size() - done);
+    fill_dither(std::span(dither).first(n), state);
+    clipped += round_with(dither.data(), in.data() + done, out.data() + done, n, bits);
+    done += n;
   }
   return clipped;
 }

@@ -52,6 +52,11 @@ struct Draft {
   }
 };
 
+// What the mix does not have.
+void require_clip(int clip, const char* what) {
+  if (clip == mix_clip_id) throw impossible(fmt::format("The mix {}.", what));
+}
+
 std::string moved_label(std::string_view what, ChainOwner from, ChainOwner to) {
   if (from == to) return fmt::format("Move {}", what);
   return fmt::format("{} for {}", what,
@@ -154,6 +159,7 @@ Edit sit_out(const Reel& reel, int clip, StepId step, bool out) {
 }
 
 Edit sit_out_of_group(const Reel& reel, int clip, bool out) {
+  require_clip(clip, "is of no group");
   Draft d(reel, clip);
   drevan::sit_out_of_group(d.edit.next, clip, out);
   return d.done(
@@ -198,12 +204,14 @@ Edit add_clips(const Reel& reel, std::span<const Source> sources, const std::str
 }
 
 Edit remove_clips(const Reel& reel, std::span<const int> clips) {
+  for (const int clip : clips) require_clip(clip, "is what all clips make together; it cannot be removed");
   Edit edit{reel, fmt::format("Remove {}", counted(clips.size(), "clip"))};
   drevan::remove_clips(edit.next, clips);
   return edit;
 }
 
 Edit rename_clip(const Reel& reel, int clip, const std::string& name) {
+  require_clip(clip, "is called after its reel");
   Draft d(reel, clip);
   const auto first = name.find_first_not_of(" \t\n\r"), last = name.find_last_not_of(" \t\n\r");
   if (first == std::string::npos) throw impossible("A clip needs a name.");
@@ -212,6 +220,7 @@ Edit rename_clip(const Reel& reel, int clip, const std::string& name) {
 }
 
 Edit set_room_tone(const Reel& reel, int clip, std::optional<SecondsRange> range) {
+  require_clip(clip, "has no room of its own; mark the room tone in the clips");
   Draft d(reel, clip);
   if (range) {
     const double length = clip_seconds(reel, d.clip);
@@ -224,6 +233,7 @@ Edit set_room_tone(const Reel& reel, int clip, std::optional<SecondsRange> range
 }
 
 Edit share_room_tone(const Reel& reel, int clip, bool share) {
+  require_clip(clip, "has no room tone");
   Draft d(reel, clip);
   if (share && !d.clip.room_tone)
     throw impossible(fmt::format("{} has no room tone to share; mark it first.", d.clip.name));
@@ -232,6 +242,7 @@ Edit share_room_tone(const Reel& reel, int clip, bool share) {
 }
 
 Edit relink(const Reel& reel, int clip, const std::filesystem::path& file) {
+  require_clip(clip, "has no source; find those of the clips");
   Draft d(reel, clip);
   const int found = drevan::relink(d.edit.next, d.clip.source, file);
   d.edit.told = fmt::format("{} found again", counted(static_cast<size_t>(found), "source"));

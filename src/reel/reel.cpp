@@ -17,6 +17,7 @@ namespace drevan {
 namespace fs = std::filesystem;
 
 const Clip* Reel::find(int clip_id) const {
+  if (clip_id == mix_clip_id) return &mix;
   const auto at = std::ranges::find(clips, clip_id, &Clip::id);
   return at == clips.end() ? nullptr : &*at;
 }
@@ -24,15 +25,41 @@ Clip* Reel::find(int clip_id) {
   return const_cast<Clip*>(static_cast<const Reel*>(this)->find(clip_id));
 }
 
+const Source& Reel::source_of(const Clip& clip) const {
+  return is_mix(clip) ? mix_source : sources.at(static_cast<size_t>(clip.source));
+}
+
+const Group& Reel::group_of(const Clip& clip) const {
+  static const Group none;
+  return is_mix(clip) ? none : groups.at(static_cast<size_t>(clip.group));
+}
+
+Reel with_mix_source(Reel reel, const Source& sum) {
+  reel.mix_source = sum;
+  reel.mix.frames = sum.frames;
+  return reel;
+}
+
+std::span<const ChainOwner> owners_of(const Clip& clip) {
+  static constexpr ChainOwner all[] = {ChainOwner::clip, ChainOwner::group, ChainOwner::reel};
+  return std::span(all).first(is_mix(clip) ? 1 : 3);
+}
+
 const Chain& chain_of(const Reel& reel, const Clip& clip, ChainOwner owner) {
   switch (owner) {
-    case ChainOwner::clip: return clip.chain;
-    case ChainOwner::group: return reel.groups.at(static_cast<size_t>(clip.group)).chain;
-    case ChainOwner::reel: break;
+    case ChainOwner::clip:
+      return clip.chain;
+    case ChainOwner::group:
+      return reel.group_of(clip).chain;
+    case ChainOwner::reel:
+      break;
   }
-  return reel.chain;
+  static const Chain none;
+  return is_mix(clip) ? none : reel.chain;
 }
 Chain& chain_of(Reel& reel, Clip& clip, ChainOwner owner) {
+  if (is_mix(clip) && owner != ChainOwner::clip)
+    throw Error(Error::Kind::call, "The mix has a chain of its own alone.");
   return const_cast<Chain&>(chain_of(std::as_const(reel), std::as_const(clip), owner));
 }
 
@@ -43,13 +70,9 @@ bool runs(const Reel& reel, const Clip& clip, ChainOwner owner, const ChainStep&
   return owner != ChainOwner::group || !sits_out_of_group(reel, clip);
 }
 
-namespace {
-constexpr ChainOwner in_order[] = {ChainOwner::clip, ChainOwner::group, ChainOwner::reel};
-}
-
 std::vector<RunningStep> running_steps(const Reel& reel, const Clip& clip) {
   std::vector<RunningStep> out;
-  for (const auto owner : in_order) {
+  for (const auto owner : owners_of(clip)) {
     const auto& steps = chain_of(reel, clip, owner).steps;
     for (size_t i = 0; i < steps.size(); ++i)
       if (runs(reel, clip, owner, steps[i])) out.push_back({owner, i, &steps[i]});
@@ -64,11 +87,9 @@ bool sounds_the_same(const Reel& a, const Reel& b, int clip_id) {
   const auto range = [](const Clip& clip) {
     return std::tie(clip.begin, clip.frames, clip.room_tone, clip.chain);
   };
-  const Group &g = a.groups.at(static_cast<size_t>(c->group)),
-              &h = b.groups.at(static_cast<size_t>(d->group));
-  if (range(*c) != range(*d) ||
-      a.sources.at(static_cast<size_t>(c->source)) != b.sources.at(static_cast<size_t>(d->source)))
-    return false;
+  const Group &g = a.group_of(*c), &h = b.group_of(*d);
+  if (range(*c) != range(*d) || a.source_of(*c) != b.source_of(*d)) return false;
+  if (is_mix(*c)) return true;
   if (g.chain != h.chain || g.sits_out != h.sits_out || a.chain != b.chain ||
       g.room_tone_clip != h.room_tone_clip)
     return false;
@@ -82,7 +103,7 @@ bool sounds_the_same(const Reel& a, const Reel& b, int clip_id) {
 }
 
 std::optional<StepPlace> place_of(const Reel& reel, const Clip& clip, StepId id) {
-  for (const auto owner : in_order) {
+  for (const auto owner : owners_of(clip)) {
     const auto& steps = chain_of(reel, clip, owner).steps;
     const auto at = std::ranges::find(steps, id, &ChainStep::id);
     if (id != 0 && at != steps.end()) return StepPlace{owner, static_cast<int>(at - steps.begin())};
@@ -97,7 +118,7 @@ const ChainStep* find_step(const Reel& reel, const Clip& clip, StepId id) {
 }
 
 std::vector<Chain*> live_chains(Reel& reel) {
-  std::vector<Chain*> out{&reel.chain};
+  std::vector<Chain*> out{&reel.chain, &reel.mix.chain};
   for (auto& group : reel.groups) out.push_back(&group.chain);
   for (auto& clip : reel.clips) out.push_back(&clip.chain);
   return out;
@@ -116,7 +137,7 @@ void settle_step_ids(Reel& reel) {
 }
 
 void take_group_chain(const Reel& reel, Clip& clip) {
-  for (const auto& step : reel.groups.at(static_cast<size_t>(clip.group)).chain.steps)
+  for (const auto& step : reel.group_of(clip).chain.steps)
     if (runs(reel, clip, ChainOwner::group, step)) {
       ChainStep own = step;
       own.sits_out.clear();
@@ -148,14 +169,16 @@ void each_list(AnyReel& reel, Do&& act) {
 }  // namespace
 
 void sit_out_of_group(Reel& reel, int clip_id, bool out) {
-  if (const Clip* clip = reel.find(clip_id)) put(reel.groups.at(static_cast<size_t>(clip->group)).sits_out, clip_id, out);
+  const Clip* clip = reel.find(clip_id);
+  if (clip && !is_mix(*clip))
+    put(reel.groups.at(static_cast<size_t>(clip->group)).sits_out, clip_id, out);
 }
 bool sits_out_of_group(const Reel& reel, const Clip& clip) {
-  return std::ranges::binary_search(reel.groups.at(static_cast<size_t>(clip.group)).sits_out,
+  return std::ranges::binary_search(reel.group_of(clip).sits_out,
                                     clip.id);
 }
 bool lends_room_tone(const Reel& reel, const Clip& clip) {
-  return reel.groups.at(static_cast<size_t>(clip.group)).room_tone_clip == clip.id;
+  return reel.group_of(clip).room_tone_clip == clip.id;
 }
 void sit_out_of_step(ChainStep& step, int clip_id, bool out) { put(step.sits_out, clip_id, out); }
 
@@ -190,7 +213,7 @@ SourceState check_source(const Source& source, bool thorough, const CancelToken*
 }
 
 double clip_seconds(const Reel& reel, const Clip& clip) {
-  return static_cast<double>(clip.frames) / reel.sources.at(static_cast<size_t>(clip.source)).rate;
+  return static_cast<double>(clip.frames) / reel.source_of(clip).rate;
 }
 
 void require_room_tone(const SecondsRange& range, double clip_s, const std::string& clip) {

@@ -73,6 +73,17 @@ struct Group {
   friend bool operator==(const Group&, const Group&) = default;
 };
 
+/// The sum of all clips is worked on as a clip too: Reel::find() gives it under this id. Its chain is the mix chain, and
+/// it is of no group.
+inline constexpr int mix_clip_id = -1;
+inline Clip the_mix() {
+  Clip mix;
+  mix.id = mix_clip_id;
+  mix.name = "The mix";
+  mix.source = mix.group = -1;
+  return mix;
+}
+
 struct Reel {
   std::string name;
   double rate = 48000;  ///< working rate, Hz
@@ -80,24 +91,38 @@ struct Reel {
   std::vector<Group> groups;
   std::vector<Clip> clips;
   Chain chain;
+  Clip mix = the_mix();  ///< see mix_clip_id
+  Source mix_source;    ///< what the sum was rendered into, to be looked at; neither kept in files nor compared
   std::string target;   ///< what it is delivered by: one of Drevan's own by id, or a file; empty: none
   int last_clip_id = 0; ///< the highest id that any clip of it ever had: none comes again
   StepId last_step_id = 0;  ///< the same of steps; as their ids, it is not compared
   friend bool operator==(const Reel& a, const Reel& b) {
     const auto all = [](const Reel& r) {
-      return std::tie(r.name, r.rate, r.sources, r.groups, r.clips, r.chain, r.target,
-                      r.last_clip_id);
+      return std::tie(r.name, r.rate, r.sources, r.groups, r.clips, r.chain, r.mix.chain,
+                      r.target, r.last_clip_id);
     };
     return all(a) == all(b);
   }
 
   const Clip* find(int clip_id) const;
   Clip* find(int clip_id);
+
+  const Source& source_of(const Clip& clip) const;
+  /// Of the mix: a group without a chain.
+  const Group& group_of(const Clip& clip) const;
 };
+
+inline bool is_mix(const Clip& clip) { return clip.id == mix_clip_id; }
+/// The reel, whose sum was rendered into `sum`.
+Reel with_mix_source(Reel reel, const Source& sum);
 
 /// The three chains a clip's sound flows through, in this order.
 enum class ChainOwner { clip, group, reel };
 
+/// The chains a clip has: the mix only its own.
+std::span<const ChainOwner> owners_of(const Clip& clip);
+
+/// Throws Error(call) for a chain that the mix does not have.
 Chain& chain_of(Reel& reel, Clip& clip, ChainOwner owner);
 const Chain& chain_of(const Reel& reel, const Clip& clip, ChainOwner owner);
 
@@ -128,7 +153,7 @@ std::optional<StepPlace> place_of(const Reel& reel, const Clip& clip, StepId id)
 /// The step of a clip's chains, or nullptr.
 const ChainStep* find_step(const Reel& reel, const Clip& clip, StepId id);
 
-/// All chains of a reel: its own, its groups', its clips'; not those that versions remember.
+/// All chains of a reel: its own, the mix's, its groups', its clips'; not those that versions remember.
 std::vector<Chain*> live_chains(Reel& reel);
 
 /// Gives ids to steps that have none, or one that stands in an earlier chain already: reel, groups, clips.

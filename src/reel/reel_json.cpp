@@ -206,6 +206,7 @@ std::string reel_to_text(const Reel& reel, const fs::path& folder) {
     out["clips"].push_back(std::move(one));
   }
   out["chain"] = to_json(reel.chain);
+  if (!reel.mix.chain.steps.empty()) out["mix_chain"] = to_json(reel.mix.chain);
   return dump_json(out, 1);
 }
 
@@ -214,7 +215,7 @@ Reel reel_from_text(const std::string& text, const fs::path& folder, const std::
   check_version(j, "drevan_reel", newest_reel, where);
   only_members(j,
                {"drevan_reel", "name", "rate_hz", "target", "last_clip_id", "last_step_id",
-                "sources", "groups", "clips", "chain"},
+                "sources", "groups", "clips", "chain", "mix_chain"},
                where);
   Reel reel;
   reel.name = member<std::string>(j, "name", "", where);
@@ -237,6 +238,8 @@ Reel reel_from_text(const std::string& text, const fs::path& folder, const std::
   for (auto& g : reel.groups)
     if (!reel.find(g.room_tone_clip)) g.room_tone_clip = 0;
   reel.chain = chain_member(j, where);
+  if (j.contains("mix_chain"))
+    reel.mix.chain = chain_from_json(j.at("mix_chain"), where + ", the mix");
   reel.target = member<std::string>(j, "target", "", where);
   reel.last_clip_id = std::max(0, member(j, "last_clip_id", 0, where));
   for (const auto& c : reel.clips) reel.last_clip_id = std::max(reel.last_clip_id, c.id);

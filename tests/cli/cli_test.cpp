@@ -249,5 +249,25 @@ TEST(Cli, MixAndStemsAreWrittenAndWhatIsAboutClipsIsRefusedWithoutThem) {
   EXPECT_EQ(test::names_in(t / "out").size(), 6U) << r.out;  // the mix and five groups
 }
 
+TEST(Cli, TheMixGoesThroughItsChainUnlessItIsLeftOut) {
+  const TempFolder t;
+  AudioBuffer tone = test::sine(440, 0.25, 1);
+  test::write_wav(t / "tone.wav", tone);
+  Reel reel;
+  reel.name = "Tone";
+  add_clip(reel, examine_source(t / "tone.wav"), "G");
+  reel.mix.chain.steps = {make_step("gain")};
+  reel.mix.chain.steps[0].settings.values[0] = -12;
+  save_reel(reel, t / "tone.reel");
+  const std::string base = "render --reel " + (t / "tone.reel").string() + " --mix --out ";
+  const auto with = call(base + (t / "with").string());
+  EXPECT_EQ(with.code, 0) << with.out;
+  EXPECT_NE(with.out.find("through the mix chain: Gain"), std::string::npos) << with.out;
+  const auto without = call(base + (t / "without").string() + " --no-mix-chain");
+  EXPECT_EQ(without.code, 0) << without.out;
+  const auto level = [](const fs::path& file) { return test::rms_db(test::read_all(file).channel(0)); };
+  EXPECT_NEAR(level(t / "without" / "Tone mix.wav") - level(t / "with" / "Tone mix.wav"), 12, 0.01);
+}
+
 }  // namespace
 }  // namespace drevan

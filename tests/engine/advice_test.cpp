@@ -189,5 +189,23 @@ TEST(Advice, AKnockInAMeasuredClipIsFound) {
   EXPECT_GT(*mended.stages.back().loudness_lufs, *levels.stages.back().loudness_lufs + 6);
 }
 
+TEST(Advice, AMixThatIsDeliveredNeedsALimiter) {
+  LevelPath levels;
+  levels.stages.resize(2);
+  levels.stages.back().sample_peak_dbfs = -0.3;
+  const auto all = advise(chain_of({"compressor"}), &levels, 48000, nullptr, -1.0);
+  ASSERT_FALSE(all.empty());
+  EXPECT_EQ(all[0].rule, "no-mix-limiter");
+  EXPECT_EQ(all[0].mended.steps.back().type->id, "limiter");
+  EXPECT_TRUE(advise(all[0].mended, nullptr, 48000, nullptr, -1.0).empty());
+  const auto silent = [](const std::vector<Advice>& of) {
+    return std::ranges::find(of, "no-mix-limiter", &Advice::rule) == of.end();
+  };
+  // Far below, or of a clip, there is no need.
+  levels.stages.back().sample_peak_dbfs = -9;
+  EXPECT_TRUE(silent(advise(chain_of({"compressor"}), &levels, 48000, nullptr, -1.0)));
+  EXPECT_TRUE(silent(advise(chain_of({"compressor"}))));
+}
+
 }  // namespace
 }  // namespace drevan

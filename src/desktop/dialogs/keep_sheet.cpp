@@ -70,14 +70,14 @@ KeepSheet::KeepSheet(const Reel& reel, const Clip& clip, QWidget* parent) : QDia
 
 void KeepSheet::show_steps(const Reel& reel, const Clip& clip) {
   const bool own = !clip.chain.steps.empty();
-  for (const auto owner : {ChainOwner::clip, ChainOwner::group, ChainOwner::reel})
+  for (const auto owner : owners_of(clip))
     for (ChainStep step : chain_of(reel, clip, owner).steps) {
       // In a recipe seconds count from where it is used.
       if (owner != ChainOwner::clip) shift_curves(step, -clip.place_s);
       const QString where = owner == ChainOwner::clip ? QString()
                             : owner == ChainOwner::group
                                 ? tr("   (%1)").arg(QString::fromStdString(
-                                      reel.groups[static_cast<size_t>(clip.group)].name))
+                                      reel.group_of(clip).name))
                                 : tr("   (the whole reel)");
       add_step(step, where, owner == ChainOwner::clip || !own);
     }

@@ -107,7 +107,7 @@ void UnevenDialog::show_found(const std::vector<Uneven>& found) {
     auto* item = new QTreeWidgetItem(
         list_,
         {QString::fromStdString(c->name),
-         QString::fromStdString(work_.document.reel().groups[static_cast<size_t>(c->group)].name),
+         QString::fromStdString(work_.document.reel().group_of(*c).name),
          QString::fromStdString(f.told)});
     item->setData(0, Qt::UserRole, c->id);
     item->setToolTip(2, item->text(2));

@@ -57,7 +57,7 @@ void ReductionPicture::draw_spectra(QPainter& p) const {
   }
   if (!found()) return;
   const auto& source =
-      work_.document.reel().sources[static_cast<size_t>(work_.selection.clip()->source)];
+      work_.document.reel().source_of(*work_.selection.clip());
   const auto power = step()->type->learned_power(*found(), {rate, source.channels});
   if (power.size() <= 1) return;
   const double size = 2.0 * static_cast<double>(power.size() - 1);

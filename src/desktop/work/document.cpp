@@ -39,8 +39,24 @@ Document::Document(Notices& notices, QObject* parent)
 Document::~Document() { leave(); }
 
 bool Document::missing(const Clip& clip) const {
-  return check_source(reel().sources[static_cast<size_t>(clip.source)], false) ==
+  return check_source(reel().source_of(clip), false) ==
          SourceState::missing;
+}
+
+std::shared_ptr<const Reel> Document::shared() const {
+  auto bare = preview_ ? preview_ : history_.shared();
+  if (mix_source_.frames == 0) return bare;
+  if (with_mix_of_ != bare) {
+    with_mix_ = std::make_shared<const Reel>(with_mix_source(*bare, mix_source_));
+    with_mix_of_ = std::move(bare);
+  }
+  return with_mix_;
+}
+
+void Document::set_mix_source(const Source& sum) {
+  mix_source_ = sum;
+  with_mix_of_.reset();
+  Q_EMIT reel_changed();
 }
 
 // --- files ---
@@ -48,6 +64,8 @@ bool Document::missing(const Clip& clip) const {
 void Document::reset(Reel reel) {
   source_worker_.cancel();
   preview_.reset();
+  mix_source_ = {};
+  with_mix_of_.reset();
   history_ = History(std::move(reel));
   ++reel_number_;
   Q_EMIT opened();

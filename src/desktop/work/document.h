@@ -23,7 +23,7 @@ class Document : public QObject {
 
   /// As it is now, or as a preview shows it.
   const Reel& reel() const { return *shared(); }
-  std::shared_ptr<const Reel> shared() const { return preview_ ? preview_ : history_.shared(); }
+  std::shared_ptr<const Reel> shared() const;
   const History& history() const { return history_; }
   const std::filesystem::path& file() const { return file_.path(); }
   /// Another one for each reel that is opened or begun.
@@ -54,6 +54,9 @@ class Document : public QObject {
   void go_to(int state);
   void set_target(const QString& name_or_file);
   void clear_unused_versions();
+
+  /// What the sum was rendered into is part of what is shown, and of no edit.
+  void set_mix_source(const Source& sum);
 
   // --- previews ---
   /// Everything shows and plays this until end_preview() or an edit.
@@ -89,6 +92,9 @@ class Document : public QObject {
   ReelFile file_;
   History history_;
   std::shared_ptr<const Reel> preview_;
+  Source mix_source_;
+  // The reel with it, and of which that was made.
+  mutable std::shared_ptr<const Reel> with_mix_, with_mix_of_;
   int reel_number_ = 0;
   std::string target_name_;
   std::optional<Target> target_;

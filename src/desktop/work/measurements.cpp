@@ -106,6 +106,7 @@ std::optional<PlayPlan> Measurements::play_plan() const {
   plan.clip = levels_plan_;
   const auto running = running_steps(document_.reel(), *c);
   if (running.size() != plan.clip.steps.size()) return std::nullopt;
+  bool rewritten = false;
   for (size_t i = 0; i < running.size(); ++i) {
     PlannedStep& step = plan.clip.steps[i];
     const ChainStep& now = *running[i].step;
@@ -114,6 +115,8 @@ std::optional<PlayPlan> Measurements::play_plan() const {
       if (step.type->parameters[p].learned_from && step.settings[p] != now.settings[p])
         return std::nullopt;
     step.settings = now.settings;
+    rewritten = rewritten || step.type->rewrite;
+    step.tracks = own_tracks(document_.reel(), *c, running[i], rewritten);
   }
   plan.findings = levels_->findings;
   plan.rewritten = levels_->rewritten;

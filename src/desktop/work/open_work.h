@@ -5,6 +5,7 @@
 #include "work/jobs.h"
 #include "work/listening.h"
 #include "work/measurements.h"
+#include "work/mix_sum.h"
 #include "work/notices.h"
 #include "work/printing.h"
 #include "work/selection.h"
@@ -22,9 +23,11 @@ struct OpenWork {
   ShelfMeasurements shelf{notices, document, selection, measurements};
   Listening listening{notices, document, selection, measurements};
   Jobs jobs{notices, document, selection, measurements};
+  MixSum mix_sum{notices, document, selection, measurements};
   Printing printing{notices, document, selection, measurements};
 
-  Work parts{notices, document, selection, measurements, shelf, listening, jobs, printing};
+  Work parts{notices, document, selection, measurements, shelf, listening, jobs, mix_sum,
+             printing};
 };
 
 }  // namespace drevan::desktop

@@ -103,7 +103,7 @@ void Printing::print_group() {
                               "find it with Clip, Find the source.")
                                .arg(QString::fromStdString(c.name)));
     Job& job = jobs.emplace_back(c.id, PrintRequest{std::move(plan), std::nullopt, fade_s(), {}},
-                                 c.chain, false, bare.groups[static_cast<size_t>(c.group)].chain);
+                                 c.chain, false, bare.group_of(c).chain);
     for (const auto& running : running_steps(bare, c))
       job.version.made_with.steps.push_back(*running.step);
     job.version.made_with = for_everyone(std::move(job.version.made_with));
@@ -112,7 +112,7 @@ void Printing::print_group() {
   if (jobs.empty()) return notices_.warn(tr("The group's clips have no steps to print."));
   start(std::move(jobs),
         tr("Print the group %1")
-            .arg(QString::fromStdString(bare.groups[static_cast<size_t>(chosen->group)].name)),
+            .arg(QString::fromStdString(bare.group_of(*chosen).name)),
         true);
 }
 
@@ -183,7 +183,7 @@ void Printing::finish(const std::vector<Job>& jobs, const QString& label, bool g
     Clip* c = next.find(job.clip);
     if (job.source.frames == 0 || !c) continue;
     if (c->chain != job.own || c->version != job.version.parent ||
-        (group && next.groups[static_cast<size_t>(c->group)].chain != job.group)) {
+        (group && next.group_of(*c).chain != job.group)) {
       if (problem.isEmpty())
         problem = tr("%1 was changed while it was printed, so it stays as it is; print it again.")
                       .arg(QString::fromStdString(c->name));

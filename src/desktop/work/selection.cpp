@@ -38,8 +38,9 @@ int Selection::running_index(StepId id) const {
 void Selection::keep_step() {
   if (step(step_)) return;
   step_ = 0;
-  for (const auto owner : {ChainOwner::clip, ChainOwner::group, ChainOwner::reel}) {
-    if (step_ != 0 || !clip()) return;
+  if (!clip()) return;
+  for (const auto owner : owners_of(*clip())) {
+    if (step_ != 0) return;
     const auto& steps = chain_of(document_.reel(), *clip(), owner).steps;
     if (!steps.empty()) step_ = steps.front().id;
   }

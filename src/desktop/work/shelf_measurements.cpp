@@ -57,7 +57,7 @@ ShelfMeasurements::PeaksKey ShelfMeasurements::peaks_key(const Source& source) c
 
 std::shared_ptr<const PeakPyramid> ShelfMeasurements::source_peaks(const Clip& clip) const {
   const auto at =
-      peaks_.find(peaks_key(document_.reel().sources[static_cast<size_t>(clip.source)]));
+      peaks_.find(peaks_key(document_.reel().source_of(clip)));
   return at == peaks_.end() ? nullptr : at->second;
 }
 
@@ -66,7 +66,7 @@ void ShelfMeasurements::load_peaks() {
   const Reel& reel = document_.reel();
   std::vector<Source> wanted;
   const auto want = [&](const Clip& c) {
-    const auto& s = reel.sources[static_cast<size_t>(c.source)];
+    const auto& s = reel.source_of(c);
     if (const auto key = peaks_key(s);
         !peaks_.contains(key) && !bad_sources_.contains(key) && !document_.missing(c))
       wanted.push_back(s);
@@ -150,7 +150,7 @@ std::vector<ShelfItem> shelf_items(const Reel& reel, const std::vector<int>& vis
   Planner planner(reel);
   for (const auto& c : reel.clips) {
     cancel.check();
-    if (check_source(reel.sources[static_cast<size_t>(c.source)], false) == SourceState::missing)
+    if (check_source(reel.source_of(c), false) == SourceState::missing)
       continue;
     ShelfItem item{c.id, planner.plan(c)};
     item.reuse_stage = static_cast<size_t>(std::ranges::count(c.chain.steps, true, &ChainStep::on));

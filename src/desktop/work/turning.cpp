@@ -26,7 +26,8 @@ void Turning::begin(StepId step, int parameter, double from, bool keep) {
 void Turning::turn(StepId step, int parameter, double from, double value, double clip_s,
                    bool keep) {
   if (step_ != step || parameter_ != parameter || keep_ != keep) {
-    settle(clip_s);
+    // A hand that turns two settings at once makes one edit.
+    finish(clip_s);
     begin(step, parameter, from, keep);
   }
   const auto& type = *this->step()->type;
@@ -68,6 +69,12 @@ void Turning::write(double s, double value) {
 }
 
 void Turning::settle(double clip_s) {
+  finish(clip_s);
+  work_.document.end_merge();
+}
+
+// What was written ends where the hand lets go.
+void Turning::finish(double clip_s) {
   const StepId ended = step_;
   if (ended != 0 && keep_ && step() && !turned_.empty()) {
     const double now_s = curve_clock(work_, ended).curve_s(clip_s);
@@ -79,7 +86,6 @@ void Turning::settle(double clip_s) {
   }
   step_ = 0;
   turned_.clear();
-  if (ended != 0) work_.document.end_merge();
 }
 
 void Turning::apply(Curve curve) {

@@ -25,6 +25,7 @@ class Turning {
  private:
   void begin(StepId step, int parameter, double from, bool keep);
   void write(double s, double value);
+  void finish(double clip_s);
   void apply(Curve curve);
   const ChainStep* step() const;
 

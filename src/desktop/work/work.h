@@ -7,6 +7,7 @@ class Document;
 class Jobs;
 class Listening;
 class Measurements;
+class MixSum;
 class Notices;
 class Printing;
 class Selection;
@@ -21,6 +22,7 @@ struct Work {
   ShelfMeasurements& shelf;    ///< what is known of every clip
   Listening& listening;        ///< the player and what it plays
   Jobs& jobs;                  ///< work in the background that ends in an edit
+  MixSum& mix_sum;             ///< what the mix is made of
   Printing& printing;          ///< sound frozen into versions
 };
 

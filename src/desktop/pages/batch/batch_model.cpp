@@ -77,7 +77,7 @@ QString BatchModel::text(int row, int column) const {
       return QString::fromStdString(c->name);
     case group:
       return QString::fromStdString(
-          work_.document.reel().groups[static_cast<size_t>(c->group)].name);
+          work_.document.reel().group_of(*c).name);
     case chain: {
       const auto n = running_steps(work_.document.reel(), *c).size();
       return n == 0 ? tr("no steps") : counted(static_cast<qsizetype>(n), tr("step"));

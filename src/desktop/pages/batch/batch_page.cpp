@@ -145,6 +145,8 @@ void BatchPage::show_target() {
 }
 
 void BatchPage::refresh() {
+  // A chain for the mix matters where there is one.
+  mix_chain_->setVisible(what_->currentIndex() >= mix);
   // While a batch renders, too: rows of clips that are gone must not stay.
   model_->refresh(pattern_->text(), container_->currentIndex() == 0 ? ".wav" : ".flac");
   if (rendering_) return;
@@ -199,6 +201,7 @@ void BatchPage::render() {
   settings.setValue("batch/only_changed", changed_->isChecked());
   settings.setValue("batch/overwrite", overwrite_->isChecked());
   settings.setValue("batch/same_length", same_length_->isChecked());
+  settings.setValue("batch/mix_chain", mix_chain_->isChecked());
   settings.setValue("batch/what", what_->currentIndex());
   settings.setValue("batch/rate", rate_->currentData());
   QStringList also;
@@ -212,7 +215,7 @@ void BatchPage::render() {
   for (const int id : ids)
     if (const Clip* c = reel.find(id))
       seconds_ +=
-          static_cast<double>(c->frames) / reel.sources[static_cast<size_t>(c->source)].rate;
+          static_cast<double>(c->frames) / reel.source_of(*c).rate;
   model_->begin(ids);
   rendering_ = true;
   render_->setEnabled(false);
@@ -227,8 +230,8 @@ void BatchPage::render() {
   Reel mixed = reel;
   std::erase_if(mixed.clips,
                 [&](const Clip& c) { return std::ranges::find(ids, c.id) == ids.end(); });
-  worker_.start([this, jobs = jobs_, o = options(), mixed,
-                 what](const CancelToken& cancel) -> Worker::Finish {
+  worker_.start([this, jobs = jobs_, o = options(), mixed, what,
+                 mix_chain = mix_chain_->isChecked()](const CancelToken& cancel) -> Worker::Finish {
     std::vector<JobResult> results;
     std::vector<MixFile> mixes;
     QString problem;
@@ -244,7 +247,7 @@ void BatchPage::render() {
       if (what != clips) {
         auto mix_options = o;
         mix_options.also.clear();
-        auto done = render_mix(mixed, mix_options, {what != groups, what != mix, o.target},
+        auto done = render_mix(mixed, mix_options, {what != groups, what != mix, o.target, mix_chain},
                                work_.measurements.findings(), cancel,
                                [this, &cancel, last = -1](double p) mutable {
                                  if (static_cast<int>(p * 200) == last) return;

@@ -72,8 +72,8 @@ class BatchPage : public QWidget {
   QLineEdit *folder_, *pattern_;
   QComboBox *container_, *samples_, *target_, *what_, *rate_;
   QToolButton* also_;
-  QCheckBox *changed_, *all_box_, *overwrite_, *same_length_;
-  QPushButton *render_, *cancel_, *report_, *pause_, *rules_button_, *choose_;
+  QCheckBox *changed_, *all_box_, *overwrite_, *same_length_, *mix_chain_;
+  QPushButton *render_, *cancel_, *report_, *pause_, *rules_button_, *choose_, *open_mix_;
   class RulesDialog* rules_ = nullptr;
   QProgressBar* progress_;
   QLabel* status_;

@@ -1,6 +1,7 @@
 // The Batch's form: what is rendered, where to, in which formats.
 #include "pages/batch/batch_page.h"
 #include "work/document.h"
+#include "work/mix_sum.h"
 
 #include <QCheckBox>
 #include <QComboBox>
@@ -108,6 +109,16 @@ QHBoxLayout* BatchPage::make_formats() {
     target_->addItem(QString::fromStdString(t.label), QString::fromStdString(t.id));
   rules_button_ = new QPushButton(tr("Rules ..."), this);
   rules_button_->setToolTip(tr("Which recipe each clip gets, by its group and name"));
+  mix_chain_ = new QCheckBox(tr("mix chain"), this);
+  mix_chain_->setObjectName("mix_chain");
+  mix_chain_->setChecked(settings.value("batch/mix_chain", true).toBool());
+  mix_chain_->setToolTip(
+      tr("The mix goes through the reel's mix chain; stems sum to what enters it"));
+  open_mix_ = new QPushButton(tr("The mix on the Bench"), this);
+  open_mix_->setObjectName("open_mix");
+  open_mix_->setToolTip(
+      tr("Sums all clips, and opens the sum's level path and the mix chain (Ctrl+M)"));
+  connect(open_mix_, &QPushButton::clicked, &work_.mix_sum, &MixSum::open);
   auto* row = new QHBoxLayout;
   row->setSpacing(8);
   row->addWidget(caption(tr("Format"), this));
@@ -117,7 +128,8 @@ QHBoxLayout* BatchPage::make_formats() {
   row->addWidget(caption(tr("Target"), this));
   row->addWidget(target_);
   row->addStretch();
-  row->addWidget(rules_button_);
+  for (QWidget* w : std::initializer_list<QWidget*>{mix_chain_, open_mix_, rules_button_})
+    row->addWidget(w);
   return row;
 }
 

@@ -51,11 +51,13 @@ void AdviceLine::refresh() {
     const Reel& reel = work_.document.reel();
     const auto any_on = [](const Chain& c) { return std::ranges::any_of(c.steps, &ChainStep::on); };
     // A group's or the reel's steps come later and may set the level in the end.
-    const bool more =
-        any_on(reel.groups[static_cast<size_t>(clip->group)].chain) || any_on(reel.chain);
+    const bool mix = is_mix(*clip);
+    const bool more = mix || any_on(reel.group_of(*clip).chain) || any_on(reel.chain);
     const LevelPath* levels =
         work_.measurements.levels_fresh() ? work_.measurements.levels() : nullptr;
-    for (auto& advice : advise(clip->chain, levels, reel.rate, work_.measurements.tone())) {
+    const auto& target = work_.document.target();
+    const auto ceiling = mix && target ? peak_limit(*target) : std::nullopt;
+    for (auto& advice : advise(clip->chain, levels, reel.rate, work_.measurements.tone(), ceiling)) {
       if (dismissed_.contains({clip->id, advice.rule}) || (more && advice.rule == "no-final-level"))
         continue;
       shown_ = std::move(advice);

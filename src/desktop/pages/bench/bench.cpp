@@ -16,6 +16,7 @@
 #include "audio/time_text.h"
 #include "dialogs/blind_dialog.h"
 #include "theme/theme.h"
+#include "widgets/words.h"
 #include "work/document.h"
 #include "work/jobs.h"
 #include "work/listening.h"
@@ -270,14 +271,22 @@ void Bench::mark_room_tone() {
 void Bench::show_clip() {
   const Clip* c = work_.selection.clip();
   name_->setText(c ? QString::fromStdString(c->name) : tr("No clip"));
-  for (QWidget* w : std::initializer_list<QWidget*>{mark_, find_}) w->setEnabled(c != nullptr);
+  for (QWidget* w : std::initializer_list<QWidget*>{mark_, find_}) {
+    w->setEnabled(c != nullptr);
+    w->setVisible(!c || !is_mix(*c));
+  }
   clear_->setVisible(c && c->room_tone);
   if (!c) return facts_->clear();
-  const auto& s = work_.document.reel().sources[static_cast<size_t>(c->source)];
+  const auto& s = work_.document.reel().source_of(*c);
   const QString channels = s.channels == 1   ? tr("mono")
                            : s.channels == 2 ? tr("stereo")
                                              : tr("%1 channels").arg(s.channels);
-  const int lender = work_.document.reel().groups[static_cast<size_t>(c->group)].room_tone_clip;
+  if (is_mix(*c))
+    return facts_->setText(
+        tr("%1  %2  sum of %3")
+            .arg(QString::fromStdString(length_text(work_.selection.clip_seconds())), channels,
+                 counted(std::ssize(work_.document.reel().clips), tr("clip"))));
+  const int lender = work_.document.reel().group_of(*c).room_tone_clip;
   const Clip* other =
       !c->room_tone && lender != c->id ? work_.document.reel().find(lender) : nullptr;
   const QString tone =

@@ -106,7 +106,7 @@ bool Foot::matched() const { return matched_->isChecked(); }
 void Foot::begin_loudness() {
   const Clip* clip = work_.selection.clip();
   const bool mono =
-      clip && work_.document.reel().sources[static_cast<size_t>(clip->source)].channels == 1;
+      clip && work_.document.reel().source_of(*clip).channels == 1;
   programme_ = ProgrammeMeter(mono ? 1 : 2, work_.document.reel().rate);
   loudness_->show_readings({});
 }

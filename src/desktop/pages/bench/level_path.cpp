@@ -54,7 +54,7 @@ LevelPathView::LevelPathView(const Work& work, QWidget* parent) : QWidget(parent
 QSize LevelPathView::minimumSizeHint() const {
   int steps = 1;
   if (const Clip* c = work_.selection.clip())
-    for (const auto owner : {ChainOwner::clip, ChainOwner::group, ChainOwner::reel})
+    for (const auto owner : owners_of(*c))
       steps += static_cast<int>(chain_of(work_.document.reel(), *c, owner).steps.size());
   return {static_cast<int>(axis_width + steps * least_width + 3 * add_width), 180};
 }
@@ -65,7 +65,7 @@ std::vector<LevelPathView::Column> LevelPathView::columns() const {
   if (!clip) return all;
   all.push_back({Kind::source, {}, nullptr, true, 0, 0, 0});
   int stage = 0;
-  for (const auto owner : {ChainOwner::clip, ChainOwner::group, ChainOwner::reel}) {
+  for (const auto owner : owners_of(*clip)) {
     const auto& steps = chain_of(work_.document.reel(), *clip, owner).steps;
     for (int i = 0; i < static_cast<int>(steps.size()); ++i) {
       const auto& s = steps[static_cast<size_t>(i)];
@@ -75,9 +75,10 @@ std::vector<LevelPathView::Column> LevelPathView::columns() const {
     }
     all.push_back({Kind::add, {owner, static_cast<int>(steps.size())}, nullptr, true, stage, 0, 0});
   }
-  const double wide = static_cast<double>(all.size() - 3);
-  const double each =
-      std::clamp((width() - axis_width - 3 * add_width) / wide, least_width, most_width);
+  const auto adds = std::ssize(owners_of(*clip));
+  const auto wide = static_cast<double>(std::ssize(all) - adds);
+  const double each = std::clamp((width() - axis_width - static_cast<double>(adds) * add_width) / wide,
+                                 least_width, most_width);
   double x = axis_width;
   for (auto& c : all) {
     c.x = x;
@@ -196,17 +197,18 @@ void LevelPathView::draw_sections(QPainter& p, const std::vector<Column>& all) c
     p.setPen(t.quiet);
     // What a step here reaches.
     const auto& clips = work_.document.reel().clips;
-    QString label = tr("this clip");
+    QString label = is_mix(*clip) ? tr("the mix\n%1").arg(counted(std::ssize(clips), tr("clip")))
+                                  : tr("this clip");
     if (c.place.owner == ChainOwner::group)
       label = tr("%1\n%2").arg(
           QString::fromStdString(
-              work_.document.reel().groups[static_cast<size_t>(clip->group)].name),
+              work_.document.reel().group_of(*clip).name),
           counted(std::ranges::count(clips, clip->group, &Clip::group), tr("clip")));
     if (c.place.owner == ChainOwner::reel)
       label = tr("whole reel\n%1").arg(counted(std::ssize(clips), tr("clip")));
     p.drawText(QRectF(c.x + 2, height() - 48.0, c.width - 4, 44),
                Qt::AlignHCenter | Qt::AlignTop | Qt::TextWordWrap, label);
-    if (c.place.owner != ChainOwner::reel) {
+    if (c.place.owner != owners_of(*clip).back()) {
       p.setPen(QPen(t.quiet, 1, Qt::DotLine));
       p.drawLine(QPointF(c.x + c.width, 8), QPointF(c.x + c.width, height() - 8.0));
     }
@@ -260,14 +262,15 @@ void LevelPathView::draw_column(QPainter& p, const Column& c) const {
   const bool off = c.step && !c.runs;
   p.setFont(selected ? bold_font() : font());
   p.setPen(off ? t.quiet : t.text);
-  const QString name = c.step ? text(c.step->type->label) : tr("Clip");
+  const bool mix = work_.selection.clip_id() == mix_clip_id;
+  const QString name = c.step ? text(c.step->type->label) : mix ? tr("Sum") : tr("Clip");
   // A long name shrinks before it loses its end.
   if (p.fontMetrics().horizontalAdvance(name) > c.width - 4) p.setFont(small_font());
   p.drawText(label, Qt::AlignCenter,
              p.fontMetrics().elidedText(name, Qt::ElideRight, static_cast<int>(c.width - 4)));
   p.setFont(small_font());
   p.setPen(t.quiet);
-  QString brief = tr("as recorded");
+  QString brief = mix ? tr("of all clips") : tr("as recorded");
   if (c.step)
     brief = !c.step->on ? tr("off")
             : off       ? tr("sits out")

@@ -220,7 +220,7 @@ void Scope::draw_bodies(QPainter& p, const Clip& clip) {
                  faded(t.after, work_.measurements.levels_fresh() ? 0.85 : 0.55));
   if (const auto before = work_.shelf.source_peaks(clip)) {
     // The clip may be a part of its source.
-    const auto& source = work_.document.reel().sources[static_cast<size_t>(clip.source)];
+    const auto& source = work_.document.reel().source_of(clip);
     const double offset = static_cast<double>(clip.begin) / source.rate;
     begin_s_ += offset;
     for (const bool upper : {true, false})

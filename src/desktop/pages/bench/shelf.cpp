@@ -223,7 +223,7 @@ void Shelf::draw_wave(QPainter& p, const Clip& clip, const QRectF& at) {
 }
 
 QImage Shelf::draw_outline(const Clip& clip, const PeakPyramid& peaks, QSizeF wave) const {
-  const auto& source = work_.document.reel().sources[static_cast<size_t>(clip.source)];
+  const auto& source = work_.document.reel().source_of(clip);
   const double scale = work_.document.reel().rate / source.rate;
   const double begin = static_cast<double>(clip.begin) * scale,
                length = static_cast<double>(clip.frames) * scale;

@@ -1,0 +1,58 @@
+// Many clips at their places, summed: the reel as a whole, and its parts.
+#pragma once
+
+#include <functional>
+#include <memory>
+#include <optional>
+#include <vector>
+
+#include "audio/sound.h"
+
+namespace drevan {
+
+/// A sound at its place in the reel.
+struct PlacedSound {
+  Samples begin = 0;   ///< frame of the reel; below 0: what comes before the reel's beginning is not heard
+  SoundShape shape{};  ///< at the reel's rate
+  size_t group = 0;
+  std::function<std::unique_ptr<SoundReader>()> open{};  ///< may throw Error(input)
+};
+
+/// What of the sounds a sum takes: all, or those of one group.
+using Part = std::optional<size_t>;
+
+/// Sums sounds in blocks, from any place on. Not for the device's thread (reads files); one thread at a time. A sound
+/// is opened when its place is reached and closed when it has ended. As wide as its widest sound, at least mono, and
+/// stereo when any is stereo: a mono sound then stands in the middle, 3 dB lower in each channel, so that its loudness
+/// stays.
+class MixRun {
+ public:
+  static constexpr int block = 4096;
+
+  explicit MixRun(std::vector<PlacedSound> sounds);
+
+  int channels() const { return channels_; }
+  /// Frames to the end of the last sound.
+  Samples end() const { return end_; }
+  Samples position() const { return position_; }
+  void seek(Samples position);
+  /// The next frames, at most `block`: into `sums[i]` the sum of what `parts[i]` takes. Blocks are channels() wide and
+  /// of one length. Throws Error(input).
+  void next(std::span<const AudioBlock> sums, std::span<const Part> parts);
+
+ private:
+  struct Sounding {
+    const PlacedSound* sound;
+    std::unique_ptr<SoundReader> reader;
+  };
+  void add(Sounding& from, std::span<const AudioBlock> sums, std::span<const Part> parts);
+
+  std::vector<PlacedSound> sounds_;  // by where they begin
+  std::vector<Sounding> sounding_;
+  size_t next_ = 0;
+  int channels_ = 1;
+  Samples position_ = 0, end_ = 0;
+  AudioBuffer scratch_;
+};
+
+}  // namespace drevan

@@ -1,0 +1,139 @@
+// The mix on the Bench: opened from the Batch, brought to a target, followed when clips change.
+#include <gtest/gtest.h>
+
+#include <QCheckBox>
+#include <QPushButton>
+#include <QTemporaryDir>
+#include <QToolButton>
+
+#include "desktop/driver.h"
+#include "pages/batch/batch_page.h"
+#include "steps/catalogue.h"
+#include "support/steps.h"
+#include "work/mix_sum.h"
+
+namespace drevan::desktop {
+namespace {
+
+namespace fs = std::filesystem;
+
+class MixTest : public testing::Test {
+ protected:
+  MixTest() {
+    const fs::path folder = temp.path().toStdString();
+    std::vector<Source> sources;
+    for (int i = 0; i < 3; ++i) {
+      AudioBuffer x = test::words(0.2, 4);
+      const fs::path file = folder / ("voice-" + std::to_string(i) + ".wav");
+      test::write_wav(file, x);
+      sources.push_back(examine_source(file));
+    }
+    d.work().document.new_reel();
+    EXPECT_TRUE(d.edit_reel(edits::add_clips, sources, std::string("Voices")));
+    EXPECT_TRUE(d.settle());
+  }
+  ~MixTest() override { d.work().listening.player().pause(); }
+  const Reel& reel() { return d.work().document.reel(); }
+  bool open() {
+    d.window.show_place(1);
+    QTest::mouseClick(d.window.batch().findChild<QPushButton*>("open_mix"), Qt::LeftButton);
+    return d.wait_for([&] { return d.work().selection.clip_id() == mix_clip_id; }) && d.settle();
+  }
+  double loudness() {
+    return d.work().measurements.levels()->stages.back().loudness_lufs.value_or(-99);
+  }
+
+  QTemporaryDir temp;
+  Driver d;
+};
+
+TEST_F(MixTest, IsOpenedFromTheBatchBroughtToATargetAndRendered) {
+  d.work().document.set_target("podcast");
+  ASSERT_TRUE(open());
+  EXPECT_TRUE(d.bench().isVisible());
+  EXPECT_NEAR(d.work().selection.clip_seconds(), 12, 0.05);
+  const double before = loudness();
+  EXPECT_LT(before, -18);
+  QTest::keyClick(&d.window, Qt::Key_T, Qt::ControlModifier);
+  ASSERT_TRUE(d.wait_for([&] { return !reel().mix.chain.steps.empty(); }));
+  ASSERT_TRUE(d.settle());
+  EXPECT_NEAR(loudness(), -16, 1);
+  // No clip's own chain was touched.
+  for (const auto& c : reel().clips) EXPECT_TRUE(c.chain.steps.empty());
+
+  d.window.show_place(1);
+  BatchPage& batch = d.window.batch();
+  batch.set_folder(temp.filePath("out"));
+  batch.set_what(2);
+  batch.render();
+  ASSERT_TRUE(d.wait_for([&] { return !batch.rendering() && !batch.mixes().empty(); }, 60000));
+  const MixFile& mix = batch.mixes().front();
+  EXPECT_TRUE(mix.missed.empty());
+  EXPECT_FALSE(mix.chain.empty());
+  EXPECT_NEAR(mix.levels.loudness_lufs.value_or(0), loudness(), 0.1);
+  // Without it, the sum as it is.
+  batch.findChild<QCheckBox*>("mix_chain")->setChecked(false);
+  batch.set_folder(temp.filePath("plain"));
+  batch.render();
+  ASSERT_TRUE(d.wait_for([&] { return !batch.rendering() && !batch.mixes().empty(); }, 60000));
+  EXPECT_NEAR(batch.mixes().front().levels.loudness_lufs.value_or(0), before, 0.1);
+  batch.findChild<QCheckBox*>("mix_chain")->setChecked(true);
+}
+
+TEST_F(MixTest, FollowsItsClipsAndIsHeard) {
+  ASSERT_TRUE(open());
+  const double before = loudness();
+  const auto key = reel().mix_source.path;
+  const int first = reel().clips[0].id, second = reel().clips[1].id, third = reel().clips[2].id;
+  for (const int id : {first, second, third})
+    d.edit_reel(edits::set_chain, id, Chain{{test::with("gain", {{"gain_db", -12}})}},
+                std::string("quieter"));
+  ASSERT_TRUE(d.wait_for([&] { return reel().mix_source.path != key; }));
+  ASSERT_TRUE(d.settle());
+  EXPECT_NEAR(loudness(), before - 12, 0.2);
+  EXPECT_EQ(d.work().selection.clip_id(), mix_clip_id);
+  ASSERT_TRUE(d.wait_for([&] { return d.work().listening.plan() != nullptr; }));
+  d.work().listening.seek_s(4.5);
+  d.work().listening.player().play();
+  EXPECT_TRUE(d.wait_for([&] { return test::rms_db(d.heard(300)) > -60; }, 4000));
+  // A step added here is the mix's.
+  const LevelPathView& path = d.bench().level_path();
+  EXPECT_TRUE(path.add_rect(ChainOwner::group).isEmpty());
+  ASSERT_TRUE(d.add_step("limiter"));
+  EXPECT_EQ(reel().mix.chain.steps.size(), 1U);
+  d.work().document.undo();
+  EXPECT_TRUE(reel().mix.chain.steps.empty());
+  // Another clip leaves it.
+  d.work().selection.select_clip(first);
+  ASSERT_TRUE(d.settle());
+  EXPECT_FALSE(path.add_rect(ChainOwner::group).isEmpty());
+}
+
+TEST_F(MixTest, ALimiterThatIsMissingIsAdvisedAndAddedByOneClick) {
+  d.work().document.set_target("podcast");
+  for (const auto& c : reel().clips)
+    d.edit_reel(edits::set_chain, c.id, Chain{{test::with("gain", {{"gain_db", 14}})}},
+                std::string("louder"));
+  ASSERT_TRUE(open());
+  auto* mend = d.bench().advice().findChild<QToolButton*>("advice_action");
+  ASSERT_TRUE(d.wait_for([&] { return mend->isVisible(); }));
+  EXPECT_TRUE(mend->text().contains("limiter at -1.0 dB")) << mend->text().toStdString();
+  QTest::mouseClick(mend, Qt::LeftButton);
+  ASSERT_EQ(reel().mix.chain.steps.size(), 1U);
+  EXPECT_EQ(reel().mix.chain.steps[0].type->id, "limiter");
+  ASSERT_TRUE(d.settle());
+  EXPECT_FALSE(mend->isVisible() && mend->text().contains("limiter at"));
+}
+
+TEST_F(MixTest, AnEmptyReelHasNone) {
+  d.work().document.new_reel();
+  QString told;
+  QObject::connect(&d.work().notices, &Notices::message,
+                   [&](const QString& text, bool) { told = text; });
+  d.work().mix_sum.open();
+  EXPECT_TRUE(told.contains("nothing to mix")) << told.toStdString();
+  EXPECT_NE(d.work().selection.clip_id(), mix_clip_id);
+}
+
+}  // namespace
+}  // namespace drevan::desktop
