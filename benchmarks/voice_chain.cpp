@@ -9,8 +9,8 @@
 #include <vector>
 
 #include "engine/render.h"
-#include "libav_graph.h"
 #include "measured.h"
+#include "voice.h"
 #include "media/reader.h"
 #include "support/steps.h"
 
@@ -30,35 +30,6 @@ Chain voice_chain() {
 constexpr const char* libav_chain =
     "afftdn=nr=12:nf=-50,highpass=f=80:poles=2,equalizer=f=500:t=q:w=1:g=-3,"
     "acompressor=threshold=-15dB:ratio=3:attack=5:release=120,alimiter=limit=0.708:level=false";
-
-// A second of room alone, then prompts with pauses, all in hiss, over and over.
-void write_voice(const std::filesystem::path& file, double seconds, int channels, SampleType type) {
-  std::vector<AudioBuffer> prompts;
-  for (const char* name : {"demo-congrats", "demo-instruct", "demo-moreinfo"}) prompts.push_back(test::speech(name));
-  std::vector<AudioBuffer> parts{test::silence(1)};
-  for (const auto& p : prompts) {
-    parts.push_back(p);
-    parts.push_back(test::silence(0.8));
-  }
-  AudioBuffer mono = test::join(parts);
-  test::add(mono, test::noise(0.003, static_cast<double>(mono.frames()) / 48000, 7), 0);
-  AudioBuffer loop(channels, mono.frames());
-  for (int c = 0; c < channels; ++c) std::ranges::copy(mono.channel(0), loop.channel(c).begin());
-  const auto frames = static_cast<Samples>(seconds * 48000);
-  AudioWriter writer(file, {Container::wav, type, 48000, channels}, frames, {});
-  for (Samples done = 0; done < frames; done += loop.frames())
-    writer.write(loop.block(0, static_cast<int>(std::min(loop.frames(), frames - done))));
-  writer.commit();
-}
-
-void run_libav(const std::filesystem::path& file) {
-  const auto reader = open_audio(file);
-  AudioBuffer buffer(1, 4096);
-  bench::LibavGraph graph(libav_chain, 48000, [](std::span<const float>) {});
-  for (int n = 0; (n = reader->read(buffer.block())) > 0;)
-    graph.feed(buffer.channel(0).first(static_cast<size_t>(n)));
-  graph.finish();
-}
 
 ClipSound sound_of(const std::filesystem::path& file) {
   return {file, 0, -1, 48000, SecondsRange{0.1, 0.9}};
@@ -92,7 +63,7 @@ int main(int argc, char** argv) {
   const double seconds = quick ? 60 : 600;
   const test::TempFolder temp;
   const auto voice = temp / "voice.wav";
-  measured([&] { write_voice(voice, seconds, 1, SampleType::float32); });
+  measured([&] { bench::write_voice(voice, seconds, 1, SampleType::float32); });
   if (profile) {
     for (int i = 0; i < 12; ++i) run_drevan(voice);
     return 0;
@@ -106,7 +77,7 @@ int main(int argc, char** argv) {
       if (round == 0 || now.seconds < kept.seconds) kept = now;
       return now.seconds;
     };
-    const double theirs = best(libav, measured([&] { run_libav(voice); }));
+    const double theirs = best(libav, measured([&] { bench::run_graph(voice, libav_chain); }));
     ratios.push_back(theirs / best(chain, measured([&] { run_drevan(voice); })));
     if (round < 2) best(render, measured([&] { render_drevan(voice, temp / "out.wav"); }));
   }
@@ -121,7 +92,7 @@ int main(int argc, char** argv) {
   if (quick) return 0;
 
   const auto stereo = temp / "stereo.wav";
-  measured([&] { write_voice(stereo, 7200, 2, SampleType::int16); });
+  measured([&] { bench::write_voice(stereo, 7200, 2, SampleType::int16); });
   const Measured two_hours = measured([&] { render_drevan(stereo, temp / "stereo-out.wav"); });
   fmt::print("2 hours of stereo, measured and written: {:.1f} s, peak memory {:.0f} MB (goal: below 300)\n",
              two_hours.seconds, two_hours.peak_mb);

@@ -164,6 +164,8 @@ class Batch {
   void render(size_t i, const BatchJob& job, JobResult& r) {
     RenderRequest request{job.plan, r.output, options_.container, options_.samples, {}};
     request.length = options_.length;
+    // One clip leaves cores idle; many keep them busy by themselves.
+    request.side_thread = jobs_.size() == 1;
     for (size_t f = 0; f < options_.also.size(); ++f) request.also.push_back({r.also[f], options_.also[f].container, options_.also[f].samples});
     if (needs_room_tone(job.plan)) {
       if (!request.plan.sound.has_room_tone() && job.find_room_tone) {

@@ -158,9 +158,10 @@ void through_mix_chain(const Reel& reel, const fs::path& sum, const BatchOptions
                        const Progress& progress) {
   ClipSound sound{sum, 0, -1, reel.rate, {}};
   sound.place_s = 0;
-  const auto done = render_clip({plan_of(std::move(sound), reel.mix.chain), file.output,
-                                 options.container, options.samples},
-                                store, cancel, progress);
+  RenderRequest request{plan_of(std::move(sound), reel.mix.chain), file.output, options.container,
+                        options.samples};
+  request.side_thread = true;
+  const auto done = render_clip(request, store, cancel, progress);
   file.levels = done.after;
   file.before = done.before;
   file.clipped = done.clipped;

@@ -2,6 +2,7 @@
 #pragma once
 
 #include <array>
+#include <span>
 
 #include "dsp/biquad.h"
 
@@ -29,6 +30,24 @@ class KWeighting {
 
  private:
   Biquad shelf_, cut_;
+};
+
+/// The sum of squares of a K-weighted signal, four samples at a time: what leaves and what stays inside are linear in
+/// what was inside and what comes in, so the filters' feedback is waited for once in four samples.
+class KPower {
+ public:
+  using State = std::array<double, 4>;  ///< what is inside the two sections, transposed direct form II
+  explicit KPower(double rate);
+  double of(std::span<const float> x, State& state) const noexcept;
+
+  /// Of four numbers each: what leaves, and what stays, for one that is inside or comes in.
+  struct Tables {
+    std::array<std::array<double, 4>, 4> out_of_state, out_of_in, state_of_state, state_of_in;
+  };
+
+ private:
+  std::array<BiquadCoefficients, 2> sections_;
+  Tables tables_{};
 };
 
 }  // namespace drevan

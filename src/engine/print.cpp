@@ -202,8 +202,9 @@ PrintResult print_range(const PrintRequest& request, FindingStore& store, const 
 PrintResult print_clip(const PrintRequest& request, FindingStore& store, const CancelToken& cancel, const Progress& progress) {
   make_folder(request.output.parent_path());
   if (request.range) return print_range(request, store, cancel, progress);
-  RenderResult all = render_clip(
-      {request.plan, request.output, Container::wav, SampleType::float32}, store, cancel, progress);
+  RenderRequest whole{request.plan, request.output, Container::wav, SampleType::float32};
+  whole.side_thread = true;
+  RenderResult all = render_clip(whole, store, cancel, progress);
   return {all.after, std::nullopt, std::nullopt, std::move(all.warnings)};
 }
 

@@ -2,9 +2,14 @@
 
 #include <fmt/format.h>
 
+#include <array>
+#include <atomic>
 #include <cmath>
+#include <exception>
+#include <mutex>
 
 #include "audio/error.h"
+#include "engine/side_listener.h"
 
 namespace drevan {
 
@@ -49,6 +54,51 @@ class SameLength {
   BlockSink sink_;
   AudioBuffer held_;
   bool rings_ = false;
+};
+
+// What is done with blocks beside making them: at once, or on another thread. What it throws there is thrown here.
+class Aside {
+ public:
+  using Hear = std::function<void(const AudioBlock&)>;
+  Aside(StreamFormat widest, bool on_a_thread, std::array<Hear, 3> hear)
+      : hear_(std::move(hear)), longest_(widest.max_block) {
+    if (on_a_thread)
+      side_.emplace(widest, [this](size_t line, const AudioBlock& b) {
+        if (failed_.load(std::memory_order_acquire)) return;
+        try {
+          hear_[line](b);
+        } catch (...) {
+          const std::lock_guard lock(mutex_);
+          if (!failure_) failure_ = std::current_exception();
+          failed_.store(true, std::memory_order_release);
+        }
+      });
+  }
+  void tell(size_t line, const AudioBlock& b) {
+    if (!side_) return hear_[line](b);
+    if (failed_.load(std::memory_order_acquire)) fail();
+    // The last of what rings may come as one long block.
+    for (int at = 0; at < b.frames(); at += longest_)
+      side_->tell(line, b.part(at, std::min(longest_, b.frames() - at)));
+  }
+  void finish() {
+    if (!side_) return;
+    side_->finish();
+    if (failed_) fail();
+  }
+
+ private:
+  [[noreturn]] void fail() {
+    const std::lock_guard lock(mutex_);
+    std::rethrow_exception(failure_);
+  }
+
+  std::array<Hear, 3> hear_;
+  int longest_;
+  std::atomic<bool> failed_ = false;
+  std::mutex mutex_;
+  std::exception_ptr failure_;
+  std::optional<SideListener> side_;  // last: its threads end first
 };
 
 void warn(RenderResult& result, const RenderRequest& request, const std::vector<Findings>& found) {
@@ -102,10 +152,21 @@ RenderResult render_clip(const RenderRequest& request, FindingStore& store,
   LevelMeter before({clip.rate, clip.channels, 4096}, Detail::quick),
       after({out.rate, out.channels, 4096}, Detail::full);
   Outline before_outline(clip.frames), after_outline(out.frames);
+  Aside aside({clip.rate, std::max(clip.channels, out.channels), 4096}, request.side_thread,
+              {[&](const AudioBlock& b) {
+                 before.hear(b);
+                 before_outline.hear(b);
+               },
+               [&](const AudioBlock& b) {
+                 for (const auto& writer : writers) writer->write(b);
+               },
+               [&](const AudioBlock& b) {
+                 after.hear(b);
+                 after_outline.hear(b);
+               }});
   const auto write = [&](const AudioBlock& b) {
-    for (const auto& writer : writers) writer->write(b);
-    after.hear(b);
-    after_outline.hear(b);
+    aside.tell(1, b);
+    aside.tell(2, b);
   };
   RingTrim trim(out.frames, write);
   SameLength same(request.length == RenderLength::same ? out : SoundShape{out.rate, 1, 0}, write);
@@ -114,9 +175,7 @@ RenderResult render_clip(const RenderRequest& request, FindingStore& store,
   options.cancel = &cancel;
   options.progress = progress;
   options.tap = [&](size_t stage, const AudioBlock& b) {
-    if (stage > 0) return;
-    before.hear(b);
-    before_outline.hear(b);
+    if (stage == 0) aside.tell(0, b);
   };
   options.damaged = [&](const std::string& told) {
     result.warnings.push_back(told);
@@ -130,6 +189,7 @@ RenderResult render_clip(const RenderRequest& request, FindingStore& store,
   result.lead = std::max<Samples>(
       0, std::llround(std::min(map.out_of(0), map.out_of(clip.seconds())) * clip.rate));
   if (request.length == RenderLength::same) same.finish();
+  aside.finish();
   for (const auto& writer : writers) writer->commit();
   result.before = before.levels();
   result.after = after.levels();

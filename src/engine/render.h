@@ -32,6 +32,7 @@ struct RenderRequest {
   SampleType samples = SampleType::int24;
   std::vector<RenderOutput> also{};  ///< the same sound in other formats
   RenderLength length = RenderLength::ring;
+  bool side_thread = false;  ///< measures and writes on another thread: for who has a core to spare
 };
 
 struct RenderResult {

@@ -4,8 +4,6 @@
 #include <cmath>
 #include <numeric>
 
-#include "dsp/k_weighting.h"
-
 namespace drevan {
 
 namespace {
@@ -57,28 +55,10 @@ void gate(std::vector<double>& powers, double below_db) {
 }  // namespace
 
 LoudnessMeter::LoudnessMeter(StreamFormat format)
-    : sections_(k_weighting(format.rate)),
+    : power_(format.rate),
       states_(static_cast<size_t>(format.channels)),
       weights_(channel_weights(format.channels)),
       tenth_frames_(static_cast<int>(std::lround(format.rate * 0.1))) {}
-
-double LoudnessMeter::weighted_power(std::span<const float> x, State& state) const {
-  const auto [shelf, cut] = sections_;
-  State s = state;  // in registers
-  double sum = 0;
-  for (const float v : x) {
-    const auto in = static_cast<double>(v);
-    const double a = shelf.b0 * in + s.shelf[0];
-    s.shelf[0] = shelf.b1 * in - shelf.a1 * a + s.shelf[1];
-    s.shelf[1] = shelf.b2 * in - shelf.a2 * a;
-    const double b = cut.b0 * a + s.cut[0];
-    s.cut[0] = cut.b1 * a - cut.a1 * b + s.cut[1];
-    s.cut[1] = cut.b2 * a - cut.a2 * b;
-    sum += b * b;
-  }
-  state = s;
-  return sum;
-}
 
 void LoudnessMeter::hear(const AudioBlock& block) {
   for (int done = 0; done < block.frames();) {
@@ -86,9 +66,9 @@ void LoudnessMeter::hear(const AudioBlock& block) {
     for (size_t c = 0; c < states_.size(); ++c)
       if (weights_[c] > 0)
         sum_ += weights_[c] *
-                weighted_power(block.channel(static_cast<int>(c))
-                                   .subspan(static_cast<size_t>(done), static_cast<size_t>(n)),
-                               states_[c]);
+                power_.of(block.channel(static_cast<int>(c))
+                              .subspan(static_cast<size_t>(done), static_cast<size_t>(n)),
+                          states_[c]);
     done += n;
     if ((filled_ += n) < tenth_frames_) continue;
     tenths_.push_back(sum_ / tenth_frames_);

@@ -1,12 +1,11 @@
 // Loudness of a whole sound.
 #pragma once
 
-#include <array>
 #include <optional>
 #include <vector>
 
 #include "audio/buffer.h"
-#include "dsp/biquad.h"
+#include "dsp/k_weighting.h"
 
 namespace drevan {
 
@@ -26,13 +25,8 @@ class LoudnessMeter {
   double range() const;
 
  private:
-  struct State {
-    std::array<double, 2> shelf{}, cut{};
-  };
-  double weighted_power(std::span<const float> x, State& state) const;
-
-  std::array<BiquadCoefficients, 2> sections_;
-  std::vector<State> states_;
+  KPower power_;
+  std::vector<KPower::State> states_;
   std::vector<double> weights_;
   std::vector<double> tenths_;  // mean power over each tenth of a second
   int tenth_frames_, filled_ = 0;

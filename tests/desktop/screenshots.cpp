@@ -20,8 +20,10 @@
 #include "theme/theme.h"
 #include "dialogs/versions_dialog.h"
 #include "work/document.h"
+#include "work/jobs.h"
 #include "work/listening.h"
 #include "work/measurements.h"
+#include "work/mix_sum.h"
 #include "work/printing.h"
 #include "work/selection.h"
 #include "work/shelf_measurements.h"
@@ -218,6 +220,27 @@ void curve(MainWindow& window, Shots& shots) {
   while (w.document.history().can_undo()) w.document.undo();
 }
 
+// The sum of all clips through a mix chain that meets a target.
+void mix(MainWindow& window, Shots& shots) {
+  const Work& w = window.work();
+  w.document.set_target("podcast");
+  w.mix_sum.open();
+  wait_for([&] { return w.selection.clip_id() == mix_clip_id; }, 60000);
+  shots.settle();
+  edit(w, edits::add_step, StepPlace{ChainOwner::clip, 0}, *find_step("compressor"));
+  shots.settle();
+  window.bench().editor().use_starting_point(0);
+  shots.settle();
+  w.jobs.meet_target();
+  wait_for([&] { return w.selection.clip()->chain.steps.size() > 1; });
+  shots.step(0);
+  wait(500);
+  shots.play(20, 900);
+  shots.take("bench-mix");
+  shots.stop();
+  while (w.document.history().can_undo()) w.document.undo();
+}
+
 }  // namespace
 
 int main(int argc, char** argv) {
@@ -243,6 +266,7 @@ int main(int argc, char** argv) {
   });
 
   curve(window, shots);
+  mix(window, shots);
   w.selection.select_clip(clip_named(w, "lamp-room-04"));
   shots.settle();
   shots.step(3);
