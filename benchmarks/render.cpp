@@ -1,7 +1,7 @@
 // A render as a whole process, one job: ten minutes of a voice through noise reduction, cut, compressor and normalise,
 // measured before and behind and written as 24-bit WAV, beside a libavfilter graph of the same kinds whose output is
 // dropped, alone and between two of libavfilter's loudness and true-peak meters; then where Drevan's time goes, two
-// hours of stereo for the memory, and a batch of 24 clips by one worker and by two. Usage: render [--quick]
+// hours of stereo for the memory, and a batch of 24 clips by one worker and by two. Usage: render [--quick | --ratios]
 #include <fmt/format.h>
 
 #include <algorithm>
@@ -125,6 +125,7 @@ int main(int argc, char** argv) {
              minutes, median(ours), minutes * 60 / median(ours));
   fmt::print("  {:.2f} times as fast as the plain graph (goal: 3)\n", median(plain));
   fmt::print("  {:.2f} times as fast as the graph between two meters (goal: 5)\n", median(meters));
+  if (argc > 1 && std::strcmp(argv[1], "--ratios") == 0) return 0;
   print_parts(voice, temp / "part.wav", minutes);
   bool good = median(plain) >= 3 && median(meters) >= 5;
   if (!quick) {

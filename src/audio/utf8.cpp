@@ -1,8 +1,10 @@
 #include "audio/utf8.h"
 
 #include <fmt/format.h>
+#include <utf8proc.h>
 
 #include <algorithm>
+#include <cstdlib>
 
 namespace drevan {
 
@@ -27,6 +29,23 @@ bool is_utf8(std::string_view text) {
     text.remove_prefix(n);
   }
   return true;
+}
+
+std::string folded(std::string_view text) {
+  utf8proc_uint8_t* made = nullptr;
+  const auto size = utf8proc_map(reinterpret_cast<const utf8proc_uint8_t*>(text.data()),
+                                 static_cast<utf8proc_ssize_t>(text.size()), &made,
+                                 static_cast<utf8proc_option_t>(UTF8PROC_STABLE | UTF8PROC_COMPOSE |
+                                                                UTF8PROC_CASEFOLD));
+  if (size >= 0) {
+    std::string out(reinterpret_cast<const char*>(made), static_cast<size_t>(size));
+    std::free(made);
+    return out;
+  }
+  std::string out(text);
+  for (char& c : out)
+    if (c >= 'A' && c <= 'Z') c = static_cast<char>(c - 'A' + 'a');
+  return out;
 }
 
 std::string_view utf8_prefix(std::string_view text, size_t most) {

@@ -70,7 +70,7 @@ class Meeter {
 
  private:
   Levels measure(const Chain& own) const {
-    return measure_level_path({sound_, planned(own, later_)}, options_).stages.back();
+    return measure_level_path({sound_, planned(own, sound_.rate, later_)}, options_).stages.back();
   }
 
   // No gain helps where noise stands too near to the voice.

@@ -133,8 +133,7 @@ std::vector<fs::path> media_files(const fs::path& folder, const fs::path& output
       if (at->is_directory(error)) at.disable_recursion_pending();
       continue;
     }
-    std::string ending = at->path().extension().string();
-    for (char& c : ending) c = static_cast<char>(std::tolower(static_cast<unsigned char>(c)));
+    const std::string ending = folded(at->path().extension().string());
     if (!at->is_regular_file(error) || !known.contains(ending)) continue;
     const auto in = at->path().parent_path();
     if (record_of(in).made(at->path()) || (in != folder && record_of(folder).made(at->path()))) continue;

@@ -3,20 +3,35 @@
 #include <fmt/format.h>
 
 #include <algorithm>
-#include <cctype>
 
 #include "audio/error.h"
+#include "audio/utf8.h"
 #include "reel/json_file.h"
 #include "reel/library.h"
 
 namespace drevan {
 
-bool pattern_matches(std::string_view pattern, std::string_view text) {
-  const auto same = [](char a, char b) { return a == '?' || std::tolower(static_cast<unsigned char>(a)) == std::tolower(static_cast<unsigned char>(b)); };
+namespace {
+
+// Letters of folded text; a broken byte is one as well.
+std::vector<std::string> letters(std::string_view text) {
+  const std::string all = folded(text);
+  std::vector<std::string> out;
+  for (std::string_view left = all; !left.empty(); left.remove_prefix(out.back().size()))
+    out.emplace_back(left.substr(0, std::max<size_t>(1, utf8_length(left))));
+  return out;
+}
+
+}  // namespace
+
+// Not fnmatch(): that takes time without end over many stars, and one letter for several where no locale is set.
+bool pattern_matches(std::string_view pattern_text, std::string_view text_text) {
+  const auto pattern = letters(pattern_text), text = letters(text_text);
+  const auto same = [](const std::string& a, const std::string& b) { return a == "?" || a == b; };
   // Back to the last star when what follows it does not fit: no star before it need be tried again.
   size_t p = 0, t = 0, star = std::string_view::npos, from = 0;
   while (t < text.size()) {
-    if (p < pattern.size() && pattern[p] == '*') {
+    if (p < pattern.size() && pattern[p] == "*") {
       star = p++;
       from = t;
     } else if (p < pattern.size() && same(pattern[p], text[t])) {
@@ -28,7 +43,7 @@ bool pattern_matches(std::string_view pattern, std::string_view text) {
       return false;
     }
   }
-  while (p < pattern.size() && pattern[p] == '*') ++p;
+  while (p < pattern.size() && pattern[p] == "*") ++p;
   return p == pattern.size();
 }
 

@@ -79,8 +79,9 @@ std::vector<BatchJob> jobs_for(const RenderCall& call) {
     const Rule* rule = rule_for(rules, group, name);
     const Recipe& recipe = rule ? rule->recipe : standard;
     const bool both = rule && (rule->append || rule->keep);
-    ClipPlan plan{{file, 0, -1, call.rate > 0 ? call.rate : 48000, room}, planned(recipe.chain)};
-    if (both) plan.steps = planned(standard.chain, plan.steps);
+    ClipPlan plan{{file, 0, -1, call.rate > 0 ? call.rate : 48000, room}, {}};
+    plan.steps = planned(recipe.chain, plan.sound.rate);
+    if (both) plan.steps = planned(standard.chain, plan.sound.rate, plan.steps);
     jobs.push_back({name, group, recipe.name, std::move(plan), find, "", subfolder});
     if (!rule && call.recipe.empty()) jobs.back().problem = fmt::format("{}: no rule says what to do with it; add one, or give --recipe too.", file.string());
   };

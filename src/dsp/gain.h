@@ -7,10 +7,10 @@
 
 namespace drevan {
 
-/// Multiplies a stream by a gain that glides to its goal within some 20 ms. Real-time safe.
+/// Multiplies a stream by a gain that glides to its goal, to within 1/e in `ms`. Real-time safe.
 class GlidingGain {
  public:
-  void prepare(double rate, double db) { gain_.prepare(rate, 5, from_db(db)); }
+  void prepare(double rate, double db, double ms = 5) { gain_.prepare(rate, ms, from_db(db)); }
   void set_db(double db) noexcept { gain_.set(from_db(db)); }
   /// Ends a glide at once.
   void settle() noexcept { gain_.jump(gain_.goal()); }

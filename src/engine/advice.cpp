@@ -35,18 +35,12 @@ Chain with_setting(Chain chain, size_t at, std::string_view id, double value) {
   return chain;
 }
 
-// Rules go by a step's family and picture, so that a later step is covered on the day it is added.
-bool dynamics(const ChainStep& s) {
-  return s.type->family == Family::level && (s.type->picture == Picture::transfer || s.type->picture == Picture::bands);
-}
-// Steps after which a room tone is no longer the room's: they bend level or tone. A cut does no harm.
-bool bends(const ChainStep& s) {
-  return (dynamics(s) && !is(s, "gate")) || s.type->family == Family::colour || (s.type->family == Family::tone && !is(s, "cut"));
-}
+// Rules go by a step's traits, so that a later step is covered on the day it is added.
+bool dynamics(const ChainStep& s) { return s.type->traits.bends_level; }
+// Steps after which a room tone is no longer the room's.
+bool bends(const ChainStep& s) { return dynamics(s) || s.type->traits.bends_tone; }
 // Steps that harm when they are applied twice (common practice, no source).
-bool once_only(const ChainStep& s) {
-  return s.type->hears == Hears::room_tone || (bends(s) && !is(s, "limiter")) || is(s, "de-ess");
-}
+bool once_only(const ChainStep& s) { return s.type->traits.only_once; }
 bool sets_level(const ChainStep& s) { return is(s, "normalise") || is(s, "limiter"); }
 
 using Found = std::vector<Advice>;
@@ -66,7 +60,7 @@ void noise_behind(const Chain& c, Found& out) {
 
 void space_before_dynamics(const Chain& c, Found& out) {
   for (size_t i = 0; i < c.steps.size(); ++i) {
-    if (!c.steps[i].on || c.steps[i].type->family != Family::space) continue;
+    if (!c.steps[i].on || !c.steps[i].type->traits.spreads_in_time) continue;
     for (size_t j = c.steps.size(); j-- > i + 1;) {
       if (!c.steps[j].on || !dynamics(c.steps[j]) || is(c.steps[j], "limiter")) continue;
       out.push_back({"space-before-dynamics", fmt::format("The {} spreads the sound in time before the {}, which then pumps its ringing up and down.",

@@ -5,6 +5,8 @@
 
 #include "audio/denormals.h"
 #include "dsp/delay.h"
+#include "engine/aside.h"
+#include "engine/kept_level.h"
 #include "steps/catalogue.h"
 #include "steps/curve_edit.h"
 
@@ -23,9 +25,7 @@ class Switched final : public Processor {
         step_(static_cast<float>(1 / (0.01 * format.rate))) {}
   void process(const AudioBlock& block) noexcept override {
     const auto past = buffer_.block(0, block.frames()).first(block.channels());
-    past.copy_from(block.first(channels_in_));
-    for (int c = channels_in_; c < past.channels(); ++c)
-      std::ranges::copy(past.channel(0), past.channel(c).begin());
+    past.spread_from(block.first(channels_in_));
     dry_.process(past);
     inner_->process(block);
     float amount = amount_;
@@ -52,6 +52,9 @@ class Switched final : public Processor {
       inner_->set(parameter, value);
   }
   void set_findings(const Findings& f) noexcept override { inner_->set_findings(f); }
+  void hear_side(int side, const AudioBlock& block) noexcept override {
+    inner_->hear_side(side, block);
+  }
   int readings(std::span<float> out) const noexcept override { return inner_->readings(out); }
 
  private:
@@ -65,24 +68,45 @@ class Switched final : public Processor {
 }  // namespace
 
 ChainRun::ChainRun(std::span<const PlannedStep> steps, std::span<const Findings> findings,
-                   StreamFormat format)
-    : rate_(format.rate), channels_in_(format.channels), widest_(format.channels) {
+                   StreamFormat format, std::span<const StepSides> sides)
+    : ChainRun(format) {
   for (size_t i = 0; i < steps.size(); ++i) {
-    Work work;
-    work.type = steps[i].type;
-    work.tracks = steps[i].tracks;
-    work.out = drevan::channels_out(*work.type, steps[i].settings, format.channels);
-    work.wide = std::max(format.channels, work.out);
-    work.processor = make_processor(*work.type, steps[i].settings, findings[i], format);
-    if (curve_of(work.tracks, on_parameter))
-      work.processor =
-          std::make_unique<Switched>(std::move(work.processor), format.channels, work.wide, format);
-    widest_ = std::max(widest_, work.wide);
-    format.channels = work.out;
-    works_.push_back(std::move(work));
+    add(steps[i], findings[i], format, i < sides.size() ? sides[i] : StepSides(), true);
+    format.channels = works_.back().out;
   }
   // As they stand at the beginning, from the first frame on.
   reset();
+}
+
+ChainRun ChainRun::without_level(const PlannedStep& step, StreamFormat format,
+                                 const StepSides& sides) {
+  ChainRun out(format);
+  out.add(step, {}, format, sides, false);
+  out.reset();
+  return out;
+}
+
+void ChainRun::add(const PlannedStep& step, const Findings& findings, StreamFormat format,
+                   const StepSides& sides, bool keep) {
+  Work work;
+  work.type = step.type;
+  work.tracks = step.tracks;
+  work.out = drevan::channels_out(*work.type, step.settings, format.channels);
+  work.wide = std::max(format.channels, work.out);
+  const bool level = keeps_level(*work.type, step.settings);
+  work.processor =
+      make_processor(*work.type, step.settings, level ? Findings() : findings, format);
+  if (level && keep)
+    work.processor = keep_level(std::move(work.processor), findings, work.out, rate_);
+  if (curve_of(work.tracks, on_parameter))
+    work.processor =
+        std::make_unique<Switched>(std::move(work.processor), format.channels, work.wide, format);
+  for (size_t k = 0; k < sides.size(); ++k)
+    if (sides[k])
+      work.sides.push_back({static_cast<int>(k), reader_of(sides[k]),
+                            AudioBuffer(sides[k]->shape().channels, format.max_block)});
+  widest_ = std::max(widest_, work.wide);
+  works_.push_back(std::move(work));
 }
 
 void ChainRun::follow_curves(Work& work) noexcept {
@@ -93,13 +117,33 @@ void ChainRun::follow_curves(Work& work) noexcept {
   }
 }
 
+// Before its beginning and behind its end there is silence.
+void ChainRun::hear(Work& work, Side& side, int frames) noexcept {
+  const auto sound = side.sound.block(0, frames);
+  const auto early = static_cast<int>(std::clamp<Samples>(-work.at, 0, frames));
+  int got = 0;
+  try {
+    if (work.at + early >= 0) got = side.reader->read(sound.part(early, frames - early));
+  } catch (const std::exception&) {
+    // The temporary file cannot be read any more: the rest is silent.
+  }
+  sound.part(0, early).clear();
+  sound.part(early + got, frames - early - got).clear();
+  work.processor->hear_side(side.input, sound);
+}
+
 void ChainRun::run(Work& work, const AudioBlock& block) noexcept {
-  if (work.tracks.empty()) return work.processor->process(block);
+  if (work.tracks.empty()) {
+    for (auto& side : work.sides) hear(work, side, block.frames());
+    work.at += block.frames();
+    return work.processor->process(block);
+  }
   for (int done = 0; done < block.frames();) {
     // The grid stands still whatever the blocks are.
     const auto beyond = static_cast<int>(((work.at % curve_grid) + curve_grid) % curve_grid);
     if (beyond == 0) follow_curves(work);
     const int n = std::min(curve_grid - beyond, block.frames() - done);
+    for (auto& side : work.sides) hear(work, side, n);
     work.processor->process(block.part(done, n));
     work.at += n;
     done += n;
@@ -111,6 +155,7 @@ void ChainRun::place(Samples frame) noexcept {
   for (auto& work : works_) {
     work.at = frame;
     work.processor->place(frame);
+    for (auto& side : work.sides) side.reader->seek(std::max<Samples>(0, frame));
     frame -= work.processor->latency();
   }
 }
@@ -168,7 +213,7 @@ class InStep {
 }  // namespace
 
 void stream(const BlockSource& source, ChainRun& run, int max_block, const BlockSink& sink,
-            const StageTap& tap) {
+            const StageTap& tap, size_t beside) {
   const FlushDenormals flush;
   AudioBuffer buffer(run.widest(), max_block);
   constexpr Samples endless = std::numeric_limits<Samples>::max();
@@ -178,16 +223,22 @@ void stream(const BlockSource& source, ChainRun& run, int max_block, const Block
   for (const auto l : late) stages.emplace_back(l, endless);
   InStep out(run.latency(), endless);
 
+  const auto steps = [&](size_t first, size_t end, const AudioBlock& block) {
+    run.process(first, end, block, [&](size_t i, const AudioBlock& b) {
+      if (tap) stages[i + 1].pass(b, [&](const AudioBlock& x) { tap(i + 1, x); });
+    });
+    if (end == run.size()) out.pass(block.first(run.channels_out()), sink);
+  };
+  std::optional<Aside> side;
+  if (beside > 0 && beside < run.size())
+    side.emplace(StreamFormat{run.rate(), run.widest(), max_block}, true,
+                 std::vector<Aside::Hear>{
+                     [&](const AudioBlock& block) { steps(beside, run.size(), block); }});
   const auto feed = [&](const AudioBlock& block) {
     if (tap)
       stages[0].pass(block.first(run.channels_in()), [&](const AudioBlock& b) { tap(0, b); });
-    if (tap)
-      run.process(block, [&](size_t i, const AudioBlock& b) {
-        stages[i + 1].pass(b, [&](const AudioBlock& x) { tap(i + 1, x); });
-      });
-    else
-      run.process(block);
-    out.pass(block.first(run.channels_out()), sink);
+    steps(0, side ? beside : run.size(), block);
+    if (side) side->tell(0, block);
   };
 
   Samples length = 0;
@@ -195,6 +246,7 @@ void stream(const BlockSource& source, ChainRun& run, int max_block, const Block
     feed(buffer.block(0, n));
     length += n;
   }
+  if (side) side->finish();
   // What is still inside comes out, then the ringing. Stage i lasts its own steps' tails longer.
   Samples fed = length, tails = 0;
   stages[0].end_after(0);
@@ -211,6 +263,7 @@ void stream(const BlockSource& source, ChainRun& run, int max_block, const Block
     feed(block);
     fed += n;
   }
+  if (side) side->finish();
 }
 
 }  // namespace drevan

@@ -6,6 +6,7 @@
 #include <span>
 #include <vector>
 
+#include "engine/kept_sound.h"
 #include "engine/plan.h"
 
 namespace drevan {
@@ -17,13 +18,18 @@ class ChainRun {
   /// Curves are looked at every so many frames of the sound that enters the step, counted from its beginning.
   static constexpr int curve_grid = 64;
 
-  /// `findings[i]` belongs to `steps[i]`; all steps given are run, none of them a rewriter. `format`: of what enters.
+  /// `findings[i]` belongs to `steps[i]`, and `sides[i]`, where it is there; all steps given are run, none of them a
+  /// rewriter. `format`: of what enters.
   ChainRun(std::span<const PlannedStep> steps, std::span<const Findings> findings,
-           StreamFormat format);
+           StreamFormat format, std::span<const StepSides> sides = {});
+  /// One step that does not keep its level, whatever it is set to.
+  static ChainRun without_level(const PlannedStep& step, StreamFormat format,
+                                const StepSides& sides);
 
   size_t size() const { return works_.size(); }
   Processor& at(size_t i) { return *works_[i].processor; }
   const Processor& at(size_t i) const { return *works_[i].processor; }
+  double rate() const { return rate_; }
   int channels_in() const { return channels_in_; }
   int entering_channels(size_t i) const { return i == 0 ? channels_in_ : works_[i - 1].out; }
   int channels_out() const { return works_.empty() ? channels_in_ : works_.back().out; }
@@ -42,20 +48,36 @@ class ChainRun {
   /// The same, telling `after(i, block)` what left each step; i counts from 0.
   template <class After>
   void process(const AudioBlock& block, After&& after) {
-    for (size_t i = 0; i < works_.size(); ++i) {
+    process(0, size(), block, after);
+  }
+  /// Some of the steps alone, from `first` up to `end`. Different steps may be run by different threads.
+  template <class After>
+  void process(size_t first, size_t end, const AudioBlock& block, After&& after) {
+    for (size_t i = first; i < end; ++i) {
       run(works_[i], block.first(works_[i].wide));
       after(i, block.first(works_[i].out));
     }
   }
 
  private:
+  // What is heard beside a step's own sound.
+  struct Side {
+    int input = 0;
+    std::unique_ptr<SoundReader> reader;
+    AudioBuffer sound;
+  };
   struct Work {
     std::unique_ptr<Processor> processor;
+    std::vector<Side> sides;
     const StepType* type = nullptr;
     std::vector<Track> tracks;
     int wide = 1, out = 1;
     Samples at = 0;  // the next frame to enter it
   };
+  ChainRun(const StreamFormat& format) : rate_(format.rate), channels_in_(format.channels), widest_(format.channels) {}
+  void add(const PlannedStep& step, const Findings& findings, StreamFormat format,
+           const StepSides& sides, bool keep);
+  static void hear(Work& work, Side& side, int frames) noexcept;
   void run(Work& work, const AudioBlock& block) noexcept;
   void follow_curves(Work& work) noexcept;
   void place(Samples frame) noexcept;
@@ -75,8 +97,9 @@ using StageTap = std::function<void(size_t stage, const AudioBlock&)>;
 
 /// Streams all of `source` through `run` and then lets it ring for its tail. `sink` hears the
 /// output in step with the input to the sample, `tap` (may be empty) every stage likewise. Throws
-/// what the functions throw, Cancelled when they do. `max_block`: the run's format's.
+/// what the functions throw, Cancelled when they do. `max_block`: the run's format's. `beside`: the steps from this one
+/// on are run by another thread, which then tells the sink, and the tap of the stages behind it; the same bits. 0: none.
 void stream(const BlockSource& source, ChainRun& run, int max_block, const BlockSink& sink,
-            const StageTap& tap = {});
+            const StageTap& tap = {}, size_t beside = 0);
 
 }  // namespace drevan

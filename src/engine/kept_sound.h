@@ -61,6 +61,9 @@ class KeptSound {
 
 using SharedSound = std::shared_ptr<const KeptSound>;
 
+/// What a step hears beside its own sound, as StepType::sides; nullptr: nothing.
+using StepSides = std::vector<SharedSound>;
+
 /// Reads a finished sound, and keeps it alive.
 std::unique_ptr<SoundReader> reader_of(SharedSound sound);
 

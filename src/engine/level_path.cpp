@@ -129,6 +129,7 @@ LevelPath measure_level_path(const ClipPlan& plan, const LevelPathOptions& optio
   path.sounds = std::move(done.stages);
   path.rewritten = std::move(done.rewritten);
   path.rewritten_stage = done.rewritten_stage;
+  path.sides = std::move(done.sides);
   if (path.sounds.back().from_clip.identity()) path.fitted_gain = fitted.gain();
   path.spectrum_in = in.power();
   path.spectrum_out = out.power();

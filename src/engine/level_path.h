@@ -19,6 +19,7 @@ struct LevelPath {
   std::vector<Stage> sounds;         ///< shape and clock of each stage
   SharedSound rewritten;             ///< see Processed
   size_t rewritten_stage = 0;
+  std::vector<StepSides> sides;              ///< see Processed
   std::shared_ptr<const PeakPyramid> after;  ///< waveform of the last stage
   double fitted_gain = 1;                    ///< by which before is most like after, see FittedGain
   size_t first_over = 0; ///< the first stage that passes 0 dBFS; 0: none does

@@ -4,6 +4,7 @@
 #include <cmath>
 
 #include "audio/error.h"
+#include "engine/kept_level.h"
 #include "engine/process.h"
 
 namespace drevan {
@@ -38,6 +39,7 @@ class Pass {
 
   Processed run(const BlockSink& sink) {
     look_up();
+    make_sides();
     size_t from = start_stage();
     parts_left_ = work_ahead(from);
     for (size_t i = from; i < steps_.size(); ++i) {
@@ -75,6 +77,9 @@ class Pass {
   void tell_flaws() const {
     if (options_.damaged)
       for (const auto& told : reader_.damage()) options_.damaged(told);
+    for (const auto& step : steps_)
+      for (const auto& side : step.sides)
+        if (options_.warn && !side.missing.empty()) options_.warn(side.missing);
     for (size_t i = 0; options_.warn && i < steps_.size(); ++i)
       if (const CommonClips* common = steps_[i].common.get(); common && !common->left_out.empty())
         options_.warn(fmt::format(
@@ -86,13 +91,38 @@ class Pass {
 
   void look_up() {
     for (size_t i = 0; i < steps_.size(); ++i) {
-      known_.push_back(steps_[i].type->hears == Hears::nothing);
+      known_.push_back(!must_hear(*steps_[i].type, steps_[i].settings));
       if (known_[i]) continue;
       if (auto found = options_.store->get(finding_key(keys_[i], plan_, i))) {
         done_.findings[i] = std::move(*found);
         known_[i] = true;
       }
     }
+  }
+
+  // What is heard beside a step's own sound is a sound of its own, made once.
+  void make_sides() {
+    done_.sides.resize(steps_.size());
+    for (size_t i = 0; i < steps_.size(); ++i)
+      for (const auto& side : steps_[i].sides)
+        done_.sides[i].push_back(side.plan ? made(side) : nullptr);
+  }
+  SharedSound made(const PlannedSide& side) const {
+    if (auto known = options_.cache ? options_.cache->get(side.key) : nullptr) return known;
+    ProcessOptions options;
+    options.store = options_.store;
+    options.cache = options_.cache;
+    options.cancel = options_.cancel;
+    std::shared_ptr<KeptSound> out;
+    bool all = true;
+    process_clip(*side.plan, options, [&](const AudioBlock& b) {
+      if (!out) out = std::make_shared<KeptSound>(rate(), b.channels());
+      all = all && out->write(b);
+    });
+    if (!out) out = std::make_shared<KeptSound>(rate(), 1);
+    if (!all || !out->finish()) throw disk_full;
+    if (options_.cache) options_.cache->put(side.key, out);
+    return out;
   }
 
   // The share of the whole that a part is, in steps: reading is a third of one, what is done with the
@@ -110,7 +140,7 @@ class Pass {
       sum += work_of(from, i);
       if (rewrites(i))
         from = i + 1;
-      else if (steps_[i].type->hears == Hears::whole_clip && !steps_[i].common)
+      else if (steps_[i].type->hears != Hears::room_tone && !steps_[i].common)
         from = i;
     }
     return sum + last_work(from);
@@ -172,7 +202,8 @@ class Pass {
 
   ChainRun make_run(size_t from, size_t to) {
     return {std::span<const PlannedStep>(steps_).subspan(from, to - from),
-            std::span<const Findings>(done_.findings).subspan(from, to - from), format_at(from)};
+            std::span<const Findings>(done_.findings).subspan(from, to - from), format_at(from),
+            std::span<const StepSides>(done_.sides).subspan(from, to - from)};
   }
 
   // True: the next part may start at step i, its input is at hand.
@@ -222,9 +253,7 @@ class Pass {
         [&](const AudioBlock& b) {
           const auto got = heard.block(0, b.frames());
           const int n = tell(reader.read(got));
-          for (int c = 0; c < b.channels(); ++c)
-            std::copy_n(got.channel(std::min(c, got.channels() - 1)).begin(), n,
-                        b.channel(c).begin());
+          b.spread_from(got.part(0, n));
           return n;
         },
         i);
@@ -323,7 +352,7 @@ class Pass {
   // Lets step i hear all that reaches it. False: the temporary disk is full, so the next part starts where this one
   // did.
   bool learn_whole(size_t from, size_t i) {
-    const auto learner = steps_[i].type->learn(steps_[i].settings, format_at(i));
+    const auto learner = make_learner(steps_[i], format_at(i), done_.sides[i]);
     auto aside = i > from ? std::make_shared<KeptSound>(rate(), channels_[i]) : nullptr;
     part(from, i, [&](const AudioBlock& b) {
       learner->hear(b);
@@ -394,11 +423,19 @@ class Pass {
         if (options_.tap && from + stage >= next_tap_) options_.tap(from + stage, b);
       };
     stream(
-        source(), run, block_frames, sink ? sink : [](const AudioBlock&) {}, tap);
+        source(), run, block_frames, sink ? sink : [](const AudioBlock&) {}, tap,
+        options_.side_thread ? beside(from, to) : 0);
     next_tap_ = std::max(next_tap_, to + 1);
     for (size_t stage = 1; stage < kept.size(); ++stage)
       if (kept[stage] && kept[stage]->finish())
         options_.cache->put(keys_[from + stage], std::move(kept[stage]));
+  }
+
+  // From where on the steps are another thread's: behind the one that takes longest, else from the middle.
+  size_t beside(size_t from, size_t to) const {
+    for (size_t i = from; i + 1 < to; ++i)
+      if (steps_[i].type->hears == Hears::room_tone) return i + 1 - from;
+    return (to - from) / 2;
   }
 
   // A stage's sound as it comes; one that finds no room is not kept.

@@ -1,8 +1,11 @@
 #include "engine/plan.h"
 
+#include <fmt/format.h>
+
 #include <algorithm>
 
 #include "audio/hash.h"
+#include "reel/sides.h"
 
 namespace drevan {
 
@@ -10,8 +13,32 @@ namespace {
 
 bool shares(const ChainStep& step) { return step.type->shares && step.type->shares(step.settings); }
 
+PlannedSide planned_side(ClipPlan plan) {
+  PlannedSide out;
+  out.key = stage_keys(plan).back();
+  out.plan = std::make_shared<const ClipPlan>(std::move(plan));
+  return out;
+}
+
+PlannedSide file_side(const std::filesystem::path& file, double rate) {
+  return planned_side({{file, 0, -1, rate, {}}, {}});
+}
+
 PlannedStep planned_step(const ChainStep& step) {
-  return {step.id, step.type, step.settings, step.curves, {}};
+  return {step.id, step.type, step.settings, step.curves, {}, {}};
+}
+
+// Without a reel.
+std::vector<PlannedSide> planned_sides(const ChainStep& step, double rate) {
+  std::vector<PlannedSide> out;
+  for (const auto& choice : step.sides) {
+    PlannedSide& side = out.emplace_back();
+    if (choice.from == SideChoice::From::file) side = file_side(choice.file, rate);
+    if (choice.from == SideChoice::From::clip)
+      side.missing = fmt::format("{} hears nothing beside its own sound: the clip {} is not here.",
+                                 step.type->label, choice.name);
+  }
+  return out;
 }
 
 // What may ring on after a clip's end and be heard, seconds: curves matter as far.
@@ -23,6 +50,11 @@ void add_curves(Hasher& h, const PlannedStep& step) {
     for (const auto& p : track.curve->points)
       h.add(p.s).add(p.value).add(static_cast<int>(p.shape));
   }
+}
+
+void add_sides(Hasher& h, const PlannedStep& step) {
+  for (size_t i = 0; i < step.sides.size(); ++i)
+    if (step.sides[i].plan) h.add(i).add(step.sides[i].key);
 }
 
 void add_room_tone(Hasher& h, const ClipSound& sound) {
@@ -67,15 +99,43 @@ std::shared_ptr<const CommonClips> Planner::common(const Clip& clip, const Runni
 }
 
 ClipPlan Planner::plan(const Clip& clip) {
-  ClipPlan out{clip_sound(reel_, clip)};
+  ClipPlan out = own_plan(clip);
   for (const auto& running : running_steps(reel_, clip)) {
+    if (running.owner == ChainOwner::clip) continue;
     PlannedStep& step = out.steps.emplace_back(planned_step(*running.step));
     const bool rewritten = std::ranges::any_of(
         out.steps, [](const PlannedStep& s) { return s.type->rewrite != nullptr; });
     step.tracks = own_tracks(reel_, clip, running, rewritten);
-    if (running.owner != ChainOwner::clip && shares(*running.step))
-      out.steps.back().common = common(clip, running);
+    for (const auto& choice : running.step->sides)
+      step.sides.push_back(side(choice, *running.step, clip));
+    if (shares(*running.step)) out.steps.back().common = common(clip, running);
   }
+  return out;
+}
+
+PlannedSide Planner::side(const SideChoice& choice, const ChainStep& step, const Clip& listener) {
+  if (choice.from == SideChoice::From::nothing) return {};
+  if (choice.from == SideChoice::From::file) return file_side(choice.file, reel_.rate);
+  const Clip* other = side_clip(reel_, choice);
+  if (!other)
+    return {{}, 0,
+            fmt::format("{}: {} hears nothing beside its own sound: the clip {} is not in the reel.",
+                        listener.name, step.type->label, choice.name)};
+  // Edits and files do not let it come to this.
+  if (other->id == listener.id || std::ranges::find(listening_, other->id) != listening_.end())
+    require_no_rings(reel_);
+  return planned_side(own_plan(*other));
+}
+
+ClipPlan Planner::own_plan(const Clip& clip) {
+  ClipPlan out{clip_sound(reel_, clip)};
+  listening_.push_back(clip.id);
+  for (const auto& step : clip.chain.steps) {
+    if (!step.on) continue;
+    PlannedStep& own = out.steps.emplace_back(planned_step(step));
+    for (const auto& choice : step.sides) own.sides.push_back(side(choice, step, clip));
+  }
+  listening_.pop_back();
   return out;
 }
 
@@ -94,16 +154,21 @@ std::vector<Track> own_tracks(const Reel& reel, const Clip& clip, const RunningS
 
 ClipPlan plan_of(const Reel& reel, const Clip& clip) { return Planner(reel).plan(clip); }
 
-ClipPlan own_plan_of(const Reel& reel, const Clip& clip) {
-  return plan_of(clip_sound(reel, clip), clip.chain);
+ClipPlan own_plan_of(const Reel& reel, const Clip& clip) { return Planner(reel).own_plan(clip); }
+
+ClipPlan plan_of(ClipSound sound, const Chain& chain) {
+  const double rate = sound.rate;
+  return {std::move(sound), planned(chain, rate)};
 }
 
-ClipPlan plan_of(ClipSound sound, const Chain& chain) { return {std::move(sound), planned(chain)}; }
-
-std::vector<PlannedStep> planned(const Chain& chain, std::span<const PlannedStep> then) {
+std::vector<PlannedStep> planned(const Chain& chain, double rate,
+                                 std::span<const PlannedStep> then) {
   std::vector<PlannedStep> out;
-  for (const auto& step : chain.steps)
-    if (step.on) out.push_back(planned_step(step));
+  for (const auto& step : chain.steps) {
+    if (!step.on) continue;
+    out.push_back(planned_step(step));
+    out.back().sides = planned_sides(step, rate);
+  }
   out.insert(out.end(), then.begin(), then.end());
   return out;
 }
@@ -141,6 +206,7 @@ std::vector<std::uint64_t> stage_keys(const ClipPlan& plan) {
     add_curves(h, step);
     if (step.type->hears == Hears::room_tone) add_room_tone(h, plan.sound);
     if (step.common) h.add(step.common->key);
+    add_sides(h, step);
     keys.push_back(h.value());
   }
   return keys;
@@ -150,8 +216,14 @@ std::uint64_t finding_key(std::uint64_t input, const ClipPlan& plan, size_t i) {
   const PlannedStep& step = plan.steps[i];
   Hasher h;
   h.add(step.common ? step.common->key : input).add(step.type->id).add(step.type->revision);
+  // How loud a step comes out depends on all that it is set to.
+  const bool all = keeps_level(*step.type, step.settings);
   for (size_t p = 0; p < step.settings.values.size(); ++p)
-    if (step.type->parameters[p].learned_from) h.add(step.settings[p]);
+    if (all || step.type->parameters[p].learned_from) h.add(step.settings[p]);
+  if (all) {
+    add_curves(h, step);
+    add_sides(h, step);
+  }
   if (step.type->hears == Hears::room_tone) add_room_tone(h, plan.sound);
   return h.value();
 }

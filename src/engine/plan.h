@@ -14,6 +14,15 @@ namespace drevan {
 
 struct CommonClips;
 
+struct ClipPlan;
+
+/// A second sound that a step hears, see StepType::sides; without a plan there is none.
+struct PlannedSide {
+  std::shared_ptr<const ClipPlan> plan{};
+  std::uint64_t key = 0;  ///< of what leaves it
+  std::string missing{};  ///< why there is none, where one was chosen: a sentence
+};
+
 /// A step that runs, with what it needs beside its findings.
 struct PlannedStep {
   StepId id = 0;  ///< of the reel's step; 0: it is of no reel
@@ -22,6 +31,7 @@ struct PlannedStep {
   std::vector<Track> tracks{};  ///< its curves, in seconds of the sound that enters it
   /// For a step that learns over a group's clips (StepType::shares): which those are. nullptr: its own clip alone.
   std::shared_ptr<const CommonClips> common{};
+  std::vector<PlannedSide> sides{};  ///< as StepType::sides, or fewer
 };
 
 /// A value; making sound of it needs process_clip().
@@ -42,16 +52,21 @@ class Planner {
  public:
   explicit Planner(const Reel& reel) : reel_(reel), made_(std::make_shared<Made>()) {}
   /// Everything the clip's sound goes through: its own chain, its group's and the reel's.
+  /// Throws Error(call) where clips hear each other in a ring.
   ClipPlan plan(const Clip& clip);
+  /// Its own chain alone.
+  ClipPlan own_plan(const Clip& clip);
 
  private:
   using Made = std::map<std::tuple<int, ChainOwner, size_t>,
                         std::shared_ptr<const CommonClips>>;  // group, chain, step
   Planner(const Reel& reel, std::shared_ptr<Made> made) : reel_(reel), made_(std::move(made)) {}
   std::shared_ptr<const CommonClips> common(const Clip& clip, const RunningStep& step);
+  PlannedSide side(const SideChoice& choice, const ChainStep& step, const Clip& listener);
 
   const Reel& reel_;
   std::shared_ptr<Made> made_;
+  std::vector<int> listening_;  // the clip that is planned, and those whose side it is, by id
 };
 
 /// The curves of a clip's step in seconds of the sound that enters it. Those of group and reel count the reel's; what
@@ -63,11 +78,13 @@ std::vector<Track> own_tracks(const Reel& reel, const Clip& clip, const RunningS
 ClipPlan plan_of(const Reel& reel, const Clip& clip);
 /// Of its own chain alone.
 ClipPlan own_plan_of(const Reel& reel, const Clip& clip);
-/// Of any sound and the steps of a chain that are on.
+/// Of any sound and the steps of a chain that are on, see planned().
 ClipPlan plan_of(ClipSound sound, const Chain& chain);
 
-/// The steps of a chain that are on, and further ones behind them.
-std::vector<PlannedStep> planned(const Chain& chain, std::span<const PlannedStep> then = {});
+/// The steps of a chain that are on, for a sound of this rate, and further ones behind them. Files can be heard beside
+/// it; clips cannot, without a reel.
+std::vector<PlannedStep> planned(const Chain& chain, double rate,
+                                 std::span<const PlannedStep> then = {});
 
 /// How many channels each stage has where `in` come: [0] is `in`.
 std::vector<int> stage_channels(std::span<const PlannedStep> steps, int in);

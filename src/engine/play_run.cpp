@@ -18,12 +18,6 @@ void to_mono(const AudioBlock& in, std::span<float> out) {
   }
 }
 
-// A mono sound stands in all channels.
-void spread(const AudioBlock& from, const AudioBlock& to) {
-  for (int c = 0; c < to.channels(); ++c)
-    std::ranges::copy(from.channel(std::min(c, from.channels() - 1)), to.channel(c).begin());
-}
-
 // The steps that run live.
 size_t first_live(const PlayPlan& plan) { return plan.rewritten ? plan.rewritten_stage : 0; }
 std::span<const PlannedStep> steps_run(const PlayPlan& plan) {
@@ -33,6 +27,10 @@ std::span<const PlannedStep> steps_run(const PlayPlan& plan) {
 }
 std::span<const Findings> findings_run(const PlayPlan& plan) {
   return std::span(plan.findings).subspan(first_live(plan));
+}
+
+std::span<const StepSides> sides_run(const PlayPlan& plan) {
+  return std::span(plan.sides).subspan(std::min(first_live(plan), plan.sides.size()));
 }
 
 std::unique_ptr<SoundReader> open_wet(const PlayPlan& plan) {
@@ -50,7 +48,7 @@ PlayRun::PlayRun(std::shared_ptr<const PlayPlan> plan)
     : plan_(std::move(plan)),
       dry_(plan_->against ? *plan_->against : plan_->clip.sound),
       wet_(open_wet(*plan_)),
-      run_(steps_run(*plan_), findings_run(*plan_), format_of(*wet_)),
+      run_(steps_run(*plan_), findings_run(*plan_), format_of(*wet_), sides_run(*plan_)),
       entering_(run_.widest(),
                 plan_->solo_step < 0 ? 0 : static_cast<int>(run_.at(run_.size() - 1).latency())),
       wide_(run_.widest(), block),
@@ -95,10 +93,10 @@ void PlayRun::run(const AudioBlock& wet, AudioBlock* entering, int focus) {
   const int first = static_cast<int>(first_live(*plan_));
   const int solo = plan_->solo_step < 0 ? -1 : plan_->solo_step - first;
   focus -= first;
-  if (solo == 0) spread(wet.first(run_.channels_in()), *entering);
+  if (solo == 0) entering->spread_from(wet.first(run_.channels_in()));
   if (focus == 0) to_mono(wet.first(run_.channels_in()), focus_in_);
   run_.process(wet, [&](size_t i, const AudioBlock& b) {
-    if (solo > 0 && static_cast<int>(i) == solo - 1) spread(b, *entering);
+    if (solo > 0 && static_cast<int>(i) == solo - 1) entering->spread_from(b);
     if (static_cast<int>(i) == focus - 1) to_mono(b, focus_in_);
     if (static_cast<int>(i) == focus) to_mono(b, focus_out_);
   });
@@ -116,7 +114,7 @@ void PlayRun::next(AudioBlock before, AudioBlock after, int focus) {
     const auto heard = dry_block_.block(0, before.frames());
     const int n = dry_.read(heard);
     heard.part(n, heard.frames() - n).clear();
-    spread(heard, before);
+    before.spread_from(heard);
   }
   dry_at_ += before.frames();
   if (before_leads_) {
@@ -146,7 +144,8 @@ bool PlayRun::update(std::shared_ptr<const PlayPlan> plan) {
   const auto& now = plan_->clip.steps;
   const auto& next = plan->clip.steps;
   if (plan_->sounds != plan->sounds || now.size() != next.size() ||
-      plan_->solo_step != plan->solo_step || plan_->rewritten != plan->rewritten)
+      plan_->solo_step != plan->solo_step || plan_->rewritten != plan->rewritten ||
+      plan_->sides != plan->sides)
     return false;
   const size_t first = first_live(*plan);
   for (size_t i = 0; i < now.size(); ++i) {

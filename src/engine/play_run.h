@@ -12,6 +12,7 @@ namespace drevan {
 struct PlayPlan {
   ClipPlan clip;
   std::vector<Findings> findings;  ///< one per step
+  std::vector<StepSides> sides{};  ///< one per step, or none at all
   /// What left the last rewriter of the chain, and how many steps that are: playing begins behind it. See Processed.
   SharedSound rewritten{};
   size_t rewritten_stage = 0;

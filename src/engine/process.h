@@ -48,6 +48,7 @@ struct ProcessOptions {
   size_t first_tap = 0;            ///< stages before this one need not be heard
   const CancelToken* cancel = nullptr;  ///< required
   Progress progress;
+  bool side_thread = false;             ///< what is learned and put aside on another thread
   std::function<void(const std::string&)> damaged;  ///< optional: told what of the source is not as promised
   std::function<void(const std::string&)> warn;     ///< optional: told what else should be known
 };
@@ -59,6 +60,7 @@ struct Processed {
   /// What leaves the last rewriter, and how many steps that are; nullptr and 0: there is none, all can be streamed.
   SharedSound rewritten;
   size_t rewritten_stage = 0;
+  std::vector<StepSides> sides;  ///< what each step hears beside its own sound
 };
 
 /// Learns what the plan's steps must know (from the store where it is known) and streams the clip

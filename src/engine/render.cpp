@@ -2,14 +2,10 @@
 
 #include <fmt/format.h>
 
-#include <array>
-#include <atomic>
 #include <cmath>
-#include <exception>
-#include <mutex>
 
 #include "audio/error.h"
-#include "engine/side_listener.h"
+#include "engine/aside.h"
 
 namespace drevan {
 
@@ -54,51 +50,6 @@ class SameLength {
   BlockSink sink_;
   AudioBuffer held_;
   bool rings_ = false;
-};
-
-// What is done with blocks beside making them: at once, or on another thread. What it throws there is thrown here.
-class Aside {
- public:
-  using Hear = std::function<void(const AudioBlock&)>;
-  Aside(StreamFormat widest, bool on_a_thread, std::array<Hear, 3> hear)
-      : hear_(std::move(hear)), longest_(widest.max_block) {
-    if (on_a_thread)
-      side_.emplace(widest, [this](size_t line, const AudioBlock& b) {
-        if (failed_.load(std::memory_order_acquire)) return;
-        try {
-          hear_[line](b);
-        } catch (...) {
-          const std::lock_guard lock(mutex_);
-          if (!failure_) failure_ = std::current_exception();
-          failed_.store(true, std::memory_order_release);
-        }
-      });
-  }
-  void tell(size_t line, const AudioBlock& b) {
-    if (!side_) return hear_[line](b);
-    if (failed_.load(std::memory_order_acquire)) fail();
-    // The last of what rings may come as one long block.
-    for (int at = 0; at < b.frames(); at += longest_)
-      side_->tell(line, b.part(at, std::min(longest_, b.frames() - at)));
-  }
-  void finish() {
-    if (!side_) return;
-    side_->finish();
-    if (failed_) fail();
-  }
-
- private:
-  [[noreturn]] void fail() {
-    const std::lock_guard lock(mutex_);
-    std::rethrow_exception(failure_);
-  }
-
-  std::array<Hear, 3> hear_;
-  int longest_;
-  std::atomic<bool> failed_ = false;
-  std::mutex mutex_;
-  std::exception_ptr failure_;
-  std::optional<SideListener> side_;  // last: its threads end first
 };
 
 void warn(RenderResult& result, const RenderRequest& request, const std::vector<Findings>& found) {
@@ -174,6 +125,7 @@ RenderResult render_clip(const RenderRequest& request, FindingStore& store,
   options.store = &store;
   options.cancel = &cancel;
   options.progress = progress;
+  options.side_thread = request.side_thread;
   options.tap = [&](size_t stage, const AudioBlock& b) {
     if (stage == 0) aside.tell(0, b);
   };

@@ -22,6 +22,7 @@ class SideListener::Ear {
   }
 
   void tell(size_t line, const AudioBlock& block) {
+    const std::lock_guard one_at_a_time(telling_);
     std::unique_lock lock(mutex_);
     changed_.wait(lock, [&] { return told_ - heard_ < slots_.size(); });
     Slot& slot = slots_[told_ % slots_.size()];
@@ -62,6 +63,7 @@ class SideListener::Ear {
 
   std::shared_ptr<const Hear> hear_;
   std::array<Slot, 32> slots_;
+  std::mutex telling_;  // of those who tell
   std::mutex mutex_;
   std::condition_variable_any changed_;
   size_t told_ = 0, heard_ = 0;

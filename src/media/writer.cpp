@@ -1,5 +1,6 @@
 #include "media/writer.h"
 
+#include <fcntl.h>
 #include <fmt/format.h>
 #include <sndfile.h>
 
@@ -98,6 +99,7 @@ struct AudioWriter::Impl {
   std::optional<ReplacementFile> place;
   SNDFILE* file = nullptr;
   Samples written = 0, clipped = 0;
+  size_t unsent = 0;  // samples
   std::uint64_t random = 0x9e3779b97f4a7c15ULL;
   std::vector<float> interleaved;
   std::vector<std::int32_t> integers;
@@ -183,6 +185,10 @@ void AudioWriter::write(const AudioBlock& block) {
   }
   if (done != block.frames()) throw cannot_write(w.goal, errno != 0 ? errno : ENOSPC);
   w.written += block.frames();
+  // The disk begins early, so that the end does not wait for all of it; it may refuse.
+  if ((w.unsent += count) < (size_t{1} << 21)) return;
+  w.unsent = 0;
+  ::sync_file_range(w.place->descriptor(), 0, 0, SYNC_FILE_RANGE_WRITE);
 }
 
 void AudioWriter::commit() {

@@ -7,6 +7,7 @@
 #include <limits>
 
 #include "audio/error.h"
+#include "audio/utf8.h"
 #include "reel/json_file.h"
 #include "reel/value_json.h"
 #include "steps/catalogue.h"
@@ -15,7 +16,7 @@ namespace drevan {
 
 namespace {
 
-constexpr int newest_recipe = 2;  // 2: curves
+constexpr int newest_recipe = 2;  // 2: curves, sides
 
 Error wrong(const std::string& where, const std::string& what) {
   return {Error::Kind::call, fmt::format("{}: {}", where, what)};
@@ -25,6 +26,44 @@ std::string known_ids(const StepType& type) {
   std::string list;
   for (const auto& p : type.parameters) list += (list.empty() ? "" : ", ") + std::string(p.id);
   return list;
+}
+
+nlohmann::ordered_json sides_to_json(const std::vector<SideChoice>& sides, const StepType& type) {
+  auto out = nlohmann::ordered_json::object();
+  for (size_t i = 0; i < sides.size(); ++i) {
+    const SideChoice& side = sides[i];
+    auto& one = out[std::string(type.sides[i].id)];
+    if (side.from == SideChoice::From::file) one = {{"file", to_utf8(side.file.string())}};
+    if (side.from == SideChoice::From::clip) {
+      one = {{"clip", side.name}};
+      if (side.clip != 0) one["id"] = side.clip;
+    }
+    if (side.from == SideChoice::From::nothing) out.erase(std::string(type.sides[i].id));
+  }
+  return out;
+}
+
+std::vector<SideChoice> sides_from_json(const nlohmann::json& json, const StepType& type,
+                                        const std::string& where) {
+  if (!json.is_object()) throw wrong(where, "must be an object of what is heard beside.");
+  std::vector<SideChoice> out(type.sides.size());
+  for (const auto& [name, value] : json.items()) {
+    const auto at = std::ranges::find(type.sides, name, &SideInput::id);
+    if (at == type.sides.end())
+      throw wrong(where, fmt::format("this step hears no {} beside its own sound.", shown(name)));
+    const auto here = fmt::format("{}, {}", where, name);
+    only_members(value, {"clip", "id", "file"}, here);
+    if (value.contains("file") == value.contains("clip"))
+      throw wrong(here, "must have a \"file\" or a \"clip\".");
+    SideChoice& side = out[static_cast<size_t>(at - type.sides.begin())];
+    side.from = value.contains("file") ? SideChoice::From::file : SideChoice::From::clip;
+    side.file = member<std::string>(value, "file", "", here);
+    side.name = member<std::string>(value, "clip", "", here);
+    side.clip = member(value, "id", 0, here);
+    if (side.clip < 0 || (side.from == SideChoice::From::file && side.file.empty()))
+      throw wrong(here, "names nothing that can be heard.");
+  }
+  return out;
 }
 
 ChainStep step_from_json(const nlohmann::json& json, const std::string& where) {
@@ -58,11 +97,13 @@ ChainStep step_from_json(const nlohmann::json& json, const std::string& where) {
       step.id = member(json, "id", 0, here);
       if (step.id < 1)
         throw wrong(here, fmt::format("\"id\" is {}, allowed is 1 or more.", shown(value)));
+    } else if (key == "sides") {
+      step.sides = sides_from_json(value, *type, fmt::format("{}, sides", here));
     } else if (key == "sits_out") {
       step.sits_out = ids_from_json(value, fmt::format("{}, sits_out", here));
     } else {
       throw wrong(here, fmt::format("{} does not belong here; a step has \"step\", \"settings\", "
-                                    "\"curves\" and \"on\".",
+                                    "\"curves\", \"sides\" and \"on\".",
                                     shown(key)));
     }
   }
@@ -88,8 +129,14 @@ Chain for_everyone(Chain chain) {
   for (auto& step : chain.steps) {
     step.sits_out.clear();
     step.id = 0;
+    for (auto& side : step.sides) side.clip = 0;  // its name stays
   }
   return chain;
+}
+
+bool hears_sides(const ChainStep& step) {
+  return std::ranges::any_of(
+      step.sides, [](const SideChoice& s) { return s.from != SideChoice::From::nothing; });
 }
 
 void shift_curves(ChainStep& step, double by_s) {
@@ -116,6 +163,7 @@ nlohmann::ordered_json to_json(const Chain& chain) {
     if (step.id != 0) one["id"] = step.id;
     one["settings"] = settings;
     if (!step.curves.empty()) one["curves"] = curves_to_json(step.curves, *step.type);
+    if (hears_sides(step)) one["sides"] = sides_to_json(step.sides, *step.type);
     if (!step.on) one["on"] = false;
     if (!step.sits_out.empty()) one["sits_out"] = step.sits_out;
     out.push_back(std::move(one));
@@ -133,9 +181,10 @@ Chain chain_from_json(const nlohmann::json& json, const std::string& where) {
 
 nlohmann::ordered_json to_json(const Recipe& recipe) {
   // As old a version as can hold it, so that older programs read what they can.
-  const bool curves =
-      std::ranges::any_of(recipe.chain.steps, [](const ChainStep& s) { return !s.curves.empty(); });
-  nlohmann::ordered_json out{{"drevan_recipe", curves ? newest_recipe : 1}, {"name", recipe.name}};
+  const bool newer = std::ranges::any_of(recipe.chain.steps, [](const ChainStep& s) {
+    return !s.curves.empty() || hears_sides(s);
+  });
+  nlohmann::ordered_json out{{"drevan_recipe", newer ? newest_recipe : 1}, {"name", recipe.name}};
   if (!recipe.note.empty()) out["note"] = recipe.note;
   if (!recipe.tags.empty()) out["tags"] = recipe.tags;
   out["steps"] = to_json(for_everyone(recipe.chain));
@@ -164,7 +213,12 @@ Recipe recipe_from_text(const std::string& text, const std::string& where) {
 }
 
 Recipe load_recipe(const std::filesystem::path& file) {
-  return recipe_from_text(read_text(file), file.string());
+  Recipe recipe = recipe_from_text(read_text(file), file.string());
+  const auto folder = std::filesystem::absolute(file).parent_path();
+  for (auto& step : recipe.chain.steps)
+    for (auto& side : step.sides)
+      if (side.from == SideChoice::From::file) side.file = (folder / side.file).lexically_normal();
+  return recipe;
 }
 
 void save_recipe(const Recipe& recipe, const std::filesystem::path& file) {

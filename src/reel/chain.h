@@ -13,6 +13,16 @@ namespace drevan {
 /// Tells the steps of a reel apart for as long as they live, wherever they move; above 0. 0: of no reel.
 using StepId = int;
 
+/// What a step hears beside its own sound, for one of StepType::sides.
+struct SideChoice {
+  enum class From { nothing, clip, file };
+  From from = From::nothing;
+  int clip = 0;                  ///< of the reel, by id; its sound through its own chain. 0: by name, as in a recipe
+  std::string name{};            ///< the clip's
+  std::filesystem::path file{};  ///< absolute in memory
+  friend bool operator==(const SideChoice&, const SideChoice&) = default;
+};
+
 /// One step in a chain. `type` points into the catalogue and is never null.
 struct ChainStep {
   const StepType* type = nullptr;
@@ -21,10 +31,11 @@ struct ChainStep {
   std::vector<int> sits_out{};  ///< in a group's or the reel's chain: clips, by id, that pass it by; sorted
   StepId id = 0;
   std::vector<Track> curves{};  ///< of parameters that follow one, each once, by parameter
+  std::vector<SideChoice> sides{};  ///< as StepType::sides; those that are left out are nothing
   /// Whether both do the same; their ids do not matter.
   friend bool operator==(const ChainStep& a, const ChainStep& b) {
     return a.type == b.type && a.settings == b.settings && a.on == b.on &&
-           a.sits_out == b.sits_out && a.curves == b.curves;
+           a.sits_out == b.sits_out && a.curves == b.curves && a.sides == b.sides;
   }
 };
 
@@ -44,6 +55,9 @@ struct Recipe {
 
 /// The same steps as anybody's: nobody sits out, and they are of no reel.
 Chain for_everyone(Chain chain);
+
+/// The choices of a step that are not nothing.
+bool hears_sides(const ChainStep& step);
 
 /// Every curve of a step later by so many seconds.
 void shift_curves(ChainStep& step, double by_s);

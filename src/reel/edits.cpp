@@ -5,6 +5,7 @@
 #include <algorithm>
 
 #include "audio/error.h"
+#include "reel/sides.h"
 #include "steps/curve_edit.h"
 
 namespace drevan::edits {
@@ -146,6 +147,22 @@ Edit set_curve(const Reel& reel, int clip, StepId step, int parameter, std::opti
   }
   d.edit.merge = fmt::format("curves of step {}", step);
   return d.done(fmt::format("{}: {} over time", type.label, lower(of.label)));
+}
+
+Edit set_side(const Reel& reel, int clip, StepId step, int side, SideChoice choice) {
+  Draft d(reel, clip);
+  ChainStep& of = d.step(step);
+  const auto& inputs = of.type->sides;
+  const auto label = fmt::format("{}: {}", of.type->label,
+                                 lower(inputs.at(static_cast<size_t>(side)).label));
+  if (const Clip* other = choice.from == SideChoice::From::clip ? side_clip(reel, choice) : nullptr) {
+    choice.clip = other->id;
+    choice.name = other->name;
+  }
+  of.sides.resize(inputs.size());
+  of.sides[static_cast<size_t>(side)] = std::move(choice);
+  require_no_rings(d.edit.next);
+  return d.done(label);
 }
 
 Edit sit_out(const Reel& reel, int clip, StepId step, bool out) {

@@ -19,12 +19,6 @@ namespace fs = std::filesystem;
 
 namespace {
 
-std::string lower(std::string_view text) {
-  std::string out;
-  for (const char c : text) out += static_cast<char>(std::tolower(static_cast<unsigned char>(c)));
-  return out;
-}
-
 // A file name for a recipe's name; `number` from 2 on makes another of it.
 std::string file_name(const std::string& name, int number = 1) {
   std::string out = file_name_of(name, "recipe", 120);
@@ -143,15 +137,15 @@ std::vector<LibraryEntry> read_library(const fs::path& folder, std::vector<std::
   std::erase_if(out, [&, all = out](const LibraryEntry& e) {
     return e.own() && std::ranges::any_of(all, [&](const LibraryEntry& o) { return !o.own() && o.recipe.name == e.recipe.name; });
   });
-  std::ranges::stable_sort(out, {}, [](const LibraryEntry& e) { return lower(e.recipe.name); });
+  std::ranges::stable_sort(out, {}, [](const LibraryEntry& e) { return folded(e.recipe.name); });
   return out;
 }
 
 bool matches(const Recipe& recipe, std::string_view query) {
-  std::string all = lower(recipe.name) + " " + lower(recipe.note);
-  for (const auto& tag : recipe.tags) all += " " + lower(tag);
-  for (const auto& s : recipe.chain.steps) all += " " + lower(s.type->label);
-  const std::string words = lower(query);
+  std::string all = folded(recipe.name) + " " + folded(recipe.note);
+  for (const auto& tag : recipe.tags) all += " " + folded(tag);
+  for (const auto& s : recipe.chain.steps) all += " " + folded(s.type->label);
+  const std::string words = folded(query);
   for (size_t at = 0; at < words.size();) {
     const auto end = std::min(words.find(' ', at), words.size());
     if (end > at && all.find(words.substr(at, end - at)) == std::string::npos) return false;
@@ -172,7 +166,7 @@ std::vector<std::string> recipe_differences(const Recipe& then, const Recipe& no
     if (a->on != b->on) out.push_back(fmt::format("{} is {} now", a->type->label, b->on ? "on" : "off"));
     for (size_t p = 0; p < a->settings.values.size(); ++p)
       if (a->settings[p] != b->settings[p])
-        out.push_back(fmt::format("{}: {} {}, now {}", a->type->label, lower(a->type->parameters[p].label), setting_text(*a, p), setting_text(*b, p)));
+        out.push_back(fmt::format("{}: {} {}, now {}", a->type->label, folded(a->type->parameters[p].label), setting_text(*a, p), setting_text(*b, p)));
     if (a->curves != b->curves)
       out.push_back(fmt::format("{}: what follows a curve is other", a->type->label));
   }

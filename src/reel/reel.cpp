@@ -89,8 +89,8 @@ bool sounds_the_same(const Reel& a, const Reel& b, int clip_id) {
   };
   const Group &g = a.group_of(*c), &h = b.group_of(*d);
   if (range(*c) != range(*d) || a.source_of(*c) != b.source_of(*d)) return false;
-  if (is_mix(*c)) return true;
-  if (g.chain != h.chain || g.sits_out != h.sits_out || a.chain != b.chain ||
+  const bool mix = is_mix(*c);
+  if (g.chain != h.chain || g.sits_out != h.sits_out || (!mix && a.chain != b.chain) ||
       g.room_tone_clip != h.room_tone_clip)
     return false;
   // What its room is learned from, and what a step learns over all of the group.
@@ -98,7 +98,10 @@ bool sounds_the_same(const Reel& a, const Reel& b, int clip_id) {
     return step.type->shares && step.type->shares(step.settings);
   };
   const bool alone = g.room_tone_clip == 0 && std::ranges::none_of(g.chain.steps, common) &&
-                     std::ranges::none_of(a.chain.steps, common);
+                     std::ranges::none_of(a.chain.steps, common) &&
+                     std::ranges::none_of(owners_of(*c), [&](ChainOwner owner) {
+                       return std::ranges::any_of(chain_of(a, *c, owner).steps, hears_sides);
+                     });
   return alone || (a.clips == b.clips && a.sources == b.sources);
 }
 

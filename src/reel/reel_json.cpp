@@ -8,6 +8,7 @@
 #include "audio/utf8.h"
 #include "reel/json_file.h"
 #include "reel/reel.h"
+#include "reel/sides.h"
 
 namespace drevan {
 
@@ -40,6 +41,14 @@ std::string from_hex_bytes(std::string_view hex) {
 std::string stored_path(const fs::path& path, const fs::path& folder) {
   const auto relative = path.lexically_relative(fs::absolute(folder).lexically_normal());
   return relative.empty() ? path.generic_string() : relative.generic_string();
+}
+
+// With the paths of its files as they are stored.
+ordered_json stored_chain(Chain chain, const fs::path& folder) {
+  for (auto& step : chain.steps)
+    for (auto& side : step.sides)
+      if (side.from == SideChoice::From::file) side.file = stored_path(side.file, folder);
+  return to_json(chain);
 }
 
 const json& list(const json& j, const char* key, const std::string& where) {
@@ -189,7 +198,7 @@ std::string reel_to_text(const Reel& reel, const fs::path& folder) {
   }
   out["groups"] = ordered_json::array();
   for (const auto& g : reel.groups) {
-    ordered_json one{{"name", g.name}, {"chain", to_json(g.chain)}};
+    ordered_json one{{"name", g.name}, {"chain", stored_chain(g.chain, folder)}};
     if (g.room_tone_clip != 0) one["room_tone_clip"] = g.room_tone_clip;
     if (!g.sits_out.empty()) one["sits_out"] = g.sits_out;
     out["groups"].push_back(std::move(one));
@@ -200,13 +209,13 @@ std::string reel_to_text(const Reel& reel, const fs::path& folder) {
                      {"begin", c.begin}, {"frames", c.frames}, {"group", c.group},
                      {"place_s", c.place_s}};
     if (c.room_tone) one["room_tone_s"] = {c.room_tone->begin, c.room_tone->end};
-    one["chain"] = to_json(c.chain);
+    one["chain"] = stored_chain(c.chain, folder);
     if (c.version != 0) one["version"] = c.version;
     for (const auto& v : c.versions) one["versions"].push_back(to_json(v));
     out["clips"].push_back(std::move(one));
   }
-  out["chain"] = to_json(reel.chain);
-  if (!reel.mix.chain.steps.empty()) out["mix_chain"] = to_json(reel.mix.chain);
+  out["chain"] = stored_chain(reel.chain, folder);
+  if (!reel.mix.chain.steps.empty()) out["mix_chain"] = stored_chain(reel.mix.chain, folder);
   return dump_json(out, 1);
 }
 
@@ -244,6 +253,8 @@ Reel reel_from_text(const std::string& text, const fs::path& folder, const std::
   reel.last_clip_id = std::max(0, member(j, "last_clip_id", 0, where));
   for (const auto& c : reel.clips) reel.last_clip_id = std::max(reel.last_clip_id, c.id);
   reel.last_step_id = std::max(0, member(j, "last_step_id", 0, where));
+  resolve_side_files(reel, base);
+  require_no_rings(reel);
   check_step_ids(reel, where);
   settle_step_ids(reel);
   return reel;

@@ -28,10 +28,22 @@ std::span<const StepType* const> catalogue() {
   return all;
 }
 
+namespace {
+std::vector<const StepType*>& unlisted() {
+  static std::vector<const StepType*> types;
+  return types;
+}
+}  // namespace
+
+void make_known(const StepType& type) { unlisted().push_back(&type); }
+
 const StepType* find_step(std::string_view id) {
-  const auto all = catalogue();
-  const auto at = std::ranges::find(all, id, [](const StepType* t) { return t->id; });
-  return at == all.end() ? nullptr : *at;
+  const auto in = [&](auto&& all) -> const StepType* {
+    const auto at = std::ranges::find(all, id, [](const StepType* t) { return t->id; });
+    return at == all.end() ? nullptr : *at;
+  };
+  const StepType* listed = in(catalogue());
+  return listed ? listed : in(unlisted());
 }
 
 namespace {
@@ -65,6 +77,10 @@ class Guarded final : public Processor {
   void process(const AudioBlock& block) noexcept override {
     guard(block.first(channels_in_));
     inner_->process(block);
+  }
+  void hear_side(int side, const AudioBlock& block) noexcept override {
+    guard(block);
+    inner_->hear_side(side, block);
   }
   Samples latency() const noexcept override { return inner_->latency(); }
   Samples tail() const noexcept override { return inner_->tail(); }

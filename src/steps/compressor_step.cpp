@@ -229,6 +229,7 @@ StepType make_type() {
             {{"detector", rms}, {"threshold_db", -18}, {"ratio", 1.5}, {"knee_db", 12},
              {"attack_ms", 30}, {"release_ms", 300}}}},
       .make = make,
+      .traits = {.bends_level = true, .tells = Tells::reduction, .only_once = true},
       .brief = brief,
       .picture = Picture::transfer,
       .transfer_db = transfer_db,

@@ -186,6 +186,7 @@ const StepType& de_ess_step() {
       .hears = Hears::whole_clip,
       .learn = learn,
       .make = make,
+      .traits = {.tells = Tells::reduction, .only_once = true},
       .brief = brief,
       .picture = Picture::course,
       .handles = {{.y = line_db}},

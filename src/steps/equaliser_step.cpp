@@ -100,6 +100,7 @@ StepType make_type() {
                                   {{"band3_hz", 300}, {"band3_gain_db", -3}, {"band4_hz", 520},
                                    {"band4_gain_db", -5}, {"band4_q", 1.4}}}},
              .make = make,
+             .traits = {.bends_tone = true, .only_once = true},
              .brief = brief,
              .picture = Picture::response,
              .response_db = response_at,

@@ -157,6 +157,7 @@ const StepType& gate_step() {
                           {"Effects, shut", "silence between separate sounds",
                            {{"threshold_db", -45}, {"ratio", 10}, {"range_db", 60}, {"hold_ms", 250}, {"release_ms", 120}}}},
       .make = make,
+      .traits = {.tells = Tells::reduction},
       .brief = brief,
       .picture = Picture::transfer,
       .transfer_db = transfer_db,

@@ -176,6 +176,7 @@ const StepType& limiter_step() {
                           {"Dense and near", "everything close to the listener",
                            {{"ceiling_db", -2}, {"drive_db", 6}, {"release_ms", 60}}}},
       .make = make,
+      .traits = {.bends_level = true, .tells = Tells::reduction},
       .brief = brief,
       .picture = Picture::transfer,
       .transfer_db = transfer_db,

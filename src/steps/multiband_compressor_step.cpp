@@ -231,6 +231,7 @@ StepType make_type() {
                                    {"band2_ratio", 3}, {"band2_gain_db", 3}, {"band3_threshold_db", -32}, {"band3_ratio", 3},
                                    {"band3_gain_db", 3}, {"band4_threshold_db", -38}, {"band4_ratio", 2.5}, {"band4_gain_db", 2}}}},
              .make = make,
+             .traits = {.bends_level = true, .tells = Tells::reduction_per_band, .only_once = true},
              .brief = brief,
              .picture = Picture::bands,
              .handles = {}};

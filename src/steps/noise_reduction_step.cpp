@@ -196,6 +196,7 @@ const StepType& noise_reduction_step() {
       .hears = Hears::room_tone,
       .learn = learn,
       .make = make,
+      .traits = {.only_once = true},
       .brief = brief,
       .picture = Picture::reduction,
       .learned_power = learned_power,

@@ -159,6 +159,7 @@ StepType make_type() {
                                  {"Behind a door", "what a thick door lets through",
                                   {{"band_1k_db", -4}, {"band_2k_db", -8}, {"band_4k_db", -12}, {"band_8k_db", -12}, {"band_16k_db", -12}}}},
              .make = make,
+             .traits = {.bends_tone = true, .only_once = true},
              .brief = brief,
              .picture = Picture::response,
              .response_db = response_at,

@@ -199,6 +199,7 @@ const StepType& ride_step() {
       .hears = Hears::whole_clip,
       .learn = learn,
       .make = make,
+      .traits = {.tells = Tells::reduction},
       .brief = brief,
       .picture = Picture::course,
       .handles = {{.y = goal_lufs}},

@@ -174,6 +174,7 @@ const StepType& saturation_step() {
                           {"Rounded peaks", "takes the tips off before a limiter", {{"drive_db", 5}}},
                           {"Small loudspeaker", "an overdriven set on a shelf", {{"drive_db", 17}, {"even_pct", 25}}}},
       .make = make,
+      .traits = {.bends_tone = true, .tells = Tells::reduction, .only_once = true},
       .brief = brief,
       .picture = Picture::transfer,
       .transfer_db = Saturation::transfer,

@@ -26,6 +26,14 @@ int channels_out(const StepType& type, const Settings& settings, int in) {
   return type.channels_out ? type.channels_out(settings, in) : in;
 }
 
+bool keeps_level(const StepType& type, const Settings& settings) {
+  return type.traits.keeps_level && type.traits.keeps_level(settings);
+}
+
+bool must_hear(const StepType& type, const Settings& settings) {
+  return type.hears != Hears::nothing || keeps_level(type, settings);
+}
+
 bool may_follow_curve(const Parameter& parameter) {
   return !parameter.fixed && !parameter.learned_from;
 }

@@ -79,6 +79,9 @@ class Processor {
   /// In place; 0 to the format's max_block frames. The result does not depend on block size. The block is as wide
   /// as the wider side: sound comes in its first channels, and leaves in its first StepType::channels_out ones.
   virtual void process(const AudioBlock& block) noexcept = 0;
+  /// Comes before process(), for each of StepType::sides that there is: its frames that go with those of the next
+  /// block, silence where it has ended. As many channels as it has.
+  virtual void hear_side(int /*side*/, const AudioBlock&) noexcept {}
   /// Frames by which the output is late; constant. The engine takes them out again.
   virtual Samples latency() const noexcept { return 0; }
   /// Frames after the last input in which the output may still be above -80 dB of it.
@@ -138,6 +141,32 @@ enum class Picture {
   bands,  ///< thresholds of bands over frequency; readings: level and reduction in dB per band
 };
 
+/// What a step's readings tell of the gain it takes away.
+enum class Tells {
+  nothing,
+  reduction,           ///< readings: a level, the reduction in dB, and what else
+  reduction_per_band,  ///< readings: a level and a reduction in dB for each band
+};
+
+/// What a step does to a sound, for advice and views: these never ask what a screen would draw.
+struct Traits {
+  bool bends_level = false;      ///< its gain follows the sound: a compressor
+  bool bends_tone = false;       ///< a room behind it no longer sounds like the room it was learned from
+  Tells tells = Tells::nothing;
+  bool only_once = false;        ///< applied twice it does harm
+  bool spreads_in_time = false;  ///< a reverb, an echo
+  /// Whether what leaves is brought to the loudness of what enters, over the whole sound; nullptr: never. Such a step
+  /// hears nothing else before it can run.
+  bool (*keeps_level)(const Settings&) = nullptr;
+};
+
+/// A second sound that a step may hear in step with its own: a carrier, a voice that others give way to.
+struct SideInput {
+  std::string_view id;     ///< "carrier": goes into files
+  std::string_view label;  ///< "Carrier"
+  std::string_view help;   ///< one sentence
+};
+
 /// A point of the picture that can be held: which parameters its place sets (-1: none).
 struct Handle {
   int x = -1, y = -1, width = -1;
@@ -171,6 +200,8 @@ struct StepType {
   std::unique_ptr<Rewriter> (*rewrite)(const Settings&, const RewriteContext&) = nullptr;
   /// How many channels leave where `in` come; nullptr: as many.
   int (*channels_out)(const Settings&, int in) = nullptr;
+  std::vector<SideInput> sides{};
+  Traits traits{};
   std::string (*brief)(const Settings&) = nullptr;  ///< "3.0 : 1", under the level path's column
   Picture picture = Picture::levels;
   double (*response_db)(const Settings&, double hz, double rate) = nullptr;
@@ -192,6 +223,9 @@ struct StepType {
 double band_hz(int i);
 
 int channels_out(const StepType& type, const Settings& settings, int in);
+bool keeps_level(const StepType& type, const Settings& settings);
+/// Whether it must hear something before it can run: for itself, or to keep the level.
+bool must_hear(const StepType& type, const Settings& settings);
 /// Whether a parameter may follow a curve.
 bool may_follow_curve(const Parameter& parameter);
 

@@ -79,7 +79,7 @@ TEST_F(MeetTest, NoiseThatNoGainHelpsIsToldWithWhatWould) {
 TEST_F(MeetTest, StepsOfTheGroupBehindItCount) {
   const ClipSound sound = voice(0.3, 1e-5);
   const Chain later{{test::with("gain", {{"gain_db", 4}})}};
-  const Meeting m = meet_target(sound, {}, planned(later), find_target("podcast"), options);
+  const Meeting m = meet_target(sound, {}, planned(later, 48000), find_target("podcast"), options);
   EXPECT_TRUE(m.meets) << m.told;
   Chain whole = m.chain;
   whole.steps.push_back(later.steps[0]);

@@ -211,6 +211,15 @@ TEST(Rules, PatternsMatchWholeNames) {
   EXPECT_TRUE(pattern_matches("take-?", "take-3"));
   EXPECT_FALSE(pattern_matches("take-?", "take-31"));
   EXPECT_FALSE(pattern_matches("ines", "ines 2"));
+  // Letters, not bytes, and whatever the language.
+  EXPECT_TRUE(pattern_matches("ÉTÉ*", "été à Noirmoutier"));
+  EXPECT_FALSE(pattern_matches("stra?e", "STRAßE"));  // it folds to "strasse"
+  EXPECT_TRUE(pattern_matches("straSSe", "Straße"));
+  EXPECT_TRUE(pattern_matches("?t?", "été"));
+  EXPECT_TRUE(pattern_matches("e\u0301t\u00e9", "\u00c9te\u0301"));  // composed or not
+  EXPECT_TRUE(pattern_matches("ГОЛОС ?", "голос 1"));
+  EXPECT_TRUE(pattern_matches("a?*", "A\xff broken"));
+  EXPECT_FALSE(pattern_matches("??", "\xc3\xa9"));
   // No pattern takes long.
   EXPECT_FALSE(pattern_matches(std::string(200, '*') + "b", std::string(20000, 'a')));
 }

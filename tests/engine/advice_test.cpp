@@ -53,12 +53,12 @@ TEST(Advice, StepsThatAreOffAreNoMatter) {
   EXPECT_EQ(rules(c), Rules{});
 }
 
-// Rules go by a step's family, so that a later step is covered on the day it is added.
+// Rules go by a step's traits, so that a later step is covered on the day it is added.
 TEST(Advice, WhatSpreadsInTimeStandsBehindDynamics) {
   StepType hall = *find_step("gain");
   hall.label = "Hall";
   hall.id = "hall";
-  hall.family = Family::space;
+  hall.traits.spreads_in_time = true;
   Chain c = chain_of({"normalise", "compressor", "normalise"});
   c.steps.insert(c.steps.begin() + 1, {&hall, standard_settings(hall), true});
   const auto all = advise(c);

@@ -166,7 +166,8 @@ TEST(Levels, AFullScaleSampleOf16BitsCountsAsClipped) {
 // Each rings on into the next: their tails add.
 TEST(ChainRun, TwoRingingStepsRingForTheSumOfTheirTails) {
   const auto steps = planned({{with("cut", {{"low_hz", 20}, {"low_slope_db", 3}}),
-                               with("cut", {{"low_hz", 20}, {"low_slope_db", 3}})}});
+                               with("cut", {{"low_hz", 20}, {"low_slope_db", 3}})}},
+                             48000);
   const std::vector<Findings> none(2);
   const StreamFormat format{48000, 1, 4096};
   ChainRun one(std::span<const PlannedStep>(steps).first(1), std::span(none).first(1), format),

@@ -119,6 +119,7 @@ std::optional<PlayPlan> Measurements::play_plan() const {
     step.tracks = own_tracks(document_.reel(), *c, running[i], rewritten);
   }
   plan.findings = levels_->findings;
+  plan.sides = levels_->sides;
   plan.rewritten = levels_->rewritten;
   plan.rewritten_stage = levels_->rewritten_stage;
   plan.from_clip = levels_->sounds.back().from_clip;
