@@ -32,6 +32,13 @@ Hasher& Hasher::add(std::string_view text) {
   return add(text.size()).bytes(text.data(), text.size());
 }
 
+Hasher& Hasher::add_file(const std::filesystem::path& file) {
+  std::error_code error;
+  const auto size = std::filesystem::file_size(file, error);
+  const auto time = std::filesystem::last_write_time(file, error).time_since_epoch().count();
+  return add(std::filesystem::absolute(file, error).string()).add(size).add(time);
+}
+
 std::uint64_t Hasher::value() const { return XXH3_64bits_digest(state_->xxh); }
 
 std::uint64_t hash_file(const std::filesystem::path& file, const CancelToken* cancel) {

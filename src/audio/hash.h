@@ -27,6 +27,8 @@ class Hasher {
   Hasher& add(T value) {
     return bytes(&value, sizeof value);
   }
+  /// What tells a file from others without reading it: its path, size and time of change.
+  Hasher& add_file(const std::filesystem::path& file);
   std::uint64_t value() const;
 
  private:

@@ -47,6 +47,14 @@ ordered_json to_json(const StepType& t) {
                    {"family", family_label(t.family)}, {"settings", ordered_json::array()},
                    {"starting_points", ordered_json::array()}};
   for (const auto& p : t.parameters) out["settings"].push_back(to_json(p));
+  for (const auto& p : t.texts)
+    out["settings"].push_back({{"id", p.id},
+                               {"label", p.label},
+                               {"help", p.help},
+                               {"kind", p.is_file() ? "file" : "text"},
+                               {"standard", p.standard}});
+  for (const auto& side : t.sides)
+    out["sides"].push_back({{"id", side.id}, {"label", side.label}, {"help", side.help}});
   for (const auto& s : t.starting_points) {
     // Through the chain's own writer, so that lists show as recipes hold them.
     const Chain one{{{&t, settings_of(t, s), true}}};
@@ -69,6 +77,10 @@ void print(const StepType& t) {
                               : value_text(p, p.standard);
     say("    {:<16} {:<34} standard {}\n", p.id, range, standard);
   }
+  for (const auto& p : t.texts)
+    say("    {:<16} {:<34} standard {}\n", p.id, p.is_file() ? p.files : "text",
+        p.standard.empty() ? "none" : p.standard);
+  for (const auto& side : t.sides) say("    hears beside: {} ({})\n", side.id, side.help);
   for (const auto& s : t.starting_points) say("    starting point: {} ({})\n", s.name, s.note);
 }
 

@@ -35,13 +35,8 @@ ClipSound clip_sound(const Reel& reel, const Clip& clip) {
 }
 
 std::uint64_t identity(const ClipSound& sound) {
-  std::error_code error;
-  const auto size = fs::file_size(sound.file, error);
-  const auto time = fs::last_write_time(sound.file, error).time_since_epoch().count();
   return Hasher()
-      .add(fs::absolute(sound.file, error).string())
-      .add(size)
-      .add(time)
+      .add_file(sound.file)
       .add(sound.begin)
       .add(sound.frames)
       .add(sound.rate)

@@ -12,6 +12,10 @@
 
 namespace drevan {
 
+Error temporary_disk_full() {
+  return {Error::Kind::output, "The disk for temporary files is full; free some space there."};
+}
+
 namespace {
 
 constexpr size_t all_limit = size_t{512} << 20;

@@ -9,6 +9,7 @@
 #include <optional>
 #include <vector>
 
+#include "audio/error.h"
 #include "engine/plan.h"
 
 namespace drevan {
@@ -60,6 +61,9 @@ class KeptSound {
 };
 
 using SharedSound = std::shared_ptr<const KeptSound>;
+
+/// What is said where KeptSound::write() or finish() failed.
+Error temporary_disk_full();
 
 /// What a step hears beside its own sound, as StepType::sides; nullptr: nothing.
 using StepSides = std::vector<SharedSound>;

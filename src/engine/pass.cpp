@@ -6,15 +6,13 @@
 #include "audio/error.h"
 #include "engine/kept_level.h"
 #include "engine/process.h"
+#include "engine/step_sides.h"
 
 namespace drevan {
 
 namespace {
 
 constexpr int block_frames = 4096;
-
-const Error disk_full{Error::Kind::output,
-                      "The disk for temporary files is full; free some space there."};
 
 // One run over a clip and its steps. It goes in parts: up to a step that must hear the whole sound first, or that
 // rewrites it, then from there on. Sound between parts is put aside, so every step works once.
@@ -39,7 +37,7 @@ class Pass {
 
   Processed run(const BlockSink& sink) {
     look_up();
-    make_sides();
+    done_.sides = make_sides(plan_, options_);
     size_t from = start_stage();
     parts_left_ = work_ahead(from);
     for (size_t i = from; i < steps_.size(); ++i) {
@@ -77,16 +75,8 @@ class Pass {
   void tell_flaws() const {
     if (options_.damaged)
       for (const auto& told : reader_.damage()) options_.damaged(told);
-    for (const auto& step : steps_)
-      for (const auto& side : step.sides)
-        if (options_.warn && !side.missing.empty()) options_.warn(side.missing);
-    for (size_t i = 0; options_.warn && i < steps_.size(); ++i)
-      if (const CommonClips* common = steps_[i].common.get(); common && !common->left_out.empty())
-        options_.warn(fmt::format(
-            "{} was learned without {}, whose {} missing; find {} again and render once more.",
-            steps_[i].type->label, fmt::join(common->left_out, ", "),
-            common->left_out.size() == 1 ? "source is" : "sources are",
-            common->left_out.size() == 1 ? "it" : "them"));
+    if (options_.warn)
+      for (const auto& told : plan_flaws(plan_)) options_.warn(told);
   }
 
   void look_up() {
@@ -98,31 +88,6 @@ class Pass {
         known_[i] = true;
       }
     }
-  }
-
-  // What is heard beside a step's own sound is a sound of its own, made once.
-  void make_sides() {
-    done_.sides.resize(steps_.size());
-    for (size_t i = 0; i < steps_.size(); ++i)
-      for (const auto& side : steps_[i].sides)
-        done_.sides[i].push_back(side.plan ? made(side) : nullptr);
-  }
-  SharedSound made(const PlannedSide& side) const {
-    if (auto known = options_.cache ? options_.cache->get(side.key) : nullptr) return known;
-    ProcessOptions options;
-    options.store = options_.store;
-    options.cache = options_.cache;
-    options.cancel = options_.cancel;
-    std::shared_ptr<KeptSound> out;
-    bool all = true;
-    process_clip(*side.plan, options, [&](const AudioBlock& b) {
-      if (!out) out = std::make_shared<KeptSound>(rate(), b.channels());
-      all = all && out->write(b);
-    });
-    if (!out) out = std::make_shared<KeptSound>(rate(), 1);
-    if (!all || !out->finish()) throw disk_full;
-    if (options_.cache) options_.cache->put(side.key, out);
-    return out;
   }
 
   // The share of the whole that a part is, in steps: reading is a third of one, what is done with the
@@ -341,7 +306,7 @@ class Pass {
         earlier.steps.resize(stage);
         bool all = true;
         hear_peer(earlier, [&](const AudioBlock& b) { all = all && made->write(b); });
-        if (!all || !made->finish()) throw disk_full;
+        if (!all || !made->finish()) throw temporary_disk_full();
         sound = std::move(made);
       }
       pass.begin_at(stage, std::move(sound));
@@ -372,7 +337,7 @@ class Pass {
                   [&](const AudioBlock& b) { all = all && in->write(b); });
     const double whole = std::exchange(part_, 0.3 + static_cast<double>(i - from));
     part(from, i, [&](const AudioBlock& b) { trim.hear(b); });
-    if (!all || !in->finish()) throw disk_full;
+    if (!all || !in->finish()) throw temporary_disk_full();
     parts_done_ += part_;
     part_ = whole - part_;
     const Samples frames = in->shape().frames;
@@ -399,7 +364,7 @@ class Pass {
             options_.cancel->check();
             tell_share(share);
           });
-    if (!all || !out->finish()) throw disk_full;
+    if (!all || !out->finish()) throw temporary_disk_full();
     return out;
   }
 

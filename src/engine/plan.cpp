@@ -52,6 +52,13 @@ void add_curves(Hasher& h, const PlannedStep& step) {
   }
 }
 
+void add_texts(Hasher& h, const PlannedStep& step) {
+  for (size_t i = 0; i < step.settings.texts.size(); ++i) {
+    const auto& text = step.settings.texts[i];
+    step.type->texts[i].is_file() && !text.empty() ? h.add_file(text) : h.add(text);
+  }
+}
+
 void add_sides(Hasher& h, const PlannedStep& step) {
   for (size_t i = 0; i < step.sides.size(); ++i)
     if (step.sides[i].plan) h.add(i).add(step.sides[i].key);
@@ -203,6 +210,7 @@ std::vector<std::uint64_t> stage_keys(const ClipPlan& plan) {
     Hasher h;
     h.add(keys.back()).add(step.type->id).add(step.type->revision);
     for (const double v : step.settings.values) h.add(v);
+    add_texts(h, step);
     add_curves(h, step);
     if (step.type->hears == Hears::room_tone) add_room_tone(h, plan.sound);
     if (step.common) h.add(step.common->key);
@@ -221,6 +229,7 @@ std::uint64_t finding_key(std::uint64_t input, const ClipPlan& plan, size_t i) {
   for (size_t p = 0; p < step.settings.values.size(); ++p)
     if (all || step.type->parameters[p].learned_from) h.add(step.settings[p]);
   if (all) {
+    add_texts(h, step);
     add_curves(h, step);
     add_sides(h, step);
   }

@@ -150,6 +150,7 @@ bool PlayRun::update(std::shared_ptr<const PlayPlan> plan) {
   const size_t first = first_live(*plan);
   for (size_t i = 0; i < now.size(); ++i) {
     if (now[i].type != next[i].type) return false;
+    if (i >= first && now[i].settings.texts != next[i].settings.texts) return false;
     if (i < first) continue;
     // What stands still, and whether a curve switches the step, is built in.
     const auto switched = [](const PlannedStep& s) { return curve_of(s.tracks, on_parameter); };

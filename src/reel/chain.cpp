@@ -16,16 +16,17 @@ namespace drevan {
 
 namespace {
 
-constexpr int newest_recipe = 2;  // 2: curves, sides
+constexpr int newest_recipe = 2;  // 2: curves, sides, words and files
 
 Error wrong(const std::string& where, const std::string& what) {
   return {Error::Kind::call, fmt::format("{}: {}", where, what)};
 }
 
 std::string known_ids(const StepType& type) {
-  std::string list;
-  for (const auto& p : type.parameters) list += (list.empty() ? "" : ", ") + std::string(p.id);
-  return list;
+  std::vector<std::string_view> ids;
+  for (const auto& p : type.parameters) ids.push_back(p.id);
+  for (const auto& p : type.texts) ids.push_back(p.id);
+  return fmt::format("{}", fmt::join(ids, ", "));
 }
 
 nlohmann::ordered_json sides_to_json(const std::vector<SideChoice>& sides, const StepType& type) {
@@ -85,6 +86,11 @@ ChainStep step_from_json(const nlohmann::json& json, const std::string& where) {
     } else if (key == "settings" && value.is_object()) {
       for (const auto& [name, v] : value.items()) {
         const int i = parameter_index(*type, name);
+        if (const int t = text_index(*type, name); t >= 0) {
+          step.settings.texts[static_cast<size_t>(t)] =
+              text_from_json(type->texts[static_cast<size_t>(t)], v, here);
+          continue;
+        }
         if (i < 0)
           throw wrong(here, fmt::format("there is no setting {}; there are {}.", shown(name),
                                         known_ids(*type)));
@@ -139,6 +145,28 @@ bool hears_sides(const ChainStep& step) {
       step.sides, [](const SideChoice& s) { return s.from != SideChoice::From::nothing; });
 }
 
+void change_files(Chain& chain,
+                  const std::function<std::filesystem::path(const std::filesystem::path&)>& change) {
+  for (auto& step : chain.steps) {
+    for (auto& side : step.sides)
+      if (side.from == SideChoice::From::file) side.file = change(side.file);
+    for (size_t i = 0; i < step.settings.texts.size(); ++i)
+      if (auto& text = step.settings.texts[i]; step.type->texts[i].is_file() && !text.empty())
+        text = change(text).string();
+  }
+}
+
+void resolve_files(Chain& chain, const std::filesystem::path& folder) {
+  change_files(chain, [&](const auto& file) { return (folder / file).lexically_normal(); });
+}
+
+void relate_files(Chain& chain, const std::filesystem::path& folder) {
+  change_files(chain, [&](const auto& file) {
+    const auto relative = file.lexically_relative(folder);
+    return relative.empty() ? file : relative;
+  });
+}
+
 void shift_curves(ChainStep& step, double by_s) {
   for (auto& track : step.curves)
     track.curve = std::make_shared<const Curve>(shifted(*track.curve, by_s));
@@ -159,6 +187,9 @@ nlohmann::ordered_json to_json(const Chain& chain) {
       if (step.settings[i] != p.standard)
         settings[std::string(p.id)] = value_to_json(p, step.settings[i]);
     }
+    for (size_t i = 0; i < step.settings.texts.size(); ++i)
+      if (const auto& p = step.type->texts[i]; step.settings.texts[i] != p.standard)
+        settings[std::string(p.id)] = to_utf8(step.settings.texts[i]);
     nlohmann::ordered_json one{{"step", std::string(step.type->id)}};
     if (step.id != 0) one["id"] = step.id;
     one["settings"] = settings;
@@ -182,7 +213,7 @@ Chain chain_from_json(const nlohmann::json& json, const std::string& where) {
 nlohmann::ordered_json to_json(const Recipe& recipe) {
   // As old a version as can hold it, so that older programs read what they can.
   const bool newer = std::ranges::any_of(recipe.chain.steps, [](const ChainStep& s) {
-    return !s.curves.empty() || hears_sides(s);
+    return !s.curves.empty() || hears_sides(s) || !s.settings.texts.empty();
   });
   nlohmann::ordered_json out{{"drevan_recipe", newer ? newest_recipe : 1}, {"name", recipe.name}};
   if (!recipe.note.empty()) out["note"] = recipe.note;
@@ -215,14 +246,14 @@ Recipe recipe_from_text(const std::string& text, const std::string& where) {
 Recipe load_recipe(const std::filesystem::path& file) {
   Recipe recipe = recipe_from_text(read_text(file), file.string());
   const auto folder = std::filesystem::absolute(file).parent_path();
-  for (auto& step : recipe.chain.steps)
-    for (auto& side : step.sides)
-      if (side.from == SideChoice::From::file) side.file = (folder / side.file).lexically_normal();
+  resolve_files(recipe.chain, folder);
   return recipe;
 }
 
 void save_recipe(const Recipe& recipe, const std::filesystem::path& file) {
-  write_text(file, dump_json(to_json(recipe), 2));
+  Recipe stored = recipe;
+  relate_files(stored.chain, std::filesystem::absolute(file).parent_path());
+  write_text(file, dump_json(to_json(stored), 2));
 }
 
 }  // namespace drevan

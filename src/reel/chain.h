@@ -2,6 +2,7 @@
 #pragma once
 
 #include <filesystem>
+#include <functional>
 #include <nlohmann/json.hpp>
 #include <string>
 #include <vector>
@@ -58,6 +59,14 @@ Chain for_everyone(Chain chain);
 
 /// The choices of a step that are not nothing.
 bool hears_sides(const ChainStep& step);
+
+/// Every file that a chain needs (settings that are files, and what is heard beside), by what `change` makes of it.
+void change_files(Chain& chain,
+                  const std::function<std::filesystem::path(const std::filesystem::path&)>& change);
+/// Relative ones taken from `folder`.
+void resolve_files(Chain& chain, const std::filesystem::path& folder);
+/// As they are stored beside `folder`: relative where they lie on the same tree.
+void relate_files(Chain& chain, const std::filesystem::path& folder);
 
 /// Every curve of a step later by so many seconds.
 void shift_curves(ChainStep& step, double by_s);

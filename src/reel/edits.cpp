@@ -125,6 +125,16 @@ Edit turn(const Reel& reel, int clip, StepId step, int parameter, double value) 
   return d.done(fmt::format("{}: {}", type.label, lower(type.parameters[index].label)));
 }
 
+Edit set_text(const Reel& reel, int clip, StepId step, int index, const std::string& text) {
+  Draft d(reel, clip);
+  ChainStep& of = d.step(step);
+  const TextParameter& p = of.type->texts.at(static_cast<size_t>(index));
+  if (const auto fault = p.fault ? p.fault(text) : std::string(); !fault.empty())
+    throw impossible(fmt::format("{} {}.", p.label, fault));
+  of.settings.texts.at(static_cast<size_t>(index)) = text;
+  return d.done(fmt::format("{}: {}", of.type->label, lower(p.label)));
+}
+
 Edit set_settings(const Reel& reel, int clip, StepId step, const Settings& settings,
                   const std::string& label) {
   Draft d(reel, clip);

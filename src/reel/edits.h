@@ -28,6 +28,8 @@ Edit move_step(const Reel& reel, int clip, StepId step, StepPlace to);
 Edit switch_step(const Reel& reel, int clip, StepId step, bool on);
 /// Turns one setting of a step; turns of the same step that follow each other are one edit.
 Edit turn(const Reel& reel, int clip, StepId step, int parameter, double value);
+/// Sets one of a step's words or files, by its index into StepType::texts.
+Edit set_text(const Reel& reel, int clip, StepId step, int index, const std::string& text);
 Edit set_settings(const Reel& reel, int clip, StepId step, const Settings& settings,
                   const std::string& label);
 /// Lets one setting of a step (or on_parameter) follow a curve, in the step's own time; empty: it stands still again.

@@ -4,11 +4,14 @@
 #include <zip.h>
 
 #include <algorithm>
-#include <cctype>
+#include <deque>
+#include <map>
 #include <memory>
+#include <optional>
 #include <set>
 
 #include "audio/error.h"
+#include "audio/hash.h"
 #include "audio/replace_file.h"
 #include "audio/utf8.h"
 #include "reel/json_file.h"
@@ -59,11 +62,29 @@ std::vector<std::pair<const ChainStep*, const ChainStep*>> paired(const Chain& t
 using Zip = std::unique_ptr<zip_t, decltype([](zip_t* z) { zip_discard(z); })>;
 
 constexpr zip_int64_t most_entries = 1000;
-constexpr zip_uint64_t most_bytes = 1000000, most_bytes_in_all = 20000000;
+constexpr zip_uint64_t most_bytes = 1000000, most_bytes_in_all = 20000000,
+                       most_bytes_of_files = 200000000;
+constexpr std::string_view files_folder = "files/";
 
-// Every recipe in a zip, as text with its place. What is left out, and why, goes into `problems`.
-std::vector<std::pair<std::string, std::string>> zip_texts(const fs::path& file, std::vector<std::string>& problems, const CancelToken* cancel) {
-  std::vector<std::pair<std::string, std::string>> out;
+struct ZipContents {
+  std::vector<std::pair<std::string, std::string>> texts;  // of recipes: place, text
+  std::map<std::string, std::string> files;                // that they need
+};
+
+// One entry whole; empty: it is damaged.
+std::optional<std::string> unpacked(zip_t* zip, zip_uint64_t index, zip_uint64_t size) {
+  auto* in = zip_fopen_index(zip, index, 0);
+  std::string text(in ? size : 0, '\0');
+  const auto read = in ? zip_fread(in, text.data(), text.size()) : -1;
+  if (in) zip_fclose(in);
+  if (read < 0 || static_cast<zip_uint64_t>(read) != size) return std::nullopt;
+  return text;
+}
+
+// Every recipe in a zip, and what they need. What is left out, and why, goes into `problems`.
+ZipContents zip_contents(const fs::path& file, std::vector<std::string>& problems,
+                         const CancelToken* cancel) {
+  ZipContents out;
   int code = 0;
   const Zip zip(zip_open(file.c_str(), ZIP_RDONLY, &code));
   if (!zip) {
@@ -71,34 +92,48 @@ std::vector<std::pair<std::string, std::string>> zip_texts(const fs::path& file,
     return out;
   }
   const zip_int64_t entries = zip_get_num_entries(zip.get(), 0);
-  if (entries > most_entries) problems.push_back(fmt::format("{} holds {} entries; the first {} are looked at. Unpack it and import the folder.", file.string(), entries, most_entries));
-  zip_uint64_t in_all = 0;
+  if (entries > most_entries)
+    problems.push_back(fmt::format("{} holds {} entries; the first {} are looked at. Unpack it and "
+                                   "import the folder.",
+                                   file.string(), entries, most_entries));
+  zip_uint64_t in_all = 0, of_files = 0;
   for (zip_int64_t i = 0; i < std::min(entries, most_entries); ++i) {
     if (cancel) cancel->check();
     zip_stat_t stat;
-    if (zip_stat_index(zip.get(), static_cast<zip_uint64_t>(i), 0, &stat) != 0 || !stat.name) continue;
+    if (zip_stat_index(zip.get(), static_cast<zip_uint64_t>(i), 0, &stat) != 0 || !stat.name)
+      continue;
     const std::string name = stat.name;
-    if (!name.ends_with(".recipe")) continue;
+    const bool needed = name.starts_with(files_folder) && name.size() > files_folder.size();
+    if (!needed && !name.ends_with(".recipe")) continue;
     const auto place = fmt::format("{} in {}", to_utf8(name), file.filename().string());
-    if (stat.size > most_bytes) {
-      problems.push_back(fmt::format("{}: it unpacks to {:.1f} MB; a recipe has at most {} MB, so it is left out.", place, static_cast<double>(stat.size) / 1e6, most_bytes / 1000000));
+    if (!needed && stat.size > most_bytes) {
+      problems.push_back(fmt::format("{}: it unpacks to {:.1f} MB; a recipe has at most {} MB, so "
+                                     "it is left out.",
+                                     place, static_cast<double>(stat.size) / 1e6,
+                                     most_bytes / 1000000));
       continue;
     }
-    if ((in_all += stat.size) > most_bytes_in_all) {
-      problems.push_back(fmt::format("{} unpacks to more than {} MB; what comes after {} is left out. Unpack it and import the folder.", file.string(), most_bytes_in_all / 1000000, to_utf8(name)));
+    auto& sum = needed ? of_files : in_all;
+    const auto most = needed ? most_bytes_of_files : most_bytes_in_all;
+    if (stat.size > most || (sum += stat.size) > most) {
+      problems.push_back(fmt::format("{} unpacks to more than {} MB; what comes after {} is left "
+                                     "out. Unpack it and import the folder.",
+                                     file.string(), most / 1000000, to_utf8(name)));
       break;
     }
-    auto* in = zip_fopen_index(zip.get(), static_cast<zip_uint64_t>(i), 0);
-    std::string text(in ? stat.size : 0, '\0');
-    const auto read = in ? zip_fread(in, text.data(), text.size()) : -1;
-    if (in) zip_fclose(in);
-    if (read < 0 || static_cast<zip_uint64_t>(read) != stat.size) {
+    auto text = unpacked(zip.get(), static_cast<zip_uint64_t>(i), stat.size);
+    if (!text)
       problems.push_back(fmt::format("{}: it is damaged in the zip; get the zip again.", place));
-      continue;
-    }
-    out.emplace_back(place, std::move(text));
+    else if (needed)
+      out.files[name] = std::move(*text);
+    else
+      out.texts.emplace_back(place, std::move(*text));
   }
   return out;
+}
+
+std::uint64_t hash_of(std::string_view bytes) {
+  return Hasher().bytes(bytes.data(), bytes.size()).value();
 }
 
 Incoming held_against(const std::string& text, const std::string& from, std::span<const LibraryEntry> library) {
@@ -115,8 +150,11 @@ Incoming held_against(const std::string& text, const std::string& from, std::spa
   const auto same_name = std::ranges::find_if(library, [&](const LibraryEntry& e) { return e.recipe.name == in.recipe.name; });
   if (same_name == library.end()) return in;
   in.existing = same_name->file;
-  in.differences = recipe_differences(same_name->recipe, in.recipe);
-  in.state = same_name->recipe == in.recipe ? Incoming::State::same : Incoming::State::differs;
+  // Files that come with it would lie beside the one that is there.
+  Recipe beside = in.recipe;
+  resolve_files(beside.chain, in.existing.empty() ? fs::path() : fs::absolute(in.existing).parent_path());
+  in.differences = recipe_differences(same_name->recipe, beside);
+  in.state = same_name->recipe == beside ? Incoming::State::same : Incoming::State::differs;
   return in;
 }
 
@@ -167,6 +205,13 @@ std::vector<std::string> recipe_differences(const Recipe& then, const Recipe& no
     for (size_t p = 0; p < a->settings.values.size(); ++p)
       if (a->settings[p] != b->settings[p])
         out.push_back(fmt::format("{}: {} {}, now {}", a->type->label, folded(a->type->parameters[p].label), setting_text(*a, p), setting_text(*b, p)));
+    for (size_t p = 0; p < a->settings.texts.size(); ++p)
+      if (a->settings.texts[p] != b->settings.texts[p])
+        out.push_back(fmt::format("{}: {} {}, now {}", a->type->label,
+                                  folded(a->type->texts[p].label), a->settings.texts[p],
+                                  b->settings.texts[p]));
+    if (a->sides != b->sides)
+      out.push_back(fmt::format("{}: what is heard beside is other", a->type->label));
     if (a->curves != b->curves)
       out.push_back(fmt::format("{}: what follows a curve is other", a->type->label));
   }
@@ -190,6 +235,7 @@ std::vector<Incoming> look_at_incoming(std::span<const fs::path> what, std::span
     try {
       if (cancel) cancel->check();
       out.push_back(held_against(read_text(file, most_bytes), file.string(), library));
+      resolve_files(out.back().recipe.chain, fs::absolute(file).parent_path());
     } catch (const Error& e) {
       unreadable(file, e.what());
     }
@@ -200,7 +246,13 @@ std::vector<Incoming> look_at_incoming(std::span<const fs::path> what, std::span
       for (const auto& file : recipe_files(path)) file_in(file);
     } else if (path.extension() == ".zip") {
       std::vector<std::string> problems;
-      for (const auto& [from, text] : zip_texts(path, problems, cancel)) out.push_back(held_against(text, from, library));
+      auto contents = zip_contents(path, problems, cancel);
+      const auto files =
+          std::make_shared<const std::map<std::string, std::string>>(std::move(contents.files));
+      for (const auto& [from, text] : contents.texts) {
+        out.push_back(held_against(text, from, library));
+        out.back().files = files;
+      }
       for (auto& problem : problems) unreadable(path, std::move(problem));
     } else {
       file_in(path);
@@ -216,7 +268,9 @@ fs::path add_to_library(const Recipe& recipe, const fs::path& folder) {
     std::error_code error;
     // Whatever is there, also what this Drevan cannot read, stays.
     if (fs::exists(fs::symlink_status(file, error))) continue;
-    write_text(file, dump_json(to_json(recipe), 2), ReplacementFile::Old::kept);
+    Recipe stored = recipe;
+    relate_files(stored.chain, fs::absolute(folder));
+    write_text(file, dump_json(to_json(stored), 2), ReplacementFile::Old::kept);
     return file;
   }
 }
@@ -233,6 +287,7 @@ class Taker {
   fs::path take(const Incoming& incoming, Decision decision) {
     if (incoming.state == Incoming::State::unreadable || decision == Decision::skip) return {};
     Recipe recipe = incoming.recipe;
+    take_files(recipe.chain, incoming);
     // A second one for the same place in one import would replace the first.
     if (decision == Decision::replace && !incoming.existing.empty() && replaced_.insert(incoming.existing).second) {
       save_recipe(recipe, incoming.existing);
@@ -246,6 +301,25 @@ class Taker {
   }
 
  private:
+  // What came with it goes beside it; the same content under one name.
+  void take_files(Chain& chain, const Incoming& incoming) const {
+    change_files(chain, [&](const fs::path& file) -> fs::path {
+      if (file.is_absolute() || !incoming.files) return file;
+      const auto at = incoming.files->find(file.generic_string());
+      const auto name = file.filename().string();
+      if (at == incoming.files->end() || from_hex(file.stem().string()) != hash_of(at->second))
+        throw Error(Error::Kind::input,
+                    fmt::format("{}: {} needs {}, which is missing or damaged in it; get the zip "
+                                "again.",
+                                incoming.from, incoming.recipe.name, to_utf8(name)));
+      const fs::path folder = fs::absolute(folder_) / files_folder.substr(0, files_folder.size() - 1);
+      make_folder(folder);
+      const fs::path to = folder / name;
+      std::error_code error;
+      if (!fs::exists(to, error)) write_text(to, at->second, ReplacementFile::Old::kept);
+      return to;
+    });
+  }
   bool is_own(const std::string& name) const {
     const auto library = read_library(folder_);
     return std::ranges::any_of(library, [&](const LibraryEntry& e) { return e.own() && e.recipe.name == name; });
@@ -283,21 +357,34 @@ void export_zip(std::span<const Recipe> recipes, const fs::path& file) {
   zip_t* zip = zip_open(made.c_str(), ZIP_CREATE | ZIP_TRUNCATE, &code);
   if (!zip) throw fail("its folder is missing or may not be written to");
   std::set<std::string> names;
-  std::vector<std::string> texts;  // must live until the zip is closed
-  texts.reserve(recipes.size());
-  for (const auto& recipe : recipes) {
-    std::string name = file_name(recipe.name);
-    for (int n = 2; !names.insert(name).second; ++n) name = file_name(recipe.name, n);
-    texts.push_back(dump_json(to_json(recipe), 2));
-    auto* source = zip_source_buffer(zip, texts.back().data(), texts.back().size(), 0);
+  std::deque<std::string> contents;  // must live until the zip is closed
+  const auto add = [&](const std::string& name, std::string content) {
+    contents.push_back(std::move(content));
+    auto* source = zip_source_buffer(zip, contents.back().data(), contents.back().size(), 0);
     const zip_int64_t index = source ? zip_file_add(zip, name.c_str(), source, ZIP_FL_ENC_UTF_8) : -1;
     // No time of day: the same recipes give the same zip.
     constexpr time_t in_1990 = 631152000;
-    if (index < 0 || zip_file_set_mtime(zip, static_cast<zip_uint64_t>(index), in_1990, 0) != 0) {
-      if (source && index < 0) zip_source_free(source);
-      zip_discard(zip);
-      throw fail("a recipe would not go in");
+    if (index >= 0 && zip_file_set_mtime(zip, static_cast<zip_uint64_t>(index), in_1990, 0) == 0)
+      return;
+    if (source && index < 0) zip_source_free(source);
+    throw fail("a recipe would not go in");
+  };
+  try {
+    for (Recipe recipe : recipes) {
+      change_files(recipe.chain, [&](const fs::path& needed) -> fs::path {
+        std::string content = read_text(needed, most_bytes_of_files);
+        const auto name = fmt::format("{}{}{}", files_folder, to_hex(hash_of(content)),
+                                      needed.extension().string());
+        if (names.insert(name).second) add(name, std::move(content));
+        return name;
+      });
+      std::string name = file_name(recipe.name);
+      for (int n = 2; !names.insert(name).second; ++n) name = file_name(recipe.name, n);
+      add(name, dump_json(to_json(recipe), 2));
     }
+  } catch (...) {
+    zip_discard(zip);
+    throw;
   }
   if (zip_close(zip) != 0) {
     const std::string why = zip_error_strerror(zip_get_error(zip));

@@ -45,9 +45,7 @@ std::string stored_path(const fs::path& path, const fs::path& folder) {
 
 // With the paths of its files as they are stored.
 ordered_json stored_chain(Chain chain, const fs::path& folder) {
-  for (auto& step : chain.steps)
-    for (auto& side : step.sides)
-      if (side.from == SideChoice::From::file) side.file = stored_path(side.file, folder);
+  relate_files(chain, fs::absolute(folder).lexically_normal());
   return to_json(chain);
 }
 
@@ -253,7 +251,7 @@ Reel reel_from_text(const std::string& text, const fs::path& folder, const std::
   reel.last_clip_id = std::max(0, member(j, "last_clip_id", 0, where));
   for (const auto& c : reel.clips) reel.last_clip_id = std::max(reel.last_clip_id, c.id);
   reel.last_step_id = std::max(0, member(j, "last_step_id", 0, where));
-  resolve_side_files(reel, base);
+  for (auto* chain : live_chains(reel)) resolve_files(*chain, base);
   require_no_rings(reel);
   check_step_ids(reel, where);
   settle_step_ids(reel);

@@ -47,12 +47,4 @@ void require_no_rings(const Reel& reel) {
   }
 }
 
-void resolve_side_files(Reel& reel, const std::filesystem::path& folder) {
-  for (auto* chain : live_chains(reel))
-    for (auto& step : chain->steps)
-      for (auto& side : step.sides)
-        if (side.from == SideChoice::From::file)
-          side.file = (folder / side.file).lexically_normal();
-}
-
 }  // namespace drevan

@@ -12,7 +12,4 @@ const Clip* side_clip(const Reel& reel, const SideChoice& choice);
 /// through its own chain.
 void require_no_rings(const Reel& reel);
 
-/// Paths of files that are heard beside, of all live chains: taken from `folder` where they are relative.
-void resolve_side_files(Reel& reel, const std::filesystem::path& folder);
-
 }  // namespace drevan

@@ -116,6 +116,18 @@ Curve curve_from_json(const nlohmann::json& json, const Parameter* p, const std:
 
 }  // namespace
 
+std::string text_from_json(const TextParameter& p, const nlohmann::json& json,
+                           const std::string& where) {
+  if (!json.is_string())
+    throw wrong(where, fmt::format("\"{}\" is {}, allowed is {}.", p.id, shown(json),
+                                   p.is_file() ? "the path of a file" : "text"));
+  auto text = json.get<std::string>();
+  const bool good = text.size() <= 4096 && text.find('\0') == std::string::npos;
+  const std::string fault = !good ? "is no text that can be used" : p.fault ? p.fault(text) : "";
+  if (!fault.empty()) throw wrong(where, fmt::format("\"{}\" {}.", p.id, fault));
+  return text;
+}
+
 nlohmann::ordered_json curves_to_json(const std::vector<Track>& curves, const StepType& type) {
   nlohmann::ordered_json out = nlohmann::ordered_json::object();
   for (const auto& track : curves) {

@@ -14,6 +14,10 @@ nlohmann::ordered_json value_to_json(const Parameter& p, double value);
 /// Throws Error(call) that names `where`, the value and what is allowed.
 double value_from_json(const Parameter& p, const nlohmann::json& json, const std::string& where);
 
+/// Throws Error(call) for what is no text, or no good one.
+std::string text_from_json(const TextParameter& p, const nlohmann::json& json,
+                           const std::string& where);
+
 /// { "gain_db": [[0, -60], [1.5, 0, "smooth"], [2, -6]], "on": [[0, true], [3, false]] }
 nlohmann::ordered_json curves_to_json(const std::vector<Track>& curves, const StepType& type);
 /// Throws Error(call): a parameter that is not there or stands still, points out of order or range, too many.

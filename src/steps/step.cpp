@@ -41,6 +41,7 @@ bool may_follow_curve(const Parameter& parameter) {
 Settings standard_settings(const StepType& type) {
   Settings s;
   for (const auto& p : type.parameters) s.values.push_back(p.standard);
+  for (const auto& p : type.texts) s.texts.emplace_back(p.standard);
   return s;
 }
 
@@ -54,6 +55,11 @@ Settings settings_of(const StepType& type, const NamedSettings& named) {
 int parameter_index(const StepType& type, std::string_view id) {
   const auto at = std::ranges::find(type.parameters, id, &Parameter::id);
   return at == type.parameters.end() ? -1 : static_cast<int>(at - type.parameters.begin());
+}
+
+int text_index(const StepType& type, std::string_view id) {
+  const auto at = std::ranges::find(type.texts, id, &TextParameter::id);
+  return at == type.texts.end() ? -1 : static_cast<int>(at - type.texts.begin());
 }
 
 bool in_range(const Parameter& p, double value) {
@@ -70,7 +76,8 @@ std::string value_text(const Parameter& p, double value) {
     return fmt::format("{:.{}f} kHz", value / 1000, value >= 10000 ? 1 : 2);
   if (p.unit == "ms" && value >= 1000) return fmt::format("{:.2f} s", value / 1000);
   int digits = 1;
-  if (p.unit == "Hz" || p.unit == "%") digits = 0;
+  if (p.unit == "Hz" || p.unit == "%" || p.unit == "deg" || p.unit == "cent") digits = 0;
+  if (p.unit == "m") digits = 2;
   if (p.unit == "ms") digits = value < 10 ? 1 : 0;
   if (p.unit.empty()) digits = p.whole ? 0 : 2;
   const std::string number = fmt::format("{:.{}f}", value, digits);

@@ -25,7 +25,7 @@ struct Choice {
 
 /// One setting of a step.
 struct Parameter {
-  std::string_view id;     ///< lower case, unit at the end: "threshold_db"
+  std::string_view id;     ///< lower case, unit at the end: "threshold_db", "turn_deg", "away_m", "fine_cent"
   std::string_view label;  ///< "Threshold"
   std::string_view unit{};   ///< "dB", "Hz", "ms", "%", ": 1" or ""
   double least = 0, most = 1, standard = 0;
@@ -43,9 +43,22 @@ struct Parameter {
 Parameter choice_parameter(std::string_view id, std::string_view label, std::vector<Choice> choices,
                            int standard, std::string_view help);
 
-/// A step's parameter values, in the order of StepType::parameters.
+/// A setting that is no number: words, as a chord, or a file, as a response.
+struct TextParameter {
+  std::string_view id;     ///< lower case: "chord"
+  std::string_view label;  ///< "Chord"
+  std::string_view help{};      ///< one sentence for the tooltip
+  std::string_view standard{};  ///< of a file: empty, none
+  std::string_view files{};     ///< it is a file of these kinds: "*.wav *.flac". Empty: words
+  /// What is wrong with words, to stand behind its label ("has no note H"); empty: nothing. nullptr: all are good.
+  std::string (*fault)(std::string_view) = nullptr;
+  bool is_file() const { return !files.empty(); }
+};
+
+/// A step's values, in the order of StepType::parameters and StepType::texts. A file is its path, absolute in memory.
 struct Settings {
   std::vector<double> values;
+  std::vector<std::string> texts{};
   double operator[](size_t i) const { return values[i]; }
   friend bool operator==(const Settings&, const Settings&) = default;
 };
@@ -187,6 +200,7 @@ struct StepType {
   std::string_view summary;  ///< "takes the room's noise out"
   Family family = Family::level;
   std::vector<Parameter> parameters;
+  std::vector<TextParameter> texts{};
   std::vector<NamedSettings> starting_points{};
   Hears hears = Hears::nothing;
   /// Whether a finding follows the sound it was learned from in time, so that it says nothing of another sound.
@@ -235,6 +249,8 @@ Settings standard_settings(const StepType& type);
 Settings settings_of(const StepType& type, const NamedSettings& named);
 /// Index of the parameter called `id`, or -1.
 int parameter_index(const StepType& type, std::string_view id);
+/// Index into StepType::texts, or -1.
+int text_index(const StepType& type, std::string_view id);
 /// Whether `value` is in range (for a list: a whole number within it). NaN is not.
 bool in_range(const Parameter& p, double value);
 /// As the screen shows it: "-15.0 dB", "3.0 : 1", "off", "True peak".

@@ -125,6 +125,22 @@ TEST_F(MixTest, ALimiterThatIsMissingIsAdvisedAndAddedByOneClick) {
   EXPECT_FALSE(mend->isVisible() && mend->text().contains("limiter at"));
 }
 
+TEST_F(MixTest, IsNotPrintedNorGivenToAGroup) {
+  ASSERT_TRUE(open());
+  ASSERT_TRUE(d.add_step("limiter"));
+  QStringList told;
+  QObject::connect(&d.work().notices, &Notices::message,
+                   [&](const QString& text, bool) { told << text; });
+  const Reel before = reel();
+  d.work().printing.print(std::nullopt);
+  d.work().printing.print_again({0, 1});
+  d.work().printing.print_group();
+  EXPECT_EQ(told.size(), 3);
+  EXPECT_TRUE(told.filter("not printed").size() == 3) << told.join("; ").toStdString();
+  EXPECT_FALSE(d.edit(edits::use_recipe, ChainOwner::group, Recipe{"R", "", {}, {}}, false));
+  EXPECT_EQ(reel(), before);
+}
+
 TEST_F(MixTest, AnEmptyReelHasNone) {
   d.work().document.new_reel();
   QString told;

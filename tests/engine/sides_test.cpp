@@ -310,5 +310,29 @@ TEST_F(KeepsLevel, SilenceIsLeftAsItIs) {
   EXPECT_EQ(test::rms(out.channel(0)), 0);
 }
 
+// What a step says of itself is so, for every step there is.
+TEST(Traits, AreTrueForEveryStep) {
+  for (const StepType* type : catalogue()) {
+    const Traits& traits = type->traits;
+    if (traits.keeps_level) EXPECT_EQ(type->hears, Hears::nothing) << type->id;
+    if (traits.bends_level) EXPECT_NE(traits.tells, Tells::nothing) << type->id;
+    if (!type->make) {
+      EXPECT_EQ(traits.tells, Tells::nothing) << type->id;
+      EXPECT_TRUE(type->sides.empty()) << type->id;
+      continue;
+    }
+    const auto processor = make_processor(*type, standard_settings(*type), {}, {48000, 2, 4096});
+    AudioBuffer x = test::noise(0.2, 0.1, 1, 48000, 2);
+    processor->process(x.block(0, 4096));
+    std::array<float, max_readings> readings{};
+    const int n = processor->readings(readings);
+    if (traits.tells == Tells::reduction) EXPECT_GE(n, 2) << type->id;
+    if (traits.tells == Tells::reduction_per_band) {
+      EXPECT_GE(n, 4) << type->id;
+      EXPECT_EQ(n % 2, 0) << type->id;
+    }
+  }
+}
+
 }  // namespace
 }  // namespace drevan

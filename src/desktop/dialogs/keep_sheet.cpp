@@ -14,15 +14,15 @@ namespace drevan::desktop {
 
 namespace {
 
-// What an entry below a step stands for: a setting, or the curve of one (or of on_parameter).
-constexpr int parameter_role = Qt::UserRole, is_curve_role = Qt::UserRole + 1;
+// What an entry below a step stands for: a setting, words or a file, or the curve of a setting (or of on_parameter).
+enum class Entry { value, text, curve };
+constexpr int index_role = Qt::UserRole, entry_role = Qt::UserRole + 1;
 
-QTreeWidgetItem* add_entry(QTreeWidgetItem* step, const QString& label, int parameter, bool curve) {
+void add_entry(QTreeWidgetItem* step, const QString& label, int index, Entry entry) {
   auto* item = new QTreeWidgetItem(step, {label});
-  item->setData(0, parameter_role, parameter);
-  item->setData(0, is_curve_role, curve);
+  item->setData(0, index_role, index);
+  item->setData(0, entry_role, static_cast<int>(entry));
   item->setCheckState(0, Qt::Checked);
-  return item;
 }
 
 }  // namespace
@@ -95,14 +95,20 @@ void KeepSheet::add_step(const ChainStep& step, const QString& where, bool ticke
     const double value = step.settings[static_cast<size_t>(i)];
     if (value != p.standard)
       add_entry(item, tr("%1 %2").arg(text(p.label), QString::fromStdString(value_text(p, value))),
-                i, false);
+                i, Entry::value);
+  }
+  for (int i = 0; i < std::ssize(type.texts); ++i) {
+    const auto& p = type.texts[static_cast<size_t>(i)];
+    const auto& words = step.settings.texts[static_cast<size_t>(i)];
+    if (words != p.standard)
+      add_entry(item, tr("%1 %2").arg(text(p.label), text(words)), i, Entry::text);
   }
   for (const auto& track : step.curves)
     add_entry(item,
               tr("%1 over time, %2")
                   .arg(text(parameter_of_track(type, track.parameter).label),
                        counted(std::ssize(track.curve->points), tr("point"))),
-              track.parameter, true);
+              track.parameter, Entry::curve);
 }
 
 ChainStep KeepSheet::ticked(int row) const {
@@ -111,12 +117,19 @@ ChainStep KeepSheet::ticked(int row) const {
   for (int i = 0; i < item->childCount(); ++i) {
     const QTreeWidgetItem* entry = item->child(i);
     if (entry->checkState(0) == Qt::Checked) continue;
-    const int parameter = entry->data(0, parameter_role).toInt();
-    if (entry->data(0, is_curve_role).toBool())
-      std::erase_if(step.curves, [&](const Track& t) { return t.parameter == parameter; });
-    else
-      step.settings.values[static_cast<size_t>(parameter)] =
-          step.type->parameters[static_cast<size_t>(parameter)].standard;
+    const int index = entry->data(0, index_role).toInt();
+    const auto at = static_cast<size_t>(index);
+    switch (static_cast<Entry>(entry->data(0, entry_role).toInt())) {
+      case Entry::value:
+        step.settings.values[at] = step.type->parameters[at].standard;
+        break;
+      case Entry::text:
+        step.settings.texts[at] = step.type->texts[at].standard;
+        break;
+      case Entry::curve:
+        std::erase_if(step.curves, [&](const Track& t) { return t.parameter == index; });
+        break;
+    }
   }
   return step;
 }

@@ -53,9 +53,17 @@ QString range_text(const SecondsRange& r) {
 
 }  // namespace
 
-void Printing::print(std::optional<SecondsRange> range) {
+// The clip that is looked at; nullptr, told, for the mix.
+const Clip* Printing::printed_clip() {
   document_.end_preview();
   const Clip* c = selection_.clip();
+  if (!c || !is_mix(*c)) return c;
+  notices_.warn(tr("The mix is not printed; it is rendered in the Batch."));
+  return nullptr;
+}
+
+void Printing::print(std::optional<SecondsRange> range) {
+  const Clip* c = printed_clip();
   if (!c) return;
   Job job{c->id, {own_plan_of(document_.reel(), *c), range, fade_s(), {}}, c->chain};
   if (job.request.plan.steps.empty())
@@ -71,9 +79,9 @@ void Printing::print(std::optional<SecondsRange> range) {
 }
 
 void Printing::print_again(SecondsRange range) {
-  document_.end_preview();
-  const Clip* c = selection_.clip();
-  const Version* last = c ? find_version(*c, c->version) : nullptr;
+  const Clip* c = printed_clip();
+  if (!c) return;
+  const Version* last = find_version(*c, c->version);
   if (!last || last->made_with.steps.empty())
     return notices_.warn(tr("Nothing was printed into this version yet; print a selection first."));
   Job job{c->id,
@@ -86,8 +94,7 @@ void Printing::print_again(SecondsRange range) {
 }
 
 void Printing::print_group() {
-  document_.end_preview();
-  const Clip* chosen = selection_.clip();
+  const Clip* chosen = printed_clip();
   if (!chosen) return;
   Reel bare = document_.reel();
   bare.chain = {};

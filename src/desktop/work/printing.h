@@ -43,6 +43,7 @@ class Printing : public QObject {
 
  private:
   struct Job;
+  const Clip* printed_clip();
   void start(std::vector<Job> jobs, const QString& label, bool group);
   void run(std::vector<Job>& jobs, const CancelToken& cancel);
   void finish(const std::vector<Job>& jobs, const QString& label, bool group);

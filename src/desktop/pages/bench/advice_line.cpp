@@ -60,6 +60,8 @@ void AdviceLine::refresh() {
     for (auto& advice : advise(clip->chain, levels, reel.rate, work_.measurements.tone(), ceiling)) {
       if (dismissed_.contains({clip->id, advice.rule}) || (more && advice.rule == "no-final-level"))
         continue;
+      // A mix is glued by a dB or two, not brought to its quiet words (common practice, no source).
+      if (mix && advice.rule == "threshold-off") continue;
       shown_ = std::move(advice);
       break;
     }
