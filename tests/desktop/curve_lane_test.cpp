@@ -168,6 +168,27 @@ TEST_F(CurveLaneTest, TheSliderFollowsWhilePlayingAndRaisesTheWholeCurveWhenTurn
   EXPECT_NEAR(gain().value(), before + by, 1e-6);
 }
 
+// The wheel raises the curve as it is now, not as it was when it was turned last.
+TEST_F(CurveLaneTest, WhatIsDrawnBetweenTwoTurnsStays) {
+  d.edit(edits::set_curve, d.step_at(0), 0, std::optional<Curve>{{{{0, -30}, {4, -10}}}});
+  ASSERT_TRUE(d.settle());
+  const auto wheel = [&] {
+    QWheelEvent e({20, 20}, gain().mapToGlobal(QPointF(20, 20)), {}, {0, 120}, Qt::NoButton, {}, Qt::NoScrollPhase, false);
+    QApplication::sendEvent(&gain(), &e);
+  };
+  wheel();
+  const double once = curve()->points[0].value;
+  EXPECT_GT(once, -30);
+  d.click(&lane(), lane().place_of(2, -40));
+  ASSERT_EQ(curve()->points.size(), 3U);
+  wheel();
+  ASSERT_EQ(curve()->points.size(), 3U);
+  EXPECT_GT(curve()->points[0].value, once);
+  d.work().document.undo();
+  EXPECT_EQ(curve()->points.size(), 3U);
+  EXPECT_EQ(curve()->points[0].value, once);
+}
+
 TEST_F(CurveLaneTest, WhatIsTurnedWhilePlayingIsKeptInFewPointsAsOneEdit) {
   open();
   QTest::mouseClick(&lane().keep_button(), Qt::LeftButton);

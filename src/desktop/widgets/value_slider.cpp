@@ -21,6 +21,9 @@ constexpr int value_width = 72;
 
 ValueSlider::ValueSlider(const Parameter& parameter, QWidget* parent)
     : QWidget(parent), parameter_(&parameter), value_(parameter.standard) {
+  wheel_.setSingleShot(true);
+  wheel_.setInterval(700);
+  connect(&wheel_, &QTimer::timeout, this, &ValueSlider::settled);
   setFocusPolicy(Qt::StrongFocus);
   setAccessibleName(text(parameter.label));
   setAccessibleDescription(text(parameter.help));
@@ -160,6 +163,7 @@ void ValueSlider::wheelEvent(QWheelEvent* e) {
   const bool fine = e->modifiers() & Qt::ShiftModifier;
   const auto delta = e->angleDelta().y() != 0 ? e->angleDelta().y() : e->angleDelta().x();
   nudge(delta / 120.0 * (fine ? 0.2 : 1));
+  wheel_.start();
   e->accept();
 }
 

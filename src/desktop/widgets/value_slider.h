@@ -2,6 +2,7 @@
 // value and type.
 #pragma once
 
+#include <QTimer>
 #include <QWidget>
 #include <optional>
 
@@ -70,6 +71,7 @@ class ValueSlider : public QWidget {
   QLineEdit* entry_ = nullptr;
   QToolButton* over_time_ = nullptr;
   std::optional<ValueRange> range_;
+  QTimer wheel_;  // the wheel has come to rest when it ends
 };
 
 }  // namespace drevan::desktop

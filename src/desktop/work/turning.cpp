@@ -18,14 +18,22 @@ void Turning::begin(StepId step, int parameter, double from, bool keep) {
   keep_ = keep;
   from_ = from;
   turned_.clear();
+  applied_.reset();
   base_.reset();
   const Curve* curve = curve_of(this->step()->curves, parameter);
   if (curve) base_ = std::make_shared<const Curve>(*curve);
 }
 
+// Whether something else has changed the curve since: undo, a point in the lane.
+bool Turning::stale() const {
+  const Curve* now = step() ? curve_of(step()->curves, parameter_) : nullptr;
+  const Curve* known = applied_ ? &*applied_ : base_.get();
+  return !now != !known || (now && *now != *known);
+}
+
 void Turning::turn(StepId step, int parameter, double from, double value, double clip_s,
                    bool keep) {
-  if (step_ != step || parameter_ != parameter || keep_ != keep) {
+  if (step_ != step || parameter_ != parameter || keep_ != keep || stale()) {
     // A hand that turns two settings at once makes one edit.
     finish(clip_s);
     begin(step, parameter, from, keep);
@@ -76,7 +84,7 @@ void Turning::settle(double clip_s) {
 // What was written ends where the hand lets go.
 void Turning::finish(double clip_s) {
   const StepId ended = step_;
-  if (ended != 0 && keep_ && step() && !turned_.empty()) {
+  if (ended != 0 && keep_ && step() && !turned_.empty() && !stale()) {
     const double now_s = curve_clock(work_, ended).curve_s(clip_s);
     if (now_s > turned_.back().s + least_point_distance_s)
       turned_.push_back({now_s, turned_.back().value});
@@ -89,6 +97,7 @@ void Turning::finish(double clip_s) {
 }
 
 void Turning::apply(Curve curve) {
+  applied_ = curve;
   work_.document.change([&](const Reel& reel) {
     return edits::set_curve(reel, work_.selection.clip_id(), step_, parameter_, std::move(curve));
   });

@@ -28,6 +28,7 @@ class Turning {
   void finish(double clip_s);
   void apply(Curve curve);
   const ChainStep* step() const;
+  bool stale() const;
 
   const Work& work_;
   StepId step_ = 0;
@@ -35,6 +36,7 @@ class Turning {
   bool keep_ = false;
   double from_ = 0;
   std::shared_ptr<const Curve> base_;  // as it was before; nullptr: it stood still
+  std::optional<Curve> applied_;       // as this left it last
   std::vector<CurvePoint> turned_;
 };
 

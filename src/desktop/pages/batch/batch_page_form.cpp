@@ -136,6 +136,7 @@ QHBoxLayout* BatchPage::make_formats() {
 QHBoxLayout* BatchPage::make_run() {
   QSettings settings;
   all_box_ = new QCheckBox(tr("all clips"), this);
+  all_box_->setObjectName("all_clips");
   all_box_->setChecked(true);
   changed_ = new QCheckBox(tr("only what changed"), this);
   changed_->setObjectName("only_changed");
