@@ -1,7 +1,9 @@
-// A render as a whole process, one job: ten minutes of a voice through noise reduction, cut, compressor and normalise,
-// measured before and behind and written as 24-bit WAV, beside a libavfilter graph of the same kinds whose output is
-// dropped, alone and between two of libavfilter's loudness and true-peak meters; then where Drevan's time goes, two
-// hours of stereo for the memory, and a batch of 24 clips by one worker and by two. Usage: render [--quick | --ratios]
+// A render as a whole process, one job: ten minutes of a voice through noise reduction, cut,
+// compressor and normalise, measured before and behind and written as 24-bit WAV, beside a
+// libavfilter graph of the same kinds whose output is dropped, alone and between two of
+// libavfilter's loudness and true-peak meters; then where Drevan's time goes, two hours of stereo
+// for the memory, and a batch of 24 clips by one worker and by two. Usage: render [--quick |
+// --ratios]
 #include <fmt/format.h>
 
 #include <algorithm>
@@ -33,8 +35,7 @@ constexpr const char* metered =
     "ebur128=peak=true";
 
 Chain chain() {
-  return {{test::with("noise-reduction", {{"depth_db", 12}}),
-           test::with("cut", {{"low_hz", 80}}),
+  return {{test::with("noise-reduction", {{"depth_db", 12}}), test::with("cut", {{"low_hz", 80}}),
            test::with("compressor",
                       {{"threshold_db", -15}, {"ratio", 3}, {"attack_ms", 5}, {"release_ms", 120}}),
            test::with("normalise", {{"target_db", -3}})}};
@@ -57,7 +58,8 @@ double seconds_of(const std::function<void()>& work) {
   return median(all);
 }
 
-void hear_all(const std::filesystem::path& file, const std::function<void(const AudioBlock&)>& how) {
+void hear_all(const std::filesystem::path& file,
+              const std::function<void(const AudioBlock&)>& how) {
   const auto reader = open_audio(file);
   AudioBuffer buffer(reader->info().channels, 4096);
   for (int n = 0; (n = reader->read(buffer.block())) > 0;) how(buffer.block(0, n));
@@ -72,7 +74,8 @@ void print_parts(const std::filesystem::path& voice, const std::filesystem::path
   };
   fmt::print("Where the time goes:\n");
   say("reading", read);
-  say("the chain, heard twice for normalise", seconds_of([&] {
+  say("the chain, heard twice for normalise",
+      seconds_of([&] {
         FindingStore store;
         const CancelToken never;
         ProcessOptions options;
@@ -84,14 +87,15 @@ void print_parts(const std::filesystem::path& voice, const std::filesystem::path
   for (const auto& [what, detail] : {std::pair{"levels before", Detail::quick},
                                      std::pair{"levels after, with true peak", Detail::full}})
     say(what, seconds_of([&, d = detail] {
-          LevelMeter meter({48000, 1, 4096}, d);
-          hear_all(voice, [&](const AudioBlock& b) { meter.hear(b); });
-        }) - read);
+                LevelMeter meter({48000, 1, 4096}, d);
+                hear_all(voice, [&](const AudioBlock& b) { meter.hear(b); });
+              }) - read);
   say("an outline", seconds_of([&] {
-        Outline outline(static_cast<Samples>(minutes * 60 * 48000));
-        hear_all(voice, [&](const AudioBlock& b) { outline.hear(b); });
-      }) - read);
-  say("writing 24 bit", seconds_of([&] {
+                      Outline outline(static_cast<Samples>(minutes * 60 * 48000));
+                      hear_all(voice, [&](const AudioBlock& b) { outline.hear(b); });
+                    }) - read);
+  say("writing 24 bit",
+      seconds_of([&] {
         AudioWriter writer(out, {Container::wav, SampleType::int24, 48000, 1}, 0, {});
         hear_all(voice, [&](const AudioBlock& b) { writer.write(b); });
         writer.commit();
@@ -113,7 +117,8 @@ int main(int argc, char** argv) {
     cli(fmt::format("render --recipe {} --room-tone 0.1-0.9 --overwrite --out {} {} {}",
                     recipe.string(), (temp / "out").string(), more, input.string()));
   };
-  // Turn by turn, and the ratios in the middle: these machines change their speed every few seconds.
+  // Turn by turn, and the ratios in the middle: these machines change their speed every few
+  // seconds.
   std::vector<double> plain, meters, ours;
   for (int round = 0; round < 5; ++round) {
     const double now = measured([&] { render(voice, "--jobs 1"); }).seconds;

@@ -1,5 +1,6 @@
-// Our real transform (FFTW's complex one of half the size, untangled four values at a time) beside FFTW's own r2c and
-// c2r, at the sizes that the steps use. Prints times and ratios; both plans are ESTIMATE, as the same bits every time ask.
+// Our real transform (FFTW's complex one of half the size, untangled four values at a time) beside
+// FFTW's own r2c and c2r, at the sizes that the steps use. Prints times and ratios; both plans are
+// ESTIMATE, as the same bits every time ask.
 #include <fftw3.h>
 #include <fmt/format.h>
 

@@ -11,7 +11,8 @@ namespace drevan::bench {
 
 void write_voice(const std::filesystem::path& file, double seconds, int channels, SampleType type) {
   std::vector<AudioBuffer> prompts;
-  for (const char* name : {"demo-congrats", "demo-instruct", "demo-moreinfo"}) prompts.push_back(test::speech(name));
+  for (const char* name : {"demo-congrats", "demo-instruct", "demo-moreinfo"})
+    prompts.push_back(test::speech(name));
   std::vector<AudioBuffer> parts{test::silence(1)};
   for (const auto& p : prompts) {
     parts.push_back(p);

@@ -68,11 +68,13 @@ class AudioBlock {
     for (int c = 0; c < std::min(channel_count_, other.channel_count_); ++c)
       std::copy_n(other.channel(c).data(), n, channel(c).data());
   }
-  /// The same, but where `other` has fewer channels its last one goes on: a mono sound stands in all.
+  /// The same, but where `other` has fewer channels its last one goes on: a mono sound stands in
+  /// all.
   void spread_from(const AudioBlock& other) const noexcept {
     const int n = std::min(frames_, other.frames_);
     for (int c = 0; c < channel_count_; ++c)
-      std::copy_n(other.channel(std::min(c, other.channel_count_ - 1)).data(), n, channel(c).data());
+      std::copy_n(other.channel(std::min(c, other.channel_count_ - 1)).data(), n,
+                  channel(c).data());
   }
 
  private:

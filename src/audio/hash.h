@@ -27,13 +27,13 @@ class Hasher {
   Hasher& add(T value) {
     return bytes(&value, sizeof value);
   }
-  /// What tells a file from others without reading it: its path, size and time of change.
-  Hasher& add_file(const std::filesystem::path& file);
-  std::uint64_t value() const;
+    /// What tells a file from others without reading it: its path, size and time of change.
+    Hasher& add_file(const std::filesystem::path& file);
+    std::uint64_t value() const;
 
- private:
-  struct State;
-  std::unique_ptr<State> state_;
+   private:
+    struct State;
+    std::unique_ptr<State> state_;
 };
 
 /// Hash of a file's whole content. Throws Error(input) when it cannot be read, Cancelled.

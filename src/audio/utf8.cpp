@@ -33,10 +33,10 @@ bool is_utf8(std::string_view text) {
 
 std::string folded(std::string_view text) {
   utf8proc_uint8_t* made = nullptr;
-  const auto size = utf8proc_map(reinterpret_cast<const utf8proc_uint8_t*>(text.data()),
-                                 static_cast<utf8proc_ssize_t>(text.size()), &made,
-                                 static_cast<utf8proc_option_t>(UTF8PROC_STABLE | UTF8PROC_COMPOSE |
-                                                                UTF8PROC_CASEFOLD));
+  const auto size = utf8proc_map(
+      reinterpret_cast<const utf8proc_uint8_t*>(text.data()),
+      static_cast<utf8proc_ssize_t>(text.size()), &made,
+      static_cast<utf8proc_option_t>(UTF8PROC_STABLE | UTF8PROC_COMPOSE | UTF8PROC_CASEFOLD));
   if (size >= 0) {
     std::string out(reinterpret_cast<const char*>(made), static_cast<size_t>(size));
     std::free(made);

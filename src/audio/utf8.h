@@ -11,8 +11,9 @@ size_t utf8_length(std::string_view text);
 bool is_utf8(std::string_view text);
 /// The longest beginning of at most `most` bytes that ends with a whole character.
 std::string_view utf8_prefix(std::string_view text, size_t most);
-/// For comparing and looking for text: without the difference between large and small letters, and composed, so that one
-/// letter is written one way (Unicode's full case folding, by libutf8proc). Broken text only in its plain letters.
+/// For comparing and looking for text: without the difference between large and small letters, and
+/// composed, so that one letter is written one way (Unicode's full case folding, by libutf8proc).
+/// Broken text only in its plain letters.
 std::string folded(std::string_view text);
 /// With every broken byte as U+FFFD.
 std::string to_utf8(std::string_view text);

@@ -26,9 +26,7 @@ std::vector<BatchJob> batch_jobs(const Reel& reel, std::span<const int> clip_ids
   for (const int id : clip_ids) {
     const Clip* clip = reel.find(id);
     if (!clip) continue;
-    BatchJob job{clip->name, reel.group_of(*clip).name,
-                 reel.name,  planner.plan(*clip),
-                 false,      {}};
+    BatchJob job{clip->name, reel.group_of(*clip).name, reel.name, planner.plan(*clip), false, {}};
     job.protects = protects;
     job.find_room_tone = !job.plan.sound.has_room_tone();
     const Source& source = reel.source_of(*clip);

@@ -181,15 +181,14 @@ Progress part_of(const Progress& whole, double from, double to) {
 MixResult render_mix(const Reel& reel, const BatchOptions& options, const MixOptions& what,
                      FindingStore& store, const CancelToken& cancel, const Progress& progress) {
   if (options.container == Container::flac && options.samples == SampleType::float32)
-    throw Error(Error::Kind::call,
-                "FLAC cannot hold 32-bit float; choose 16 or 24 bits, or WAV.");
+    throw Error(Error::Kind::call, "FLAC cannot hold 32-bit float; choose 16 or 24 bits, or WAV.");
   const TemporaryFolder temporary(fs::absolute(options.folder));
   BatchOptions through;
   through.folder = temporary.path();
   through.workers = options.workers;
   through.pause = options.pause;
-  const bool chain = what.mix && what.mix_chain &&
-                     std::ranges::any_of(reel.mix.chain.steps, &ChainStep::on);
+  const bool chain =
+      what.mix && what.mix_chain && std::ranges::any_of(reel.mix.chain.steps, &ChainStep::on);
   auto clips = render_clips(reel, through, store, cancel, part_of(progress, 0, chain ? 0.6 : 0.8));
   MixResult result;
   result.clips = std::move(clips.results);
@@ -211,12 +210,13 @@ MixResult render_mix(const Reel& reel, const BatchOptions& options, const MixOpt
           result.files[i].output,
           WriteFormat{options.container, options.samples, reel.rate, run.channels()}, run.end(),
           SourceMarks{"", 0});
-      bus.meter =
-          std::make_unique<LevelMeter>(StreamFormat{reel.rate, run.channels(), block}, Detail::full);
+      bus.meter = std::make_unique<LevelMeter>(StreamFormat{reel.rate, run.channels(), block},
+                                               Detail::full);
     }
     buses.back().part = parts[i];
   }
-  write_sums(run, buses, options.pause, cancel, part_of(progress, chain ? 0.6 : 0.8, chain ? 0.7 : 1));
+  write_sums(run, buses, options.pause, cancel,
+             part_of(progress, chain ? 0.6 : 0.8, chain ? 0.7 : 1));
   for (size_t i = 0; i < buses.size(); ++i) {
     buses[i].writer->commit();
     MixFile& file = result.files[i];

@@ -111,9 +111,10 @@ std::string report_html(const Report& report) {
         : f.chain.empty() ? "the whole reel"
                           : fmt::format("the whole reel through {}", fmt::join(f.chain, ", "));
     const std::string clipped =
-        f.clipped > 0 ? fmt::format("<div>{} samples were over 0 dBFS and are clipped; write 32-bit "
-                                    "float, or lower the reel's level.</div>",
-                                    f.clipped)
+        f.clipped > 0 ? fmt::format(
+                            "<div>{} samples were over 0 dBFS and are clipped; write 32-bit "
+                            "float, or lower the reel's level.</div>",
+                            f.clipped)
                       : "";
     out += fmt::format(
         "<tr><td>{}<div class=q>{}</div></td>{}{}<td>{}{}<div class=q>{}{}{}</div></td></tr>\n",

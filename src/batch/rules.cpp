@@ -24,7 +24,8 @@ std::vector<std::string> letters(std::string_view text) {
 
 }  // namespace
 
-// Not fnmatch(): that takes time without end over many stars, and one letter for several where no locale is set.
+// Not fnmatch(): that takes time without end over many stars, and one letter for several where no
+// locale is set.
 bool pattern_matches(std::string_view pattern_text, std::string_view text_text) {
   const auto pattern = letters(pattern_text), text = letters(text_text);
   const auto same = [](const std::string& a, const std::string& b) { return a == "?" || a == b; };

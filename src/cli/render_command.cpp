@@ -153,7 +153,9 @@ void check_mix(const RenderCall& call) {
 
 // The reel as mix and stems. Returns whether something failed, and whether the mix misses its target.
 std::pair<bool, bool> mix(const RenderCall& call, const BatchOptions& options, FindingStore& store, std::vector<MixFile>& files) {
-  const auto result = render_mix(reel_for(call), options, {call.mix, call.stems, options.target, !call.no_mix_chain}, store, interrupted());
+  const auto result =
+      render_mix(reel_for(call), options,
+                 {call.mix, call.stems, options.target, !call.no_mix_chain}, store, interrupted());
   bool failed = false, missed = false;
   for (const auto& clip : result.clips) {
     failed = failed || clip.state != JobState::done || !clip.whole;
@@ -164,8 +166,7 @@ std::pair<bool, bool> mix(const RenderCall& call, const BatchOptions& options, F
     const auto level = [](const std::optional<double>& v) { return v ? fmt::format("{:.1f}", *v) : std::string("none"); };
     say("{} -> {}: peak {} dBFS, loudness {} LUFS{}\n", file.name, file.output.string(), level(file.levels.sample_peak_dbfs),
                level(file.levels.loudness_lufs), file.clipped > 0 ? fmt::format(", {} samples clipped", file.clipped) : "");
-    if (!file.chain.empty())
-      say("    through the mix chain: {}\n", fmt::join(file.chain, ", "));
+    if (!file.chain.empty()) say("    through the mix chain: {}\n", fmt::join(file.chain, ", "));
     for (const auto& w : file.warnings) complain("{}\n", w);
     for (const auto& m : file.missed) say("    misses the target: {}\n", m);
     missed = missed || !file.missed.empty();

@@ -54,8 +54,8 @@ MainWindow::MainWindow() : open_work_(std::make_unique<OpenWork>()), work_(open_
 
 // Pages and dialogs go before the work they show: some of their threads still read it.
 MainWindow::~MainWindow() {
-  for (QObject* part :
-       std::initializer_list<QObject*>{&work_.notices, &work_.document, &work_.printing, &work_.mix_sum})
+  for (QObject* part : std::initializer_list<QObject*>{&work_.notices, &work_.document,
+                                                       &work_.printing, &work_.mix_sum})
     disconnect(part, nullptr, this, nullptr);
   for (auto* child : findChildren<QWidget*>(Qt::FindDirectChildrenOnly)) delete child;
 }

@@ -53,7 +53,8 @@ DREVAN_CLONES double squares(const KPower::Tables& t, const float* x, size_t n,
   for (size_t i = 0; i + 4 <= n; i += 4) {
     const auto a = static_cast<double>(x[i]), b = static_cast<double>(x[i + 1]),
                c = static_cast<double>(x[i + 2]), d = static_cast<double>(x[i + 3]);
-    const Four in_out = (a * out_of_in[0] + b * out_of_in[1]) + (c * out_of_in[2] + d * out_of_in[3]);
+    const Four in_out =
+        (a * out_of_in[0] + b * out_of_in[1]) + (c * out_of_in[2] + d * out_of_in[3]);
     const Four in_state =
         (a * state_of_in[0] + b * state_of_in[1]) + (c * state_of_in[2] + d * state_of_in[3]);
     const Four y = ((s[0] * out_of_state[0] + s[1] * out_of_state[1]) +

@@ -32,11 +32,13 @@ class KWeighting {
   Biquad shelf_, cut_;
 };
 
-/// The sum of squares of a K-weighted signal, four samples at a time: what leaves and what stays inside are linear in
-/// what was inside and what comes in, so the filters' feedback is waited for once in four samples.
+/// The sum of squares of a K-weighted signal, four samples at a time: what leaves and what stays
+/// inside are linear in what was inside and what comes in, so the filters' feedback is waited for
+/// once in four samples.
 class KPower {
  public:
-  using State = std::array<double, 4>;  ///< what is inside the two sections, transposed direct form II
+  using State =
+      std::array<double, 4>;  ///< what is inside the two sections, transposed direct form II
   explicit KPower(double rate);
   double of(std::span<const float> x, State& state) const noexcept;
 

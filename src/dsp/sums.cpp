@@ -15,7 +15,8 @@ namespace {
 
 constexpr size_t lanes = 8;
 
-// Registers of eight, told to the compiler: an array of them would go through memory with every sample.
+// Registers of eight, told to the compiler: an array of them would go through memory with every
+// sample.
 using Eight = float __attribute__((vector_size(lanes * sizeof(float))));
 
 DREVAN_CLONES double products(const float* __restrict a, const float* __restrict b,

@@ -126,8 +126,8 @@ void no_final_level(const Chain& c, Found& out) {
 void no_mix_limiter(const Chain& c, const LevelPath* levels, double ceiling_db, Found& out) {
   if (std::ranges::any_of(c.steps, [](const ChainStep& s) { return s.on && is(s, "limiter"); }))
     return;
-  const auto peak = levels && !levels->stages.empty() ? levels->stages.back().sample_peak_dbfs
-                                                      : std::nullopt;
+  const auto peak =
+      levels && !levels->stages.empty() ? levels->stages.back().sample_peak_dbfs : std::nullopt;
   if (peak && *peak < ceiling_db - 1) return;
   Chain mended = c;
   ChainStep limiter = make_step("limiter");

@@ -22,9 +22,10 @@ struct Advice {
 
 /// Advice for `chain` (steps that are off are passed over), the gravest first. With `levels`, as
 /// measured for this very chain, also what depends on the clip; `rate` is theirs. With `tone` also what
-/// is heard in the room tone; with `mix_ceiling_db`, for the chain of a mix that is delivered with peaks up to that.
-std::vector<Advice> advise(const Chain& chain, const LevelPath* levels = nullptr, double rate = 48000,
-                           const RoomToneJudgement* tone = nullptr,
+/// is heard in the room tone; with `mix_ceiling_db`, for the chain of a mix that is delivered with
+/// peaks up to that.
+std::vector<Advice> advise(const Chain& chain, const LevelPath* levels = nullptr,
+                           double rate = 48000, const RoomToneJudgement* tone = nullptr,
                            std::optional<double> mix_ceiling_db = std::nullopt);
 
 }  // namespace drevan

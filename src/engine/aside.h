@@ -12,8 +12,8 @@
 
 namespace drevan {
 
-/// What is done with blocks beside making them: at once, or on another thread (see SideListener, whose lines they are).
-/// What it throws there is thrown by the next tell() or finish() here.
+/// What is done with blocks beside making them: at once, or on another thread (see SideListener,
+/// whose lines they are). What it throws there is thrown by the next tell() or finish() here.
 class Aside {
  public:
   using Hear = std::function<void(const AudioBlock&)>;

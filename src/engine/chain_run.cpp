@@ -94,8 +94,7 @@ void ChainRun::add(const PlannedStep& step, const Findings& findings, StreamForm
   work.out = drevan::channels_out(*work.type, step.settings, format.channels);
   work.wide = std::max(format.channels, work.out);
   const bool level = keeps_level(*work.type, step.settings);
-  work.processor =
-      make_processor(*work.type, step.settings, level ? Findings() : findings, format);
+  work.processor = make_processor(*work.type, step.settings, level ? Findings() : findings, format);
   if (level && keep)
     work.processor = keep_level(std::move(work.processor), findings, work.out, rate_);
   if (curve_of(work.tracks, on_parameter))

@@ -18,8 +18,8 @@ class ChainRun {
   /// Curves are looked at every so many frames of the sound that enters the step, counted from its beginning.
   static constexpr int curve_grid = 64;
 
-  /// `findings[i]` belongs to `steps[i]`, and `sides[i]`, where it is there; all steps given are run, none of them a
-  /// rewriter. `format`: of what enters.
+  /// `findings[i]` belongs to `steps[i]`, and `sides[i]`, where it is there; all steps given are
+  /// run, none of them a rewriter. `format`: of what enters.
   ChainRun(std::span<const PlannedStep> steps, std::span<const Findings> findings,
            StreamFormat format, std::span<const StepSides> sides = {});
   /// One step that does not keep its level, whatever it is set to.
@@ -50,7 +50,8 @@ class ChainRun {
   void process(const AudioBlock& block, After&& after) {
     process(0, size(), block, after);
   }
-  /// Some of the steps alone, from `first` up to `end`. Different steps may be run by different threads.
+  /// Some of the steps alone, from `first` up to `end`. Different steps may be run by different
+  /// threads.
   template <class After>
   void process(size_t first, size_t end, const AudioBlock& block, After&& after) {
     for (size_t i = first; i < end; ++i) {
@@ -74,7 +75,8 @@ class ChainRun {
     int wide = 1, out = 1;
     Samples at = 0;  // the next frame to enter it
   };
-  ChainRun(const StreamFormat& format) : rate_(format.rate), channels_in_(format.channels), widest_(format.channels) {}
+  ChainRun(const StreamFormat& format)
+      : rate_(format.rate), channels_in_(format.channels), widest_(format.channels) {}
   void add(const PlannedStep& step, const Findings& findings, StreamFormat format,
            const StepSides& sides, bool keep);
   static void hear(Work& work, Side& side, int frames) noexcept;
@@ -97,8 +99,9 @@ using StageTap = std::function<void(size_t stage, const AudioBlock&)>;
 
 /// Streams all of `source` through `run` and then lets it ring for its tail. `sink` hears the
 /// output in step with the input to the sample, `tap` (may be empty) every stage likewise. Throws
-/// what the functions throw, Cancelled when they do. `max_block`: the run's format's. `beside`: the steps from this one
-/// on are run by another thread, which then tells the sink, and the tap of the stages behind it; the same bits. 0: none.
+/// what the functions throw, Cancelled when they do. `max_block`: the run's format's. `beside`: the
+/// steps from this one on are run by another thread, which then tells the sink, and the tap of the
+/// stages behind it; the same bits. 0: none.
 void stream(const BlockSource& source, ChainRun& run, int max_block, const BlockSink& sink,
             const StageTap& tap = {}, size_t beside = 0);
 

@@ -35,12 +35,7 @@ ClipSound clip_sound(const Reel& reel, const Clip& clip) {
 }
 
 std::uint64_t identity(const ClipSound& sound) {
-  return Hasher()
-      .add_file(sound.file)
-      .add(sound.begin)
-      .add(sound.frames)
-      .add(sound.rate)
-      .value();
+  return Hasher().add_file(sound.file).add(sound.begin).add(sound.frames).add(sound.rate).value();
 }
 
 ClipReader::ClipReader(const ClipSound& sound) : reader_(open_audio(sound.file)), name_(sound.file.string()) {

@@ -12,7 +12,8 @@ namespace drevan {
 
 /// A sound at its place in the reel.
 struct PlacedSound {
-  Samples begin = 0;   ///< frame of the reel; below 0: what comes before the reel's beginning is not heard
+  Samples begin =
+      0;  ///< frame of the reel; below 0: what comes before the reel's beginning is not heard
   SoundShape shape{};  ///< at the reel's rate
   size_t group = 0;
   std::function<std::unique_ptr<SoundReader>()> open{};  ///< may throw Error(input)
@@ -21,10 +22,10 @@ struct PlacedSound {
 /// What of the sounds a sum takes: all, or those of one group.
 using Part = std::optional<size_t>;
 
-/// Sums sounds in blocks, from any place on. Not for the device's thread (reads files); one thread at a time. A sound
-/// is opened when its place is reached and closed when it has ended. As wide as its widest sound, at least mono, and
-/// stereo when any is stereo: a mono sound then stands in the middle, 3 dB lower in each channel, so that its loudness
-/// stays.
+/// Sums sounds in blocks, from any place on. Not for the device's thread (reads files); one thread
+/// at a time. A sound is opened when its place is reached and closed when it has ended. As wide as
+/// its widest sound, at least mono, and stereo when any is stereo: a mono sound then stands in the
+/// middle, 3 dB lower in each channel, so that its loudness stays.
 class MixRun {
  public:
   static constexpr int block = 4096;
@@ -36,8 +37,8 @@ class MixRun {
   Samples end() const { return end_; }
   Samples position() const { return position_; }
   void seek(Samples position);
-  /// The next frames, at most `block`: into `sums[i]` the sum of what `parts[i]` takes. Blocks are channels() wide and
-  /// of one length. Throws Error(input).
+  /// The next frames, at most `block`: into `sums[i]` the sum of what `parts[i]` takes. Blocks are
+  /// channels() wide and of one length. Throws Error(input).
   void next(std::span<const AudioBlock> sums, std::span<const Part> parts);
 
  private:

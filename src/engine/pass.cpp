@@ -396,7 +396,8 @@ class Pass {
         options_.cache->put(keys_[from + stage], std::move(kept[stage]));
   }
 
-  // From where on the steps are another thread's: behind the one that takes longest, else from the middle.
+  // From where on the steps are another thread's: behind the one that takes longest, else from the
+  // middle.
   size_t beside(size_t from, size_t to) const {
     for (size_t i = from; i + 1 < to; ++i)
       if (steps_[i].type->hears == Hears::room_tone) return i + 1 - from;

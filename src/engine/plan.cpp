@@ -92,8 +92,7 @@ std::shared_ptr<const CommonClips> Planner::common(const Clip& clip, const Runni
   Hasher h;
   for (const auto& peer : before.clips) {
     if (peer.group != clip.group || !runs(reel_, peer, served.owner, *served.step)) continue;
-    if (check_source(reel_.source_of(peer), false) ==
-        SourceState::missing) {
+    if (check_source(reel_.source_of(peer), false) == SourceState::missing) {
       all->left_out.push_back(peer.name);
       continue;
     }
@@ -125,9 +124,11 @@ PlannedSide Planner::side(const SideChoice& choice, const ChainStep& step, const
   if (choice.from == SideChoice::From::file) return file_side(choice.file, reel_.rate);
   const Clip* other = side_clip(reel_, choice);
   if (!other)
-    return {{}, 0,
-            fmt::format("{}: {} hears nothing beside its own sound: the clip {} is not in the reel.",
-                        listener.name, step.type->label, choice.name)};
+    return {
+        {},
+        0,
+        fmt::format("{}: {} hears nothing beside its own sound: the clip {} is not in the reel.",
+                    listener.name, step.type->label, choice.name)};
   // Edits and files do not let it come to this.
   if (other->id == listener.id || std::ranges::find(listening_, other->id) != listening_.end())
     require_no_rings(reel_);

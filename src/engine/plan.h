@@ -69,8 +69,9 @@ class Planner {
   std::vector<int> listening_;  // the clip that is planned, and those whose side it is, by id
 };
 
-/// The curves of a clip's step in seconds of the sound that enters it. Those of group and reel count the reel's; what
-/// is far from the clip is left out, but behind a rewriter, where its length is not known.
+/// The curves of a clip's step in seconds of the sound that enters it. Those of group and reel
+/// count the reel's; what is far from the clip is left out, but behind a rewriter, where its length
+/// is not known.
 std::vector<Track> own_tracks(const Reel& reel, const Clip& clip, const RunningStep& running,
                               bool behind_rewriter);
 
@@ -81,8 +82,8 @@ ClipPlan own_plan_of(const Reel& reel, const Clip& clip);
 /// Of any sound and the steps of a chain that are on, see planned().
 ClipPlan plan_of(ClipSound sound, const Chain& chain);
 
-/// The steps of a chain that are on, for a sound of this rate, and further ones behind them. Files can be heard beside
-/// it; clips cannot, without a reel.
+/// The steps of a chain that are on, for a sound of this rate, and further ones behind them. Files
+/// can be heard beside it; clips cannot, without a reel.
 std::vector<PlannedStep> planned(const Chain& chain, double rate,
                                  std::span<const PlannedStep> then = {});
 

@@ -48,7 +48,7 @@ struct ProcessOptions {
   size_t first_tap = 0;            ///< stages before this one need not be heard
   const CancelToken* cancel = nullptr;  ///< required
   Progress progress;
-  bool side_thread = false;             ///< what is learned and put aside on another thread
+  bool side_thread = false;  ///< what is learned and put aside on another thread
   std::function<void(const std::string&)> damaged;  ///< optional: told what of the source is not as promised
   std::function<void(const std::string&)> warn;     ///< optional: told what else should be known
 };

@@ -10,9 +10,10 @@
 namespace drevan {
 
 /// Passes copies of blocks to `hear` on one of a few threads. All blocks of one line are heard in
-/// order and by the same thread; different lines may be heard at the same time, and told by different threads. tell() waits while
-/// a thread is far behind, so memory stays small. With one thread to help, every third line is heard
-/// by the caller itself, so that neither waits long for the other.
+/// order and by the same thread; different lines may be heard at the same time, and told by
+/// different threads. tell() waits while a thread is far behind, so memory stays small. With one
+/// thread to help, every third line is heard by the caller itself, so that neither waits long for
+/// the other.
 class SideListener {
  public:
   /// `line`: which sound the block belongs to, as given to tell().

@@ -7,12 +7,11 @@
 
 namespace drevan {
 
-bool tells_reduction(const StepType& type) {
-  return type.traits.tells != Tells::nothing;
-}
+bool tells_reduction(const StepType& type) { return type.traits.tells != Tells::nothing; }
 
 double reduction_db(const StepType& type, std::span<const float> readings) {
-  if (type.traits.tells == Tells::reduction) return readings.size() > 1 ? static_cast<double>(readings[1]) : 0;
+  if (type.traits.tells == Tells::reduction)
+    return readings.size() > 1 ? static_cast<double>(readings[1]) : 0;
   float most = 0;
   for (size_t i = 1; i < readings.size(); i += 2) most = std::max(most, readings[i]);
   return static_cast<double>(most);

@@ -8,8 +8,8 @@
 
 namespace drevan {
 
-/// What each step hears beside its own sound, made through its plan or taken from `options.cache`. Throws as
-/// process_clip() does.
+/// What each step hears beside its own sound, made through its plan or taken from `options.cache`.
+/// Throws as process_clip() does.
 std::vector<StepSides> make_sides(const ClipPlan& plan, const ProcessOptions& options);
 
 /// What of a plan's needs is not there, so that a step does less than it should: whole sentences.

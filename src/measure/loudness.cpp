@@ -65,10 +65,10 @@ void LoudnessMeter::hear(const AudioBlock& block) {
     const int n = std::min(tenth_frames_ - filled_, block.frames() - done);
     for (size_t c = 0; c < states_.size(); ++c)
       if (weights_[c] > 0)
-        sum_ += weights_[c] *
-                power_.of(block.channel(static_cast<int>(c))
-                              .subspan(static_cast<size_t>(done), static_cast<size_t>(n)),
-                          states_[c]);
+        sum_ +=
+            weights_[c] * power_.of(block.channel(static_cast<int>(c))
+                                        .subspan(static_cast<size_t>(done), static_cast<size_t>(n)),
+                                    states_[c]);
     done += n;
     if ((filled_ += n) < tenth_frames_) continue;
     tenths_.push_back(sum_ / tenth_frames_);

@@ -23,7 +23,8 @@ std::string_view extension(Container container) {
 
 namespace {
 
-// Triangular over +-1 LSB. xorshift64* (Marsaglia 2003, Vigna 2016): the difference of two 32-bit numbers a step.
+// Triangular over +-1 LSB. xorshift64* (Marsaglia 2003, Vigna 2016): the difference of two 32-bit
+// numbers a step.
 void fill_dither(std::span<double> out, std::uint64_t& state) {
   std::uint64_t s = state;
   for (double& d : out) {
@@ -44,7 +45,8 @@ DREVAN_CLONES Samples round_with(const double* __restrict dither, const float* _
   const auto scale = static_cast<double>(1LL << (bits - 1));
   const double highest = scale - 1;
   const std::int32_t left = 1 << (32 - bits);
-  // Added and taken off, it leaves a whole number, the nearest or the even one, as nearbyint() does.
+  // Added and taken off, it leaves a whole number, the nearest or the even one, as nearbyint()
+  // does.
   constexpr double whole = 0x1.8p52;
   std::int32_t clipped = 0;
   for (size_t i = 0; i < n; ++i) {

@@ -145,8 +145,9 @@ bool hears_sides(const ChainStep& step) {
       step.sides, [](const SideChoice& s) { return s.from != SideChoice::From::nothing; });
 }
 
-void change_files(Chain& chain,
-                  const std::function<std::filesystem::path(const std::filesystem::path&)>& change) {
+void change_files(
+    Chain& chain,
+    const std::function<std::filesystem::path(const std::filesystem::path&)>& change) {
   for (auto& step : chain.steps) {
     for (auto& side : step.sides)
       if (side.from == SideChoice::From::file) side.file = change(side.file);

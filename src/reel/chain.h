@@ -18,7 +18,8 @@ using StepId = int;
 struct SideChoice {
   enum class From { nothing, clip, file };
   From from = From::nothing;
-  int clip = 0;                  ///< of the reel, by id; its sound through its own chain. 0: by name, as in a recipe
+  int clip =
+      0;  ///< of the reel, by id; its sound through its own chain. 0: by name, as in a recipe
   std::string name{};            ///< the clip's
   std::filesystem::path file{};  ///< absolute in memory
   friend bool operator==(const SideChoice&, const SideChoice&) = default;
@@ -60,7 +61,8 @@ Chain for_everyone(Chain chain);
 /// The choices of a step that are not nothing.
 bool hears_sides(const ChainStep& step);
 
-/// Every file that a chain needs (settings that are files, and what is heard beside), by what `change` makes of it.
+/// Every file that a chain needs (settings that are files, and what is heard beside), by what
+/// `change` makes of it.
 void change_files(Chain& chain,
                   const std::function<std::filesystem::path(const std::filesystem::path&)>& change);
 /// Relative ones taken from `folder`.

@@ -163,9 +163,10 @@ Edit set_side(const Reel& reel, int clip, StepId step, int side, SideChoice choi
   Draft d(reel, clip);
   ChainStep& of = d.step(step);
   const auto& inputs = of.type->sides;
-  const auto label = fmt::format("{}: {}", of.type->label,
-                                 lower(inputs.at(static_cast<size_t>(side)).label));
-  if (const Clip* other = choice.from == SideChoice::From::clip ? side_clip(reel, choice) : nullptr) {
+  const auto label =
+      fmt::format("{}: {}", of.type->label, lower(inputs.at(static_cast<size_t>(side)).label));
+  if (const Clip* other =
+          choice.from == SideChoice::From::clip ? side_clip(reel, choice) : nullptr) {
     choice.clip = other->id;
     choice.name = other->name;
   }
@@ -231,7 +232,8 @@ Edit add_clips(const Reel& reel, std::span<const Source> sources, const std::str
 }
 
 Edit remove_clips(const Reel& reel, std::span<const int> clips) {
-  for (const int clip : clips) require_clip(clip, "is what all clips make together; it cannot be removed");
+  for (const int clip : clips)
+    require_clip(clip, "is what all clips make together; it cannot be removed");
   Edit edit{reel, fmt::format("Remove {}", counted(clips.size(), "clip"))};
   drevan::remove_clips(edit.next, clips);
   return edit;

@@ -32,10 +32,11 @@ Edit turn(const Reel& reel, int clip, StepId step, int parameter, double value);
 Edit set_text(const Reel& reel, int clip, StepId step, int index, const std::string& text);
 Edit set_settings(const Reel& reel, int clip, StepId step, const Settings& settings,
                   const std::string& label);
-/// Lets one setting of a step (or on_parameter) follow a curve, in the step's own time; empty: it stands still again.
-/// Changes of one step's curves that follow each other are one edit.
+/// Lets one setting of a step (or on_parameter) follow a curve, in the step's own time; empty: it
+/// stands still again. Changes of one step's curves that follow each other are one edit.
 Edit set_curve(const Reel& reel, int clip, StepId step, int parameter, std::optional<Curve> curve);
-/// What a step hears beside its own sound, for one of its StepType::sides; no clip that hears it in turn.
+/// What a step hears beside its own sound, for one of its StepType::sides; no clip that hears it in
+/// turn.
 Edit set_side(const Reel& reel, int clip, StepId step, int side, SideChoice choice);
 /// Lets the clip pass the step of its group's or the reel's chain by, or take part again.
 Edit sit_out(const Reel& reel, int clip, StepId step, bool out);

@@ -93,9 +93,10 @@ ZipContents zip_contents(const fs::path& file, std::vector<std::string>& problem
   }
   const zip_int64_t entries = zip_get_num_entries(zip.get(), 0);
   if (entries > most_entries)
-    problems.push_back(fmt::format("{} holds {} entries; the first {} are looked at. Unpack it and "
-                                   "import the folder.",
-                                   file.string(), entries, most_entries));
+    problems.push_back(
+        fmt::format("{} holds {} entries; the first {} are looked at. Unpack it and "
+                    "import the folder.",
+                    file.string(), entries, most_entries));
   zip_uint64_t in_all = 0, of_files = 0;
   for (zip_int64_t i = 0; i < std::min(entries, most_entries); ++i) {
     if (cancel) cancel->check();
@@ -107,18 +108,19 @@ ZipContents zip_contents(const fs::path& file, std::vector<std::string>& problem
     if (!needed && !name.ends_with(".recipe")) continue;
     const auto place = fmt::format("{} in {}", to_utf8(name), file.filename().string());
     if (!needed && stat.size > most_bytes) {
-      problems.push_back(fmt::format("{}: it unpacks to {:.1f} MB; a recipe has at most {} MB, so "
-                                     "it is left out.",
-                                     place, static_cast<double>(stat.size) / 1e6,
-                                     most_bytes / 1000000));
+      problems.push_back(
+          fmt::format("{}: it unpacks to {:.1f} MB; a recipe has at most {} MB, so "
+                      "it is left out.",
+                      place, static_cast<double>(stat.size) / 1e6, most_bytes / 1000000));
       continue;
     }
     auto& sum = needed ? of_files : in_all;
     const auto most = needed ? most_bytes_of_files : most_bytes_in_all;
     if (stat.size > most || (sum += stat.size) > most) {
-      problems.push_back(fmt::format("{} unpacks to more than {} MB; what comes after {} is left "
-                                     "out. Unpack it and import the folder.",
-                                     file.string(), most / 1000000, to_utf8(name)));
+      problems.push_back(
+          fmt::format("{} unpacks to more than {} MB; what comes after {} is left "
+                      "out. Unpack it and import the folder.",
+                      file.string(), most / 1000000, to_utf8(name)));
       break;
     }
     auto text = unpacked(zip.get(), static_cast<zip_uint64_t>(i), stat.size);
@@ -152,7 +154,8 @@ Incoming held_against(const std::string& text, const std::string& from, std::spa
   in.existing = same_name->file;
   // Files that come with it would lie beside the one that is there.
   Recipe beside = in.recipe;
-  resolve_files(beside.chain, in.existing.empty() ? fs::path() : fs::absolute(in.existing).parent_path());
+  resolve_files(beside.chain,
+                in.existing.empty() ? fs::path() : fs::absolute(in.existing).parent_path());
   in.differences = recipe_differences(same_name->recipe, beside);
   in.state = same_name->recipe == beside ? Incoming::State::same : Incoming::State::differs;
   return in;
@@ -204,7 +207,9 @@ std::vector<std::string> recipe_differences(const Recipe& then, const Recipe& no
     if (a->on != b->on) out.push_back(fmt::format("{} is {} now", a->type->label, b->on ? "on" : "off"));
     for (size_t p = 0; p < a->settings.values.size(); ++p)
       if (a->settings[p] != b->settings[p])
-        out.push_back(fmt::format("{}: {} {}, now {}", a->type->label, folded(a->type->parameters[p].label), setting_text(*a, p), setting_text(*b, p)));
+        out.push_back(fmt::format("{}: {} {}, now {}", a->type->label,
+                                  folded(a->type->parameters[p].label), setting_text(*a, p),
+                                  setting_text(*b, p)));
     for (size_t p = 0; p < a->settings.texts.size(); ++p)
       if (a->settings.texts[p] != b->settings.texts[p])
         out.push_back(fmt::format("{}: {} {}, now {}", a->type->label,
@@ -312,7 +317,8 @@ class Taker {
                     fmt::format("{}: {} needs {}, which is missing or damaged in it; get the zip "
                                 "again.",
                                 incoming.from, incoming.recipe.name, to_utf8(name)));
-      const fs::path folder = fs::absolute(folder_) / files_folder.substr(0, files_folder.size() - 1);
+      const fs::path folder =
+          fs::absolute(folder_) / files_folder.substr(0, files_folder.size() - 1);
       make_folder(folder);
       const fs::path to = folder / name;
       std::error_code error;

@@ -51,15 +51,16 @@ struct Incoming {
 
 /// Looks at files, folders (with their subfolders) and zips. Nothing is changed. Two recipes of one name
 /// among `what` are both there. Of a zip at most 1000 entries, 1 MB a recipe and 20 MB in all are unpacked; what
-/// is left out is there as unreadable, with the reason. Files that its recipes need may be 200 MB in all. Throws Cancelled.
+/// is left out is there as unreadable, with the reason. Files that its recipes need may be 200 MB
+/// in all. Throws Cancelled.
 std::vector<Incoming> look_at_incoming(std::span<const std::filesystem::path> what, std::span<const LibraryEntry> library, const CancelToken* cancel = nullptr);
 
 enum class Decision { skip, replace, keep_both };
 
 /// Takes one recipe into `folder` (made when it is not there). Only `replace` replaces, and only the recipe that
-/// was shown as existing; otherwise a name that is taken by now gets a number. Files that came with it go into the
-/// folder "files" beside it, under their hash.
-/// Returns its file; empty when skipped. Atomic. Throws Error(output).
+/// was shown as existing; otherwise a name that is taken by now gets a number. Files that came with
+/// it go into the folder "files" beside it, under their hash. Returns its file; empty when skipped.
+/// Atomic. Throws Error(output).
 std::filesystem::path take_in(const Incoming& incoming, Decision decision, const std::filesystem::path& folder);
 
 /// All that come in at once; of two for one place only the first replaces. Returns how many were taken;
@@ -70,8 +71,8 @@ int take_in(std::span<const std::pair<Incoming, Decision>> all, const std::files
 /// Error(output).
 std::filesystem::path add_to_library(const Recipe& recipe, const std::filesystem::path& folder);
 
-/// All in one zip, with the files that they need under "files/HASH.wav". Atomic. Throws Error(output), Error(input) that
-/// names a file that is not there.
+/// All in one zip, with the files that they need under "files/HASH.wav". Atomic. Throws
+/// Error(output), Error(input) that names a file that is not there.
 void export_zip(std::span<const Recipe> recipes, const std::filesystem::path& file);
 
 }  // namespace drevan

@@ -73,8 +73,8 @@ struct Group {
   friend bool operator==(const Group&, const Group&) = default;
 };
 
-/// The sum of all clips is worked on as a clip too: Reel::find() gives it under this id. Its chain is the mix chain, and
-/// it is of no group.
+/// The sum of all clips is worked on as a clip too: Reel::find() gives it under this id. Its chain
+/// is the mix chain, and it is of no group.
 inline constexpr int mix_clip_id = -1;
 inline Clip the_mix() {
   Clip mix;
@@ -92,14 +92,15 @@ struct Reel {
   std::vector<Clip> clips;
   Chain chain;
   Clip mix = the_mix();  ///< see mix_clip_id
-  Source mix_source;    ///< what the sum was rendered into, to be looked at; neither kept in files nor compared
+  /// What the sum was rendered into, to be looked at; neither kept in files nor compared.
+  Source mix_source;
   std::string target;   ///< what it is delivered by: one of Drevan's own by id, or a file; empty: none
   int last_clip_id = 0; ///< the highest id that any clip of it ever had: none comes again
   StepId last_step_id = 0;  ///< the same of steps; as their ids, it is not compared
   friend bool operator==(const Reel& a, const Reel& b) {
     const auto all = [](const Reel& r) {
-      return std::tie(r.name, r.rate, r.sources, r.groups, r.clips, r.chain, r.mix.chain,
-                      r.target, r.last_clip_id);
+      return std::tie(r.name, r.rate, r.sources, r.groups, r.clips, r.chain, r.mix.chain, r.target,
+                      r.last_clip_id);
     };
     return all(a) == all(b);
   }
@@ -153,7 +154,8 @@ std::optional<StepPlace> place_of(const Reel& reel, const Clip& clip, StepId id)
 /// The step of a clip's chains, or nullptr.
 const ChainStep* find_step(const Reel& reel, const Clip& clip, StepId id);
 
-/// All chains of a reel: its own, the mix's, its groups', its clips'; not those that versions remember.
+/// All chains of a reel: its own, the mix's, its groups', its clips'; not those that versions
+/// remember.
 std::vector<Chain*> live_chains(Reel& reel);
 
 /// Gives ids to steps that have none, or one that stands in an earlier chain already: reel, groups, clips.

@@ -30,7 +30,8 @@ template <class AnyReel, class Do>
 void each_list(AnyReel& reel, Do&& act) {
   for (size_t g = 0; g < reel.groups.size(); ++g) {
     act(static_cast<int>(g), reel.groups[g].sits_out, "the group's chain");
-    for (auto& step : reel.groups[g].chain.steps) act(static_cast<int>(g), step.sits_out, step.type->label);
+    for (auto& step : reel.groups[g].chain.steps)
+      act(static_cast<int>(g), step.sits_out, step.type->label);
   }
   for (auto& step : reel.chain.steps) act(-1, step.sits_out, step.type->label);
 }
@@ -51,7 +52,8 @@ void sit_out_of_step(ChainStep& step, int clip_id, bool out) { put(step.sits_out
 std::vector<std::string> sits_out_of(const Reel& reel, const Clip& clip) {
   std::vector<std::string> out;
   each_list(reel, [&](int group, const std::vector<int>& ids, std::string_view what) {
-    if ((group < 0 || group == clip.group) && std::ranges::binary_search(ids, clip.id)) out.emplace_back(what);
+    if ((group < 0 || group == clip.group) && std::ranges::binary_search(ids, clip.id))
+      out.emplace_back(what);
   });
   return out;
 }

@@ -13,8 +13,8 @@ std::span<const StepType* const> catalogue();
 /// The step called `id`, or nullptr.
 const StepType* find_step(std::string_view id);
 
-/// Lets find_step() know one more, which catalogue() does not list: for tests of what no step in it asks for yet. It must
-/// live as long as the program.
+/// Lets find_step() know one more, which catalogue() does not list: for tests of what no step in it
+/// asks for yet. It must live as long as the program.
 void make_known(const StepType& type);
 
 /// Makes a step's processor with a guard before it: samples that are not finite, or beyond

@@ -17,8 +17,8 @@ enum class CurveShape {
 };
 
 struct CurvePoint {
-  double s =
-      0;  ///< seconds of the sound that enters the step; of the reel in a group's or the reel's chain
+  /// Seconds of the sound that enters the step; of the reel in a group's or the reel's chain.
+  double s = 0;
   double value = 0;  ///< in the parameter's unit
   CurveShape shape = CurveShape::line;
   friend bool operator==(const CurvePoint&, const CurvePoint&) = default;

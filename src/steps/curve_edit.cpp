@@ -27,15 +27,16 @@ Settings settings_at(const Settings& settings, const std::vector<Track>& curves,
 }
 
 const Parameter& parameter_of_track(const StepType& type, int parameter) {
-  static const Parameter on_or_off = choice_parameter(
-      "on", "On", {{"off", "off"}, {"on", "on"}}, 1, "Whether sound flows through.");
+  static const Parameter on_or_off = choice_parameter("on", "On", {{"off", "off"}, {"on", "on"}}, 1,
+                                                      "Whether sound flows through.");
   return parameter == on_parameter ? on_or_off : type.parameters[static_cast<size_t>(parameter)];
 }
 
 bool may_follow_curve(const StepType& type, int parameter) {
   // What rewrites the whole sound is there for all of it or not at all.
-  return parameter == on_parameter ? type.rewrite == nullptr
-                                   : may_follow_curve(type.parameters[static_cast<size_t>(parameter)]);
+  return parameter == on_parameter
+             ? type.rewrite == nullptr
+             : may_follow_curve(type.parameters[static_cast<size_t>(parameter)]);
 }
 
 void require_curve(const Curve& curve, const Parameter& parameter) {
@@ -59,8 +60,8 @@ void require_curve(const Curve& curve, const Parameter& parameter) {
 bool only_holds(const Parameter& parameter) { return parameter.scale == Scale::choice; }
 
 size_t nearest_point(const Curve& curve, double s) {
-  const auto at = std::ranges::min_element(
-      curve.points, {}, [s](const CurvePoint& p) { return std::abs(p.s - s); });
+  const auto at = std::ranges::min_element(curve.points, {},
+                                           [s](const CurvePoint& p) { return std::abs(p.s - s); });
   return static_cast<size_t>(at - curve.points.begin());
 }
 
@@ -72,7 +73,7 @@ Curve with_point(Curve curve, const Parameter& parameter, double s, double value
       return points[near].value = value, curve;
   }
   const auto next = std::ranges::upper_bound(points, s, {}, &CurvePoint::s);
-  const CurveShape shape = only_holds(parameter)      ? CurveShape::hold
+  const CurveShape shape = only_holds(parameter)    ? CurveShape::hold
                            : next == points.begin() ? CurveShape::line
                                                     : (next - 1)->shape;
   points.insert(next, {s, value, shape});

@@ -24,14 +24,14 @@ const Parameter& parameter_of_track(const StepType& type, int parameter);
 bool may_follow_curve(const StepType& type, int parameter);
 /// The latest, and after a minus the earliest, time of a point, seconds.
 inline constexpr double latest_point_s = 1e6;
-/// Throws Error(call) with a sentence: no or too many points, out of order, of range or time, a shape that a list
-/// cannot have.
+/// Throws Error(call) with a sentence: no or too many points, out of order, of range or time, a
+/// shape that a list cannot have.
 void require_curve(const Curve& curve, const Parameter& parameter);
 /// Whether nothing lies between the values of a parameter, so that points hold.
 bool only_holds(const Parameter& parameter);
 
-/// The curve with one more point; one that stands nearer than the least distance is replaced. Its shape is that of
-/// the point before it.
+/// The curve with one more point; one that stands nearer than the least distance is replaced. Its
+/// shape is that of the point before it.
 Curve with_point(Curve curve, const Parameter& parameter, double s, double value);
 /// Where a point stands after with_point(), or the nearest one.
 size_t nearest_point(const Curve& curve, double s);
@@ -47,12 +47,13 @@ struct ValueRange {
 };
 ValueRange value_range(const Curve& curve);
 
-/// As few of the points as keep the line within `tolerance`, a part of the parameter's range, of those left out.
-/// Source: Ramer 1972; Douglas and Peucker 1973, the distance taken along the value.
+/// As few of the points as keep the line within `tolerance`, a part of the parameter's range, of
+/// those left out. Source: Ramer 1972; Douglas and Peucker 1973, the distance taken along the
+/// value.
 std::vector<CurvePoint> thinned(std::span<const CurvePoint> points, const Parameter& parameter,
                                 double tolerance = 0.01);
-/// `points`, which rise in time, in place of what the curve does between the first and the last of them. `curve` may
-/// be nullptr.
+/// `points`, which rise in time, in place of what the curve does between the first and the last of
+/// them. `curve` may be nullptr.
 Curve overwritten(const Curve* curve, std::span<const CurvePoint> points);
 
 }  // namespace drevan

@@ -25,7 +25,8 @@ struct Choice {
 
 /// One setting of a step.
 struct Parameter {
-  std::string_view id;     ///< lower case, unit at the end: "threshold_db", "turn_deg", "away_m", "fine_cent"
+  /// Lower case, unit at the end: "threshold_db", "turn_deg", "away_m", "fine_cent".
+  std::string_view id;
   std::string_view label;  ///< "Threshold"
   std::string_view unit{};   ///< "dB", "Hz", "ms", "%", ": 1" or ""
   double least = 0, most = 1, standard = 0;
@@ -45,17 +46,19 @@ Parameter choice_parameter(std::string_view id, std::string_view label, std::vec
 
 /// A setting that is no number: words, as a chord, or a file, as a response.
 struct TextParameter {
-  std::string_view id;     ///< lower case: "chord"
-  std::string_view label;  ///< "Chord"
+  std::string_view id;          ///< lower case: "chord"
+  std::string_view label;       ///< "Chord"
   std::string_view help{};      ///< one sentence for the tooltip
   std::string_view standard{};  ///< of a file: empty, none
   std::string_view files{};     ///< it is a file of these kinds: "*.wav *.flac". Empty: words
-  /// What is wrong with words, to stand behind its label ("has no note H"); empty: nothing. nullptr: all are good.
+  /// What is wrong with words, to stand behind its label ("has no note H"); empty: nothing.
+  /// nullptr: all are good.
   std::string (*fault)(std::string_view) = nullptr;
   bool is_file() const { return !files.empty(); }
 };
 
-/// A step's values, in the order of StepType::parameters and StepType::texts. A file is its path, absolute in memory.
+/// A step's values, in the order of StepType::parameters and StepType::texts. A file is its path,
+/// absolute in memory.
 struct Settings {
   std::vector<double> values;
   std::vector<std::string> texts{};
@@ -92,8 +95,8 @@ class Processor {
   /// In place; 0 to the format's max_block frames. The result does not depend on block size. The block is as wide
   /// as the wider side: sound comes in its first channels, and leaves in its first StepType::channels_out ones.
   virtual void process(const AudioBlock& block) noexcept = 0;
-  /// Comes before process(), for each of StepType::sides that there is: its frames that go with those of the next
-  /// block, silence where it has ended. As many channels as it has.
+  /// Comes before process(), for each of StepType::sides that there is: its frames that go with
+  /// those of the next block, silence where it has ended. As many channels as it has.
   virtual void hear_side(int /*side*/, const AudioBlock&) noexcept {}
   /// Frames by which the output is late; constant. The engine takes them out again.
   virtual Samples latency() const noexcept { return 0; }
@@ -163,17 +166,18 @@ enum class Tells {
 
 /// What a step does to a sound, for advice and views: these never ask what a screen would draw.
 struct Traits {
-  bool bends_level = false;      ///< its gain follows the sound: a compressor
-  bool bends_tone = false;       ///< a room behind it no longer sounds like the room it was learned from
+  bool bends_level = false;  ///< its gain follows the sound: a compressor
+  bool bends_tone = false;  ///< a room behind it no longer sounds like the room it was learned from
   Tells tells = Tells::nothing;
   bool only_once = false;        ///< applied twice it does harm
   bool spreads_in_time = false;  ///< a reverb, an echo
-  /// Whether what leaves is brought to the loudness of what enters, over the whole sound; nullptr: never. Such a step
-  /// hears nothing else before it can run.
+  /// Whether what leaves is brought to the loudness of what enters, over the whole sound; nullptr:
+  /// never. Such a step hears nothing else before it can run.
   bool (*keeps_level)(const Settings&) = nullptr;
 };
 
-/// A second sound that a step may hear in step with its own: a carrier, a voice that others give way to.
+/// A second sound that a step may hear in step with its own: a carrier, a voice that others give
+/// way to.
 struct SideInput {
   std::string_view id;     ///< "carrier": goes into files
   std::string_view label;  ///< "Carrier"

@@ -50,7 +50,8 @@ double most_difference(const AudioBuffer& a, const AudioBuffer& b, float gain) {
   double most = 0;
   for (int c = 0; c < std::min(a.channels(), b.channels()); ++c)
     for (size_t i = 0; i < std::min(a.channel(c).size(), b.channel(c).size()); ++i)
-      most = std::max(most, static_cast<double>(std::abs(a.channel(c)[i] - gain * b.channel(c)[i])));
+      most =
+          std::max(most, static_cast<double>(std::abs(a.channel(c)[i] - gain * b.channel(c)[i])));
   return most;
 }
 
@@ -112,8 +113,8 @@ TEST_F(MixChain, StepsThatHearAllOrTurnTheClockStandInItToo) {
                           make_step("reverse")};
   const auto files = mixed("out", {});
   const AudioBuffer out = test::read_all(files[0].output);
-  const AudioBuffer sum =
-      test::read_all(mixed("sum", {.mix = true, .stems = false, .target = {}, .mix_chain = false})[0].output);
+  const AudioBuffer sum = test::read_all(
+      mixed("sum", {.mix = true, .stems = false, .target = {}, .mix_chain = false})[0].output);
   ASSERT_EQ(out.frames(), sum.frames());
   const auto last = out.channel(0).size() - 1;
   const float gain = out.channel(0)[last - 60000] / sum.channel(0)[60000];
@@ -124,7 +125,8 @@ TEST_F(MixChain, StepsThatHearAllOrTurnTheClockStandInItToo) {
 
 TEST_F(MixChain, IsKeptInTheReelsFileWithIdsOfItsOwn) {
   EXPECT_EQ(reel_to_text(reel, t.path()).find("mix_chain"), std::string::npos);
-  const auto added = edits::add_step(reel, mix_clip_id, {ChainOwner::clip, 0}, *find_step("limiter"));
+  const auto added =
+      edits::add_step(reel, mix_clip_id, {ChainOwner::clip, 0}, *find_step("limiter"));
   EXPECT_GT(added.step, 0);
   EXPECT_FALSE(added.next == reel);
   const Reel read = reel_from_text(reel_to_text(added.next, t.path()), t.path(), "x.reel");

@@ -265,7 +265,9 @@ TEST(Cli, TheMixGoesThroughItsChainUnlessItIsLeftOut) {
   EXPECT_NE(with.out.find("through the mix chain: Gain"), std::string::npos) << with.out;
   const auto without = call(base + (t / "without").string() + " --no-mix-chain");
   EXPECT_EQ(without.code, 0) << without.out;
-  const auto level = [](const fs::path& file) { return test::rms_db(test::read_all(file).channel(0)); };
+  const auto level = [](const fs::path& file) {
+    return test::rms_db(test::read_all(file).channel(0));
+  };
   EXPECT_NEAR(level(t / "without" / "Tone mix.wav") - level(t / "with" / "Tone mix.wav"), 12, 0.01);
 }
 

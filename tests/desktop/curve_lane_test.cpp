@@ -173,7 +173,8 @@ TEST_F(CurveLaneTest, WhatIsDrawnBetweenTwoTurnsStays) {
   d.edit(edits::set_curve, d.step_at(0), 0, std::optional<Curve>{{{{0, -30}, {4, -10}}}});
   ASSERT_TRUE(d.settle());
   const auto wheel = [&] {
-    QWheelEvent e({20, 20}, gain().mapToGlobal(QPointF(20, 20)), {}, {0, 120}, Qt::NoButton, {}, Qt::NoScrollPhase, false);
+    QWheelEvent e({20, 20}, gain().mapToGlobal(QPointF(20, 20)), {}, {0, 120}, Qt::NoButton, {},
+                  Qt::NoScrollPhase, false);
     QApplication::sendEvent(&gain(), &e);
   };
   wheel();
@@ -200,12 +201,15 @@ TEST_F(CurveLaneTest, WhatIsTurnedWhilePlayingIsKeptInFewPointsAsOneEdit) {
   listening.player().play();
   ASSERT_TRUE(d.wait_for([&] { return listening.position_s() > 0.6; }));
   // Down, slowly, by the bar.
-  const auto at = [&](double f) { return QPointF(80 + f * (gain().width() - 164.0), gain().height() / 2.0); };
+  const auto at = [&](double f) {
+    return QPointF(80 + f * (gain().width() - 164.0), gain().height() / 2.0);
+  };
   const double zero = to_fraction(gain().parameter(), 0);
   QTest::mousePress(&gain(), Qt::LeftButton, {}, at(zero).toPoint());
   for (int i = 0; i <= 60; ++i) {
     const QPointF to = at(zero * (1 - i / 90.0));
-    QMouseEvent move(QEvent::MouseMove, to, gain().mapToGlobal(to), Qt::NoButton, Qt::LeftButton, {});
+    QMouseEvent move(QEvent::MouseMove, to, gain().mapToGlobal(to), Qt::NoButton, Qt::LeftButton,
+                     {});
     QApplication::sendEvent(&gain(), &move);
     QTest::qWait(15);
   }

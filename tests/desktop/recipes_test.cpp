@@ -178,7 +178,8 @@ TEST_F(RecipesTest, SingleValuesAndCurvesOfAStepAreKeptOrLeftOut) {
     QTreeWidgetItem* step = sheet.findChild<QTreeWidget*>()->topLevelItem(0);
     ASSERT_EQ(step->childCount(), 3);  // its value, its two curves
     EXPECT_EQ(sheet.recipe().chain.steps[0], gain);
-    EXPECT_TRUE(step->child(1)->text(0).startsWith("On over time")) << step->child(1)->text(0).toStdString();
+    EXPECT_TRUE(step->child(1)->text(0).startsWith("On over time"))
+        << step->child(1)->text(0).toStdString();
     step->child(0)->setCheckState(0, Qt::Unchecked);
     step->child(1)->setCheckState(0, Qt::Unchecked);
     const ChainStep kept = sheet.recipe().chain.steps[0];

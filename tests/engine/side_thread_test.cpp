@@ -17,8 +17,7 @@ class SideThread : public testing::Test {
                       RenderLength length = RenderLength::ring, bool cancelled = false) {
     FindingStore store;
     CancelToken cancel;
-    RenderRequest request{
-        plan_of({t / "in.wav", 0, -1, 48000, SecondsRange{0, 0.6}}, chain), out};
+    RenderRequest request{plan_of({t / "in.wav", 0, -1, 48000, SecondsRange{0, 0.6}}, chain), out};
     request.length = length;
     request.side_thread = side;
     return render_clip(request, store, cancel, [&](double p) {
@@ -53,9 +52,10 @@ TEST_F(SideThread, MakesTheSameBitsAndMeasuresTheSame) {
         EXPECT_EQ(a.before.sample_peak_dbfs, b.before.sample_peak_dbfs);
         EXPECT_EQ(a.lead, b.lead);
         ASSERT_EQ(a.after_outline.size(), b.after_outline.size());
-        EXPECT_TRUE(std::ranges::equal(
-            a.after_outline, b.after_outline,
-            [](const PeakPair& p, const PeakPair& q) { return p.low == q.low && p.high == q.high; }));
+        EXPECT_TRUE(std::ranges::equal(a.after_outline, b.after_outline,
+                                       [](const PeakPair& p, const PeakPair& q) {
+                                         return p.low == q.low && p.high == q.high;
+                                       }));
       }
   }
 }
@@ -63,7 +63,8 @@ TEST_F(SideThread, MakesTheSameBitsAndMeasuresTheSame) {
 TEST_F(SideThread, TellsWhatCannotBeWrittenAndIsCancelledLeavingNothing) {
   AudioBuffer x = test::words(0.3, 20);
   test::write_wav(t / "in.wav", x);
-  const Chain chain{{make_step("noise-reduction"), make_step("compressor"), make_step("normalise")}};
+  const Chain chain{
+      {make_step("noise-reduction"), make_step("compressor"), make_step("normalise")}};
   EXPECT_THROW(render(chain, true, t / "out.wav", RenderLength::ring, true), Cancelled);
   EXPECT_THROW(render(chain, true, t / "no folder" / "out.wav"), Error);
   EXPECT_TRUE(test::left_over(t.path()).empty());

@@ -1,4 +1,5 @@
-// What a step hears beside its own sound, and steps that come out as loud as they went in: by steps of the test's own.
+// What a step hears beside its own sound, and steps that come out as loud as they went in: by steps
+// of the test's own.
 #include <gtest/gtest.h>
 
 #include <cmath>
@@ -19,7 +20,8 @@ namespace {
 
 using test::TempFolder;
 
-// Multiplies its sound by the first channel of what it hears beside it; halves it where there is nothing.
+// Multiplies its sound by the first channel of what it hears beside it; halves it where there is
+// nothing.
 class Multiply final : public Processor {
  public:
   explicit Multiply(StreamFormat format) : side_(1, format.max_block) {}
@@ -122,7 +124,8 @@ TEST_F(Sides, AnotherClipIsHeardInStepToTheSampleThroughItsOwnChain) {
   const AudioBuffer out = processed(own_plan_of(both, both.clips[0]));
   const float gain = std::pow(10.0F, -0.3F);
   for (size_t i = 0; i < x.channel(0).size(); ++i) {
-    const float side = i < y.channel(0).size() ? gain * y.channel(0)[i] : 0.0F;  // silence where it has ended
+    const float side =
+        i < y.channel(0).size() ? gain * y.channel(0)[i] : 0.0F;  // silence where it has ended
     ASSERT_NEAR(out.channel(0)[i], x.channel(0)[i] * side, 1e-6) << i;
   }
 }
@@ -157,8 +160,9 @@ TEST_F(Sides, AFileIsHeardAsWellAlsoWithoutAReel) {
   const AudioBuffer out = processed(plan_of({t / "x.wav", 0, -1, 48000, {}}, chain));
   ASSERT_NEAR(out.channel(0)[5000], x.channel(0)[5000] * y.channel(0)[5000], 1e-6);
   chain.steps[0].sides[0].file = t / "gone.wav";
-  EXPECT_NE(told_by([&] { processed(plan_of({t / "x.wav", 0, -1, 48000, {}}, chain)); })
-                .find("gone.wav"),
+  EXPECT_NE(told_by([&] {
+              processed(plan_of({t / "x.wav", 0, -1, 48000, {}}, chain));
+            }).find("gone.wav"),
             std::string::npos);
 }
 
@@ -186,8 +190,9 @@ TEST_F(Sides, ItselfAndRingsAreRefusedAndOneThatIsGoneIsTold) {
   // Also where it comes by no edit.
   ring.clips[1].chain.steps[0].sides = {{SideChoice::From::clip, 1, "x", {}}};
   EXPECT_NE(told_by([&] { plan_of(ring, ring.clips[0]); }).find("in turn"), std::string::npos);
-  EXPECT_NE(told_by([&] { reel_from_text(reel_to_text(ring, t.path()), t.path(), "r.reel"); })
-                .find("in turn"),
+  EXPECT_NE(told_by([&] {
+              reel_from_text(reel_to_text(ring, t.path()), t.path(), "r.reel");
+            }).find("in turn"),
             std::string::npos);
 
   Reel gone = with_side(2);
@@ -214,18 +219,21 @@ TEST_F(Sides, AreKeptInReelsByIdAndInRecipesByNameAndFilesByTheWayToThem) {
   Recipe recipe{"R", "", for_everyone(both.clips[0].chain), {}};
   recipe.chain.steps.pop_back();
   save_recipe(recipe, t / "r.recipe");
-  const auto used = edits::use_recipe(reel, 1, ChainOwner::clip, load_recipe(t / "r.recipe"), false);
+  const auto used =
+      edits::use_recipe(reel, 1, ChainOwner::clip, load_recipe(t / "r.recipe"), false);
   EXPECT_EQ(side_clip(used.next, used.next.clips[0].chain.steps[0].sides[0])->id, 2);
   const auto wrong = [&](const std::string& sides) {
     return told_by([&] {
-      recipe_from_text(R"({"drevan_recipe":2,"name":"R","steps":[{"step":"test-multiply","sides":)" +
-                           sides + "}]}",
-                       "r.recipe");
+      recipe_from_text(
+          R"({"drevan_recipe":2,"name":"R","steps":[{"step":"test-multiply","sides":)" + sides +
+              "}]}",
+          "r.recipe");
     });
   };
   EXPECT_NE(wrong(R"({"carrier":{"clip":"y"}})").find("carrier"), std::string::npos);
   EXPECT_NE(wrong(R"({"other":{}})").find("\"file\" or a \"clip\""), std::string::npos);
-  EXPECT_NE(wrong(R"({"other":{"clip":"y","file":"z"}})").find("\"file\" or a \"clip\""), std::string::npos);
+  EXPECT_NE(wrong(R"({"other":{"clip":"y","file":"z"}})").find("\"file\" or a \"clip\""),
+            std::string::npos);
   EXPECT_NE(wrong(R"({"other":{"klip":"y"}})").find("klip"), std::string::npos);
 }
 
@@ -257,11 +265,13 @@ TEST_F(KeepsLevel, WhatLeavesIsAsLoudAsWhatEntersWhateverItIsSetTo) {
   for (const double db : {-20.0, -3.0, 0.0, 9.0}) {
     ChainStep step = step_of(level_gain());
     step.settings.values[0] = db;
-    EXPECT_NEAR(loudness(processed(plan_of({t / "x.wav", 0, -1, 48000, {}}, {{step}}))), before, 0.05);
+    EXPECT_NEAR(loudness(processed(plan_of({t / "x.wav", 0, -1, 48000, {}}, {{step}}))), before,
+                0.05);
     // Also with a curve, and behind other steps.
     step.curves = {{0, std::make_shared<const Curve>(Curve{{{0, -30}, {1.5, 0}}})}};
     const Chain chain{{test::with("gain", {{"gain_db", -8}}), step}};
-    EXPECT_NEAR(loudness(processed(plan_of({t / "x.wav", 0, -1, 48000, {}}, chain))), before - 8, 0.05);
+    EXPECT_NEAR(loudness(processed(plan_of({t / "x.wav", 0, -1, 48000, {}}, chain))), before - 8,
+                0.05);
   }
 }
 
@@ -281,7 +291,8 @@ TEST_F(KeepsLevel, TheGainIsAFindingOfAllThatItDependsOn) {
   EXPECT_NE(key({{step}}), turned);
 }
 
-// While a knob turns the old gain stays; the new one comes without a click. By the second difference, as elsewhere.
+// While a knob turns the old gain stays; the new one comes without a click. By the second
+// difference, as elsewhere.
 TEST_F(KeepsLevel, ANewGainGlides) {
   const StreamFormat format{48000, 1, 64};
   auto kept = keep_level(find_step("gain")->make({{0}}, {}, format), {{0.0F}}, 1, 48000);
@@ -297,16 +308,19 @@ TEST_F(KeepsLevel, ANewGainGlides) {
     kept->process(tone.block(at, 64));
   }
   double now = 0;
-  for (size_t i = 20000; i < tone.channel(0).size() - 64; ++i) now = std::max<double>(now, second(i));
+  for (size_t i = 20000; i < tone.channel(0).size() - 64; ++i)
+    now = std::max<double>(now, second(i));
   EXPECT_LT(now, 1.5 * roughest);
-  EXPECT_NEAR(test::rms_db(tone.channel(0).subspan(40000, 4800)), 20 * std::log10(0.5 / std::numbers::sqrt2) - 12, 0.05);
+  EXPECT_NEAR(test::rms_db(tone.channel(0).subspan(40000, 4800)),
+              20 * std::log10(0.5 / std::numbers::sqrt2) - 12, 0.05);
 }
 
 TEST_F(KeepsLevel, SilenceIsLeftAsItIs) {
   AudioBuffer nothing = test::silence(1);
   test::write_wav(t / "x.wav", nothing);
   x = nothing;
-  const AudioBuffer out = processed(plan_of({t / "x.wav", 0, -1, 48000, {}}, {{step_of(level_gain())}}));
+  const AudioBuffer out =
+      processed(plan_of({t / "x.wav", 0, -1, 48000, {}}, {{step_of(level_gain())}}));
   EXPECT_EQ(test::rms(out.channel(0)), 0);
 }
 

@@ -61,9 +61,11 @@ TEST_F(Edits, ACurveIsSetChangedAndTakenAwayAsOneEditEach) {
   EXPECT_EQ(step.settings, reel.clips[0].chain.steps[2].settings);
   // Points that are dragged are one edit; another step's curve is another.
   EXPECT_FALSE(set.merge.empty());
-  EXPECT_EQ(edits::set_curve(set.next, 1, gain, on_parameter, Curve{{{1, 0, CurveShape::hold}}}).merge,
+  EXPECT_EQ(
+      edits::set_curve(set.next, 1, gain, on_parameter, Curve{{{1, 0, CurveShape::hold}}}).merge,
+      set.merge);
+  EXPECT_NE(edits::set_curve(reel, 1, id(ChainOwner::clip, 1), 0, Curve{{{0, -40}}}).merge,
             set.merge);
-  EXPECT_NE(edits::set_curve(reel, 1, id(ChainOwner::clip, 1), 0, Curve{{{0, -40}}}).merge, set.merge);
   EXPECT_EQ(edits::set_curve(set.next, 1, gain, 0, std::nullopt).next, reel);
 
   const auto refused = [&](Curve curve, const std::string& why) {

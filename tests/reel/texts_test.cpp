@@ -60,9 +60,10 @@ class Texts : public testing::Test {
   }
   static std::string read_wrong(const std::string& settings) {
     try {
-      recipe_from_text(R"({"drevan_recipe":2,"name":"R","steps":[{"step":"test-singer","settings":)" +
-                           settings + "}]}",
-                       "r.recipe");
+      recipe_from_text(
+          R"({"drevan_recipe":2,"name":"R","steps":[{"step":"test-singer","settings":)" + settings +
+              "}]}",
+          "r.recipe");
     } catch (const Error& e) {
       return e.what();
     }
@@ -117,7 +118,8 @@ TEST_F(Texts, AFileThatIsNotThereIsTold) {
   EXPECT_NE(told[0].find("gone.wav"), std::string::npos);
 }
 
-// From one who has the file to one who has not: in the zip, by its hash; into the library, beside the recipe.
+// From one who has the file to one who has not: in the zip, by its hash; into the library, beside
+// the recipe.
 TEST_F(Texts, ARecipeCarriesItsFilesInItsZip) {
   const Recipe both[] = {recipe(t / "voice.wav"), [&] {
                            Recipe r = recipe(t / "voice.wav");

@@ -71,7 +71,8 @@ TEST(CurveEdit, ThinnedPointsKeepTheLineWithinTheTolerance) {
   EXPECT_LT(few.points.size(), 60U);
   EXPECT_TRUE(in_order(few));
   for (const auto& t : turned)
-    EXPECT_LE(std::abs(to_fraction(p, t.value) - to_fraction(p, value_at(few, p, t.s))), 0.01 + 1e-9);
+    EXPECT_LE(std::abs(to_fraction(p, t.value) - to_fraction(p, value_at(few, p, t.s))),
+              0.01 + 1e-9);
   std::vector<CurvePoint> straight;
   for (int i = 0; i < 600; ++i) straight.push_back({i / 60.0, -30 + i / 60.0});
   EXPECT_EQ(thinned(straight, p).size(), 2U);

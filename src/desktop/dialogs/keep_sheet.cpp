@@ -14,7 +14,8 @@ namespace drevan::desktop {
 
 namespace {
 
-// What an entry below a step stands for: a setting, words or a file, or the curve of a setting (or of on_parameter).
+// What an entry below a step stands for: a setting, words or a file, or the curve of a setting (or
+// of on_parameter).
 enum class Entry { value, text, curve };
 constexpr int index_role = Qt::UserRole, entry_role = Qt::UserRole + 1;
 
@@ -41,9 +42,9 @@ KeepSheet::KeepSheet(const Reel& reel, const Clip& clip, QWidget* parent) : QDia
   list_ = new QTreeWidget(this);
   list_->setHeaderHidden(true);
   list_->setAccessibleName(tr("Steps of the recipe"));
-  list_->setToolTip(
-      tr("Ticked steps go into the recipe. Unfold one to choose among its settings and curves: what "
-         "is not ticked is standard."));
+  list_->setToolTip(tr(
+      "Ticked steps go into the recipe. Unfold one to choose among its settings and curves: what "
+      "is not ticked is standard."));
   show_steps(reel, clip);
   told_ = new QLabel(this);
   told_->setObjectName("quiet");
@@ -74,11 +75,11 @@ void KeepSheet::show_steps(const Reel& reel, const Clip& clip) {
     for (ChainStep step : chain_of(reel, clip, owner).steps) {
       // In a recipe seconds count from where it is used.
       if (owner != ChainOwner::clip) shift_curves(step, -clip.place_s);
-      const QString where = owner == ChainOwner::clip ? QString()
-                            : owner == ChainOwner::group
-                                ? tr("   (%1)").arg(QString::fromStdString(
-                                      reel.group_of(clip).name))
-                                : tr("   (the whole reel)");
+      const QString where =
+          owner == ChainOwner::clip ? QString()
+          : owner == ChainOwner::group
+              ? tr("   (%1)").arg(QString::fromStdString(reel.group_of(clip).name))
+              : tr("   (the whole reel)");
       add_step(step, where, owner == ChainOwner::clip || !own);
     }
 }
@@ -87,8 +88,7 @@ void KeepSheet::add_step(const ChainStep& step, const QString& where, bool ticke
   steps_.push_back(step);
   const auto& type = *step.type;
   const QString brief = step.on ? QString::fromStdString(type.brief(step.settings)) : tr("off");
-  auto* item =
-      new QTreeWidgetItem(list_, {tr("%1, %2%3").arg(text(type.label), brief, where)});
+  auto* item = new QTreeWidgetItem(list_, {tr("%1, %2%3").arg(text(type.label), brief, where)});
   item->setCheckState(0, ticked ? Qt::Checked : Qt::Unchecked);
   for (int i = 0; i < std::ssize(type.parameters); ++i) {
     const auto& p = type.parameters[static_cast<size_t>(i)];

@@ -1,5 +1,5 @@
-// Steps of a clip, its group and the reel that are to become a recipe: which of them, which of their settings and
-// curves, and under what name.
+// Steps of a clip, its group and the reel that are to become a recipe: which of them, which of
+// their settings and curves, and under what name.
 #pragma once
 
 #include <QDialog>
@@ -20,8 +20,8 @@ class KeepSheet : public QDialog {
  public:
   /// Ticked at first: the clip's own steps, or all when it has none, with all they are set to.
   KeepSheet(const Reel& reel, const Clip& clip, QWidget* parent = nullptr);
-  /// The ticked steps, in the order the sound flows. Of a step what is not ticked has its standard value, or stands
-  /// still.
+  /// The ticked steps, in the order the sound flows. Of a step what is not ticked has its standard
+  /// value, or stands still.
   Recipe recipe() const;
 
  private:

@@ -104,11 +104,10 @@ void UnevenDialog::show_found(const std::vector<Uneven>& found) {
   for (const auto& f : found) {
     const Clip* c = work_.document.reel().find(f.clip);
     if (!c) continue;
-    auto* item = new QTreeWidgetItem(
-        list_,
-        {QString::fromStdString(c->name),
-         QString::fromStdString(work_.document.reel().group_of(*c).name),
-         QString::fromStdString(f.told)});
+    auto* item =
+        new QTreeWidgetItem(list_, {QString::fromStdString(c->name),
+                                    QString::fromStdString(work_.document.reel().group_of(*c).name),
+                                    QString::fromStdString(f.told)});
     item->setData(0, Qt::UserRole, c->id);
     item->setToolTip(2, item->text(2));
   }

@@ -56,8 +56,7 @@ void ReductionPicture::draw_spectra(QPainter& p) const {
     p.drawPolyline(spectrum_line(axis(), levels->spectrum_in, rate / SpectrumMeter::size, -20, 0));
   }
   if (!found()) return;
-  const auto& source =
-      work_.document.reel().source_of(*work_.selection.clip());
+  const auto& source = work_.document.reel().source_of(*work_.selection.clip());
   const auto power = step()->type->learned_power(*found(), {rate, source.channels});
   if (power.size() <= 1) return;
   const double size = 2.0 * static_cast<double>(power.size() - 1);

@@ -226,8 +226,8 @@ void ResponsePicture::wheelEvent(QWheelEvent* e) {
   if (h.width < 0) return e->ignore();
   set_page(h.page);
   const auto& p = step()->type->parameters[static_cast<size_t>(h.width)];
-  const double f = to_fraction(p, settings()[static_cast<size_t>(h.width)]) +
-                   e->angleDelta().y() / 120.0 * 0.03;
+  const double f =
+      to_fraction(p, settings()[static_cast<size_t>(h.width)]) + e->angleDelta().y() / 120.0 * 0.03;
   Q_EMIT changed(h.width, from_fraction(p, f));
   e->accept();
 }

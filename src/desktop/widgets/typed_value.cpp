@@ -24,10 +24,10 @@ std::optional<double> typed_value(const Parameter& parameter, const QString& typ
   }
   const double v = match.captured(1).toDouble() * (match.captured(2).isEmpty() ? 1 : 1000);
   if (in_range(parameter, v)) return v;
-  *why = tr("%1 must lie between %2 and %3.")
-             .arg(text(parameter.label),
-                  QString::number(parameter.least) + " " + text(parameter.unit),
-                  QString::number(parameter.most) + " " + text(parameter.unit));
+  *why =
+      tr("%1 must lie between %2 and %3.")
+          .arg(text(parameter.label), QString::number(parameter.least) + " " + text(parameter.unit),
+               QString::number(parameter.most) + " " + text(parameter.unit));
   return std::nullopt;
 }
 

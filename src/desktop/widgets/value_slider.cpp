@@ -101,7 +101,8 @@ void ValueSlider::draw_range(QPainter& p) const {
   const double to = b.left() + b.width() * to_fraction(*parameter_, range_->most);
   p.setPen(QPen(theme().attention, 1.5));
   p.drawLine(QPointF(from, b.bottom() + 3), QPointF(to, b.bottom() + 3));
-  for (const double x : {from, to}) p.drawLine(QPointF(x, b.bottom() + 1), QPointF(x, b.bottom() + 5));
+  for (const double x : {from, to})
+    p.drawLine(QPointF(x, b.bottom() + 1), QPointF(x, b.bottom() + 5));
 }
 
 void ValueSlider::set_to(double value) {

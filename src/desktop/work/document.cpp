@@ -39,8 +39,7 @@ Document::Document(Notices& notices, QObject* parent)
 Document::~Document() { leave(); }
 
 bool Document::missing(const Clip& clip) const {
-  return check_source(reel().source_of(clip), false) ==
-         SourceState::missing;
+  return check_source(reel().source_of(clip), false) == SourceState::missing;
 }
 
 std::shared_ptr<const Reel> Document::shared() const {

@@ -26,8 +26,7 @@ struct OpenWork {
   MixSum mix_sum{notices, document, selection, measurements};
   Printing printing{notices, document, selection, measurements};
 
-  Work parts{notices, document, selection, measurements, shelf, listening, jobs, mix_sum,
-             printing};
+  Work parts{notices, document, selection, measurements, shelf, listening, jobs, mix_sum, printing};
 };
 
 }  // namespace drevan::desktop

@@ -118,9 +118,7 @@ void Printing::print_group() {
   }
   if (jobs.empty()) return notices_.warn(tr("The group's clips have no steps to print."));
   start(std::move(jobs),
-        tr("Print the group %1")
-            .arg(QString::fromStdString(bare.group_of(*chosen).name)),
-        true);
+        tr("Print the group %1").arg(QString::fromStdString(bare.group_of(*chosen).name)), true);
 }
 
 void Printing::cancel() {

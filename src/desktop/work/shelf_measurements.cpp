@@ -56,8 +56,7 @@ ShelfMeasurements::PeaksKey ShelfMeasurements::peaks_key(const Source& source) c
 }
 
 std::shared_ptr<const PeakPyramid> ShelfMeasurements::source_peaks(const Clip& clip) const {
-  const auto at =
-      peaks_.find(peaks_key(document_.reel().source_of(clip)));
+  const auto at = peaks_.find(peaks_key(document_.reel().source_of(clip)));
   return at == peaks_.end() ? nullptr : at->second;
 }
 
@@ -150,8 +149,7 @@ std::vector<ShelfItem> shelf_items(const Reel& reel, const std::vector<int>& vis
   Planner planner(reel);
   for (const auto& c : reel.clips) {
     cancel.check();
-    if (check_source(reel.source_of(c), false) == SourceState::missing)
-      continue;
+    if (check_source(reel.source_of(c), false) == SourceState::missing) continue;
     ShelfItem item{c.id, planner.plan(c)};
     item.reuse_stage = static_cast<size_t>(std::ranges::count(c.chain.steps, true, &ChainStep::on));
     item.visible = std::ranges::find(visible, c.id) != visible.end();

@@ -10,8 +10,8 @@
 
 namespace drevan::desktop {
 
-/// One setting being turned, from the first change to settle(): all of its curve goes up or down with it, or, while
-/// it plays and what is turned is kept, the curve takes on what was turned when.
+/// One setting being turned, from the first change to settle(): all of its curve goes up or down
+/// with it, or, while it plays and what is turned is kept, the curve takes on what was turned when.
 class Turning {
  public:
   explicit Turning(const Work& work) : work_(work) {}

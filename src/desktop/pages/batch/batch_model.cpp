@@ -76,8 +76,7 @@ QString BatchModel::text(int row, int column) const {
     case clip:
       return QString::fromStdString(c->name);
     case group:
-      return QString::fromStdString(
-          work_.document.reel().group_of(*c).name);
+      return QString::fromStdString(work_.document.reel().group_of(*c).name);
     case chain: {
       const auto n = running_steps(work_.document.reel(), *c).size();
       return n == 0 ? tr("no steps") : counted(static_cast<qsizetype>(n), tr("step"));

@@ -214,8 +214,7 @@ void BatchPage::render() {
   seconds_ = 0;
   for (const int id : ids)
     if (const Clip* c = reel.find(id))
-      seconds_ +=
-          static_cast<double>(c->frames) / reel.source_of(*c).rate;
+      seconds_ += static_cast<double>(c->frames) / reel.source_of(*c).rate;
   model_->begin(ids);
   rendering_ = true;
   render_->setEnabled(false);
@@ -247,7 +246,8 @@ void BatchPage::render() {
       if (what != clips) {
         auto mix_options = o;
         mix_options.also.clear();
-        auto done = render_mix(mixed, mix_options, {what != groups, what != mix, o.target, mix_chain},
+        auto done = render_mix(mixed, mix_options,
+                               {what != groups, what != mix, o.target, mix_chain},
                                work_.measurements.findings(), cancel,
                                [this, &cancel, last = -1](double p) mutable {
                                  if (static_cast<int>(p * 200) == last) return;

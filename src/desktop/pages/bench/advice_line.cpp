@@ -57,7 +57,8 @@ void AdviceLine::refresh() {
         work_.measurements.levels_fresh() ? work_.measurements.levels() : nullptr;
     const auto& target = work_.document.target();
     const auto ceiling = mix && target ? peak_limit(*target) : std::nullopt;
-    for (auto& advice : advise(clip->chain, levels, reel.rate, work_.measurements.tone(), ceiling)) {
+    for (auto& advice :
+         advise(clip->chain, levels, reel.rate, work_.measurements.tone(), ceiling)) {
       if (dismissed_.contains({clip->id, advice.rule}) || (more && advice.rule == "no-final-level"))
         continue;
       // A mix is glued by a dB or two, not brought to its quiet words (common practice, no source).

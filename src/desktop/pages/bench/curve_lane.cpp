@@ -53,9 +53,9 @@ void CurveLane::make_head() {
   connect(name_->menu(), &QMenu::aboutToShow, this, &CurveLane::fill_menu);
   facts_ = new QLabel(this);
   facts_->setObjectName("quiet");
-  keep_ = button(tr("Keep what I turn"),
-                 tr("While it plays, a slider that is turned is written into its curve"),
-                 "keep_turns");
+  keep_ =
+      button(tr("Keep what I turn"),
+             tr("While it plays, a slider that is turned is written into its curve"), "keep_turns");
   keep_->setCheckable(true);
   remove_ = button(tr("Stand still"), tr("Takes the curve away; the setting stands still again"),
                    "remove_curve");
@@ -121,8 +121,7 @@ void CurveLane::follow() {
     closed_ = false;
   }
   if (!s) parameter_.reset();
-  if (s && !parameter_ && !closed_ && !s->curves.empty())
-    parameter_ = s->curves.front().parameter;
+  if (s && !parameter_ && !closed_ && !s->curves.empty()) parameter_ = s->curves.front().parameter;
   if (parameter_) clock_ = curve_clock(work_, step_);
   setVisible(parameter_.has_value());
   if (!parameter_) return;
@@ -137,12 +136,13 @@ void CurveLane::show_facts() {
   remove_->setVisible(has_curve());
   const auto number = [&](double v) { return QString::fromStdString(value_text(p, v)); };
   if (!has_curve())
-    return facts_->setText(tr("stands still at %1; click to add a point")
-                               .arg(number(curve().points.front().value)));
+    return facts_->setText(
+        tr("stands still at %1; click to add a point").arg(number(curve().points.front().value)));
   const Curve c = curve();
   const auto [least, most] = value_range(c);
-  facts_->setText(tr("%1 to %2, %3").arg(number(least), number(most),
-                                         counted(std::ssize(c.points), tr("point"))));
+  facts_->setText(
+      tr("%1 to %2, %3")
+          .arg(number(least), number(most), counted(std::ssize(c.points), tr("point"))));
 }
 
 void CurveLane::show_playhead(double clip_s) {
@@ -165,13 +165,10 @@ Curve CurveLane::curve() const {
   if (const Curve* c = curve_of(s->curves, *parameter_)) return *c;
   const double stands =
       *parameter_ == on_parameter ? 1 : s->settings[static_cast<size_t>(*parameter_)];
-  return {{{clock_.curve_s(0), stands,
-            only_holds(shown()) ? CurveShape::hold : CurveShape::line}}};
+  return {{{clock_.curve_s(0), stands, only_holds(shown()) ? CurveShape::hold : CurveShape::line}}};
 }
 
-QRectF CurveLane::plot_rect() const {
-  return QRectF(rect()).adjusted(0, head_height + 6, 0, -8);
-}
+QRectF CurveLane::plot_rect() const { return QRectF(rect()).adjusted(0, head_height + 6, 0, -8); }
 
 double CurveLane::y_of(double value) const {
   const QRectF r = plot_rect();
@@ -266,9 +263,9 @@ void CurveLane::draw_points(QPainter& p, const Curve& c) const {
     p.setBrush(chosen ? t.attention : t.panel);
     p.drawEllipse(at, chosen ? 5 : 4, chosen ? 5 : 4);
     if (!chosen || entry_) continue;
-    const QString told =
-        tr("%1 at %2 s").arg(QString::fromStdString(value_text(shown(), c.points[i].value)))
-            .arg(clock_.clip_s(c.points[i].s), 0, 'f', 2);
+    const QString told = tr("%1 at %2 s")
+                             .arg(QString::fromStdString(value_text(shown(), c.points[i].value)))
+                             .arg(clock_.clip_s(c.points[i].s), 0, 'f', 2);
     const double wide = p.fontMetrics().horizontalAdvance(told) + 10;
     QRectF chip(at.x() + 9, at.y() - 8, wide, 16);
     if (chip.right() > width()) chip.moveRight(at.x() - 9);

@@ -1,4 +1,5 @@
-// Under the waveform: how one setting of the selected step changes over time, drawn as points on a line.
+// Under the waveform: how one setting of the selected step changes over time, drawn as points on a
+// line.
 #pragma once
 
 #include <QWidget>
@@ -22,7 +23,8 @@ class CurveLane : public QWidget {
   /// Its time lies under `scope`'s.
   CurveLane(const Work& work, const Scope& scope, QWidget* parent = nullptr);
 
-  /// Shows a setting of the selected step, or on_parameter; whether it follows a curve already does not matter.
+  /// Shows a setting of the selected step, or on_parameter; whether it follows a curve already does
+  /// not matter.
   void show_parameter(int parameter);
   /// Empty: nothing is shown.
   std::optional<int> parameter() const { return parameter_; }

@@ -29,8 +29,8 @@ void CurveLane::mousePressEvent(QMouseEvent* e) {
   if (point_ < 0) {
     // The line that stood still becomes the curve's first point where it is clicked.
     const double s = clock_.curve_s(scope_.seconds_at(e->position().x()));
-    const Curve next = with_point(has_curve() ? curve() : Curve{}, shown(), s,
-                                  value_at_y(e->position().y()));
+    const Curve next =
+        with_point(has_curve() ? curve() : Curve{}, shown(), s, value_at_y(e->position().y()));
     point_ = static_cast<int>(nearest_point(next, s));
     apply(next);
     if (!has_curve()) return;  // told already
@@ -50,8 +50,7 @@ void CurveLane::mouseMoveEvent(QMouseEvent* e) {
   }
   const QPointF by = (e->position() - held_at_) * (e->modifiers() & Qt::ShiftModifier ? 0.1 : 1);
   held_at_ = e->position();
-  move_point(by.x() / std::max(1, width()) * scope_.view_length(),
-             -by.y() / plot_rect().height());
+  move_point(by.x() / std::max(1, width()) * scope_.view_length(), -by.y() / plot_rect().height());
 }
 
 void CurveLane::move_point(double by_s, double by_fraction) {
@@ -80,10 +79,9 @@ void CurveLane::contextMenuEvent(QContextMenuEvent* e) {
   connect(menu.addAction(tr("Value ...")), &QAction::triggered, this, &CurveLane::begin_typing);
   menu.addSeparator();
   const CurvePoint at = curve().points[static_cast<size_t>(point_)];
-  const std::pair<CurveShape, QString> shapes[] = {
-      {CurveShape::line, tr("Straight to the next")},
-      {CurveShape::smooth, tr("Smoothly to the next")},
-      {CurveShape::hold, tr("Holds until the next")}};
+  const std::pair<CurveShape, QString> shapes[] = {{CurveShape::line, tr("Straight to the next")},
+                                                   {CurveShape::smooth, tr("Smoothly to the next")},
+                                                   {CurveShape::hold, tr("Holds until the next")}};
   for (const auto& [shape, label] : shapes) {
     QAction* a = menu.addAction(label);
     a->setCheckable(true);
@@ -122,7 +120,7 @@ void CurveLane::go_to_point(int by) {
 // With Shift, arrows are shortcuts of the window.
 bool CurveLane::event(QEvent* e) {
   return claim_keys(e, {Qt::Key_Left, Qt::Key_Right, Qt::Key_Up, Qt::Key_Down, Qt::Key_Insert,
-                         Qt::Key_Delete, Qt::Key_Backspace}) ||
+                        Qt::Key_Delete, Qt::Key_Backspace}) ||
          QWidget::event(e);
 }
 
@@ -187,9 +185,8 @@ void CurveLane::begin_typing() {
   entry_->setGeometry(static_cast<int>(std::clamp(at.x() + 9, 0.0, width() - 84.0)),
                       static_cast<int>(std::clamp(at.y() - 12, 0.0, height() - 24.0)), 84, 24);
   const double value = curve().points[static_cast<size_t>(point_)].value;
-  entry_->setText(only_holds(shown())
-                      ? QString::fromStdString(value_text(shown(), value))
-                      : QString::number(std::round(value * 1000) / 1000));
+  entry_->setText(only_holds(shown()) ? QString::fromStdString(value_text(shown(), value))
+                                      : QString::number(std::round(value * 1000) / 1000));
   entry_->selectAll();
   entry_->show();
   entry_->setFocus();

@@ -105,8 +105,7 @@ bool Foot::matched() const { return matched_->isChecked(); }
 // A mono clip is measured as one channel, as in the level path and in every file.
 void Foot::begin_loudness() {
   const Clip* clip = work_.selection.clip();
-  const bool mono =
-      clip && work_.document.reel().source_of(*clip).channels == 1;
+  const bool mono = clip && work_.document.reel().source_of(*clip).channels == 1;
   programme_ = ProgrammeMeter(mono ? 1 : 2, work_.document.reel().rate);
   loudness_->show_readings({});
 }

@@ -30,8 +30,9 @@ QString brief_of(const ChainStep& step) {
   if (!moving) return QString::fromStdString(step.type->brief(step.settings));
   const Parameter& of = parameter_of_track(*step.type, moving->parameter);
   const auto [least, most] = value_range(*moving->curve);
-  return LevelPathView::tr("%1 to %2").arg(QString::fromStdString(value_text(of, least)),
-                                           QString::fromStdString(value_text(of, most)));
+  return LevelPathView::tr("%1 to %2")
+      .arg(QString::fromStdString(value_text(of, least)),
+           QString::fromStdString(value_text(of, most)));
 }
 
 }  // namespace
@@ -77,8 +78,9 @@ std::vector<LevelPathView::Column> LevelPathView::columns() const {
   }
   const auto adds = std::ssize(owners_of(*clip));
   const auto wide = static_cast<double>(std::ssize(all) - adds);
-  const double each = std::clamp((width() - axis_width - static_cast<double>(adds) * add_width) / wide,
-                                 least_width, most_width);
+  const double each =
+      std::clamp((width() - axis_width - static_cast<double>(adds) * add_width) / wide, least_width,
+                 most_width);
   double x = axis_width;
   for (auto& c : all) {
     c.x = x;
@@ -201,8 +203,7 @@ void LevelPathView::draw_sections(QPainter& p, const std::vector<Column>& all) c
                                   : tr("this clip");
     if (c.place.owner == ChainOwner::group)
       label = tr("%1\n%2").arg(
-          QString::fromStdString(
-              work_.document.reel().group_of(*clip).name),
+          QString::fromStdString(work_.document.reel().group_of(*clip).name),
           counted(std::ranges::count(clips, clip->group, &Clip::group), tr("clip")));
     if (c.place.owner == ChainOwner::reel)
       label = tr("whole reel\n%1").arg(counted(std::ssize(clips), tr("clip")));
@@ -271,10 +272,7 @@ void LevelPathView::draw_column(QPainter& p, const Column& c) const {
   p.setFont(small_font());
   p.setPen(t.quiet);
   QString brief = mix ? tr("of all clips") : tr("as recorded");
-  if (c.step)
-    brief = !c.step->on ? tr("off")
-            : off       ? tr("sits out")
-                        : brief_of(*c.step);
+  if (c.step) brief = !c.step->on ? tr("off") : off ? tr("sits out") : brief_of(*c.step);
   const auto* levels = work_.measurements.levels();
   if (levels && !off && c.stage < static_cast<int>(levels->stages.size())) {
     const double peak = levels->stages[static_cast<size_t>(c.stage)].sample_peak_dbfs.value_or(-1);

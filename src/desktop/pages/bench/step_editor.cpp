@@ -21,12 +21,7 @@
 namespace drevan::desktop {
 
 StepEditor::StepEditor(const Work& work, CurveLane& lane, QWidget* parent)
-    : QWidget(parent),
-      work_(work),
-      lane_(lane),
-      turning_(work),
-      scope_in_(8192),
-      scope_out_(8192) {
+    : QWidget(parent), work_(work), lane_(lane), turning_(work), scope_in_(8192), scope_out_(8192) {
   auto* all = new QVBoxLayout(this);
   all->setContentsMargins(14, 8, 14, 10);
   all->setSpacing(6);
