@@ -197,7 +197,7 @@ TEST_F(MixChain, IsInEveryReport) {
   const auto files = mixed("out", {});
   const Report report{{}, {}, {}, files};
   const auto json = report_json(report);
-  EXPECT_EQ(json["files"][0]["mix_chain"], (nlohmann::json{"Gain", "Limiter"}));
+  EXPECT_EQ(json["files"][0]["mix_chain"], (nlohmann::ordered_json{"Gain", "Limiter"}));
   EXPECT_TRUE(json["files"][0]["before"]["loudness_lufs"].is_number());
   EXPECT_NE(report_csv(report).find("Mix chain: Gain, Limiter."), std::string::npos);
   EXPECT_NE(report_html(report).find("the whole reel through Gain, Limiter"), std::string::npos);
