@@ -243,14 +243,13 @@ std::uint64_t sum_key(const Reel& reel) {
   return h.value();
 }
 
-Source render_sum(const Reel& reel, const fs::path& folder, FindingStore& store,
+Source render_sum(const Reel& reel, const fs::path& file, FindingStore& store,
                   const CancelToken& cancel, const Progress& progress) {
   BatchOptions through;
-  through.folder = folder;
+  through.folder = file.parent_path();
   through.only_changed = true;
   auto clips = render_clips(reel, through, store, cancel, part_of(progress, 0, 0.9));
   MixRun run(std::move(clips.placed));
-  const fs::path file = folder / fmt::format("sum-{}.wav", to_hex(sum_key(reel)));
   std::vector<Bus> buses;
   buses.push_back(float_bus(file, run, reel.rate));
   write_sums(run, buses, nullptr, cancel, part_of(progress, 0.9, 1));

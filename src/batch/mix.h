@@ -43,11 +43,10 @@ MixResult render_mix(const Reel& reel, const BatchOptions& options, const MixOpt
 /// What a sum is made of: two with one key are the same bits.
 std::uint64_t sum_key(const Reel& reel);
 
-/// The sum before the mix chain, for working on that: as one 32-bit float file. Clips that lie in
-/// `folder` from an earlier time are taken as they are, where nothing of theirs has changed.
-/// Returns the file, which lies there too, under a name of its own for each key. Throws as
-/// render_mix().
-Source render_sum(const Reel& reel, const std::filesystem::path& folder, FindingStore& store,
+/// The sum before the mix chain, for working on that: as one 32-bit float file. Every clip lies beside
+/// it; one that is there from an earlier time is taken as it is, where nothing of it has changed.
+/// Returns the file. Throws as render_mix().
+Source render_sum(const Reel& reel, const std::filesystem::path& file, FindingStore& store,
                   const CancelToken& cancel, const Progress& progress = {});
 
 }  // namespace drevan

@@ -77,7 +77,7 @@ TEST_F(MixChain, TheMixGoesThroughItAndStemsSumToWhatEnters) {
 
 // Against libebur128, an implementation of its own.
 TEST_F(MixChain, MeetTheTargetBringsTheMixThere) {
-  const Source sum = render_sum(reel, t / "aside", store, never);
+  const Source sum = render_sum(reel, t / "aside" / "sum.wav", store, never);
   const Reel shown = with_mix_source(reel, sum);
   EXPECT_NEAR(clip_seconds(shown, shown.mix), 3.5, 0.01);
   LevelStore levels;
@@ -164,7 +164,7 @@ TEST_F(MixChain, WhatOnlyClipsHaveIsRefusedWithASentence) {
 TEST_F(MixChain, TheSumIsKnownByItsKeyAndUnchangedClipsAreTakenAsTheyAre) {
   const fs::path aside = t / "aside";
   const auto key = sum_key(reel);
-  const AudioBuffer first = test::read_all(render_sum(reel, aside, store, never).path);
+  const AudioBuffer first = test::read_all(render_sum(reel, aside / "sum.wav", store, never).path);
   const auto when = [&](const char* name) { return fs::last_write_time(aside / name); };
   const auto one = when("clip-1.wav"), two = when("clip-2.wav");
   reel.mix.chain.steps = {make_step("limiter")};
@@ -174,7 +174,7 @@ TEST_F(MixChain, TheSumIsKnownByItsKeyAndUnchangedClipsAreTakenAsTheyAre) {
   EXPECT_NE(turned, key);
   reel.clips[1].place_s += 0.5;
   EXPECT_NE(sum_key(reel), turned);
-  const AudioBuffer then = test::read_all(render_sum(reel, aside, store, never).path);
+  const AudioBuffer then = test::read_all(render_sum(reel, aside / "sum.wav", store, never).path);
   EXPECT_EQ(then.frames(), first.frames());
   EXPECT_NE(when("clip-1.wav"), one);
   EXPECT_EQ(when("clip-2.wav"), two);
@@ -187,8 +187,10 @@ TEST_F(MixChain, WhatLiesThereKeepsItsLead) {
   reel.clips[1].chain.steps = {make_step("reverse"),
                                test::with("cut", {{"low_hz", 20}, {"high_hz", 400}}),
                                make_step("reverse")};
-  const AudioBuffer first = test::read_all(render_sum(reel, t / "aside", store, never).path);
-  const AudioBuffer again = test::read_all(render_sum(reel, t / "aside", store, never).path);
+  const AudioBuffer first =
+      test::read_all(render_sum(reel, t / "aside" / "sum.wav", store, never).path);
+  const AudioBuffer again =
+      test::read_all(render_sum(reel, t / "aside" / "sum.wav", store, never).path);
   EXPECT_EQ(most_difference(again, first, 1), 0);
 }
 

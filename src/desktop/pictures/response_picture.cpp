@@ -104,9 +104,10 @@ void ResponsePicture::draw_curve(QPainter& p) const {
   const ChainStep* s = step();
   const QRectF r = plot_rect();
   QPolygonF curve;
+  const Settings now = settings();
   for (double x = r.left(); x <= r.right(); x += 1.5)
-    curve << QPointF(
-        x, y_of(s->type->response_db(settings(), axis().hz_at(x), work_.document.reel().rate)));
+    curve << QPointF(x,
+                     y_of(s->type->response_db(now, axis().hz_at(x), work_.document.reel().rate)));
   p.setPen(QPen(s->on ? theme().after : theme().quiet, 2));
   p.setBrush(Qt::NoBrush);
   p.drawPolyline(curve);

@@ -87,8 +87,9 @@ void TransferPicture::paintEvent(QPaintEvent*) {
   p.setPen(QPen(t.line, 1));
   p.drawLine(QPointF(x_of(lowest), y_of(lowest)), QPointF(x_of(0), y_of(0)));
   QPolygonF curve;
+  const Settings now = settings();
   for (double db = lowest; db <= 0; db += 0.5)
-    curve << QPointF(x_of(db), y_of(s->type->transfer_db(settings(), db)));
+    curve << QPointF(x_of(db), y_of(s->type->transfer_db(now, db)));
   p.setPen(QPen(s->on ? t.after : t.quiet, 2.2));
   p.drawPolyline(curve);
   p.setClipping(false);

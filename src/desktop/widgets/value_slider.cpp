@@ -94,7 +94,7 @@ void ValueSlider::paintEvent(QPaintEvent*) {
   }
 }
 
-// From where to where the curve goes, and a small curve before the label's end.
+// From where to where the curve goes.
 void ValueSlider::draw_range(QPainter& p) const {
   const QRectF b = bar();
   const double from = b.left() + b.width() * to_fraction(*parameter_, range_->least);

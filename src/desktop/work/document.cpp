@@ -46,7 +46,10 @@ std::shared_ptr<const Reel> Document::shared() const {
   auto bare = preview_ ? preview_ : history_.shared();
   if (mix_source_.frames == 0) return bare;
   if (with_mix_of_ != bare) {
-    with_mix_ = std::make_shared<const Reel>(with_mix_source(*bare, mix_source_));
+    // Who looked at the one before may still do so while an edit is told; without a mix the history
+    // keeps it alive.
+    before_with_mix_ =
+        std::exchange(with_mix_, std::make_shared<const Reel>(with_mix_source(*bare, mix_source_)));
     with_mix_of_ = std::move(bare);
   }
   return with_mix_;

@@ -94,7 +94,7 @@ class Document : public QObject {
   std::shared_ptr<const Reel> preview_;
   Source mix_source_;
   // The reel with it, and of which that was made.
-  mutable std::shared_ptr<const Reel> with_mix_, with_mix_of_;
+  mutable std::shared_ptr<const Reel> with_mix_, with_mix_of_, before_with_mix_;
   int reel_number_ = 0;
   std::string target_name_;
   std::optional<Target> target_;

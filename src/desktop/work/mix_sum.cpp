@@ -1,6 +1,7 @@
 #include "work/mix_sum.h"
 
 #include "audio/error.h"
+#include "audio/hash.h"
 #include "batch/mix.h"
 #include "work/document.h"
 #include "work/measurements.h"
@@ -63,12 +64,13 @@ void MixSum::render(bool select) {
     if (sum.key == known) return [this, sum] { take(sum, select_); };
     worker_.post(cancel, [this] { Q_EMIT progress(0); });
     try {
-      sum.file = render_sum(
-          *reel, folder, stores->findings, cancel, [this, &cancel, last = 0](double p) mutable {
-            if (static_cast<int>(p * 100) == last) return;
-            last = static_cast<int>(p * 100);
-            worker_.post(cancel, [this, p] { Q_EMIT progress(std::min(p, 0.99)); });
-          });
+      sum.file =
+          render_sum(*reel, folder / ("sum-" + to_hex(sum.key) + ".wav"), stores->findings, cancel,
+                     [this, &cancel, last = 0](double p) mutable {
+                       if (static_cast<int>(p * 100) == last) return;
+                       last = static_cast<int>(p * 100);
+                       worker_.post(cancel, [this, p] { Q_EMIT progress(std::min(p, 0.99)); });
+                     });
     } catch (const Error& e) {
       sum.problem = QString::fromUtf8(e.what());
     }

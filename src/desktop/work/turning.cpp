@@ -8,10 +8,6 @@ namespace drevan::desktop {
 
 const ChainStep* Turning::step() const { return work_.selection.step(step_); }
 
-std::optional<int> Turning::writes() const {
-  return step_ != 0 && keep_ ? std::optional(parameter_) : std::nullopt;
-}
-
 void Turning::begin(StepId step, int parameter, double from, bool keep) {
   step_ = step;
   parameter_ = parameter;

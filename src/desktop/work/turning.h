@@ -19,8 +19,6 @@ class Turning {
   void turn(StepId step, int parameter, double from, double value, double clip_s, bool keep);
   /// The hand lets go, at `clip_s`.
   void settle(double clip_s);
-  /// The setting that is being written; empty: none is.
-  std::optional<int> writes() const;
 
  private:
   void begin(StepId step, int parameter, double from, bool keep);

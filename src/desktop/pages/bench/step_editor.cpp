@@ -85,19 +85,26 @@ void StepEditor::refresh() {
   }
   if (!s) return;
   on_->setChecked(s->on);
+  show_ranges();
   show_values();
   picture_->refresh();
+}
+
+// From where to where the settings go that follow a curve.
+void StepEditor::show_ranges() {
+  const ChainStep* s = work_.selection.step(step_);
+  for (size_t i = 0; s && i < sliders_.size(); ++i) {
+    const Curve* curve = curve_of(s->curves, static_cast<int>(i));
+    sliders_[i]->show_range(curve ? std::optional(value_range(*curve)) : std::nullopt);
+  }
 }
 
 void StepEditor::show_values() {
   const ChainStep* s = work_.selection.step(step_);
   if (!s) return;
   const Settings now = settings_at(work_, *s, playhead_s_);
-  for (size_t i = 0; i < sliders_.size(); ++i) {
-    const Curve* curve = curve_of(s->curves, static_cast<int>(i));
-    sliders_[i]->show_range(curve ? std::optional(value_range(*curve)) : std::nullopt);
+  for (size_t i = 0; i < sliders_.size(); ++i)
     if (!sliders_[i]->held()) sliders_[i]->show_value(now[i]);
-  }
 }
 
 void StepEditor::show_playhead(double clip_s) {
@@ -155,6 +162,7 @@ void StepEditor::rebuild() {
   connect(picture_, &StepPicture::changed, this, &StepEditor::set);
   connect(picture_, &StepPicture::settled, this, &StepEditor::settle);
   connect(picture_, &StepPicture::page_chosen, this, &StepEditor::show_page);
+  show_ranges();
   show_values();
   picture_->show_playhead(playhead_s_);
   show_page(picture_->page());

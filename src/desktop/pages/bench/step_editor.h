@@ -46,6 +46,7 @@ class StepEditor : public QWidget {
   void change(const std::function<edits::Edit(const Reel&, int clip)>& edit);
   void set(int parameter, double value);
   void settle();
+  void show_ranges();
   void show_values();
   void fill_menu();
 
