@@ -241,9 +241,10 @@ StepType make_type() {
       .make = make,
       .traits = {.bends_level = true, .tells = Tells::reduction, .only_once = true},
       .brief = brief,
-      .picture = Picture::transfer,
-      .transfer_db = transfer_db,
-      .handles = {{.x = threshold_db, .page = 0}, {.y = ratio, .page = 0}},
+      .picture = TransferSpec{.transfer_db = transfer_db,
+                              .threshold = threshold_db,
+                              .ratio = ratio,
+                              .make_up = make_up_db},
   };
 }
 

@@ -117,9 +117,8 @@ const StepType& cut_step() {
                            {{"low_hz", 850}, {"high_hz", 5100}}}},
       .make = make,
       .brief = brief,
-      .picture = Picture::response,
-      .response_db = response_at,
-      .handles = {{.x = low_hz, .page = 0}, {.x = high_hz, .page = 0}},
+      .picture = ResponseSpec{.response_db = response_at,
+                              .bands = {{.hz = low_hz}, {.hz = high_hz}}},
   };
   return type;
 }

@@ -222,8 +222,7 @@ const StepType& de_ess_step() {
       .make = make,
       .traits = {.tells = Tells::reduction, .only_once = true},
       .brief = brief,
-      .picture = Picture::course,
-      .handles = {{.y = line_db}},
+      .picture = CourseSpec{.line = line_db, .most = most_db},
   };
   return type;
 }

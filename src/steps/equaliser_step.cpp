@@ -113,9 +113,8 @@ StepType make_type() {
              .make = make,
              .traits = {.bends_tone = true, .only_once = true},
              .brief = brief,
-             .picture = Picture::response,
-             .response_db = response_at,
-             .handles = {}};
+             .picture = {}};
+  ResponseSpec picture{.response_db = response_at, .most_db = 20, .least_db = -20};
   for (size_t b = 0; b < bands; ++b) {
     const int page = static_cast<int>(b) + 1;
     auto k = choice_parameter(ids[b][kind], "Kind",
@@ -153,11 +152,12 @@ StepType make_type() {
                             .help = "How narrow the band is: centre frequency over bandwidth.",
                             .page = page});
     const int at = static_cast<int>(b * per_band);
-    t.handles.push_back({.x = at + static_cast<int>(hz),
-                         .y = at + static_cast<int>(gain_db),
-                         .width = at + static_cast<int>(q),
-                         .page = page});
+    picture.bands.push_back({.hz = at + static_cast<int>(hz),
+                             .gain = at + static_cast<int>(gain_db),
+                             .q = at + static_cast<int>(q),
+                             .page = page});
   }
+  t.picture = std::move(picture);
   return t;
 }
 

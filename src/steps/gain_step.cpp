@@ -46,6 +46,7 @@ const StepType& gain_step() {
                           {"After voice shaping", "what a dipped voice lost", {{"gain_db", 6.5}}}},
       .make = make,
       .brief = brief,
+      .picture = LevelsSpec{.line = gain_db, .is_gain = true},
   };
   return type;
 }

@@ -217,8 +217,10 @@ const StepType& gate_step() {
       .make = make,
       .traits = {.tells = Tells::reduction},
       .brief = brief,
-      .picture = Picture::transfer,
-      .transfer_db = transfer_db,
+      .picture = TransferSpec{.transfer_db = transfer_db,
+                              .threshold = threshold_db,
+                              .ratio = ratio,
+                              .bends_below = true},
       .revision = 2,
   };
   return type;

@@ -123,6 +123,8 @@ std::unique_ptr<Processor> make(const Settings& s, const Findings& found, Stream
 }
 // What a line that stands out is cut to, in the picture.
 double response_db(const Settings&, double, double) { return 0; }
+// Mains frequencies times the highest harmonic.
+std::pair<double, double> looks_at_hz(const Settings& s) { return {49, 61 * s[harmonics]}; }
 std::vector<FoundLine> found_lines(const Settings& s, const Findings& found) {
   std::vector<FoundLine> out;
   const auto track = hum_track_from(found.values);
@@ -161,10 +163,12 @@ const StepType& hum_removal_step() {
       .learn = learn,
       .make = make,
       .brief = brief,
-      .picture = Picture::response,
-      .response_db = response_db,
-      .handles = {{.y = depth_db, .hz = 1000, .down = true}},
-      .found_lines = found_lines,
+      .picture = ResponseSpec{.response_db = response_db,
+                              .bands = {{.gain = depth_db, .fixed_hz = 1000}},
+                              .least_db = -66,
+                              .gains_are_depths = true,
+                              .found_lines = found_lines,
+                              .looks_at_hz = looks_at_hz},
       .revision = 2,
   };
   return type;

@@ -259,8 +259,8 @@ StepType make_type() {
              .make = make,
              .traits = {.bends_level = true, .tells = Tells::reduction_per_band, .only_once = true},
              .brief = brief,
-             .picture = Picture::bands,
-             .handles = {}};
+             .picture = {}};
+  BandsSpec picture{.count = [](const Settings& s) { return static_cast<int>(s[bands]) + 3; }};
   t.parameters = {choice_parameter("bands", "Bands", {{"three", "Three"}, {"four", "Four"}}, three,
                                    "How many parts the sound is split into."),
                   {.id = "low_hz", .label = "Low to", .unit = "Hz", .least = 60, .most = 600, .standard = 200,
@@ -269,7 +269,7 @@ StepType make_type() {
                    .scale = Scale::logarithmic, .help = "Where the second band ends, in Hz."},
                   {.id = "high_hz", .label = "High from", .unit = "Hz", .least = 2000, .most = 14000, .standard = 6000,
                    .scale = Scale::logarithmic, .help = "Where the fourth band begins, in Hz.", .page = 4}};  // shown with the fourth band
-  for (int c = 0; c < corners; ++c) t.handles.push_back({.x = low_hz + c});
+  for (int c = 0; c < corners; ++c) picture.corners.push_back(low_hz + c);
   for (int b = 0; b < most_bands; ++b) {
     const auto& id = ids[static_cast<size_t>(b)];
     const int page = b + 1;
@@ -284,8 +284,9 @@ StepType make_type() {
                             .scale = Scale::logarithmic, .help = "How soon the band is let go, in ms.", .page = page});
     t.parameters.push_back({.id = id[gain_db], .label = "Gain", .unit = "dB", .least = -12, .most = 12, .standard = 0,
                             .help = "Gain of the band after compression, in dB.", .page = page});
-    t.handles.push_back({.y = at(b, threshold_db), .page = page});
+    picture.bands.push_back({.threshold = at(b, threshold_db), .ratio = at(b, ratio)});
   }
+  t.picture = std::move(picture);
   t.revision = 2;
   return t;
 }

@@ -198,8 +198,7 @@ const StepType& noise_reduction_step() {
       .make = make,
       .traits = {.only_once = true},
       .brief = brief,
-      .picture = Picture::reduction,
-      .learned_power = learned_power,
+      .picture = ReductionSpec{.learned_power = learned_power, .depth = depth_db},
   };
   return type;
 }

@@ -131,6 +131,7 @@ StepType make_type() {
       .learn = learn,
       .make = make,
       .brief = brief,
+      .picture = LevelsSpec{.line = target_db},
       .revision = 2,
   };
 }

@@ -177,14 +177,20 @@ StepType make_type() {
              .make = make,
              .traits = {.bends_tone = true, .only_once = true},
              .brief = brief,
-             .picture = Picture::response,
-             .response_db = response_at,
-             .handles = {}};
+             .picture = {}};
+  ResponseSpec picture{.response_db = response_at, .most_db = 20, .least_db = -20};
   for (size_t b = 0; b < bands; ++b) {
-    t.parameters.push_back({.id = ids[b], .label = labels[b], .unit = "dB", .least = -12, .most = 12, .standard = 0,
-                            .help = "Level of this octave, in dB; its neighbours are kept where they are drawn."});
-    t.handles.push_back({.y = static_cast<int>(b), .hz = centres()[b]});
+    t.parameters.push_back({.id = ids[b],
+                            .label = labels[b],
+                            .unit = "dB",
+                            .least = -12,
+                            .most = 12,
+                            .standard = 0,
+                            .help = "Level of this octave, in dB; its neighbours are kept where "
+                                    "they are drawn."});
+    picture.bands.push_back({.gain = static_cast<int>(b), .fixed_hz = centres()[b]});
   }
+  t.picture = std::move(picture);
   return t;
 }
 

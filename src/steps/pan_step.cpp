@@ -109,8 +109,7 @@ const StepType& pan_step() {
       .make = make,
       .channels_out = [](const Settings&, int in) { return in == 1 ? 2 : in; },
       .brief = brief,
-      .picture = Picture::field,
-      .handles = {{.x = pan_pct}},
+      .picture = FieldSpec{.place = pan_pct},
   };
   return type;
 }

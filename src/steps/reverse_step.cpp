@@ -45,7 +45,7 @@ const StepType& reverse_step() {
       .parameters = {},
       .rewrite = rewrite,
       .brief = [](const Settings&) { return std::string("backwards"); },
-      .picture = Picture::clock,
+      .picture = ClockSpec{},
   };
   return type;
 }

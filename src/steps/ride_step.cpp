@@ -233,8 +233,7 @@ const StepType& ride_step() {
       .make = make,
       .traits = {.tells = Tells::reduction},
       .brief = brief,
-      .picture = Picture::course,
-      .handles = {{.y = goal_lufs}},
+      .picture = CourseSpec{.line = goal_lufs, .up = up_db, .down = down_db},
       .run_in_s = 4,
   };
   return type;

@@ -204,8 +204,7 @@ const StepType& saturation_step() {
       .make = make,
       .traits = {.bends_tone = true, .tells = Tells::reduction, .only_once = true},
       .brief = brief,
-      .picture = Picture::transfer,
-      .transfer_db = Saturation::transfer,
+      .picture = TransferSpec{.transfer_db = Saturation::transfer, .drive = drive_db},
   };
   return type;
 }

@@ -112,8 +112,7 @@ const StepType& speed_step() {
                           {"Small creature", "quick and high", {{"speed_pct", 160}}}},
       .rewrite = rewrite,
       .brief = [](const Settings& s) { return fmt::format("{:.0f} %", s[speed_pct]); },
-      .picture = Picture::clock,
-      .handles = {{.x = speed_pct}},
+      .picture = ClockSpec{.length = speed_pct},
   };
   return type;
 }

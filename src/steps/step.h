@@ -13,6 +13,7 @@
 #include "audio/buffer.h"
 #include "audio/sound.h"
 #include "steps/curve.h"
+#include "steps/picture_spec.h"
 
 namespace drevan {
 
@@ -36,7 +37,7 @@ struct Parameter {
   std::optional<double> off_at{}; ///< this end of the range means "off"
   bool learned_from = false;    ///< the step's finding depends on it
   bool fixed = false;           ///< it changes length, channels or latency, so it stands still
-  int page = 0;                 ///< 0: always shown; n: belongs to handle n of the picture
+  int page = 0;                 ///< 0: always shown; n: belongs to part n of the picture
   bool whole = false;           ///< counted in whole numbers
 };
 
@@ -111,7 +112,7 @@ class Processor {
   virtual void set(int parameter, double value) noexcept = 0;
   /// A new finding while running; heard smoothly. One that is larger than any before may allocate.
   virtual void set_findings(const Findings&) noexcept {}
-  /// Live readings for the picture, as StepType::picture says; returns how many were written.
+  /// Live readings for the picture, as its spec says; returns how many were written.
   virtual int readings(std::span<float>) const noexcept { return 0; }
 };
 
@@ -144,19 +145,6 @@ enum class Family { clean, tone, level, voice, motion, colour, space, line };
 /// What a step must hear before it can run.
 enum class Hears { nothing, whole_clip, room_tone };
 
-/// What the step editor draws.
-enum class Picture {
-  levels,     ///< level before and after
-  response,   ///< gain over frequency, over the spectrum; needs response_db
-  transfer,   ///< level out over level in; needs transfer_db; readings: level in dB, reduction dB
-  reduction,  ///< room tone and what is taken per band; needs learned_power; readings: 64 gains in
-              ///< dB, see band_hz()
-  course,     ///< a level over time against a line; readings: level, reduction and line in dB
-  clock,  ///< when things happen, before and after, of a rewriter; handles[0].x is what its length follows
-  field,  ///< where sounds stand between left and right; handles[0].x places them
-  bands,  ///< thresholds of bands over frequency; readings: level and reduction in dB per band
-};
-
 /// What a step's readings tell of the gain it takes away.
 enum class Tells {
   nothing,
@@ -184,19 +172,6 @@ struct SideInput {
   std::string_view help;   ///< one sentence
 };
 
-/// A point of the picture that can be held: which parameters its place sets (-1: none).
-struct Handle {
-  int x = -1, y = -1, width = -1;
-  int page = 0;
-  double hz = 0;  ///< where it stands when no parameter moves it sideways
-  bool down = false;  ///< y counts downwards: a depth
-};
-
-/// A narrow line of the spectrum that a step found and what it does to it.
-struct FoundLine {
-  double hz = 0, db = 0;
-};
-
 /// What a step is: everything the catalogue, recipes, command line and editor need to know.
 struct StepType {
   std::string_view id;       ///< "noise-reduction": goes into files, never changes
@@ -221,14 +196,7 @@ struct StepType {
   std::vector<SideInput> sides{};
   Traits traits{};
   std::string (*brief)(const Settings&) = nullptr;  ///< "3.0 : 1", under the level path's column
-  Picture picture = Picture::levels;
-  double (*response_db)(const Settings&, double hz, double rate) = nullptr;
-  double (*transfer_db)(const Settings&, double in_db) = nullptr;
-  /// The learned mean power per bin of the first channel, within the finding.
-  std::span<const float> (*learned_power)(const Findings&, StreamFormat) = nullptr;
-  std::vector<Handle> handles{};
-  /// Lines drawn into Picture::response beside its curve.
-  std::vector<FoundLine> (*found_lines)(const Settings&, const Findings&) = nullptr;
+  PictureSpec picture{};
   /// Raised with every change of its sound: what was rendered, measured or learned by an older one is not taken
   /// for this one's.
   int revision = 1;
@@ -236,7 +204,7 @@ struct StepType {
   double run_in_s = 1;
 };
 
-/// Centre frequency of band `i` of the 64 that Picture::reduction readings use: 50 Hz to 20 kHz,
+/// Centre frequency of band `i` of the 64 that ReductionSpec's readings use: 50 Hz to 20 kHz,
 /// evenly spaced in pitch.
 double band_hz(int i);
 

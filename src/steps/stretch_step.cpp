@@ -190,8 +190,7 @@ const StepType& stretch_step() {
                           {"Long swell", "a whoosh that takes its time", {{"length_pct", 200}}}},
       .rewrite = rewrite,
       .brief = brief,
-      .picture = Picture::clock,
-      .handles = {{.x = length_pct}},
+      .picture = ClockSpec{.length = length_pct},
   };
   return type;
 }

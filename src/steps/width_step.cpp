@@ -104,8 +104,7 @@ const StepType& width_step() {
                           {"Mono", "both sides alike", {{"width_pct", 0}}}},
       .make = make,
       .brief = brief,
-      .picture = Picture::field,
-      .handles = {{.x = width_pct}},
+      .picture = FieldSpec{.place = width_pct, .middle_below = mono_below_hz},
   };
   return type;
 }

@@ -84,6 +84,43 @@ TEST_F(BenchTest, TheLevelPathIsWorkedByKeys) {
   EXPECT_EQ(d.steps()[1].type->id, "noise-reduction");
 }
 
+// Every place of every picture that can be held: a drag sets what it says, Shift moves less, a double
+// click puts it back.
+TEST_F(BenchTest, EveryGripOfEveryPictureIsHeldAlike) {
+  for (const StepType* type : catalogue()) {
+    d.edit(edits::add_step, StepPlace{ChainOwner::clip, 0}, *type);
+    ASSERT_TRUE(d.settle());
+    StepPicture* picture = d.bench().editor().picture();
+    const Settings standard = d.steps()[0].settings;
+    const QPointF middle = QRectF(picture->rect()).center();
+    for (size_t i = 0; i < picture->grips().size(); ++i) {
+      const Grip grip = picture->grips()[i];
+      if (!grip.drag || (grip.reach < 0 && grip.within.isEmpty())) continue;
+      const QPointF way(std::copysign(15, middle.x() - grip.at.x()),
+                        std::copysign(34, middle.y() - grip.at.y()));
+      const auto dragged = [&](Qt::KeyboardModifiers keys) {
+        d.drag(picture, grip.at, grip.at + way, keys);
+        return d.steps()[0].settings;
+      };
+      const Settings coarse = dragged({});
+      EXPECT_NE(coarse, standard) << type->id << " grip " << i;
+      d.work().document.undo();
+      ASSERT_EQ(d.steps()[0].settings, standard) << type->id << " grip " << i;
+      const Settings fine = dragged(Qt::ShiftModifier);
+      for (const int p : grip.resets) {
+        const auto at = static_cast<size_t>(p);
+        EXPECT_LE(std::abs(fine[at] - standard[at]), std::abs(coarse[at] - standard[at]) + 1e-9)
+            << type->id << " " << type->parameters[at].id;
+      }
+      const QPointF now = picture->grips()[i].at;
+      QTest::mouseDClick(picture, Qt::LeftButton, {}, now.toPoint());
+      EXPECT_EQ(d.steps()[0].settings, standard) << type->id << " grip " << i;
+      d.edit(edits::set_settings, d.step_at(0), standard, "Standard settings");
+    }
+    d.edit(edits::remove_step, d.step_at(0));
+  }
+}
+
 TEST_F(BenchTest, EveryStepHasAPictureThatCanBeHeldAndSlidersThatFollow) {
   for (const StepType* type : catalogue()) {
     d.edit(edits::add_step, StepPlace{ChainOwner::clip, 0}, *type);
@@ -91,37 +128,21 @@ TEST_F(BenchTest, EveryStepHasAPictureThatCanBeHeldAndSlidersThatFollow) {
     StepPicture* picture = d.bench().editor().picture();
     ASSERT_NE(picture, nullptr) << type->id;
     const Settings before = d.steps()[0].settings;
-    QPointF from, to;
-    if (auto* r = dynamic_cast<ResponsePicture*>(picture)) {
-      from = r->handle_at(0);
-      to = from + QPointF(40, 25);
-    } else if (auto* t = dynamic_cast<TransferPicture*>(picture)) {
-      from = t->threshold_at();
-      to = from + QPointF(-30, 25);
-    } else if (auto* n = dynamic_cast<ReductionPicture*>(picture)) {
-      from = n->depth_at();
-      to = from + QPointF(0, 20);
-    } else if (auto* b = dynamic_cast<BandsPicture*>(picture)) {
-      from = b->threshold_at(0);
-      to = from + QPointF(0, 20);
-    } else if (auto* c = dynamic_cast<CoursePicture*>(picture)) {
-      from = c->line_at();
-      to = from + QPointF(0, 20);
-    } else if (auto* k = dynamic_cast<ClockPicture*>(picture)) {
-      from = k->end_at();
-      to = from + QPointF(25, 0);
-    } else if (auto* f = dynamic_cast<FieldPicture*>(picture)) {
-      from = f->handle_at();
-      to = from + QPointF(-30, 0);
-    } else if (auto* l = dynamic_cast<LevelsPicture*>(picture)) {
-      from = l->goal_at();
-      to = from + QPointF(0, 30);
-    }
+    const auto grips = picture->grips();
     if (type->parameters.empty()) {
+      EXPECT_TRUE(grips.empty()) << type->id;
       d.work().document.undo();
       continue;  // there is nothing to be held
     }
-    d.drag(picture, from, to);
+    ASSERT_FALSE(grips.empty()) << type->id;
+    const QPointF from = grips.front().at;
+    QTest::mousePress(picture, Qt::LeftButton, {}, from.toPoint());
+    QTest::mouseRelease(picture, Qt::LeftButton, {}, from.toPoint());
+    EXPECT_EQ(d.steps()[0].settings, before) << type->id << " moved by a touch";
+    // Away from the edges, so that there is room to move.
+    const QPointF middle = QRectF(picture->rect()).center();
+    d.drag(picture, from, from + (QPointF(std::copysign(25, middle.x() - from.x()),
+                                          std::copysign(25, middle.y() - from.y()))));
     EXPECT_NE(d.steps()[0].settings, before) << type->id;
     for (const auto& p : type->parameters)
       if (const auto* slider = d.bench().editor().slider(p.id)) {

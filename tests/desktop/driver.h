@@ -90,16 +90,17 @@ class Driver {
     Shelf& shelf = bench().shelf();
     click(shelf.viewport(), shelf.clip_rect(clip_named(name)).center());
   }
-  void drag(QWidget* w, QPointF from, QPointF to) {
-    QTest::mousePress(w, Qt::LeftButton, {}, from.toPoint());
+  void drag(QWidget* w, QPointF from, QPointF to, Qt::KeyboardModifiers keys = {}) {
+    QTest::mousePress(w, Qt::LeftButton, keys, from.toPoint());
     for (int i = 1; i <= 6; ++i) {
       const QPointF at = from + (to - from) * i / 6;
       // Through the event system, buttons held: QTest's mouseMove knows no buttons.
-      QMouseEvent move(QEvent::MouseMove, at, w->mapToGlobal(at), Qt::NoButton, Qt::LeftButton, {});
+      QMouseEvent move(QEvent::MouseMove, at, w->mapToGlobal(at), Qt::NoButton, Qt::LeftButton,
+                       keys);
       QApplication::sendEvent(w, &move);
       QTest::qWait(5);
     }
-    QTest::mouseRelease(w, Qt::LeftButton, {}, to.toPoint());
+    QTest::mouseRelease(w, Qt::LeftButton, keys, to.toPoint());
   }
   /// The plus at the end of the clip's chain, then the entry of the list that opens.
   bool add_step(const char* id) {

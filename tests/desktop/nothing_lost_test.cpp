@@ -252,36 +252,66 @@ TEST_F(NothingLost, FilesInTheWayGetANumberUnlessTicked) {
   QSettings().remove("batch/overwrite");
 }
 
-TEST(WorkerTest, NothingIsToldAfterACancelAndEverythingThatIsThrownIs) {
-  Worker worker;
+TEST(TaskLaneTest, NothingIsToldAfterACancelAndEverythingThatIsThrownIs) {
+  TaskLane lane;
   QStringList failed;
-  QObject::connect(&worker, &Worker::failed, [&](const QString& why) { failed << why; });
+  QObject::connect(&lane, &TaskLane::failed, [&](const QString& why) { failed << why; });
   int delivered = 0, posted = 0;
   for (int i = 0; i < 50; ++i) {
-    worker.start([&](const CancelToken& token) -> Worker::Finish {
-      for (int k = 0; k < 5; ++k) worker.post(token, [&] { ++posted; });
+    lane.start([&](const CancelToken& token) -> TaskLane::Finish {
+      for (int k = 0; k < 5; ++k) lane.post(token, [&] { ++posted; });
       return [&] { ++delivered; };
     });
     std::this_thread::sleep_for(std::chrono::microseconds(300));
-    worker.cancel();
+    lane.cancel();
   }
   QTest::qWait(50);
   EXPECT_EQ(delivered, 0);
   EXPECT_EQ(posted, 0);
   // Nor are the results of several that ended one after the other while nobody listened.
-  for (int i = 0; i < 5; ++i) worker.enqueue([&](const CancelToken&) -> Worker::Finish { return [&] { ++delivered; }; });
-  while (worker.busy()) std::this_thread::sleep_for(std::chrono::milliseconds(1));
-  worker.cancel();
+  for (int i = 0; i < 5; ++i) lane.enqueue([&](const CancelToken&) -> TaskLane::Finish { return [&] { ++delivered; }; });
+  while (lane.busy()) std::this_thread::sleep_for(std::chrono::milliseconds(1));
+  lane.cancel();
   QTest::qWait(50);
   EXPECT_EQ(delivered, 0);
-  worker.enqueue([](const CancelToken&) -> Worker::Finish { throw std::bad_alloc(); });
-  worker.enqueue([](const CancelToken&) -> Worker::Finish { throw std::runtime_error("a reason"); });
-  worker.enqueue([&](const CancelToken&) -> Worker::Finish { return [&] { ++delivered; }; });
+  lane.enqueue([](const CancelToken&) -> TaskLane::Finish { throw std::bad_alloc(); });
+  lane.enqueue([](const CancelToken&) -> TaskLane::Finish { throw std::runtime_error("a reason"); });
+  lane.enqueue([&](const CancelToken&) -> TaskLane::Finish { return [&] { ++delivered; }; });
   EXPECT_TRUE(QTest::qWaitFor([&] { return delivered == 1; }, 5000));
   ASSERT_EQ(failed.size(), 2);
   EXPECT_TRUE(failed[0].contains("memory"));
   EXPECT_EQ(failed[1], "a reason");
 }
+
+// A task that takes long holds no other lane up; threads are kept, not started for each task.
+TEST(TaskLaneTest, LanesShareThreadsAndNoneWaitsForAnother) {
+  std::atomic<bool> go = false;
+  int done = 0;
+  std::vector<std::unique_ptr<TaskLane>> slow;
+  for (int i = 0; i < 6; ++i) {
+    slow.push_back(std::make_unique<TaskLane>());
+    slow.back()->start([&](const CancelToken&) -> TaskLane::Finish {
+      while (!go) std::this_thread::sleep_for(std::chrono::milliseconds(1));
+      return [&] { ++done; };
+    });
+  }
+  TaskLane quick;
+  const auto one_after_the_other = [&](int tasks) {
+    for (int i = 0; i < tasks; ++i) {
+      int answer = 0;
+      quick.start([&](const CancelToken&) -> TaskLane::Finish { return [&] { answer = 1; }; });
+      ASSERT_TRUE(QTest::qWaitFor([&] { return answer == 1; }, 5000));
+    }
+  };
+  one_after_the_other(3);
+  const size_t threads = TaskPool::shared().threads();
+  one_after_the_other(50);
+  EXPECT_EQ(TaskPool::shared().threads(), threads);
+  EXPECT_EQ(done, 0);
+  go = true;
+  EXPECT_TRUE(QTest::qWaitFor([&] { return done == 6; }, 5000));
+}
+
 
 }  // namespace
 }  // namespace drevan::desktop

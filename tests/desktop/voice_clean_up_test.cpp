@@ -82,10 +82,10 @@ TEST(VoiceCleanUp, FromTheDemoToTheBatch) {
   // The compressor's threshold, dragged in its picture; the slider follows.
   LevelPathView& path = d.bench().level_path();
   d.click(&path, path.step_rect({ChainOwner::clip, 3}).center() + QPointF(0, 60));
-  auto* picture = dynamic_cast<TransferPicture*>(d.bench().editor().picture());
+  StepPicture* picture = d.bench().editor().picture();
   ASSERT_NE(picture, nullptr);
   const double before = d.setting(3, "threshold_db");
-  const QPointF from = picture->threshold_at();
+  const QPointF from = picture->grips().front().at;
   d.drag(picture, from, from - QPointF(60, 0));
   const double dragged = d.setting(3, "threshold_db");
   EXPECT_LT(dragged, before - 4);

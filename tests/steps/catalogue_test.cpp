@@ -343,6 +343,33 @@ TEST_P(EveryRewriter, CurvesGiveTheLengthThatTheirMapSays) {
 
 INSTANTIATE_TEST_SUITE_P(Catalogue, EveryRewriter, testing::ValuesIn(rewriters()), name_of);
 
+// What a picture names is there, its functions are, and what it can hold it can hold everywhere.
+void expect_whole_picture(const StepType& t) {
+  for (const int parameter : parameters_of(t.picture)) {
+    EXPECT_GE(parameter, -1) << t.id;
+    EXPECT_LT(parameter, std::ssize(t.parameters)) << t.id;
+  }
+  const bool held = std::ranges::any_of(parameters_of(t.picture), [](int p) { return p >= 0; });
+  EXPECT_EQ(held, !t.parameters.empty()) << t.id;
+  if (const auto* response = std::get_if<ResponseSpec>(&t.picture)) {
+    EXPECT_NE(response->response_db, nullptr) << t.id;
+    EXPECT_LT(response->least_db, response->most_db) << t.id;
+    for (const auto& band : response->bands) EXPECT_TRUE(band.hz >= 0 || band.fixed_hz > 0) << t.id;
+  }
+  if (const auto* transfer = std::get_if<TransferSpec>(&t.picture)) {
+    EXPECT_NE(transfer->transfer_db, nullptr) << t.id;
+  }
+  if (const auto* reduction = std::get_if<ReductionSpec>(&t.picture)) {
+    EXPECT_NE(reduction->learned_power, nullptr) << t.id;
+    EXPECT_GE(reduction->depth, 0) << t.id;
+  }
+  if (const auto* bands = std::get_if<BandsSpec>(&t.picture)) {
+    ASSERT_NE(bands->count, nullptr) << t.id;
+    EXPECT_EQ(bands->corners.size() + 1, bands->bands.size()) << t.id;
+  }
+  EXPECT_EQ(std::holds_alternative<ClockSpec>(t.picture), t.rewrite != nullptr) << t.id;
+}
+
 TEST(Catalogue, DescriptionsAreWhole) {
   std::set<std::string_view> seen;
   for (const StepType* t : catalogue()) {
@@ -354,8 +381,7 @@ TEST(Catalogue, DescriptionsAreWhole) {
     EXPECT_EQ(t->hears == Hears::nothing, t->learn == nullptr) << t->id;
     ASSERT_NE(t->brief, nullptr);
     EXPECT_FALSE(t->brief(standard_settings(*t)).empty());
-    if (t->picture == Picture::response) EXPECT_NE(t->response_db, nullptr);
-    if (t->picture == Picture::transfer) EXPECT_NE(t->transfer_db, nullptr);
+    expect_whole_picture(*t);
     for (const auto& p : t->parameters) {
       EXPECT_TRUE(in_range(p, p.standard)) << t->id << " " << p.id;
       EXPECT_LT(p.least, p.most) << p.id;

@@ -18,6 +18,11 @@ inline ChainStep with(std::string_view id, std::initializer_list<std::pair<std::
   return s;
 }
 
+/// A step's gain at `hz`, as its picture draws it.
+inline double response_db(const StepType& type, const Settings& settings, double hz, double rate) {
+  return std::get<ResponseSpec>(type.picture).response_db(settings, hz, rate);
+}
+
 /// What the step would find in `heard`.
 inline Findings learn_step(const ChainStep& step, AudioBuffer& heard, double rate = 48000) {
   if (step.type->hears == Hears::nothing) return {};

@@ -48,8 +48,8 @@ void RecipePicture::show_recipe(const Recipe* recipe) {
   chain_ = recipe ? recipe->chain : Chain{};
   std::erase_if(chain_.steps, [](const ChainStep& step) { return !step.on; });
   update();
-  if (!recipe) return worker_.cancel();
-  worker_.start([this, chain = chain_](const CancelToken& cancel) -> Worker::Finish {
+  if (!recipe) return lane_.cancel();
+  lane_.start([this, chain = chain_](const CancelToken& cancel) -> TaskLane::Finish {
     try {
       const auto sound = reference_voice(peak_cache_folder().parent_path());
       LevelPathOptions options;
@@ -215,7 +215,7 @@ RecipesDialog::RecipesDialog(const Work& work, QWidget* parent) : QDialog(parent
         QFileDialog::getSaveFileName(this, tr("Export recipes"), "recipes.zip", tr("Zips (*.zip)"));
     if (!file.isEmpty()) export_to((file.endsWith(".zip") ? file : file + ".zip").toStdString());
   });
-  connect(&importer_, &Worker::failed, this,
+  connect(&importer_, &TaskLane::failed, this,
           [this](const QString& why) { work_.notices.warn(why); });
   read();
 }
@@ -355,7 +355,7 @@ void RecipesDialog::remove() {
 
 void RecipesDialog::import(const std::vector<fs::path>& what) {
   work_.notices.tell(tr("Looking at what comes in ..."));
-  importer_.enqueue([this, what, library = library_](const CancelToken& cancel) -> Worker::Finish {
+  importer_.enqueue([this, what, library = library_](const CancelToken& cancel) -> TaskLane::Finish {
     return [this, incoming = look_at_incoming(what, library, &cancel)] { take_in_asked(incoming); };
   });
 }

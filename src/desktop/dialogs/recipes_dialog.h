@@ -6,7 +6,7 @@
 
 #include "reel/library.h"
 #include "engine/level_path.h"
-#include "work/worker.h"
+#include "work/task_lane.h"
 #include "work/work.h"
 
 class QComboBox;
@@ -36,7 +36,7 @@ class RecipePicture : public QWidget {
   Chain chain_;
   std::vector<Levels> stages_;
   LevelStore levels_;
-  Worker worker_{nullptr, true};
+  TaskLane lane_{TaskLane::Urgency::background};
 };
 
 class RecipesDialog : public QDialog {
@@ -81,7 +81,7 @@ class RecipesDialog : public QDialog {
   RecipePicture* picture_;
   QComboBox *where_, *how_;
   QPushButton *apply_, *remove_, *back_;
-  Worker importer_{nullptr};
+  TaskLane importer_;
 };
 
 }  // namespace drevan::desktop

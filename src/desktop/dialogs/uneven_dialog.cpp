@@ -20,7 +20,7 @@
 namespace drevan::desktop {
 
 UnevenDialog::UnevenDialog(const Work& work, QWidget* parent) : QDialog(parent), work_(work) {
-  connect(&worker_, &Worker::failed, this,
+  connect(&lane_, &TaskLane::failed, this,
           [this](const QString& why) { work_.notices.warn(why); });
   setWindowTitle(tr("Where do my clips differ?"));
   setObjectName("uneven");
@@ -77,7 +77,7 @@ void UnevenDialog::listen() {
   progress_->setValue(0);
   progress_->show();
   auto reel = work_.document.history().shared();
-  worker_.start([this, reel](const CancelToken& cancel) -> Worker::Finish {
+  lane_.start([this, reel](const CancelToken& cancel) -> TaskLane::Finish {
     std::vector<std::optional<ClipTraits>> heard(reel->clips.size());
     std::atomic<size_t> done{0};
     on_all_cores(heard.size(), cancel, [&](size_t i) {
@@ -87,7 +87,7 @@ void UnevenDialog::listen() {
         // A clip that cannot be read says so on the shelf.
       }
       const int share = static_cast<int>(1000 * ++done / heard.size());
-      worker_.post(cancel,
+      lane_.post(cancel,
                    [this, share] { progress_->setValue(std::max(share, progress_->value())); });
     });
     std::vector<ClipTraits> traits;

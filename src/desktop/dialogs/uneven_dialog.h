@@ -4,7 +4,7 @@
 #include <QDialog>
 
 #include "engine/uneven.h"
-#include "work/worker.h"
+#include "work/task_lane.h"
 #include "work/work.h"
 
 class QLabel;
@@ -22,7 +22,7 @@ class UnevenDialog : public QDialog {
   /// Listens to all clips anew, in the background.
   void listen();
   int rows() const;
-  bool listening() const { return worker_.busy(); }
+  bool listening() const { return lane_.busy(); }
 
  private:
   void show_found(const std::vector<Uneven>& found);
@@ -32,7 +32,7 @@ class UnevenDialog : public QDialog {
   QProgressBar* progress_;
   QTreeWidget* list_;
   QPushButton *again_, *in_line_;
-  Worker worker_{nullptr, true};
+  TaskLane lane_{TaskLane::Urgency::background};
 };
 
 }  // namespace drevan::desktop

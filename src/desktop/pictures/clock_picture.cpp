@@ -1,10 +1,8 @@
-#include <QMouseEvent>
 #include <QPainter>
 #include <cmath>
 
 #include "pictures/pictures.h"
 #include "theme/theme.h"
-#include "widgets/words.h"
 #include "work/document.h"
 #include "work/measurements.h"
 #include "work/selection.h"
@@ -15,21 +13,17 @@ namespace {
 constexpr int moments = 12;
 }  // namespace
 
-ClockPicture::ClockPicture(const Work& work, StepId id, QWidget* parent)
-    : StepPicture(work, id, parent) {
-  setAccessibleName(tr("When things happen, before and after"));
-  setToolTip(
-      tr("<p>Above the sound as it comes, below as it leaves; the lines join the same moments. "
-         "Drag the lower "
-         "strip's end to make it longer or shorter.</p>"));
-}
+ClockPicture::ClockPicture(const Work& work, StepId id, const ClockSpec& spec, QWidget* parent)
+    : StepPicture(work, id, tr("When things happen, before and after"),
+                  tr("Above the sound as it comes, below as it leaves; the lines join the same "
+                     "moments. Drag the lower strip's end to make it longer or shorter."),
+                  parent),
+      spec_(spec) {}
 
 double ClockPicture::seconds() const {
-  const auto* levels = work_.measurements.levels();
-  const int i = work_.selection.running_index(step_id_);
-  if (levels && i >= 0 && i < static_cast<int>(levels->sounds.size()))
-    return std::max(0.01, levels->sounds[static_cast<size_t>(i)].shape.seconds());
-  return std::max(0.01, work_.selection.clip_seconds());
+  const auto stage = measured_stage();
+  return std::max(0.01, stage ? work_.measurements.levels()->sounds[*stage].shape.seconds()
+                              : work_.selection.clip_seconds());
 }
 
 std::unique_ptr<Rewriter> ClockPicture::rewriter(const Settings& settings) const {
@@ -41,21 +35,51 @@ double ClockPicture::length(const Settings& settings) const {
   return static_cast<double>(rewriter(settings)->length(std::llround(seconds() * rate))) / rate;
 }
 
-// How many times the sound the picture is wide; what is longer runs out of it. It stands still while the end is held.
-double ClockPicture::reach() const {
-  if (held_) return held_reach_;
-  return length(settings()) < 1.7 * seconds() ? 2 : 4;
+void ClockPicture::grip_taken() { held_reach_ = axis(length(settings())).length_s / seconds(); }
+
+TimeAxis ClockPicture::axis(double after_s) const {
+  const double reach = holds_any() ? held_reach_ : after_s < 1.7 * seconds() ? 2 : 4;
+  return {plot_rect(), 0, reach * seconds()};
 }
 
-QRectF ClockPicture::strip(bool after) const {
-  const QRectF r = plot_rect();
-  const double unit = r.width() / reach() / seconds();
+QRectF ClockPicture::strip(const TimeAxis& axis, bool after, double length_s) const {
+  const QRectF r = axis.rect;
   return {r.left(), after ? r.bottom() - 46 : r.top() + 22,
-          (after ? length(settings()) : seconds()) * unit, 24};
+          length_s / axis.length_s * r.width(), 24};
 }
 
-QPointF ClockPicture::end_at() const {
-  return {std::min(strip(true).right(), plot_rect().right() - 6), strip(true).center().y()};
+std::vector<Grip> ClockPicture::grips() const {
+  if (spec_.length < 0) return {};
+  const double after_s = length(settings());
+  const TimeAxis time = axis(after_s);
+  const QRectF after = strip(time, true, after_s);
+  return {{.form = Grip::Form::upright_line,
+           .at = {std::min(after.right(), time.rect.right() - 6), after.center().y()},
+           .reach = 14,
+           .within = after.adjusted(-14, -10, 14, 10),
+           .drag =
+               [this, time](QPointF at) {
+                 const double wanted = std::max(0.0, time.s_at(at.x()));
+                 return std::vector<DragValue>{{spec_.length, value_for(wanted), 0.5}};
+               },
+           .resets = {spec_.length}}};
+}
+
+// The value that makes this length; lengths rise or fall with it all the way.
+double ClockPicture::value_for(double length_s) const {
+  const Parameter& p = parameter(spec_.length);
+  Settings trial = standard_settings(*step()->type);
+  const auto length_at = [&](double fraction) {
+    trial.values[static_cast<size_t>(spec_.length)] = from_fraction(p, fraction);
+    return length(trial);
+  };
+  const bool rising = length_at(1) > length_at(0);
+  double low = 0, high = 1;
+  for (int i = 0; i < 24; ++i) {
+    const double middle = (low + high) / 2;
+    ((length_at(middle) < length_s) == rising ? low : high) = middle;
+  }
+  return from_fraction(p, low);
 }
 
 void ClockPicture::paintEvent(QPaintEvent*) {
@@ -64,15 +88,20 @@ void ClockPicture::paintEvent(QPaintEvent*) {
   QPainter p(this);
   draw_ground(p);
   const Theme& t = theme();
-  const QRectF before = strip(false), after = strip(true);
+  const auto made = rewriter(settings());
+  const double rate = work_.document.reel().rate, before_s = seconds();
+  const auto frames = std::llround(before_s * rate);
+  const double after_s = static_cast<double>(made->length(frames)) / rate;
+  const TimeAxis time = axis(after_s);
+  const QRectF before = strip(time, false, before_s), after = strip(time, true, after_s);
+  time.draw(p);
   p.setClipRect(plot_rect());
-  const double unit = plot_rect().width() / reach() / seconds();
-  const auto map = rewriter(settings())->map(std::llround(seconds() * work_.document.reel().rate));
+  const auto map = made->map(frames);
   for (int i = 0; i <= moments; ++i) {
-    const double at = seconds() * i / moments;
+    const double at = before_s * i / moments;
     p.setPen(QPen(faded(t.quiet, i % 4 == 0 ? 0.9 : 0.45), 1));
-    p.drawLine(QPointF(before.left() + at * unit, before.bottom()),
-               QPointF(after.left() + map.out_of(at) * unit, after.top()));
+    p.drawLine(QPointF(time.x_of(at), before.bottom()),
+               QPointF(time.x_of(map.out_of(at)), after.top()));
   }
   p.setPen(Qt::NoPen);
   p.setBrush(faded(t.before, 0.55));
@@ -81,50 +110,15 @@ void ClockPicture::paintEvent(QPaintEvent*) {
   p.drawRoundedRect(after, 3, 3);
   p.setPen(t.quiet);
   p.drawText(QPointF(before.left() + 6, before.top() - 7),
-             tr("before: %1 s").arg(seconds(), 0, 'f', 2));
+             tr("before: %1 s").arg(before_s, 0, 'f', 2));
   p.setPen(t.text);
   p.drawText(QPointF(after.left() + 6, after.bottom() + 15),
-             tr("after: %1 s").arg(length(settings()), 0, 'f', 2));
-  if (s->type->handles.empty()) return;
-  p.setPen(QPen(t.window, 1.5));
-  p.setBrush(held_ ? t.attention : t.text);
-  p.drawEllipse(end_at(), 6, 6);
-}
-
-void ClockPicture::mousePressEvent(QMouseEvent* e) {
-  if (step()->type->handles.empty() || QLineF(e->position(), end_at()).length() > 14) return;
-  held_reach_ = reach();
-  held_offset_ = end_at().x() - e->position().x();
-  held_ = true;
-}
-
-// The value whose length ends under the pointer; lengths rise or fall with it all the way.
-void ClockPicture::mouseMoveEvent(QMouseEvent* e) {
-  if (step()->type->handles.empty()) return;
-  setCursor(Qt::SizeHorCursor);
-  if (!held_) return;
-  const int index = step()->type->handles[0].x;
-  const Parameter& parameter = step()->type->parameters[static_cast<size_t>(index)];
-  const QRectF r = plot_rect();
-  const double wanted = std::max(0.0, e->position().x() + held_offset_ - r.left()) /
-                        (r.width() / reach() / seconds());
-  Settings trial = standard_settings(*step()->type);
-  const auto length_at = [&](double fraction) {
-    trial.values[static_cast<size_t>(index)] = from_fraction(parameter, fraction);
-    return length(trial);
-  };
-  const bool rising = length_at(1) > length_at(0);
-  double low = 0, high = 1;
-  for (int i = 0; i < 24; ++i) {
-    const double middle = (low + high) / 2;
-    ((length_at(middle) < wanted) == rising ? low : high) = middle;
+             tr("after: %1 s").arg(after_s, 0, 'f', 2));
+  for (const Grip& end : grips()) {
+    p.setPen(QPen(t.window, 1.5));
+    p.setBrush(holds(0) ? t.attention : t.text);
+    p.drawEllipse(end.at, 6, 6);
   }
-  Q_EMIT changed(index, std::round(from_fraction(parameter, low) * 2) / 2);
-}
-
-void ClockPicture::mouseReleaseEvent(QMouseEvent*) {
-  if (std::exchange(held_, false)) Q_EMIT settled();
-  update();
 }
 
 }  // namespace drevan::desktop

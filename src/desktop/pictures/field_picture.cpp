@@ -1,4 +1,3 @@
-#include <QMouseEvent>
 #include <QPainter>
 #include <cmath>
 #include <numbers>
@@ -10,7 +9,6 @@
 #include "widgets/words.h"
 #include "work/document.h"
 #include "work/measurements.h"
-#include "work/selection.h"
 
 namespace drevan::desktop {
 
@@ -18,14 +16,13 @@ namespace {
 constexpr double pi = std::numbers::pi;
 }
 
-FieldPicture::FieldPicture(const Work& work, StepId id, QWidget* parent)
-    : StepPicture(work, id, parent) {
-  setAccessibleName(tr("Where sounds stand between left and right"));
-  setToolTip(
-      tr("<p>Seen from above: where a sound from the left, the middle and the right of what comes "
-         "in stands in what "
-         "leaves. The larger a dot, the louder. Drag sideways.</p>"));
-}
+FieldPicture::FieldPicture(const Work& work, StepId id, const FieldSpec& spec, QWidget* parent)
+    : StepPicture(work, id, tr("Where sounds stand between left and right"),
+                  tr("Seen from above: where a sound from the left, the middle and the right of "
+                     "what comes in stands in what leaves. The larger a dot, the louder. Drag "
+                     "sideways."),
+                  parent),
+      spec_(spec) {}
 
 // 1: all right, -1: all left, beyond them: wider than the loudspeakers.
 QPointF FieldPicture::at(double side) const {
@@ -35,12 +32,14 @@ QPointF FieldPicture::at(double side) const {
   return ear + QPointF(radius * std::sin(angle) * 1.25, -radius * std::cos(angle));
 }
 
+double FieldPicture::side_at(double x) const {
+  const double middle = plot_rect().center().x(), radius = at(1).x() - middle;
+  return std::asin(std::clamp((x - middle) / radius * std::sin(pi / 4), -1.0, 1.0)) / (pi / 4);
+}
+
 int FieldPicture::channels_in() const {
-  const auto* levels = work_.measurements.levels();
-  const int i = work_.selection.running_index(step_id_);
-  if (levels && i >= 0 && i < static_cast<int>(levels->sounds.size()))
-    return levels->sounds[static_cast<size_t>(i)].shape.channels;
-  return 1;
+  const auto stage = measured_stage();
+  return stage ? work_.measurements.levels()->sounds[*stage].shape.channels : 1;
 }
 
 // The step itself, settled, tells what it does to a tone that stands still, well above any corner.
@@ -64,21 +63,23 @@ FieldPicture::Place FieldPicture::place_of(float left, float right) const {
   return {(std::atan2(r, l) - pi / 4) / (pi / 4), std::hypot(l, r)};
 }
 
-double FieldPicture::handle_side() const {
-  const Parameter& p = parameter();
-  const double value = settings()[static_cast<size_t>(step()->type->handles[0].x)];
-  return p.least < 0 ? value / p.most : value / p.most * 1.5;
-}
+double FieldPicture::reach() const { return parameter(spec_.place).least < 0 ? 1 : 1.5; }
 
-const Parameter& FieldPicture::parameter() const {
-  return step()->type->parameters[static_cast<size_t>(step()->type->handles[0].x)];
+std::vector<Grip> FieldPicture::grips() const {
+  const double most = parameter(spec_.place).most;
+  const double side = settings()[static_cast<size_t>(spec_.place)] / most * reach();
+  return {{.at = at(side),
+           .reach = 22,
+           .drag =
+               [this, most](QPointF to) {
+                 return std::vector<DragValue>{
+                     {spec_.place, side_at(to.x()) / reach() * most, 1}};
+               },
+           .resets = {spec_.place}}};
 }
-
-QPointF FieldPicture::handle_at() const { return at(handle_side()); }
 
 void FieldPicture::paintEvent(QPaintEvent*) {
-  const ChainStep* s = step();
-  if (!s || s->type->handles.empty()) return;
+  if (!step()) return;
   QPainter p(this);
   draw_ground(p);
   const Theme& t = theme();
@@ -94,6 +95,16 @@ void FieldPicture::paintEvent(QPaintEvent*) {
   for (const double side : {-1.0, 1.0})
     p.drawRect(QRectF(at(side) - QPointF(5, 5), QSizeF(10, 10)));
   p.drawEllipse(ear, 7, 5);
+  draw_sounds(p, ear);
+  draw_deep_sound(p, ear);
+  p.setPen(QPen(holds(0) ? t.attention : t.text, 2));
+  p.setBrush(Qt::NoBrush);
+  p.drawEllipse(grips().front().at, 15, 15);
+}
+
+// The dots of what comes from the left, the middle and the right.
+void FieldPicture::draw_sounds(QPainter& p, QPointF ear) const {
+  const Theme& t = theme();
   const bool mono = channels_in() == 1;
   const std::pair<float, float> sources[] = {{1.0F, 0.0F}, {0.7071F, 0.7071F}, {0.0F, 1.0F}};
   for (int i = 0; i < 3; ++i) {
@@ -108,51 +119,21 @@ void FieldPicture::paintEvent(QPaintEvent*) {
     const double size = std::clamp(8 + to_db(place.level), 3.0, 14.0);
     p.drawEllipse(dot, size, size);
   }
-  draw_deep_sound(p, ear);
-  p.setPen(QPen(held_ ? t.attention : t.text, 2));
-  p.setBrush(Qt::NoBrush);
-  p.drawEllipse(handle_at(), 15, 15);
 }
 
 // What stands in the middle below a corner, near to the ear.
 void FieldPicture::draw_deep_sound(QPainter& p, QPointF ear) const {
-  const auto& parameters = step()->type->parameters;
-  for (size_t i = 0; i < parameters.size(); ++i) {
-    const double value = settings()[i];
-    if (parameters[i].unit != "Hz" || !parameters[i].off_at || value == *parameters[i].off_at)
-      continue;
-    const QPointF dot = ear + (at(0) - ear) * 0.45;
-    p.setPen(Qt::NoPen);
-    p.setBrush(theme().after);
-    p.drawEllipse(dot, 7, 7);
-    p.setPen(theme().quiet);
-    p.drawText(dot + QPointF(14, 4),
-               tr("below %1: the middle").arg(text(value_text(parameters[i], value))));
-  }
-}
-
-void FieldPicture::mousePressEvent(QMouseEvent* e) {
-  if (QLineF(e->position(), handle_at()).length() > 22) return;
-  held_ = true;
-  held_offset_ = handle_at().x() - e->position().x();
-}
-
-void FieldPicture::mouseMoveEvent(QMouseEvent* e) {
-  setCursor(Qt::SizeHorCursor);
-  if (!held_) return;
-  const Parameter& p = parameter();
-  const double middle = plot_rect().center().x(), edge = at(p.least < 0 ? 1 : 1.5).x() - middle;
-  const double reach = std::asin(std::clamp((e->position().x() + held_offset_ - middle) / edge *
-                                                std::sin((p.least < 0 ? 1 : 1.5) * pi / 4),
-                                            -1.0, 1.0)) /
-                       (pi / 4);
-  const double value = p.least < 0 ? reach * p.most : reach / 1.5 * p.most;
-  Q_EMIT changed(step()->type->handles[0].x, std::round(std::clamp(value, p.least, p.most)));
-}
-
-void FieldPicture::mouseReleaseEvent(QMouseEvent*) {
-  if (std::exchange(held_, false)) Q_EMIT settled();
-  update();
+  if (spec_.middle_below < 0) return;
+  const Parameter& corner = parameter(spec_.middle_below);
+  const double value = settings()[static_cast<size_t>(spec_.middle_below)];
+  if (corner.off_at && value == *corner.off_at) return;
+  const QPointF dot = ear + (at(0) - ear) * 0.45;
+  p.setPen(Qt::NoPen);
+  p.setBrush(theme().after);
+  p.drawEllipse(dot, 7, 7);
+  p.setPen(theme().quiet);
+  p.drawText(dot + QPointF(14, 4),
+             tr("below %1: the middle").arg(text(value_text(corner, value))));
 }
 
 }  // namespace drevan::desktop

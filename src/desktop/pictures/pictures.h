@@ -1,240 +1,222 @@
 // The kinds of picture.
 #pragma once
 
-#include "pictures/frequency_axis.h"
 #include "measure/levels.h"
-#include "pictures/picture.h"
 #include "measure/spectrum.h"
-#include "work/work.h"
+#include "pictures/axes.h"
+#include "pictures/picture.h"
 
 namespace drevan::desktop {
 
 /// Gain over frequency, over the clip's spectrum before and after; bands are held by their dots,
-/// the wheel over a dot sets its width, a double click resets it.
+/// the wheel over a dot sets its width.
 class ResponsePicture final : public StepPicture {
+  Q_OBJECT
+
  public:
-  ResponsePicture(const Work& work, StepId id, QWidget* parent);
+  ResponsePicture(const Work& work, StepId id, const ResponseSpec& spec, QWidget* parent);
   void refresh() override;
   void live(std::span<const float> readings, std::span<const float> in,
             std::span<const float> out) override;
-  /// Where handle `i` is drawn; for tests.
-  QPointF handle_at(size_t i) const;
+  std::vector<Grip> grips() const override;
+  bool wide() const override { return true; }
 
  protected:
   void paintEvent(QPaintEvent*) override;
-  void mousePressEvent(QMouseEvent* e) override;
-  void mouseMoveEvent(QMouseEvent* e) override;
-  void mouseReleaseEvent(QMouseEvent* e) override;
-  void mouseDoubleClickEvent(QMouseEvent* e) override;
-  void wheelEvent(QWheelEvent* e) override;
 
  private:
   FrequencyAxis axis() const { return {plot_rect()}; }
-  double y_of(double db) const;
-  /// The gains at the top and at the bottom of the plot.
-  std::pair<double, double> span_db() const;
-  int handle_near(QPointF point) const;
-  void move_sideways(int parameter, double x);
+  LevelAxis gain_axis() const { return {plot_rect(), spec_.least_db, spec_.most_db}; }
+  Grip grip_of(const ResponseBand& band, const Settings& now) const;
+  DragValue frequency_at(int parameter, double x) const;
+  DragValue gain_at(int parameter, QPointF at) const;
   QPolygonF line_of(std::span<const float> power) const;
   void draw_curve(QPainter& p) const;
   void draw_found_lines(QPainter& p) const;
+  void draw_grips(QPainter& p) const;
 
+  const ResponseSpec& spec_;
   SpectrumMeter live_in_, live_out_;
   std::vector<float> shown_in_, shown_out_;
-  int held_ = -1;
 };
 
 /// Level out over level in, with the live point and the gain reduction beside it.
 class TransferPicture final : public StepPicture {
+  Q_OBJECT
+
  public:
-  TransferPicture(const Work& work, StepId id, QWidget* parent);
+  TransferPicture(const Work& work, StepId id, const TransferSpec& spec, QWidget* parent);
   void live(std::span<const float> readings, std::span<const float> in,
             std::span<const float> out) override;
-  /// Where the threshold's or ceiling's line crosses the plot's middle; for tests.
-  QPointF threshold_at() const;
+  /// The line first, if there is one.
+  std::vector<Grip> grips() const override;
 
  protected:
   void paintEvent(QPaintEvent*) override;
-  void mousePressEvent(QMouseEvent* e) override;
-  void mouseMoveEvent(QMouseEvent* e) override;
-  void mouseReleaseEvent(QMouseEvent*) override;
   QRectF plot_rect() const override;
 
  private:
-  double x_of(double db) const;
-  double y_of(double db) const;
-  int parameter(const char* id) const;
-  /// The setting called `id`, 0 when the step has none.
-  double setting(const char* id) const;
-  bool has_ceiling() const;
-  bool has_line() const;
+  LevelAxis in_axis() const;
+  LevelAxis out_axis() const;
   double drive_through(double in, double out) const;
-  bool bends_below() const;
-  int line_parameter() const;
-  int parameter_at(QPointF at) const;
+  double ratio_through(double in, double out) const;
+  Grip line_grip() const;
+  Grip bend_grip() const;
+  void draw_curve(QPainter& p) const;
+  void draw_reduction(QPainter& p) const;
 
+  const TransferSpec& spec_;
   double level_db_ = -200, reduction_db_ = 0;
   bool is_live_ = false;
-  int held_ = -1;  // parameter
 };
 
 /// The room tone as it was learned, the clip over it, and what is taken at this moment.
 class ReductionPicture final : public StepPicture {
+  Q_OBJECT
+
  public:
-  ReductionPicture(const Work& work, StepId id, QWidget* parent);
-  void refresh() override;
+  ReductionPicture(const Work& work, StepId id, const ReductionSpec& spec, QWidget* parent);
   void live(std::span<const float> readings, std::span<const float> in,
             std::span<const float> out) override;
-  QPointF depth_at() const;
+  std::vector<Grip> grips() const override;
 
  protected:
   void paintEvent(QPaintEvent*) override;
-  void mousePressEvent(QMouseEvent* e) override;
-  void mouseMoveEvent(QMouseEvent* e) override;
-  void mouseReleaseEvent(QMouseEvent*) override;
 
  private:
   FrequencyAxis axis() const { return {plot_rect(), band_hz(0), band_hz(63)}; }
-  double depth_y(double depth_db) const;
-  const Findings* found() const;
+  /// The depth, counted downwards.
+  LevelAxis depth_axis() const;
   void draw_spectra(QPainter& p) const;
 
+  const ReductionSpec& spec_;
   std::vector<float> gains_db_;
-  bool held_ = false;
 };
 
 /// Peak, loudness and noise floor before and after; the goal or gain can be dragged.
 class LevelsPicture final : public StepPicture {
+  Q_OBJECT
+
  public:
-  LevelsPicture(const Work& work, StepId id, QWidget* parent);
-  QPointF goal_at() const;
+  LevelsPicture(const Work& work, StepId id, const LevelsSpec& spec, QWidget* parent);
+  std::vector<Grip> grips() const override;
 
  protected:
   void paintEvent(QPaintEvent*) override;
-  void mousePressEvent(QMouseEvent* e) override;
-  void mouseMoveEvent(QMouseEvent* e) override;
-  void mouseReleaseEvent(QMouseEvent*) override;
 
  private:
-  double y_of(double db) const;
-  double db_at(double y) const;
-  /// The parameter that is held, and where its line lies in dB.
-  int held_parameter() const;
-  double goal_db() const;
+  LevelAxis axis() const;
+  /// How far the line lies above its value, in dB.
+  double line_above_value() const;
   void draw_stage(QPainter& p, double x, const Levels& levels, const QColor& color,
                   const QString& name) const;
 
-  bool held_ = false;
-  double held_offset_ = 0;
+  const LevelsSpec& spec_;
 };
 
 /// When things happen, before and after; the end can be dragged.
 class ClockPicture final : public StepPicture {
+  Q_OBJECT
+
  public:
-  ClockPicture(const Work& work, StepId id, QWidget* parent);
-  /// The end of the sound as it leaves; for tests.
-  QPointF end_at() const;
+  ClockPicture(const Work& work, StepId id, const ClockSpec& spec, QWidget* parent);
+  std::vector<Grip> grips() const override;
 
  protected:
   void paintEvent(QPaintEvent*) override;
-  void mousePressEvent(QMouseEvent* e) override;
-  void mouseMoveEvent(QMouseEvent* e) override;
-  void mouseReleaseEvent(QMouseEvent*) override;
+  void grip_taken() override;
 
  private:
   double seconds() const;
   std::unique_ptr<Rewriter> rewriter(const Settings& settings) const;
   double length(const Settings& settings) const;
-  double reach() const;
-  QRectF strip(bool after) const;
+  /// From the beginning, as wide as both lengths need; it stands still while the end is held.
+  TimeAxis axis(double after_s) const;
+  QRectF strip(const TimeAxis& axis, bool after, double length_s) const;
+  double value_for(double length_s) const;
 
-  bool held_ = false;
-  double held_offset_ = 0, held_reach_ = 2;
+  const ClockSpec& spec_;
+  double held_reach_ = 2;
 };
 
 /// Where sounds stand between left and right, seen from above; they can be dragged.
 class FieldPicture final : public StepPicture {
+  Q_OBJECT
+
  public:
-  FieldPicture(const Work& work, StepId id, QWidget* parent);
-  /// What is held; for tests.
-  QPointF handle_at() const;
+  FieldPicture(const Work& work, StepId id, const FieldSpec& spec, QWidget* parent);
+  std::vector<Grip> grips() const override;
 
  protected:
   void paintEvent(QPaintEvent*) override;
-  void mousePressEvent(QMouseEvent* e) override;
-  void mouseMoveEvent(QMouseEvent* e) override;
-  void mouseReleaseEvent(QMouseEvent*) override;
 
  private:
   struct Place {
     double side = 0, level = 0;
   };
   QPointF at(double side) const;
+  double side_at(double x) const;
   int channels_in() const;
   Place place_of(float left, float right) const;
+  void draw_sounds(QPainter& p, QPointF ear) const;
   void draw_deep_sound(QPainter& p, QPointF ear) const;
-  double handle_side() const;
-  const Parameter& parameter() const;
+  /// How far to the side the highest value stands.
+  double reach() const;
 
-  bool held_ = false;
-  double held_offset_ = 0;
+  const FieldSpec& spec_;
 };
 
 /// What a step hears over time, against its line, and what it takes.
 class CoursePicture final : public StepPicture {
+  Q_OBJECT
+
  public:
-  CoursePicture(const Work& work, StepId id, QWidget* parent);
+  CoursePicture(const Work& work, StepId id, const CourseSpec& spec, QWidget* parent);
   void live(std::span<const float> readings, std::span<const float> in,
             std::span<const float> out) override;
-  /// Where the line crosses the plot's middle; for tests.
-  QPointF line_at() const;
+  std::vector<Grip> grips() const override;
 
  protected:
   void paintEvent(QPaintEvent*) override;
-  void mousePressEvent(QMouseEvent* e) override;
-  void mouseMoveEvent(QMouseEvent* e) override;
-  void mouseReleaseEvent(QMouseEvent*) override;
 
  private:
   struct Moment {
     double level, reduction;
   };
-  int line_parameter() const;
-  double y_of(double db) const;
+  LevelAxis axis() const;
+  void draw_past(QPainter& p) const;
   void draw_reach(QPainter& p) const;
 
+  const CourseSpec& spec_;
   std::vector<Moment> past_;
-  bool held_ = false;
 };
 
-/// Bands over frequency: where they meet and each one's threshold can be dragged; its level and what is
-/// taken from it are drawn in it.
+/// Bands over frequency: where they meet and each one's threshold can be dragged; its level and
+/// what is taken from it are drawn in it.
 class BandsPicture final : public StepPicture {
+  Q_OBJECT
+
  public:
-  BandsPicture(const Work& work, StepId id, QWidget* parent);
+  BandsPicture(const Work& work, StepId id, const BandsSpec& spec, QWidget* parent);
   void refresh() override;
   void live(std::span<const float> readings, std::span<const float> in,
             std::span<const float> out) override;
-  /// The middle of a band's threshold, and the band itself; for tests.
-  QPointF threshold_at(int band) const;
-  QRectF band_rect(int band) const;
+  /// The corners, the thresholds, then the bands themselves, which can only be touched.
+  std::vector<Grip> grips() const override;
+  bool wide() const override { return true; }
 
  protected:
   void paintEvent(QPaintEvent*) override;
-  void mousePressEvent(QMouseEvent* e) override;
-  void mouseMoveEvent(QMouseEvent* e) override;
-  void mouseReleaseEvent(QMouseEvent*) override;
 
  private:
-  FrequencyAxis axis() const;
-  double y_of(double db) const;
-  int bands() const;
-  int threshold_parameter(int band) const;
-  int handle_near(QPointF at) const;
-  void draw_band(QPainter& p, int band) const;
+  FrequencyAxis axis() const { return {plot_rect()}; }
+  LevelAxis level_axis() const;
+  int bands(const Settings& now) const { return spec_.count(now); }
+  QRectF band_rect(const Settings& now, int band) const;
+  void draw_band(QPainter& p, const Settings& now, int band, size_t grip, const Grip& line) const;
 
+  const BandsSpec& spec_;
   std::vector<float> readings_;
-  int held_ = -1;  // handle: the corners come first
 };
 
 }  // namespace drevan::desktop

@@ -1,4 +1,3 @@
-#include <QMouseEvent>
 #include <QPainter>
 #include <cmath>
 
@@ -10,19 +9,14 @@
 
 namespace drevan::desktop {
 
-namespace {
-constexpr double most_depth = 40;
-}
-
-ReductionPicture::ReductionPicture(const Work& work, StepId id, QWidget* parent)
-    : StepPicture(work, id, parent) {
-  setAccessibleName(tr("Noise and reduction"));
-  setToolTip(tr(
-      "<p>Filled: the room tone as this step hears it. Line: the clip. From the top: what is "
-      "taken per band at this moment while playing. Drag the dashed line to set the depth.</p>"));
-}
-
-void ReductionPicture::refresh() { update(); }
+ReductionPicture::ReductionPicture(const Work& work, StepId id, const ReductionSpec& spec,
+                                   QWidget* parent)
+    : StepPicture(work, id, tr("Noise and reduction"),
+                  tr("Filled: the room tone as this step hears it. Line: the clip. From the top: "
+                     "what is taken per band at this moment while playing. Drag the dashed line to "
+                     "set the depth."),
+                  parent),
+      spec_(spec) {}
 
 void ReductionPicture::live(std::span<const float> readings, std::span<const float>,
                             std::span<const float>) {
@@ -30,21 +24,20 @@ void ReductionPicture::live(std::span<const float> readings, std::span<const flo
   update();
 }
 
-double ReductionPicture::depth_y(double depth_db) const {
-  const QRectF r = plot_rect();
-  return r.top() + r.height() * depth_db / most_depth;
-}
-QPointF ReductionPicture::depth_at() const {
-  return {plot_rect().center().x(), depth_y(settings()[0])};
+LevelAxis ReductionPicture::depth_axis() const {
+  return {plot_rect(), -parameter(spec_.depth).most, 0};
 }
 
-// What the step learned; nullptr: not yet, or nothing.
-const Findings* ReductionPicture::found() const {
-  const auto* levels = work_.measurements.levels();
-  const int active = work_.selection.running_index(step_id_);
-  if (!levels || active < 0 || active >= static_cast<int>(levels->findings.size())) return nullptr;
-  const Findings& f = levels->findings[static_cast<size_t>(active)];
-  return f.empty() ? nullptr : &f;
+std::vector<Grip> ReductionPicture::grips() const {
+  const double depth = settings()[static_cast<size_t>(spec_.depth)];
+  return {{.form = Grip::Form::level_line,
+           .at = {plot_rect().center().x(), depth_axis().place_of(-depth)},
+           .elsewhere = true,
+           .drag =
+               [this](QPointF at) {
+                 return std::vector<DragValue>{{spec_.depth, -depth_axis().db_at(at), 0.5}};
+               },
+           .resets = {spec_.depth}}};
 }
 
 // Both on the room tone's scale: a full-scale sine near 0 dB.
@@ -57,7 +50,7 @@ void ReductionPicture::draw_spectra(QPainter& p) const {
   }
   if (!found()) return;
   const auto& source = work_.document.reel().source_of(*work_.selection.clip());
-  const auto power = step()->type->learned_power(*found(), {rate, source.channels});
+  const auto power = spec_.learned_power(*found(), {rate, source.channels});
   if (power.size() <= 1) return;
   const double size = 2.0 * static_cast<double>(power.size() - 1);
   std::vector<float> scaled(power.begin(), power.end());
@@ -76,28 +69,24 @@ void ReductionPicture::paintEvent(QPaintEvent*) {
   const Theme& t = theme();
   const QRectF r = plot_rect();
   axis().draw(p);
-  for (int db = 0; db <= 36; db += 12) {
-    p.setPen(t.quiet);
-    p.drawText(QRectF(0, depth_y(db) - 7, r.left() - 5, 14), Qt::AlignRight | Qt::AlignVCenter,
-               QString::number(-db));
-  }
+  depth_axis().draw(p, 12);
   p.setClipRect(r);
   draw_spectra(p);
   for (size_t i = 0; i < gains_db_.size(); ++i) {
     const double x = axis().x_of(band_hz(static_cast<int>(i)));
-    p.fillRect(QRectF(x - 2, r.top(), 4,
-                      depth_y(std::min(-static_cast<double>(gains_db_[i]), most_depth)) - r.top()),
-               faded(t.after, 0.8));
+    const double bottom = depth_axis().within(static_cast<double>(gains_db_[i]));
+    p.fillRect(QRectF(x - 2, r.top(), 4, bottom - r.top()), faded(t.after, 0.8));
   }
   p.setClipping(false);
-  p.setPen(QPen(t.attention, held_ ? 2 : 1, Qt::DashLine));
-  p.drawLine(QPointF(r.left(), depth_at().y()), QPointF(r.right(), depth_at().y()));
-  const QRectF chip(r.right() - 84, depth_at().y() + 3, 80, 16);
+  const Grip line = grips().front();
+  draw_line(p, 0, line, r);
+  const QRectF chip(r.right() - 84, line.at.y() + 3, 80, 16);
   p.setPen(Qt::NoPen);
   p.setBrush(t.window);
   p.drawRoundedRect(chip, 3, 3);
   p.setPen(t.attention);
-  p.drawText(chip, Qt::AlignCenter, tr("depth %1 dB").arg(settings()[0], 0, 'f', 0));
+  const double depth = settings()[static_cast<size_t>(spec_.depth)];
+  p.drawText(chip, Qt::AlignCenter, tr("depth %1 dB").arg(depth, 0, 'f', 0));
   if (!found() && s->on) {
     p.setPen(t.attention);
     p.drawText(r.adjusted(10, 0, -10, -8), Qt::AlignHCenter | Qt::AlignBottom | Qt::TextWordWrap,
@@ -106,23 +95,6 @@ void ReductionPicture::paintEvent(QPaintEvent*) {
                    : tr("No room tone is marked: this step does nothing yet. Mark it in "
                         "the scope, or let Find room tone look for one."));
   }
-}
-
-void ReductionPicture::mousePressEvent(QMouseEvent* e) {
-  held_ = true;
-  mouseMoveEvent(e);
-}
-
-void ReductionPicture::mouseMoveEvent(QMouseEvent* e) {
-  setCursor(Qt::SizeVerCursor);
-  if (!held_) return;
-  const QRectF r = plot_rect();
-  const double db = (e->position().y() - r.top()) / r.height() * most_depth;
-  Q_EMIT changed(0, std::clamp(std::round(db * 2) / 2, 0.0, most_depth));
-}
-
-void ReductionPicture::mouseReleaseEvent(QMouseEvent*) {
-  if (std::exchange(held_, false)) Q_EMIT settled();
 }
 
 }  // namespace drevan::desktop

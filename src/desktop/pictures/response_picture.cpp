@@ -1,6 +1,4 @@
-#include <QMouseEvent>
 #include <QPainter>
-#include <QPainterPath>
 #include <cmath>
 
 #include "audio/decibel.h"
@@ -10,21 +8,19 @@
 #include "work/document.h"
 #include "work/listening.h"
 #include "work/measurements.h"
-#include "work/selection.h"
 
 namespace drevan::desktop {
 
-ResponsePicture::ResponsePicture(const Work& work, StepId id, QWidget* parent)
-    : StepPicture(work, id, parent),
+ResponsePicture::ResponsePicture(const Work& work, StepId id, const ResponseSpec& spec,
+                                 QWidget* parent)
+    : StepPicture(work, id, tr("Response"),
+                  tr("Drag a dot to move its band; the wheel over it sets its width (Q). Behind "
+                     "the curve: the sound before (line) and after (filled)."),
+                  parent),
+      spec_(spec),
       live_in_({work.document.reel().rate, 1, 4096}),
       live_out_({work.document.reel().rate, 1, 4096}) {
-  setAccessibleName(tr("Response"));
-  setToolTip(
-      tr("<p>Drag a dot to move its band; the wheel over it sets its width (Q), a double "
-         "click puts it back. Behind the curve: the sound before (line) and after (filled)."
-         "</p>"));
-  if (!step()->type->handles.empty() && step()->type->handles[0].page > 0)
-    page_ = step()->type->handles[0].page;
+  if (!spec_.bands.empty()) page_ = spec_.bands[0].page;
   ResponsePicture::refresh();
 }
 
@@ -56,43 +52,49 @@ void ResponsePicture::live(std::span<const float>, std::span<const float> in,
   update();
 }
 
-std::pair<double, double> ResponsePicture::span_db() const {
-  // Bands that lift need room above, depths below; cuts only fall.
-  for (const auto& h : step()->type->handles) {
-    if (h.down) return {6, -66};
-    if (h.y >= 0) return {20, -20};
-  }
-  return {6, -36};
+std::vector<Grip> ResponsePicture::grips() const {
+  const Settings now = settings();
+  std::vector<Grip> all;
+  for (const auto& band : spec_.bands) all.push_back(grip_of(band, now));
+  return all;
 }
-double ResponsePicture::y_of(double db) const {
+
+Grip ResponsePicture::grip_of(const ResponseBand& band, const Settings& now) const {
+  const double hz = band.hz < 0 ? band.fixed_hz : now[static_cast<size_t>(band.hz)];
+  double db = -3;
+  if (band.gain >= 0)
+    db = now[static_cast<size_t>(band.gain)] * (spec_.gains_are_depths ? -1 : 1);
+  else if (const auto& off = parameter(band.hz).off_at; off && hz == *off)
+    db = 0;
+  Grip grip{.at = {axis().x_of(hz), gain_axis().place_of(db)},
+            .reach = 14,
+            .page = band.page,
+            .drag =
+                [this, band](QPointF at) {
+                  std::vector<DragValue> values;
+                  if (band.hz >= 0) values.push_back(frequency_at(band.hz, at.x()));
+                  if (band.gain >= 0) values.push_back(gain_at(band.gain, at));
+                  return values;
+                },
+            .wheel = band.q};
+  for (const int index : {band.hz, band.gain, band.q})
+    if (index >= 0) grip.resets.push_back(index);
+  return grip;
+}
+
+DragValue ResponsePicture::frequency_at(int index, double x) const {
+  const Parameter& p = parameter(index);
   const QRectF r = plot_rect();
-  const auto [top, bottom] = span_db();
-  return r.top() + r.height() * (top - db) / (top - bottom);
+  // Pulled out of the picture on its own side, a cut is off.
+  if (p.off_at && *p.off_at == p.least && x <= r.left()) return {index, p.least};
+  if (p.off_at && *p.off_at == p.most && x >= r.right()) return {index, p.most};
+  return {index, axis().hz_at(x)};
 }
 
-QPointF ResponsePicture::handle_at(size_t i) const {
-  const ChainStep* s = step();
-  const Handle& h = s->type->handles[i];
-  const double hz = h.x < 0 ? h.hz : settings()[static_cast<size_t>(h.x)];
-  const double x = axis().x_of(hz);
-  if (h.y >= 0) return {x, y_of(settings()[static_cast<size_t>(h.y)] * (h.down ? -1 : 1))};
-  const auto& p = s->type->parameters[static_cast<size_t>(h.x)];
-  const bool off = p.off_at && hz == *p.off_at;
-  return {x, y_of(off ? 0 : -3)};
-}
-
-int ResponsePicture::handle_near(QPointF point) const {
-  int best = -1;
-  double distance = 14;
-  for (size_t i = 0; i < step()->type->handles.size(); ++i) {
-    const double d = QLineF(point, handle_at(i)).length();
-    // Of handles that lie together the shown one is taken.
-    const double bonus = step()->type->handles[i].page == page_ ? 2 : 0;
-    if (d - bonus >= distance) continue;
-    distance = d - bonus;
-    best = static_cast<int>(i);
-  }
-  return best;
+DragValue ResponsePicture::gain_at(int index, QPointF at) const {
+  const double db = gain_axis().db_at(at) * (spec_.gains_are_depths ? -1 : 1);
+  // Nothing at all is easy to hit.
+  return {index, std::abs(db) < 0.35 ? 0 : db, 0.1};
 }
 
 // Tilted by 3 dB an octave, as ears do.
@@ -103,36 +105,39 @@ QPolygonF ResponsePicture::line_of(std::span<const float> power) const {
 void ResponsePicture::draw_curve(QPainter& p) const {
   const ChainStep* s = step();
   const QRectF r = plot_rect();
+  const double rate = work_.document.reel().rate;
   QPolygonF curve;
   const Settings now = settings();
   for (double x = r.left(); x <= r.right(); x += 1.5)
-    curve << QPointF(x,
-                     y_of(s->type->response_db(now, axis().hz_at(x), work_.document.reel().rate)));
+    curve << QPointF(x, gain_axis().place_of(spec_.response_db(now, axis().hz_at(x), rate)));
   p.setPen(QPen(s->on ? theme().after : theme().quiet, 2));
   p.setBrush(Qt::NoBrush);
   p.drawPolyline(curve);
 }
 
-// Each too narrow to be seen in the curve: drawn as a stroke from where the curve is to how deep it goes.
+// Each too narrow to be seen in the curve: drawn as a stroke from where the curve is to how deep it
+// goes.
 void ResponsePicture::draw_found_lines(QPainter& p) const {
+  if (!spec_.found_lines) return;
   const ChainStep* s = step();
-  if (!s->type->found_lines) return;
   const Theme& t = theme();
-  const auto* levels = work_.measurements.levels();
-  const int active = work_.selection.running_index(step_id_);
-  const bool known = levels && active >= 0 && active < static_cast<int>(levels->findings.size());
+  const auto stage = measured_stage();
+  const bool known = stage && *stage < work_.measurements.levels()->findings.size();
+  const Settings now = settings();
   const auto lines =
-      known ? s->type->found_lines(settings(), levels->findings[static_cast<size_t>(active)])
+      known ? spec_.found_lines(now, work_.measurements.levels()->findings[*stage])
             : std::vector<FoundLine>{};
-  // Where it looks: mains frequencies times the highest harmonic.
-  if (const int i = parameter_index(*s->type, "harmonics"); i >= 0)
-    p.fillRect(QRectF(QPointF(axis().x_of(49), y_of(0)),
-                      QPointF(axis().x_of(61 * settings()[static_cast<size_t>(i)]), y_of(0) + 5)),
+  const LevelAxis gain = gain_axis();
+  if (spec_.looks_at_hz) {
+    const auto [from, to] = spec_.looks_at_hz(now);
+    p.fillRect(QRectF(QPointF(axis().x_of(from), gain.place_of(0)),
+                      QPointF(axis().x_of(to), gain.place_of(0) + 5)),
                faded(t.removed, 0.4));
+  }
   p.setPen(QPen(s->on ? t.removed : t.quiet, 2));
   for (const auto& line : lines) {
     const double x = axis().x_of(line.hz);
-    p.drawLine(QPointF(x, y_of(0)), QPointF(x, y_of(line.db)));
+    p.drawLine(QPointF(x, gain.place_of(0)), QPointF(x, gain.place_of(line.db)));
   }
   if (!known || !s->on) return;
   p.setPen(lines.empty() ? t.attention : t.text);
@@ -148,8 +153,7 @@ void ResponsePicture::paintEvent(QPaintEvent*) {
   QPainter p(this);
   draw_ground(p);
   axis().draw(p);
-  draw_db_grid(p, plot_rect(), -60, 18, span_db().second < -30 ? 12 : 6,
-               [this](double db) { return y_of(db); });
+  gain_axis().draw(p, spec_.most_db - spec_.least_db > 44 ? 12 : 6);
   p.setClipRect(plot_rect());
   const Theme& t = theme();
   fill_below(p, line_of(shown_out_), plot_rect().bottom(), faded(t.after, 0.22));
@@ -158,79 +162,26 @@ void ResponsePicture::paintEvent(QPaintEvent*) {
   draw_curve(p);
   draw_found_lines(p);
   p.setClipping(false);
-  const auto& handles = step()->type->handles;
-  for (size_t i = 0; i < handles.size(); ++i) {
-    const QPointF at = handle_at(i);
-    const bool active = handles[i].page == page_ && page_ > 0;
-    const bool held = held_ == static_cast<int>(i);
-    const bool idle = handles[i].y >= 0 && settings()[static_cast<size_t>(handles[i].y)] == 0;
-    p.setPen(QPen(active || held ? t.attention : t.text, 1.5));
-    p.setBrush(active || held ? t.attention : idle ? t.panel : t.text);
+  draw_grips(p);
+}
+
+void ResponsePicture::draw_grips(QPainter& p) const {
+  const Theme& t = theme();
+  const Settings now = settings();
+  const auto all = grips();
+  for (size_t i = 0; i < all.size(); ++i) {
+    const QPointF at = all[i].at;
+    const int gain = spec_.bands[i].gain;
+    const bool lit = (all[i].page == page_ && page_ > 0) || holds(i);
+    const bool idle = gain >= 0 && now[static_cast<size_t>(gain)] == 0;
+    p.setPen(QPen(lit ? t.attention : t.text, 1.5));
+    p.setBrush(lit ? t.attention : idle ? t.panel : t.text);
     p.drawEllipse(at, 8, 8);
-    if (handles[i].page == 0) continue;
-    p.setPen(active || held || !idle ? t.window : t.text);
+    if (all[i].page == 0) continue;
+    p.setPen(lit || !idle ? t.window : t.text);
     p.drawText(QRectF(at.x() - 8, at.y() - 8, 16, 16), Qt::AlignCenter,
-               QString::number(handles[i].page));
+               QString::number(all[i].page));
   }
-}
-
-void ResponsePicture::mousePressEvent(QMouseEvent* e) {
-  held_ = handle_near(e->position());
-  if (held_ >= 0) set_page(step()->type->handles[static_cast<size_t>(held_)].page);
-  update();
-}
-
-void ResponsePicture::mouseMoveEvent(QMouseEvent* e) {
-  if (held_ < 0) {
-    setCursor(handle_near(e->position()) >= 0 ? Qt::OpenHandCursor : Qt::ArrowCursor);
-    return;
-  }
-  const Handle& h = step()->type->handles[static_cast<size_t>(held_)];
-  if (h.x >= 0) move_sideways(h.x, e->position().x());
-  if (h.y < 0) return;
-  const auto& py = step()->type->parameters[static_cast<size_t>(h.y)];
-  const double db = (y_of(0) - e->position().y()) / (y_of(0) - y_of(1)) * (h.down ? -1 : 1);
-  Q_EMIT changed(
-      h.y, std::clamp(std::abs(db) < 0.35 ? 0.0 : std::round(db * 10) / 10, py.least, py.most));
-}
-
-void ResponsePicture::move_sideways(int parameter, double x) {
-  const auto& p = step()->type->parameters[static_cast<size_t>(parameter)];
-  const QRectF r = plot_rect();
-  double hz = axis().hz_at(x);
-  // Pulled out of the picture on its own side, a cut is off.
-  if (p.off_at) {
-    if (*p.off_at == p.least && x <= r.left()) hz = *p.off_at;
-    if (*p.off_at == p.most && x >= r.right()) hz = *p.off_at;
-  }
-  Q_EMIT changed(parameter, std::clamp(hz, p.least, p.most));
-}
-
-void ResponsePicture::mouseReleaseEvent(QMouseEvent*) {
-  if (std::exchange(held_, -1) >= 0) Q_EMIT settled();
-  update();
-}
-
-void ResponsePicture::mouseDoubleClickEvent(QMouseEvent* e) {
-  const int i = handle_near(e->position());
-  if (i < 0) return;
-  const Handle& h = step()->type->handles[static_cast<size_t>(i)];
-  for (const int p : {h.x, h.y, h.width})
-    if (p >= 0) Q_EMIT changed(p, step()->type->parameters[static_cast<size_t>(p)].standard);
-  Q_EMIT settled();
-}
-
-void ResponsePicture::wheelEvent(QWheelEvent* e) {
-  const int i = handle_near(e->position());
-  if (i < 0) return e->ignore();
-  const Handle& h = step()->type->handles[static_cast<size_t>(i)];
-  if (h.width < 0) return e->ignore();
-  set_page(h.page);
-  const auto& p = step()->type->parameters[static_cast<size_t>(h.width)];
-  const double f =
-      to_fraction(p, settings()[static_cast<size_t>(h.width)]) + e->angleDelta().y() / 120.0 * 0.03;
-  Q_EMIT changed(h.width, from_fraction(p, f));
-  e->accept();
 }
 
 }  // namespace drevan::desktop

@@ -1,4 +1,3 @@
-#include <QMouseEvent>
 #include <QPainter>
 #include <cmath>
 
@@ -8,57 +7,73 @@
 namespace drevan::desktop {
 
 namespace {
-constexpr double lowest = -60;
+constexpr double lowest = -60, highest_out = 6;
 }
 
-TransferPicture::TransferPicture(const Work& work, StepId id, QWidget* parent)
-    : StepPicture(work, id, parent) {
-  setAccessibleName(tr("Transfer curve"));
-  setToolTip(
-      tr("<p>Level out over level in, dB. Drag the dashed line to set the threshold or the "
-         "ceiling, drag the curve where it bends to set how much. The dot is the level now, the "
-         "bar what is taken.</p>"));
-}
-
-int TransferPicture::parameter(const char* id) const { return parameter_index(*step()->type, id); }
+TransferPicture::TransferPicture(const Work& work, StepId id, const TransferSpec& spec,
+                                 QWidget* parent)
+    : StepPicture(work, id, tr("Transfer curve"),
+                  tr("Level out over level in, dB. Drag the dashed line to set the threshold or the "
+                     "ceiling, drag the curve where it bends to set how much. The dot is the level "
+                     "now, the bar what is taken."),
+                  parent),
+      spec_(spec) {}
 
 QRectF TransferPicture::plot_rect() const {
   return StepPicture::plot_rect().adjusted(0, 0, -46, 0);
 }
-double TransferPicture::x_of(double db) const {
+LevelAxis TransferPicture::in_axis() const { return {plot_rect(), lowest, 0, Qt::Horizontal}; }
+LevelAxis TransferPicture::out_axis() const { return {plot_rect(), lowest, highest_out}; }
+
+Grip TransferPicture::line_grip() const {
+  const bool lies = spec_.ceiling >= 0;
+  const int index = lies ? spec_.ceiling : spec_.threshold;
+  const LevelAxis axis = lies ? out_axis() : in_axis();
+  const double place = axis.within(settings()[static_cast<size_t>(index)]);
+  const QPointF middle = plot_rect().center();
+  return {.form = lies ? Grip::Form::level_line : Grip::Form::upright_line,
+          .at = lies ? QPointF(middle.x(), place) : QPointF(place, middle.y()),
+          .drag =
+              [axis, index](QPointF at) {
+                return std::vector<DragValue>{{index, axis.db_at(at), 0.5}};
+              },
+          .resets = {index}};
+}
+
+// How much the curve bends: a dot on it, and all of the side of the line where it does, or everywhere
+// when there is no line.
+Grip TransferPicture::bend_grip() const {
+  Grip grip{.reach = 12, .within = plot_rect(), .elsewhere = true};
   const QRectF r = plot_rect();
-  return r.left() + r.width() * (std::clamp(db, lowest, 0.0) - lowest) / -lowest;
-}
-double TransferPicture::y_of(double db) const {
-  const QRectF r = plot_rect();
-  return r.bottom() - r.height() * (std::clamp(db, lowest, 6.0) - lowest) / (6 - lowest);
-}
-
-double TransferPicture::setting(const char* id) const {
-  const int i = parameter(id);
-  return i < 0 ? 0 : settings()[static_cast<size_t>(i)];
-}
-
-// The line across the picture: a threshold stands, a ceiling lies.
-bool TransferPicture::has_ceiling() const { return parameter("ceiling_db") >= 0; }
-int TransferPicture::line_parameter() const {
-  return parameter(has_ceiling() ? "ceiling_db" : "threshold_db");
-}
-// A curve without a line bends everywhere: it is held as a whole.
-bool TransferPicture::has_line() const { return line_parameter() >= 0; }
-
-// Whether the curve leaves the straight line below its threshold: an expander.
-bool TransferPicture::bends_below() const {
-  const double at = setting("threshold_db") - 1;
-  return !has_ceiling() && step()->type->transfer_db(settings(), at) < at - 0.1 &&
-         parameter("range_db") >= 0;
+  const int index = spec_.ratio >= 0 ? spec_.ratio : spec_.drive;
+  if (spec_.ceiling >= 0) grip.within.setTop(line_grip().at.y());
+  if (spec_.threshold >= 0 && spec_.bends_below)
+    grip.within = QRectF(r.topLeft(), QPointF(line_grip().at.x(), r.bottom()));
+  else if (spec_.threshold >= 0)
+    grip.within = QRectF(QPointF(line_grip().at.x(), r.top()), r.bottomRight());
+  const double in_db = in_axis().db_at(grip.within.center());
+  grip.at = {in_axis().place_of(in_db), out_axis().within(spec_.transfer_db(settings(), in_db))};
+  grip.resets = {index};
+  grip.drag = [this, index](QPointF at) {
+    const double in = in_axis().db_at(at), out = out_axis().db_at(at);
+    if (index == spec_.ratio) return std::vector<DragValue>{{index, ratio_through(in, out), 0.1}};
+    const double drive = spec_.ceiling >= 0 ? out - in : drive_through(in, out);
+    return std::vector<DragValue>{{index, drive, 0.5}};
+  };
+  return grip;
 }
 
-QPointF TransferPicture::threshold_at() const {
-  if (!has_line()) return plot_rect().center();
-  const double db = settings()[static_cast<size_t>(line_parameter())];
-  if (has_ceiling()) return {plot_rect().center().x(), y_of(db)};
-  return {x_of(db), plot_rect().center().y()};
+std::vector<Grip> TransferPicture::grips() const {
+  std::vector<Grip> all;
+  const bool line = spec_.threshold >= 0 || spec_.ceiling >= 0;
+  if (line) all.push_back(line_grip());
+  if (spec_.ratio >= 0 || spec_.drive >= 0) all.push_back(bend_grip());
+  if (!line) return all;
+  // Where the curve is straight the line comes to the pointer.
+  all.push_back(line_grip());
+  all.back().reach = -1;
+  all.back().elsewhere = true;
+  return all;
 }
 
 void TransferPicture::live(std::span<const float> readings, std::span<const float>,
@@ -70,42 +85,53 @@ void TransferPicture::live(std::span<const float> readings, std::span<const floa
 }
 
 void TransferPicture::paintEvent(QPaintEvent*) {
-  const ChainStep* s = step();
-  if (!s) return;
+  if (!step()) return;
   QPainter p(this);
   draw_ground(p);
   const Theme& t = theme();
-  const QRectF r = plot_rect();
-  draw_db_grid(p, r, -48, 0, 12, [this](double db) { return y_of(db); });
-  for (int db = -48; db <= 0; db += 12) {
-    p.setPen(QPen(faded(t.line, 0.5), 1));
-    p.drawLine(QPointF(x_of(db), r.top()), QPointF(x_of(db), r.bottom()));
-    p.setPen(t.quiet);
-    p.drawText(QRectF(x_of(db) - 16, r.bottom() + 2, 32, 14), Qt::AlignCenter, QString::number(db));
+  out_axis().draw(p, 12);
+  in_axis().draw(p, 12);
+  draw_curve(p);
+  const auto all = grips();
+  for (size_t i = 0; i < all.size(); ++i) {
+    if (all[i].reach < 0) continue;
+    if (all[i].form != Grip::Form::dot) {
+      draw_line(p, i, all[i], plot_rect());
+      continue;
+    }
+    p.setPen(QPen(t.window, 1.5));
+    p.setBrush(holds(i) ? t.attention : t.after);
+    p.drawEllipse(all[i].at, 6, 6);
   }
-  p.setClipRect(r);
-  p.setPen(QPen(t.line, 1));
-  p.drawLine(QPointF(x_of(lowest), y_of(lowest)), QPointF(x_of(0), y_of(0)));
-  QPolygonF curve;
-  const Settings now = settings();
-  for (double db = lowest; db <= 0; db += 0.5)
-    curve << QPointF(x_of(db), y_of(s->type->transfer_db(now, db)));
-  p.setPen(QPen(s->on ? t.after : t.quiet, 2.2));
-  p.drawPolyline(curve);
-  p.setClipping(false);
-  const QPointF line = threshold_at();
-  p.setPen(!has_line() ? QPen(Qt::NoPen)
-                       : QPen(t.attention, held_ == line_parameter() ? 2 : 1, Qt::DashLine));
-  if (has_ceiling())
-    p.drawLine(QPointF(r.left(), line.y()), QPointF(r.right(), line.y()));
-  else
-    p.drawLine(QPointF(line.x(), r.top()), QPointF(line.x(), r.bottom()));
   if (is_live_ && level_db_ > lowest) {
     p.setPen(QPen(t.window, 1));
     p.setBrush(t.text);
-    p.drawEllipse(QPointF(x_of(level_db_), y_of(level_db_ - reduction_db_)), 5, 5);
+    p.drawEllipse(
+        QPointF(in_axis().within(level_db_), out_axis().within(level_db_ - reduction_db_)), 5, 5);
   }
-  // Gain reduction, from the top down.
+  draw_reduction(p);
+}
+
+void TransferPicture::draw_curve(QPainter& p) const {
+  const Theme& t = theme();
+  const LevelAxis in = in_axis(), out = out_axis();
+  p.setClipRect(plot_rect());
+  p.setPen(QPen(t.line, 1));
+  p.drawLine(QPointF(in.place_of(lowest), out.place_of(lowest)),
+             QPointF(in.place_of(0), out.place_of(0)));
+  QPolygonF curve;
+  const Settings now = settings();
+  for (double db = lowest; db <= 0; db += 0.5)
+    curve << QPointF(in.place_of(db), out.within(spec_.transfer_db(now, db)));
+  p.setPen(QPen(step()->on ? t.after : t.quiet, 2.2));
+  p.drawPolyline(curve);
+  p.setClipping(false);
+}
+
+// Beside the plot, from the top down.
+void TransferPicture::draw_reduction(QPainter& p) const {
+  const Theme& t = theme();
+  const QRectF r = plot_rect();
   const QRectF bar(r.right() + 14, r.top(), 22, r.height());
   p.setPen(Qt::NoPen);
   p.setBrush(t.window);
@@ -121,60 +147,27 @@ void TransferPicture::paintEvent(QPaintEvent*) {
 // The drive whose curve passes nearest to the pointer.
 double TransferPicture::drive_through(double in, double out) const {
   Settings s = settings();
-  const auto at = static_cast<size_t>(parameter("drive_db"));
-  const auto& p = step()->type->parameters[at];
+  const auto at = static_cast<size_t>(spec_.drive);
+  const auto& p = parameter(spec_.drive);
   double best = s[at], least = 1e9;
   for (double drive = p.least; drive <= p.most; drive += 0.5) {
     s.values[at] = drive;
-    const double off = std::abs(step()->type->transfer_db(s, in) - out);
+    const double off = std::abs(spec_.transfer_db(s, in) - out);
     if (off < least) least = off, best = drive;
   }
   return best;
 }
 
-// Near the line: the line. On the side where the curve bends: how much. Elsewhere the line, too.
-int TransferPicture::parameter_at(QPointF at) const {
-  const QPointF line = threshold_at();
-  if (!has_line()) return parameter("drive_db");
-  if (has_ceiling()) return at.y() > line.y() + 9 ? parameter("drive_db") : line_parameter();
-  const bool bent = bends_below() ? at.x() < line.x() - 9 : at.x() > line.x() + 9;
-  return bent && parameter("ratio") >= 0 ? parameter("ratio") : line_parameter();
-}
-
-void TransferPicture::mousePressEvent(QMouseEvent* e) {
-  held_ = parameter_at(e->position());
-  mouseMoveEvent(e);
-}
-
-void TransferPicture::mouseMoveEvent(QMouseEvent* e) {
-  const QRectF r = plot_rect();
-  if (held_ < 0) {
-    const bool line = parameter_at(e->position()) == line_parameter();
-    setCursor(line && has_line() && !has_ceiling() ? Qt::SizeHorCursor : Qt::SizeVerCursor);
-    return;
-  }
-  const auto& p = step()->type->parameters[static_cast<size_t>(held_)];
-  const double in = lowest + (e->position().x() - r.left()) / r.width() * -lowest;
-  const double out = lowest + (r.bottom() - e->position().y()) / r.height() * (6 - lowest);
-  double value = 0;
-  if (has_line() && held_ == line_parameter()) {
-    value = std::round((has_ceiling() ? out : in) * 2) / 2;
-  } else if (held_ == parameter("drive_db")) {
-    value = has_line() ? std::round((out - in) * 2) / 2 : drive_through(in, out);
-  } else {
-    // The ratio whose line from the threshold passes through the pointer.
-    const double threshold = setting("threshold_db");
-    const double from = threshold + setting("make_up_db");
-    const double rise =
-        (in - threshold) / std::copysign(std::max(std::abs(out - from), 1e-3), in - threshold);
-    value = std::round((bends_below() ? 1 / std::max(rise, 1e-3) : rise) * 10) / 10;
-  }
-  Q_EMIT changed(held_, std::clamp(value, p.least, p.most));
-}
-
-void TransferPicture::mouseReleaseEvent(QMouseEvent*) {
-  if (std::exchange(held_, -1) >= 0) Q_EMIT settled();
-  update();
+// The ratio whose line from the threshold passes through the pointer.
+double TransferPicture::ratio_through(double in, double out) const {
+  const Settings now = settings();
+  const double threshold = now[static_cast<size_t>(spec_.threshold)];
+  const double from =
+      threshold + (spec_.make_up >= 0 ? now[static_cast<size_t>(spec_.make_up)] : 0);
+  const double way = spec_.bends_below ? std::min(in - threshold, -0.1)
+                                       : std::max(in - threshold, 0.1);
+  const double slope = std::max((out - from) / way, 1e-3);
+  return spec_.bends_below ? slope : 1 / slope;
 }
 
 }  // namespace drevan::desktop

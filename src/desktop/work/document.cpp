@@ -23,8 +23,8 @@ fs::path unsaved_folder() {
 }
 
 // A list of edits that is being written is waited for: it is short work.
-void wait_for(const Worker& worker) {
-  for (int i = 0; i < 1000 && worker.busy(); ++i)
+void wait_for(const TaskLane& lane) {
+  for (int i = 0; i < 1000 && lane.busy(); ++i)
     std::this_thread::sleep_for(std::chrono::milliseconds(5));
 }
 
@@ -32,8 +32,8 @@ void wait_for(const Worker& worker) {
 
 Document::Document(Notices& notices, QObject* parent)
     : QObject(parent), notices_(notices), file_(unsaved_folder()) {
-  for (Worker* worker : {&source_worker_, &history_worker_})
-    connect(worker, &Worker::failed, this, [this](const QString& why) { notices_.warn(why); });
+  for (TaskLane* lane : {&source_lane_, &history_lane_})
+    connect(lane, &TaskLane::failed, this, [this](const QString& why) { notices_.warn(why); });
 }
 
 Document::~Document() { leave(); }
@@ -64,7 +64,7 @@ void Document::set_mix_source(const Source& sum) {
 // --- files ---
 
 void Document::reset(Reel reel) {
-  source_worker_.cancel();
+  source_lane_.cancel();
   preview_.reset();
   mix_source_ = {};
   with_mix_of_.reset();
@@ -77,7 +77,7 @@ void Document::reset(Reel reel) {
 
 void Document::leave() {
   Q_EMIT leaving();
-  wait_for(history_worker_);
+  wait_for(history_lane_);
   file_.leave();
 }
 
@@ -95,7 +95,7 @@ bool Document::open(const fs::path& file) {
     const auto found = std::move(opened.found);
     Reel reel = std::move(opened.reel);
     Q_EMIT leaving();
-    wait_for(history_worker_);
+    wait_for(history_lane_);
     file_.take(std::move(opened));
     std::vector<std::string> lost;
     for (const auto& s : reel.sources)
@@ -168,8 +168,8 @@ bool Document::bring_back_unsaved() {
 
 // The list of edits beside the reel, in the background: it may be long.
 void Document::keep_history(const std::string& saved) {
-  history_worker_.start([states = SavedHistory{history_.entries(), history_.at()}, file = file(),
-                         saved](const CancelToken&) -> Worker::Finish {
+  history_lane_.start([states = SavedHistory{history_.entries(), history_.at()}, file = file(),
+                         saved](const CancelToken&) -> TaskLane::Finish {
     try {
       save_history(states, file, saved);
     } catch (const Error&) {
@@ -181,7 +181,7 @@ void Document::keep_history(const std::string& saved) {
 
 // `after_crash`: the edits that came back are edits of what was saved.
 void Document::bring_history(bool after_crash) {
-  history_worker_.start([this, file = file(), after_crash](const CancelToken&) -> Worker::Finish {
+  history_lane_.start([this, file = file(), after_crash](const CancelToken&) -> TaskLane::Finish {
     auto found = load_history(file);
     if (!found) return {};
     if (after_crash) found->states.resize(found->at + 1);
@@ -195,8 +195,8 @@ void Document::bring_history(bool after_crash) {
 
 // Whether files are still what they were, by their content; hours of sound take their time.
 void Document::check_sources() {
-  source_worker_.start(
-      [this, sources = reel().sources](const CancelToken& cancel) -> Worker::Finish {
+  source_lane_.start(
+      [this, sources = reel().sources](const CancelToken& cancel) -> TaskLane::Finish {
         QStringList changed;
         for (const auto& s : sources)
           if (check_source(s, true, &cancel) == SourceState::changed)

@@ -8,7 +8,7 @@
 #include "batch/target.h"
 #include "reel/edits.h"
 #include "reel/reel_file.h"
-#include "work/worker.h"
+#include "work/task_lane.h"
 
 namespace drevan::desktop {
 
@@ -98,8 +98,8 @@ class Document : public QObject {
   int reel_number_ = 0;
   std::string target_name_;
   std::optional<Target> target_;
-  Worker source_worker_{nullptr, true};
-  Worker history_worker_{nullptr, true};
+  TaskLane source_lane_{TaskLane::Urgency::background};
+  TaskLane history_lane_{TaskLane::Urgency::background};
 };
 
 }  // namespace drevan::desktop

@@ -17,9 +17,9 @@ Jobs::Jobs(Notices& notices, Document& document, Selection& selection, Measureme
       document_(document),
       selection_(selection),
       measurements_(measurements) {
-  for (Worker* worker : {&import_, &finder_, &meeter_}) {
-    connect(worker, &Worker::failed, this, [this](const QString& why) { notices_.warn(why); });
-    connect(&document_, &Document::leaving, worker, &Worker::cancel);
+  for (TaskLane* lane : {&import_, &finder_, &meeter_}) {
+    connect(lane, &TaskLane::failed, this, [this](const QString& why) { notices_.warn(why); });
+    connect(&document_, &Document::leaving, lane, &TaskLane::cancel);
   }
 }
 
@@ -30,7 +30,7 @@ void Jobs::add_files(const QStringList& files) {
       before > 0
           ? tr("%1 will be read after %2 that came before").arg(count, counted(before, tr("lot")))
           : tr("Reading %1 ...").arg(count));
-  import_.enqueue([this, files](const CancelToken& cancel) -> Worker::Finish {
+  import_.enqueue([this, files](const CancelToken& cancel) -> TaskLane::Finish {
     std::vector<Source> good;
     QStringList problems;
     for (const auto& f : files) {
@@ -66,7 +66,7 @@ void Jobs::find_room_tone() {
   if (!c || document_.missing(*c)) return;
   notices_.tell(tr("Looking for room tone ..."));
   finder_.start([this, sound = clip_sound(document_.reel(), *c),
-                 id = c->id](const CancelToken& cancel) -> Worker::Finish {
+                 id = c->id](const CancelToken& cancel) -> TaskLane::Finish {
     std::optional<SecondsRange> found;
     QString problem;
     try {
@@ -102,7 +102,7 @@ void Jobs::meet_target() {
   notices_.tell(tr("Trying what meets the target ..."));
   meeter_.start([this, sound = plan.sound, later, own = c->chain, id = c->id,
                  target = *document_.target(),
-                 stores = measurements_.stores()](const CancelToken& cancel) -> Worker::Finish {
+                 stores = measurements_.stores()](const CancelToken& cancel) -> TaskLane::Finish {
     LevelPathOptions options;
     options.store = &stores->findings;
     options.levels = &stores->levels;

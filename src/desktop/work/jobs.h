@@ -4,7 +4,7 @@
 #include <QObject>
 #include <QStringList>
 
-#include "work/worker.h"
+#include "work/task_lane.h"
 
 namespace drevan::desktop {
 
@@ -31,9 +31,9 @@ class Jobs : public QObject {
   Document& document_;
   Selection& selection_;
   Measurements& measurements_;
-  Worker import_{nullptr};
-  Worker finder_{nullptr};
-  Worker meeter_{nullptr};
+  TaskLane import_;
+  TaskLane finder_;
+  TaskLane meeter_;
 };
 
 }  // namespace drevan::desktop

@@ -27,13 +27,13 @@ Listening::Listening(Notices& notices, const Document& document, const Selection
       selection_(selection),
       measurements_(measurements),
       player_(make_player(rate_)) {
-  connect(&worker_, &Worker::failed, &notices,
+  connect(&lane_, &TaskLane::failed, &notices,
           [&notices](const QString& why) { notices.warn(why); });
   soon_.setSingleShot(true);
   soon_.setInterval(0);
   connect(&soon_, &QTimer::timeout, this, &Listening::load);
   connect(&document_, &Document::leaving, this, [this] {
-    worker_.cancel();
+    lane_.cancel();
     against_.reset();
   });
   connect(&document_, &Document::opened, this, [this] {
@@ -161,7 +161,7 @@ void Listening::set_solo_step(bool on) {
 void Listening::hear_against(std::optional<int> version) {
   const Clip* c = selection_.clip();
   const Version* other = c && version ? find_version(*c, *version) : nullptr;
-  worker_.cancel();
+  lane_.cancel();
   if (!other || *version == c->version) {
     if (!std::exchange(against_, std::nullopt)) return;
     load();
@@ -179,8 +179,8 @@ void Listening::hear_against(std::optional<int> version) {
 
 // Version 0 was never measured when it was made.
 void Listening::measure_against() {
-  worker_.start([this, sound = against_->sound, version = against_->version,
-                 stores = measurements_.stores()](const CancelToken& cancel) -> Worker::Finish {
+  lane_.start([this, sound = against_->sound, version = against_->version,
+                 stores = measurements_.stores()](const CancelToken& cancel) -> TaskLane::Finish {
     LevelPathOptions options;
     options.store = &stores->findings;
     options.levels = &stores->levels;

@@ -8,7 +8,7 @@
 
 #include "engine/player.h"
 #include "measure/levels.h"
-#include "work/worker.h"
+#include "work/task_lane.h"
 
 namespace drevan::desktop {
 
@@ -71,7 +71,7 @@ class Listening : public QObject {
   bool solo_step_ = false;
   std::optional<Against> against_;
   QTimer soon_;
-  Worker worker_{nullptr, true};
+  TaskLane lane_{TaskLane::Urgency::background};
 };
 
 }  // namespace drevan::desktop

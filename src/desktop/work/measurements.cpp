@@ -15,9 +15,9 @@ Measurements::Measurements(Notices& notices, const Document& document, const Sel
   soon_.setSingleShot(true);
   soon_.setInterval(0);
   connect(&soon_, &QTimer::timeout, this, &Measurements::update);
-  for (Worker* worker : {&worker_, &course_worker_, &tone_worker_}) {
-    connect(worker, &Worker::failed, this, [this](const QString& why) { notices_.warn(why); });
-    connect(&document_, &Document::leaving, worker, &Worker::cancel);
+  for (TaskLane* lane : {&lane_, &course_lane_, &tone_lane_}) {
+    connect(lane, &TaskLane::failed, this, [this](const QString& why) { notices_.warn(why); });
+    connect(&document_, &Document::leaving, lane, &TaskLane::cancel);
   }
   connect(&document_, &Document::opened, this, [this] {
     forget();
@@ -38,7 +38,7 @@ Measurements::Measurements(Notices& notices, const Document& document, const Sel
 }
 
 void Measurements::forget() {
-  for (Worker* worker : {&worker_, &course_worker_}) worker->cancel();
+  for (TaskLane* lane : {&lane_, &course_lane_}) lane->cancel();
   levels_.reset();
   levels_plan_ = {};
   levels_reel_.reset();
@@ -60,7 +60,7 @@ void Measurements::measure() {
     Q_EMIT levels_changed();
     return;
   }
-  course_worker_.cancel();  // levels first
+  course_lane_.cancel();  // levels first
   LevelPathOptions options;
   options.store = &stores_->findings;
   options.levels = &stores_->levels;
@@ -68,8 +68,8 @@ void Measurements::measure() {
   if (const int at = selection_.running_index(selection_.step_id()); at >= 0)
     options.focus = static_cast<size_t>(at);
   options.true_peak = document_.target() && !document_.target()->true_peak_dbtp.free();
-  worker_.start([this, stores = stores_, reel = document_.shared(), id = c->id,
-                 options](const CancelToken& cancel) mutable -> Worker::Finish {
+  lane_.start([this, stores = stores_, reel = document_.shared(), id = c->id,
+                 options](const CancelToken& cancel) mutable -> TaskLane::Finish {
     options.cancel = &cancel;
     QString problem;
     ClipPlan plan;
@@ -145,7 +145,7 @@ void Measurements::measure_course() {
   // What stands before a rewriter does not run live.
   if (!known || !levels_fresh() || at < static_cast<int>(known->rewritten_stage) ||
       at + 1 >= static_cast<int>(levels_->keys.size())) {
-    course_worker_.cancel();
+    course_lane_.cancel();
     if (std::exchange(course_, nullptr)) Q_EMIT course_changed();
     return;
   }
@@ -153,10 +153,10 @@ void Measurements::measure_course() {
   if (course_ && key == course_key_) return;
   auto plan = std::make_shared<PlayPlan>(std::move(*known));
   plan->solo_step = at;
-  course_worker_.start([this, plan, key](const CancelToken& cancel) -> Worker::Finish {
+  course_lane_.start([this, plan, key](const CancelToken& cancel) -> TaskLane::Finish {
     try {
       const auto course = measure_step_course(plan, cancel, [&](const StepCourse& part) {
-        course_worker_.post(cancel, [this, part] { take_course(part, 0); });
+        course_lane_.post(cancel, [this, part] { take_course(part, 0); });
       });
       return [this, course, key] { take_course(course, key); };
     } catch (const Error&) {
@@ -175,7 +175,7 @@ void Measurements::take_course(const StepCourse& course, std::uint64_t key) {
 void Measurements::judge_tone() {
   const Clip* c = selection_.clip();
   if (!c || !c->room_tone || document_.missing(*c)) {
-    tone_worker_.cancel();
+    tone_lane_.cancel();
     tone_of_ = {};
     if (std::exchange(tone_, std::nullopt)) Q_EMIT tone_judged();
     return;
@@ -185,7 +185,7 @@ void Measurements::judge_tone() {
   if (of == tone_of_) return;
   tone_of_ = of;
   tone_.reset();
-  tone_worker_.start([this, sound](const CancelToken& cancel) -> Worker::Finish {
+  tone_lane_.start([this, sound](const CancelToken& cancel) -> TaskLane::Finish {
     try {
       const auto judgement = judge_room_tone(sound, cancel);
       return [this, judgement] {

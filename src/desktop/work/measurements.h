@@ -8,7 +8,7 @@
 
 #include "engine/step_course.h"
 #include "work/stores.h"
-#include "work/worker.h"
+#include "work/task_lane.h"
 
 namespace drevan::desktop {
 
@@ -27,7 +27,7 @@ class Measurements : public QObject {
   const LevelPath* levels() const { return levels_.get(); }
   /// Whether levels() belongs to the chain as it is now.
   bool levels_fresh() const;
-  bool measuring() const { return soon_.isActive() || worker_.busy(); }
+  bool measuring() const { return soon_.isActive() || lane_.busy(); }
   /// The whole chain as it can be played with what is known; empty: it must be measured first.
   std::optional<PlayPlan> play_plan() const;
   /// What the selected step does over time; nullptr until it was measured.
@@ -67,9 +67,9 @@ class Measurements : public QObject {
   std::optional<RoomToneJudgement> tone_;
   std::pair<std::uint64_t, SecondsRange> tone_of_{};  // the sound and the range it was heard in
   QTimer soon_;
-  Worker worker_{nullptr};
-  Worker course_worker_{nullptr, true};
-  Worker tone_worker_{nullptr, true};
+  TaskLane lane_;
+  TaskLane course_lane_{TaskLane::Urgency::background};
+  TaskLane tone_lane_{TaskLane::Urgency::background};
 };
 
 }  // namespace drevan::desktop

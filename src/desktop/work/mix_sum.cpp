@@ -29,9 +29,9 @@ MixSum::MixSum(Notices& notices, Document& document, Selection& selection,
   soon_.setSingleShot(true);
   soon_.setInterval(400);
   connect(&soon_, &QTimer::timeout, this, [this] { render(false); });
-  connect(&worker_, &Worker::failed, this, [this](const QString& why) { notices_.warn(why); });
+  connect(&lane_, &TaskLane::failed, this, [this](const QString& why) { notices_.warn(why); });
   connect(&document_, &Document::leaving, this, [this] {
-    worker_.cancel();
+    lane_.cancel();
     soon_.stop();
     key_ = 0;
   });
@@ -55,21 +55,21 @@ void MixSum::render(bool select) {
     return notices_.warn(tr("No room was found for the mix on the temporary disk (%1); free some.")
                              .arg(folder_.errorString()));
   // Asked for again while it is on its way: it is selected when it is there.
-  select_ = select || (worker_.busy() && select_);
-  worker_.start([this, reel = document_.shared(), known = key_, stores = measurements_.stores(),
+  select_ = select || (lane_.busy() && select_);
+  lane_.start([this, reel = document_.shared(), known = key_, stores = measurements_.stores(),
                  folder = fs::path(folder_.path().toStdString())](
-                    const CancelToken& cancel) -> Worker::Finish {
+                    const CancelToken& cancel) -> TaskLane::Finish {
     Rendered sum;
     sum.key = sum_key(*reel);
     if (sum.key == known) return [this, sum] { take(sum, select_); };
-    worker_.post(cancel, [this] { Q_EMIT progress(0); });
+    lane_.post(cancel, [this] { Q_EMIT progress(0); });
     try {
       sum.file =
           render_sum(*reel, folder / ("sum-" + to_hex(sum.key) + ".wav"), stores->findings, cancel,
                      [this, &cancel, last = 0](double p) mutable {
                        if (static_cast<int>(p * 100) == last) return;
                        last = static_cast<int>(p * 100);
-                       worker_.post(cancel, [this, p] { Q_EMIT progress(std::min(p, 0.99)); });
+                       lane_.post(cancel, [this, p] { Q_EMIT progress(std::min(p, 0.99)); });
                      });
     } catch (const Error& e) {
       sum.problem = QString::fromUtf8(e.what());

@@ -6,7 +6,7 @@
 #include <QTimer>
 #include <filesystem>
 
-#include "work/worker.h"
+#include "work/task_lane.h"
 
 namespace drevan::desktop {
 
@@ -24,8 +24,8 @@ class MixSum : public QObject {
 
   /// Renders the sum where it is not there as it is now, and then selects the mix.
   void open();
-  bool busy() const { return worker_.busy() || soon_.isActive(); }
-  void cancel() { worker_.cancel(); }
+  bool busy() const { return lane_.busy() || soon_.isActive(); }
+  void cancel() { lane_.cancel(); }
 
  Q_SIGNALS:
   /// 0 to 1; 1 when it is done or given up.
@@ -46,7 +46,7 @@ class MixSum : public QObject {
   std::uint64_t key_ = 0;  // of the sum that the document shows
   bool select_ = false;
   QTimer soon_;
-  Worker worker_{nullptr, true};
+  TaskLane lane_{TaskLane::Urgency::background};
 };
 
 }  // namespace drevan::desktop

@@ -33,7 +33,7 @@ Printing::Printing(Notices& notices, Document& document, Selection& selection,
       document_(document),
       selection_(selection),
       measurements_(measurements) {
-  connect(&worker_, &Worker::failed, this, [this](const QString& why) {
+  connect(&lane_, &TaskLane::failed, this, [this](const QString& why) {
     notices_.warn(why);
     if (!busy()) Q_EMIT progress(-1);
   });
@@ -122,7 +122,7 @@ void Printing::print_group() {
 }
 
 void Printing::cancel() {
-  worker_.cancel();
+  lane_.cancel();
   promised_.clear();
   Q_EMIT progress(-1);
 }
@@ -138,14 +138,14 @@ void Printing::start(std::vector<Job> jobs, const QString& label, bool group) {
     job.version.range = job.request.range;
   }
   if (!busy()) Q_EMIT progress(0);
-  worker_.enqueue([this, jobs = std::move(jobs), label,
-                   group](const CancelToken& cancel) mutable -> Worker::Finish {
+  lane_.enqueue([this, jobs = std::move(jobs), label,
+                   group](const CancelToken& cancel) mutable -> TaskLane::Finish {
     run(jobs, cancel);
     return [this, jobs = std::move(jobs), label, group] { finish(jobs, label, group); };
   });
 }
 
-// On the worker.
+// On its lane.
 void Printing::run(std::vector<Job>& jobs, const CancelToken& cancel) {
   using Clock = std::chrono::system_clock;
   const auto stores = measurements_.stores();
@@ -156,7 +156,7 @@ void Printing::run(std::vector<Job>& jobs, const CancelToken& cancel) {
         if (Clock::now() - last < std::chrono::milliseconds(60)) return;
         last = Clock::now();
         const double share = (static_cast<double>(i) + p) / static_cast<double>(jobs.size());
-        worker_.post(cancel, [this, share] { Q_EMIT progress(share); });
+        lane_.post(cancel, [this, share] { Q_EMIT progress(share); });
       };
       const auto result = print_clip(job.request, stores->findings, cancel, tell_share);
       job.version.loudness_lufs = result.levels.loudness_lufs;

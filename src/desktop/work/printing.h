@@ -7,7 +7,7 @@
 #include <vector>
 
 #include "engine/print.h"
-#include "work/worker.h"
+#include "work/task_lane.h"
 
 namespace drevan::desktop {
 
@@ -31,9 +31,9 @@ class Printing : public QObject {
   void print_group();
   /// What runs and what waits.
   void cancel();
-  bool busy() const { return worker_.busy(); }
+  bool busy() const { return lane_.busy(); }
   /// Prints that wait for the one that runs.
-  int waiting() const { return worker_.waiting(); }
+  int waiting() const { return lane_.waiting(); }
   double fade_s() const;
   void set_fade_s(double seconds);
 
@@ -53,7 +53,7 @@ class Printing : public QObject {
   Selection& selection_;
   Measurements& measurements_;
   std::set<std::filesystem::path> promised_;  // names of files that prints were given
-  Worker worker_{nullptr};
+  TaskLane lane_;
 };
 
 }  // namespace drevan::desktop

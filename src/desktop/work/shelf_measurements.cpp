@@ -16,10 +16,10 @@ ShelfMeasurements::ShelfMeasurements(Notices& notices, const Document& document,
                                      const Selection& selection, const Measurements& measurements,
                                      QObject* parent)
     : QObject(parent), document_(document), selection_(selection), measurements_(measurements) {
-  for (Worker* worker : {&peak_worker_, &worker_}) {
-    connect(worker, &Worker::failed, &notices,
+  for (TaskLane* lane : {&peak_lane_, &lane_}) {
+    connect(lane, &TaskLane::failed, &notices,
             [&notices](const QString& why) { notices.warn(why); });
-    connect(&document_, &Document::leaving, worker, &Worker::cancel);
+    connect(&document_, &Document::leaving, lane, &TaskLane::cancel);
   }
   connect(&document_, &Document::opened, this, [this] {
     levels_.clear();
@@ -72,11 +72,11 @@ void ShelfMeasurements::load_peaks() {
   };
   if (selection_.clip()) want(*selection_.clip());
   for (const auto& c : reel.clips) want(c);
-  if (wanted.empty() || peak_worker_.busy()) return;
+  if (wanted.empty() || peak_lane_.busy()) return;
   // One source a task, so that the shelf fills as they are ready.
   const Source source = wanted.front();
-  peak_worker_.start([this, source, rate = reel.rate,
-                      key = peaks_key(source)](const CancelToken& cancel) -> Worker::Finish {
+  peak_lane_.start([this, source, rate = reel.rate,
+                      key = peaks_key(source)](const CancelToken& cancel) -> TaskLane::Finish {
     std::shared_ptr<const PeakPyramid> peaks;
     try {
       peaks = drevan::source_peaks(source.path, source.hash, rate, cancel);
@@ -172,13 +172,13 @@ void ShelfMeasurements::take_wanted(const std::shared_ptr<const Reel>& reel,
 // Of what can be seen the sound is kept where the group's chain begins, so that a change there is soon told.
 void ShelfMeasurements::measure() {
   const bool peaks = document_.target() && !document_.target()->true_peak_dbtp.free();
-  worker_.start([this, reel = document_.shared(), visible = visible_,
+  lane_.start([this, reel = document_.shared(), visible = visible_,
                  selected = selection_.clip_id(), peaks,
-                 stores = measurements_.stores()](const CancelToken& cancel) -> Worker::Finish {
+                 stores = measurements_.stores()](const CancelToken& cancel) -> TaskLane::Finish {
     auto items = shelf_items(*reel, visible, cancel);
     std::map<int, std::uint64_t> keys;
     for (const auto& item : items) keys[item.id] = item.key;
-    worker_.post(cancel, [this, reel, keys] { take_wanted(reel, keys); });
+    lane_.post(cancel, [this, reel, keys] { take_wanted(reel, keys); });
     // The selected one is being measured whole.
     std::erase_if(items, [&](const ShelfItem& item) { return item.id == selected; });
     on_all_cores(items.size(), cancel, [&](size_t i) {
@@ -192,7 +192,7 @@ void ShelfMeasurements::measure() {
       try {
         const Levels levels = measure_result(item.plan, item.reuse_stage, options);
         // Told one by one: hundreds of clips take their time.
-        worker_.post(
+        lane_.post(
             cancel, [this, id = item.id, levels, key = item.key] { take_levels(id, levels, key); });
       } catch (const Error&) {
         // The measuring of the clip tells what is wrong with it.

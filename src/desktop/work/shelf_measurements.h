@@ -11,7 +11,7 @@
 
 #include "media/peaks.h"
 #include "work/stores.h"
-#include "work/worker.h"
+#include "work/task_lane.h"
 
 namespace drevan::desktop {
 
@@ -67,8 +67,8 @@ class ShelfMeasurements : public QObject {
   std::shared_ptr<const Reel> wanted_reel_;  // that the wanted keys are of
   std::vector<int> visible_;
   QTimer soon_, visible_soon_;
-  Worker peak_worker_{nullptr, true};
-  Worker worker_{nullptr, true};
+  TaskLane peak_lane_{TaskLane::Urgency::background};
+  TaskLane lane_{TaskLane::Urgency::background};
 };
 
 }  // namespace drevan::desktop

@@ -127,7 +127,7 @@ void BatchPage::pause(bool on) {
 
 BatchPage::~BatchPage() {
   paused_ = false;
-  worker_.cancel();
+  lane_.cancel();
 }
 
 void BatchPage::set_folder(const QString& folder) { folder_->setText(folder); }
@@ -229,8 +229,8 @@ void BatchPage::render() {
   Reel mixed = reel;
   std::erase_if(mixed.clips,
                 [&](const Clip& c) { return std::ranges::find(ids, c.id) == ids.end(); });
-  worker_.start([this, jobs = jobs_, o = options(), mixed, what,
-                 mix_chain = mix_chain_->isChecked()](const CancelToken& cancel) -> Worker::Finish {
+  lane_.start([this, jobs = jobs_, o = options(), mixed, what,
+                 mix_chain = mix_chain_->isChecked()](const CancelToken& cancel) -> TaskLane::Finish {
     std::vector<JobResult> results;
     std::vector<MixFile> mixes;
     QString problem;
@@ -238,7 +238,7 @@ void BatchPage::render() {
       if (what == clips || what == everything)
         results = run_batch(jobs, o, work_.measurements.findings(), cancel,
                             [this, &cancel](size_t job, const JobResult& r) {
-                              worker_.post(cancel, [this, job, r] {
+                              lane_.post(cancel, [this, job, r] {
                                 model_->update(job, r);
                                 show_progress();
                               });
@@ -252,7 +252,7 @@ void BatchPage::render() {
                                [this, &cancel, last = -1](double p) mutable {
                                  if (static_cast<int>(p * 200) == last) return;
                                  last = static_cast<int>(p * 200);
-                                 worker_.post(cancel, [this, p] {
+                                 lane_.post(cancel, [this, p] {
                                    if (paused_) return;
                                    progress_->setValue(static_cast<int>(p * 1000));
                                    status_->setText(tr("Mixing, %1 %").arg(p * 100, 0, 'f', 0));
@@ -294,7 +294,7 @@ Reel BatchPage::to_render() const {
 void BatchPage::cancel() {
   paused_ = false;
   status_->setText(tr("Cancelling ..."));
-  worker_.cancel();
+  lane_.cancel();
 }
 
 void BatchPage::show_progress() {

@@ -5,7 +5,7 @@
 #include <QWidget>
 
 #include "batch/mix.h"
-#include "work/worker.h"
+#include "work/task_lane.h"
 #include "work/work.h"
 
 class QCheckBox;
@@ -83,7 +83,7 @@ class BatchPage : public QWidget {
   std::atomic<bool> paused_{false};
   double seconds_ = 0;  ///< of all that is rendered
   bool rendering_ = false;
-  Worker worker_{nullptr};
+  TaskLane lane_;
 };
 
 }  // namespace drevan::desktop

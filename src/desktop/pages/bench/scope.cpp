@@ -4,7 +4,6 @@
 #include <QPainterPath>
 #include <cmath>
 
-#include "audio/time_text.h"
 #include "theme/theme.h"
 #include "widgets/columns.h"
 #include "work/document.h"
@@ -95,8 +94,11 @@ QRectF Scope::reduction_rect() const {
   return {0, height() - ruler_height - reduction_height, static_cast<double>(width()),
           reduction_height};
 }
-double Scope::x_of(double seconds) const { return (seconds - begin_s_) / length_s_ * width(); }
-double Scope::seconds_at(double x) const { return begin_s_ + x / std::max(1, width()) * length_s_; }
+TimeAxis Scope::axis() const {
+  return {QRectF(0, 0, width(), height() - ruler_height), begin_s_, length_s_};
+}
+double Scope::x_of(double seconds) const { return axis().x_of(seconds); }
+double Scope::seconds_at(double x) const { return axis().s_at(x); }
 
 void Scope::show_all() { show_range(0, work_.selection.clip_seconds()); }
 
@@ -200,7 +202,8 @@ void Scope::draw_waves() {
     draw_bodies(p, *clip);
     draw_reduction(p);
   }
-  draw_ruler(p);
+  p.setFont(small_font());
+  axis().draw(p);
 }
 
 // Before as an outline over after as a body.
@@ -265,29 +268,6 @@ void Scope::draw_reduction(QPainter& p) const {
   p.setPen(t.quiet);
   p.drawText(r.adjusted(6, 0, -6, -1), Qt::AlignLeft | Qt::AlignBottom,
              tr("gain, this step: up to %1 dB").arg(most, 0, 'f', 1));
-}
-
-void Scope::draw_ruler(QPainter& p) const {
-  const Theme& t = theme();
-  p.setFont(small_font());
-  p.setPen(t.quiet);
-  double step = 0.01;
-  const double factors[] = {2, 2.5, 2};
-  for (int i = 0; step / length_s_ * width() < 70; ++i) step *= factors[i % 3];
-  if (step > 40) step = std::ceil(step / 60) * 60;
-  const double y = height() - ruler_height;
-  for (double s = std::ceil(begin_s_ / step) * step; s < begin_s_ + length_s_; s += step) {
-    const double x = x_of(s);
-    p.drawLine(QPointF(x, y + 2), QPointF(x, y + 6));
-    const QString label = length_s_ < 60 && s < 60
-                              ? QString::number(s, 'f',
-                                                step < 0.1 ? 2
-                                                : step < 1 ? 1
-                                                           : 0) +
-                                    " s"
-                              : QString::fromStdString(clock_text(s)).chopped(step < 1 ? 0 : 3);
-    p.drawText(QPointF(x + 4, y + 15), label);
-  }
 }
 
 void Scope::paintEvent(QPaintEvent*) {

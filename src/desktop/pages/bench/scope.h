@@ -8,6 +8,7 @@
 
 #include "pages/bench/scope_spectrogram.h"
 #include "media/peaks.h"
+#include "pictures/axes.h"
 #include "reel/reel.h"
 #include "work/work.h"
 
@@ -65,7 +66,7 @@ class Scope : public QWidget {
   void draw_waves();
   void draw_bodies(QPainter& p, const Clip& clip);
   void draw_reduction(QPainter& p) const;
-  void draw_ruler(QPainter& p) const;
+  TimeAxis axis() const;
   // `map`: from the time that is shown to that of the peaks.
   void mark_overs(QPainter& p, const PeakPyramid& peaks, double rate, const TimeMap& map) const;
   QPolygonF outline(const PeakPyramid& peaks, double rate, bool upper,

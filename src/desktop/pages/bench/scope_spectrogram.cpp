@@ -2,7 +2,7 @@
 
 #include <QPainter>
 
-#include "pictures/frequency_axis.h"
+#include "pictures/axes.h"
 #include "theme/theme.h"
 #include "work/listening.h"
 
@@ -37,7 +37,7 @@ void ScopeSpectrogram::set_on(bool on) {
   if (on)
     start();
   else
-    worker_.cancel();
+    lane_.cancel();
   Q_EMIT changed();
 }
 
@@ -76,14 +76,14 @@ void ScopeSpectrogram::start() {
   const auto plan = work_.listening.plan();
   if (!on_ || !stale_) return;
   if (!plan) {
-    worker_.cancel();
+    lane_.cancel();
     picture_ = {};
     return render();
   }
   stale_ = false;
   auto view = view_;
   view.matched = matched_;
-  worker_.start([this, plan, view](const CancelToken& cancel) -> Worker::Finish {
+  lane_.start([this, plan, view](const CancelToken& cancel) -> TaskLane::Finish {
     const auto take = [this](const Spectrogram& s) {
       picture_ = s;
       render();
@@ -94,7 +94,7 @@ void ScopeSpectrogram::start() {
       draw_spectrogram(plan, view, cancel, [&](const Spectrogram& s) {
         cancel.check();
         last = s;
-        worker_.post(cancel, [take, s] { take(s); });
+        lane_.post(cancel, [take, s] { take(s); });
       });
     } catch (const Error&) {
       return {};  // the measuring of levels tells what is wrong

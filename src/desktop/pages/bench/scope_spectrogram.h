@@ -5,7 +5,7 @@
 #include <QObject>
 
 #include "engine/spectrogram.h"
-#include "work/worker.h"
+#include "work/task_lane.h"
 #include "work/work.h"
 
 namespace drevan::desktop {
@@ -36,7 +36,7 @@ class ScopeSpectrogram : public QObject {
   void draw(QPainter& p, const QRectF& rect, double begin_s, double length_s);
   const Spectrogram& picture() const { return picture_; }
   /// Whether finer pictures are still to come.
-  bool busy() const { return worker_.busy(); }
+  bool busy() const { return lane_.busy(); }
   /// The strip on the right that shows the levels' colours and can be dragged.
   static QRectF legend_rect(const QRectF& rect) {
     return {rect.right() - 13, rect.top() + 8, 9, rect.height() - 16};
@@ -60,7 +60,7 @@ class ScopeSpectrogram : public QObject {
   SpectrogramView view_;
   Spectrogram picture_;
   QImage images_[3];
-  Worker worker_{nullptr, true};
+  TaskLane lane_{TaskLane::Urgency::background};
 };
 
 }  // namespace drevan::desktop

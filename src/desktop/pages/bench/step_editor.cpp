@@ -139,7 +139,7 @@ void StepEditor::rebuild() {
   row->setContentsMargins(0, 0, 0, 0);
   row->setSpacing(18);
   picture_ = StepPicture::make(work_, step_, body_);
-  const bool wide = s->type->picture == Picture::response || s->type->picture == Picture::bands;
+  const bool wide = picture_->wide();
   row->addWidget(picture_, wide ? 12 : 8);
   auto* right = new QWidget(body_);
   grid_ = new QGridLayout(right);

@@ -1,5 +1,6 @@
-#include "pictures/frequency_axis.h"
+#include "pictures/axes.h"
 
+#include "audio/time_text.h"
 #include "audio/decibel.h"
 #include "theme/theme.h"
 
@@ -36,6 +37,42 @@ void FrequencyAxis::draw(QPainter& p) const {
   }
 }
 
+void LevelAxis::draw(QPainter& p, int step_db) const {
+  const Theme& t = theme();
+  const int first = static_cast<int>(std::ceil(least_db / step_db)) * step_db;
+  for (int db = first; db <= most_db; db += step_db) {
+    const double at = place_of(db);
+    p.setPen(QPen(faded(t.line, db == 0 ? 1 : 0.6), 1));
+    if (direction == Qt::Vertical)
+      p.drawLine(QPointF(rect.left(), at), QPointF(rect.right(), at));
+    else
+      p.drawLine(QPointF(at, rect.top()), QPointF(at, rect.bottom()));
+    p.setPen(t.quiet);
+    if (direction == Qt::Vertical)
+      p.drawText(QRectF(0, at - 7, rect.left() - 5, 14), Qt::AlignRight | Qt::AlignVCenter,
+                 QString::number(db));
+    else
+      p.drawText(QRectF(at - 16, rect.bottom() + 2, 32, 14), Qt::AlignCenter, QString::number(db));
+  }
+}
+
+void TimeAxis::draw(QPainter& p) const {
+  p.setPen(theme().quiet);
+  double step = 0.01;
+  const double factors[] = {2, 2.5, 2};
+  for (int i = 0; step / length_s * rect.width() < 70; ++i) step *= factors[i % 3];
+  if (step > 40) step = std::ceil(step / 60) * 60;
+  const int places = step < 0.1 ? 2 : step < 1 ? 1 : 0;
+  for (double s = std::ceil(begin_s / step) * step; s < begin_s + length_s; s += step) {
+    const double x = x_of(s);
+    p.drawLine(QPointF(x, rect.bottom() + 2), QPointF(x, rect.bottom() + 6));
+    p.drawText(QPointF(x + 4, rect.bottom() + 15),
+               length_s < 60 && s < 60
+                   ? QString::number(s, 'f', places) + " s"
+                   : QString::fromStdString(clock_text(s)).chopped(step < 1 ? 0 : 3));
+  }
+}
+
 QPolygonF spectrum_line(const FrequencyAxis& axis, std::span<const float> power, double bin_hz,
                         double top_db, double tilt_db) {
   QPolygonF line;
@@ -57,20 +94,6 @@ void fill_below(QPainter& p, QPolygonF line, double bottom, const QColor& color)
   p.setBrush(color);
   p.drawPolygon(line);
   p.setBrush(Qt::NoBrush);
-}
-
-void draw_db_grid(QPainter& p, const QRectF& plot, int least, int most, int step_db,
-                  const std::function<double(double)>& y_of) {
-  const Theme& t = theme();
-  for (int db = least; db <= most; db += step_db) {
-    const double y = y_of(db);
-    if (y < plot.top() - 0.5 || y > plot.bottom() + 0.5) continue;
-    p.setPen(QPen(faded(t.line, db == 0 ? 1 : 0.6), 1));
-    p.drawLine(QPointF(plot.left(), y), QPointF(plot.right(), y));
-    p.setPen(t.quiet);
-    p.drawText(QRectF(0, y - 7, plot.left() - 5, 14), Qt::AlignRight | Qt::AlignVCenter,
-               QString::number(db));
-  }
 }
 
 }  // namespace drevan::desktop

@@ -1,0 +1,34 @@
+#include "steps/picture_spec.h"
+
+namespace drevan {
+
+namespace {
+
+struct ParametersOf {
+  std::vector<int> operator()(const LevelsSpec& s) const { return {s.line}; }
+  std::vector<int> operator()(const ResponseSpec& s) const {
+    std::vector<int> all;
+    for (const auto& band : s.bands) all.insert(all.end(), {band.hz, band.gain, band.q});
+    return all;
+  }
+  std::vector<int> operator()(const TransferSpec& s) const {
+    return {s.threshold, s.ceiling, s.ratio, s.drive, s.make_up};
+  }
+  std::vector<int> operator()(const ReductionSpec& s) const { return {s.depth}; }
+  std::vector<int> operator()(const CourseSpec& s) const { return {s.line, s.up, s.down, s.most}; }
+  std::vector<int> operator()(const BandsSpec& s) const {
+    std::vector<int> all = s.corners;
+    for (const auto& band : s.bands) all.insert(all.end(), {band.threshold, band.ratio});
+    return all;
+  }
+  std::vector<int> operator()(const ClockSpec& s) const { return {s.length}; }
+  std::vector<int> operator()(const FieldSpec& s) const { return {s.place, s.middle_below}; }
+};
+
+}  // namespace
+
+std::vector<int> parameters_of(const PictureSpec& picture) {
+  return std::visit(ParametersOf{}, picture);
+}
+
+}  // namespace drevan

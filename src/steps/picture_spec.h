@@ -1,0 +1,102 @@
+// What the step editor draws of a step, and what of the drawing can be held. A kind of picture is
+// drawn by one class in desktop/pictures; what differs from step to step stands here. Numbers called
+// after a setting are indices into StepType::parameters; -1: the step has no such setting.
+#pragma once
+
+#include <span>
+#include <utility>
+#include <variant>
+#include <vector>
+
+#include "audio/sound.h"
+
+namespace drevan {
+
+struct Settings;
+struct Findings;
+
+/// Peak, loudness and noise floor before and after, and a line across them.
+struct LevelsSpec {
+  int line = -1;         ///< in dB
+  bool is_gain = false;  ///< the line stands at the peak it leads to, not at its own value
+};
+
+/// A narrow line of the spectrum that a step found, and what it does to it.
+struct FoundLine {
+  double hz = 0, db = 0;
+};
+
+/// A dot of a response.
+struct ResponseBand {
+  int hz = -1, gain = -1, q = -1;
+  double fixed_hz = 0;  ///< where it stands when no setting moves it sideways
+  int page = 0;         ///< as Parameter::page
+};
+
+/// Gain over frequency, over the spectrum before and after.
+struct ResponseSpec {
+  double (*response_db)(const Settings&, double hz, double rate) = nullptr;
+  std::vector<ResponseBand> bands{};
+  double most_db = 6, least_db = -36;  ///< what the picture reaches
+  bool gains_are_depths = false;       ///< the bands' gains count downwards
+  std::vector<FoundLine> (*found_lines)(const Settings&, const Findings&) = nullptr;
+  /// From and to where it looks for lines, in Hz.
+  std::pair<double, double> (*looks_at_hz)(const Settings&) = nullptr;
+};
+
+/// Level out over level in. Readings: the level in dB, the reduction in dB.
+struct TransferSpec {
+  double (*transfer_db)(const Settings&, double in_db) = nullptr;
+  int threshold = -1;  ///< an upright line where the curve bends
+  int ceiling = -1;    ///< a level line that nothing passes
+  int ratio = -1;      ///< how much it bends on its side of the threshold
+  int drive = -1;      ///< how far all is lifted before the curve
+  int make_up = -1;
+  bool bends_below = false;  ///< its side is below the threshold: an expander
+};
+
+/// The room tone and what is taken of it, per band. Readings: 64 gains in dB, see band_hz().
+struct ReductionSpec {
+  /// The learned mean power per bin of the first channel, within the finding.
+  std::span<const float> (*learned_power)(const Findings&, StreamFormat) = nullptr;
+  int depth = -1;
+};
+
+/// A level over time against a line. Readings: level, reduction and line in dB.
+struct CourseSpec {
+  int line = -1;
+  int up = -1, down = -1;  ///< how far it lifts and lowers towards the line
+  int most = -1;           ///< how much it takes at most
+};
+
+/// A band between two corners.
+struct BandSpec {
+  int threshold = -1, ratio = -1;
+};
+
+/// Thresholds of bands over frequency. Readings: level and reduction in dB for each band. Band n's
+/// settings are on page n + 1.
+struct BandsSpec {
+  int (*count)(const Settings&) = nullptr;  ///< how many of the bands there are now
+  std::vector<int> corners{};               ///< where band n ends and the next begins, in Hz
+  std::vector<BandSpec> bands{};
+};
+
+/// When things happen before and after: of a rewriter.
+struct ClockSpec {
+  int length = -1;  ///< the setting that the length rises or falls with, in percent
+};
+
+/// Where sounds stand between left and right.
+struct FieldSpec {
+  int place = -1;         ///< in percent: from left to right, or how wide
+  int middle_below = -1;  ///< in Hz: what is lower stands in the middle
+};
+
+using PictureSpec = std::variant<LevelsSpec, ResponseSpec, TransferSpec, ReductionSpec, CourseSpec,
+                                 BandsSpec, ClockSpec, FieldSpec>;
+
+/// Every setting that a picture names, for checks; -1 among them where it has none.
+std::vector<int> parameters_of(const PictureSpec& picture);
+
+}  // namespace drevan
