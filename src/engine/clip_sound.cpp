@@ -16,29 +16,65 @@ namespace fs = std::filesystem;
 
 namespace {
 
+// Sound before a room tone that the steps before it settle in.
+constexpr double before_tone_s = 1;
+
 ClipSound own_sound(const Reel& reel, const Clip& clip) {
   const Source& source = reel.source_of(clip);
-  return {source.path,    clip.begin,
-          clip.frames,    reel.rate,
-          clip.room_tone, {},
-          clip.place_s,   {source.frames, source.rate, source.channels, source.hash}};
+  return {source.path,
+          clip.begin,
+          clip.frames,
+          reel.rate,
+          clip.room_tone,
+          {},
+          clip.place_s,
+          {source.frames, source.rate, source.channels, source.hash},
+          clip.fade_in,
+          clip.fade_out};
+}
+
+// The part of the clip's source that its room tone lies in, when that is not in the clip itself.
+ClipSound tone_sound(const Reel& reel, const Clip& clip) {
+  ClipSound sound = own_sound(reel, clip);
+  if (!clip.room_tone || room_tone_inside(reel, clip)) return sound;
+  const double rate = reel.source_of(clip).rate;
+  const auto frames = [&](double s) { return static_cast<Samples>(std::llround(s * rate)); };
+  const Samples tone = clip.begin + frames(clip.room_tone->begin);
+  sound.begin = std::max<Samples>(0, tone - frames(before_tone_s));
+  sound.frames = clip.begin + frames(clip.room_tone->end) - sound.begin;
+  const double from_s = static_cast<double>(tone - sound.begin) / rate;
+  sound.room_tone = {from_s, static_cast<double>(sound.frames) / rate};
+  sound.fade_in = sound.fade_out = {};
+  return sound;
 }
 
 }  // namespace
 
 ClipSound clip_sound(const Reel& reel, const Clip& clip) {
   ClipSound sound = own_sound(reel, clip);
-  const int from = reel.group_of(clip).room_tone_clip;
-  const Clip* other = from == clip.id ? nullptr : reel.find(from);
-  if (!clip.room_tone && other && other->room_tone) sound.shared_tone = std::make_shared<const ClipSound>(own_sound(reel, *other));
+  const Clip* from = &clip;
+  if (!clip.room_tone) from = reel.find(reel.group_of(clip).room_tone_clip);
+  const bool other = from && from->room_tone && (from != &clip || !room_tone_inside(reel, clip));
+  if (!other) return sound;
+  sound.room_tone.reset();
+  sound.shared_tone = std::make_shared<const ClipSound>(tone_sound(reel, *from));
   return sound;
 }
 
 std::uint64_t identity(const ClipSound& sound) {
-  return Hasher().add_file(sound.file).add(sound.begin).add(sound.frames).add(sound.rate).value();
+  Hasher h;
+  h.add_file(sound.file).add(sound.begin).add(sound.frames).add(sound.rate);
+  if (sound.fade_in != sound.fade_out || sound.fade_in.seconds > 0)
+    for (const EdgeFade& fade : {sound.fade_in, sound.fade_out})
+      h.add(fade.seconds).add(static_cast<int>(fade.shape));
+  return h.value();
 }
 
-ClipReader::ClipReader(const ClipSound& sound) : reader_(open_audio(sound.file)), name_(sound.file.string()) {
+ClipReader::ClipReader(const ClipSound& sound)
+    : reader_(open_audio(sound.file)),
+      name_(sound.file.string()),
+      fade_in_(sound.fade_in),
+      fade_out_(sound.fade_out) {
   const MediaInfo now = reader_->info();
   const double source_rate = now.rate;
   if (source_rate != sound.rate) reader_ = open_audio(sound.file, sound.rate);
@@ -77,10 +113,32 @@ void ClipReader::seek(Samples frame) {
 int ClipReader::read(const AudioBlock& block) {
   const auto n = static_cast<int>(std::min<Samples>(block.frames(), shape_.frames - at_));
   if (n <= 0) return 0;
-  const int got = reader_->read(block.first(shape_.channels).part(0, n));
+  const AudioBlock sound = block.first(shape_.channels).part(0, n);
+  const int got = reader_->read(sound);
+  fade(sound.part(0, got));
   at_ += got;
   if (got < n && !ended_) ended_ = at_;
   return got;
+}
+
+// `block` begins at at_.
+void ClipReader::fade(const AudioBlock& block) const {
+  const Samples last = shape_.frames - 1;
+  const auto apply = [&](const EdgeFade& of, bool in) {
+    const double length = of.seconds * shape_.rate;
+    const auto reach = static_cast<Samples>(std::ceil(length));
+    const Samples from = std::max(at_, in ? 0 : last + 1 - reach);
+    const Samples to = std::min(at_ + block.frames(), in ? reach : last + 1);
+    for (Samples at = from; at < to; ++at) {
+      const auto frames = static_cast<double>(in ? at : last - at);
+      const double x = std::min(1.0, (frames + 0.5) / length);
+      const double gain = of.shape == CurveShape::smooth ? x * x * (3 - 2 * x) : x;
+      for (int c = 0; c < block.channels(); ++c)
+        block.channel(c)[static_cast<size_t>(at - at_)] *= static_cast<float>(gain);
+    }
+  };
+  apply(fade_in_, true);
+  apply(fade_out_, false);
 }
 
 std::vector<std::string> ClipReader::damage() const {

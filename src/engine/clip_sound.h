@@ -35,6 +35,7 @@ struct ClipSound {
   /// where its source says.
   std::optional<double> place_s{};
   SourceFacts facts{};
+  EdgeFade fade_in{}, fade_out{};
   bool has_room_tone() const { return room_tone || (shared_tone && shared_tone->room_tone); }
 };
 
@@ -66,8 +67,11 @@ class ClipReader final : public SoundReader {
   std::vector<std::string> damage() const;
 
  private:
+  void fade(const AudioBlock& block) const;
+
   std::unique_ptr<AudioReader> reader_;
   std::string name_;
+  EdgeFade fade_in_, fade_out_;
   std::vector<std::string> broken_promises_;
   std::optional<Samples> ended_;  // where it ended before its length
   SoundShape shape_;

@@ -18,7 +18,7 @@ Error temporary_disk_full() {
 
 namespace {
 
-constexpr size_t all_limit = size_t{512} << 20;
+constexpr size_t all_limit = size_t{384} << 20;
 std::atomic<size_t> in_memory{0};  // bytes, of all kept sounds
 
 }  // namespace

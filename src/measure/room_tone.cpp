@@ -39,13 +39,16 @@ std::string_view flaw_text(RoomToneFlaw flaw) {
   return "";
 }
 
-RoomToneFinder::RoomToneFinder(StreamFormat format)
+RoomEar::RoomEar(StreamFormat format)
     : frame_(static_cast<int>(std::lround(format.rate * 0.01))), channels_(format.channels) {
   mid_[0].set(design_biquad(BiquadKind::high_pass, 200, butterworth_q(2, 0), 0, format.rate));
   mid_[1].set(design_biquad(BiquadKind::low_pass, 5000, butterworth_q(2, 0), 0, format.rate));
+  low_.set(design_biquad(BiquadKind::low_pass, 800, butterworth_q(2, 0), 0, format.rate));
+  high_[0].set(design_biquad(BiquadKind::high_pass, 2500, butterworth_q(2, 0), 0, format.rate));
+  high_[1].set(design_biquad(BiquadKind::low_pass, 9000, butterworth_q(2, 0), 0, format.rate));
 }
 
-void RoomToneFinder::hear(const AudioBlock& block) {
+void RoomEar::hear(const AudioBlock& block) {
   for (int done = 0; done < block.frames();) {
     const int n = std::min(frame_ - filled_, block.frames() - done);
     const AudioBlock part = block.part(done, n);
@@ -53,7 +56,13 @@ void RoomToneFinder::hear(const AudioBlock& block) {
     for (size_t i = 0; i < static_cast<size_t>(n); ++i) {
       double x = 0;
       for (int c = 0; c < part.channels(); ++c) x += static_cast<double>(part.channel(c)[i]);
-      x = mid_[1].process(mid_[0].process(x / channels_));
+      x /= channels_;
+      const double high = high_[1].process(high_[0].process(x));
+      sum_high_ += high * high;
+      x = mid_[0].process(x);
+      const double low = low_.process(x);
+      sum_low_ += low * low;
+      x = mid_[1].process(x);
       sum_mid_ += x * x;
       peak_mid_ = std::max(peak_mid_, static_cast<float>(std::abs(x)));
     }
@@ -61,8 +70,10 @@ void RoomToneFinder::hear(const AudioBlock& block) {
     done += n;
     if (filled_ < frame_) break;
     frames_.push_back({static_cast<float>(sum_ / (static_cast<double>(frame_) * channels_)),
-                       static_cast<float>(sum_mid_ / frame_), peak_mid_});
-    sum_ = sum_mid_ = 0;
+                       static_cast<float>(sum_mid_ / frame_), peak_mid_,
+                       static_cast<float>(sum_low_ / frame_),
+                       static_cast<float>(sum_high_ / frame_)});
+    sum_ = sum_mid_ = sum_low_ = sum_high_ = 0;
     peak_mid_ = 0;
     filled_ = 0;
   }
@@ -70,7 +81,7 @@ void RoomToneFinder::hear(const AudioBlock& block) {
 
 double RoomToneFinder::mid_power(size_t begin, size_t end) const {
   double sum = 0;
-  for (size_t k = begin; k < end; ++k) sum += static_cast<double>(frames_[k].power_mid);
+  for (size_t k = begin; k < end; ++k) sum += static_cast<double>(ear_.frames()[k].power_mid);
   return sum / static_cast<double>(std::max<size_t>(1, end - begin));
 }
 
@@ -100,18 +111,19 @@ RoomToneFlaw RoomToneFinder::flaw(std::span<const Frame> part) const {
 }
 
 std::optional<FrameRange> RoomToneFinder::find() const {
-  if (frames_.size() < least) return std::nullopt;
+  const auto& frames = ear_.frames();
+  if (frames.size() < least) return std::nullopt;
   double best = -1;
   size_t at = 0;
   double sum = 0;
-  for (size_t end = 0; end < frames_.size(); ++end) {
-    sum += static_cast<double>(frames_[end].power_mid);
+  for (size_t end = 0; end < frames.size(); ++end) {
+    sum += static_cast<double>(frames[end].power_mid);
     if (end + 1 < least) continue;
     const size_t begin = end + 1 - least;
     const double mean = sum / least;
-    sum -= static_cast<double>(frames_[begin].power_mid);
+    sum -= static_cast<double>(frames[begin].power_mid);
     if (best >= 0 && mean >= best) continue;
-    if (flaw(std::span(frames_).subspan(begin, least)) != RoomToneFlaw::none) continue;
+    if (flaw(std::span(frames).subspan(begin, least)) != RoomToneFlaw::none) continue;
     best = mean;
     at = begin;
   }
@@ -121,25 +133,27 @@ std::optional<FrameRange> RoomToneFinder::find() const {
   const auto clear = [&](size_t from, size_t to) {
     const double p = mid_power(from, to);
     if (p > 2 * best || p < best / 4) return false;
-    return std::ranges::none_of(std::span(frames_).subspan(from, to - from), [&](const Frame& f) {
+    return std::ranges::none_of(std::span(frames).subspan(from, to - from), [&](const Frame& f) {
       return static_cast<double>(f.peak_mid) * static_cast<double>(f.peak_mid) > click_over * best || f.power < digital_silence;
     });
   };
   size_t begin = at, end = at + least;
-  while (end < frames_.size() && end - begin < most && clear(end, std::min(frames_.size(), end + smooth))) ++end;
+  while (end < frames.size() && end - begin < most && clear(end, std::min(frames.size(), end + smooth))) ++end;
   while (begin > 0 && end - begin < most && clear(begin < smooth ? 0 : begin - smooth, begin)) --begin;
-  const auto f = static_cast<Samples>(frame_);
+  const auto f = static_cast<Samples>(ear_.frame_length());
   return FrameRange{static_cast<Samples>(begin) * f, static_cast<Samples>(end) * f};
 }
 
 RoomToneFlaw RoomToneFinder::judge(FrameRange range) const {
-  const auto begin = static_cast<size_t>(std::max<Samples>(0, range.begin) / frame_);
-  const auto end = std::min(frames_.size(), static_cast<size_t>(range.end / frame_));
+  const auto& frames = ear_.frames();
+  const int frame = ear_.frame_length();
+  const auto begin = static_cast<size_t>(std::max<Samples>(0, range.begin) / frame);
+  const auto end = std::min(frames.size(), static_cast<size_t>(range.end / frame));
   if (end < begin + smooth) return RoomToneFlaw::too_short;
-  const RoomToneFlaw heard = flaw(std::span(frames_).subspan(begin, end - begin));
+  const RoomToneFlaw heard = flaw(std::span(frames).subspan(begin, end - begin));
   if (heard != RoomToneFlaw::none) return heard;
   if (const auto quiet = find()) {
-    const auto f = static_cast<size_t>(frame_);
+    const auto f = static_cast<size_t>(frame);
     const double floor = mid_power(static_cast<size_t>(quiet->begin) / f, static_cast<size_t>(quiet->end) / f);
     if (mid_power(begin, end) > far_over * floor) return RoomToneFlaw::speech;
   }

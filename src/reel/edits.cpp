@@ -4,59 +4,13 @@
 
 #include <algorithm>
 
-#include "audio/error.h"
+#include "reel/draft.h"
 #include "reel/sides.h"
 #include "steps/curve_edit.h"
 
 namespace drevan::edits {
 
 namespace {
-
-Error impossible(const std::string& why) { return {Error::Kind::call, why}; }
-
-std::string counted(size_t n, std::string_view what) {
-  return fmt::format("{} {}{}", n, what, n == 1 ? "" : "s");
-}
-
-std::string lower(std::string_view text) {
-  std::string out(text);
-  for (char& c : out)
-    if (c >= 'A' && c <= 'Z') c = static_cast<char>(c - 'A' + 'a');
-  return out;
-}
-
-Clip& clip_in(Reel& reel, int id) {
-  if (Clip* clip = reel.find(id)) return *clip;
-  throw impossible("That clip is not in the reel any more; nothing was changed.");
-}
-
-// A reel that is being changed, with the clip that it is about.
-struct Draft {
-  Edit edit;
-  Clip& clip;
-  Draft(const Reel& reel, int clip_id) : edit{reel, {}}, clip(clip_in(edit.next, clip_id)) {}
-  Edit done(std::string label) {
-    edit.label = std::move(label);
-    settle_step_ids(edit.next);
-    return std::move(edit);
-  }
-  std::vector<ChainStep>& steps(ChainOwner owner) { return chain_of(edit.next, clip, owner).steps; }
-  Group& group() { return edit.next.groups.at(static_cast<size_t>(clip.group)); }
-  StepPlace place(StepId id) const {
-    if (const auto place = place_of(edit.next, clip, id)) return *place;
-    throw impossible(
-        "That step is not there any more, or was only a recipe's preview; nothing was changed.");
-  }
-  ChainStep& step(StepId id) {
-    const auto at = place(id);
-    return steps(at.owner)[static_cast<size_t>(at.index)];
-  }
-};
-
-// What the mix does not have.
-void require_clip(int clip, const char* what) {
-  if (clip == mix_clip_id) throw impossible(fmt::format("The mix {}.", what));
-}
 
 std::string moved_label(std::string_view what, ChainOwner from, ChainOwner to) {
   if (from == to) return fmt::format("Move {}", what);
@@ -242,9 +196,7 @@ Edit remove_clips(const Reel& reel, std::span<const int> clips) {
 Edit rename_clip(const Reel& reel, int clip, const std::string& name) {
   require_clip(clip, "is called after its reel");
   Draft d(reel, clip);
-  const auto first = name.find_first_not_of(" \t\n\r"), last = name.find_last_not_of(" \t\n\r");
-  if (first == std::string::npos) throw impossible("A clip needs a name.");
-  d.clip.name = name.substr(first, last - first + 1);
+  d.clip.name = proper_name(name, "A clip");
   return d.done("Rename clip");
 }
 

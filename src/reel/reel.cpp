@@ -85,7 +85,8 @@ bool sounds_the_same(const Reel& a, const Reel& b, int clip_id) {
   if (!c || !d || a.rate != b.rate) return false;
   if (&a == &b) return true;  // asked for every clip that is painted, and mostly so
   const auto range = [](const Clip& clip) {
-    return std::tie(clip.begin, clip.frames, clip.room_tone, clip.chain);
+    return std::tie(clip.begin, clip.frames, clip.room_tone, clip.fade_in, clip.fade_out,
+                    clip.chain);
   };
   const Group &g = a.group_of(*c), &h = b.group_of(*d);
   if (range(*c) != range(*d) || a.source_of(*c) != b.source_of(*d)) return false;
@@ -165,6 +166,12 @@ double clip_seconds(const Reel& reel, const Clip& clip) {
   return static_cast<double>(clip.frames) / reel.source_of(clip).rate;
 }
 
+bool room_tone_inside(const Reel& reel, const Clip& clip) {
+  // Within half a frame: ranges of frames were rounded.
+  const double length = clip_seconds(reel, clip), slack = 0.5 / reel.source_of(clip).rate;
+  return clip.room_tone && clip.room_tone->begin >= 0 && clip.room_tone->end <= length + slack;
+}
+
 void require_room_tone(const SecondsRange& range, double clip_s, const std::string& clip) {
   const auto fail = [&](const std::string& why) {
     return Error(Error::Kind::call, fmt::format("{}: the room tone from {:.2f} to {:.2f} s {}",
@@ -233,10 +240,27 @@ void drop_unused_sources(Reel& reel) {
 
 }  // namespace
 
+void drop_groups(Reel& reel, std::span<const int> groups) {
+  std::vector<int> moved(reel.groups.size());
+  std::vector<Group> kept;
+  for (int g = 0; g < std::ssize(reel.groups); ++g) {
+    moved[static_cast<size_t>(g)] = static_cast<int>(kept.size());
+    if (std::ranges::find(groups, g) == groups.end())
+      kept.push_back(std::move(reel.groups[static_cast<size_t>(g)]));
+  }
+  reel.groups = std::move(kept);
+  for (auto& clip : reel.clips) clip.group = moved[static_cast<size_t>(clip.group)];
+}
+
 void remove_clips(Reel& reel, std::span<const int> ids) {
-  std::erase_if(reel.clips,
-                [&](const Clip& c) { return std::ranges::find(ids, c.id) != ids.end(); });
-  drop_unused(reel, reel.groups, [](Clip& clip, auto&& act) { act(clip.group); });
+  std::vector<int> left;
+  std::erase_if(reel.clips, [&](const Clip& c) {
+    const bool goes = std::ranges::find(ids, c.id) != ids.end();
+    if (goes) left.push_back(c.group);
+    return goes;
+  });
+  std::erase_if(left, [&](int g) { return std::ranges::count(reel.clips, g, &Clip::group) > 0; });
+  drop_groups(reel, left);
   drop_unused_sources(reel);
   for (const int id : ids) take_part(reel, id);
   // A clip that is not there any more lends no room tone.
@@ -262,7 +286,10 @@ namespace {
 // What is upon the version that is left must be there when it is come back to.
 void leave_version(Clip& clip) {
   const auto at = std::ranges::find(clip.versions, clip.version, &Version::id);
-  if (at != clip.versions.end()) at->top = clip.chain;
+  if (at == clip.versions.end()) return;
+  at->top = clip.chain;
+  at->fade_in = clip.fade_in;
+  at->fade_out = clip.fade_out;
 }
 
 }  // namespace
@@ -271,7 +298,13 @@ int add_version(Reel& reel, int clip_id, Version printed, const Source& file) {
   Clip* clip = reel.find(clip_id);
   if (!clip) return 0;
   if (clip->versions.empty())
-    clip->versions.push_back({.id = 0, .what = "as it came", .source = clip->source, .begin = clip->begin, .frames = clip->frames});
+    clip->versions.push_back({.id = 0,
+                              .what = "as it came",
+                              .source = clip->source,
+                              .begin = clip->begin,
+                              .frames = clip->frames,
+                              .fade_in = clip->fade_in,
+                              .fade_out = clip->fade_out});
   leave_version(*clip);
   auto s = std::ranges::find(reel.sources, file.path, &Source::path);
   if (s == reel.sources.end()) s = reel.sources.insert(reel.sources.end(), file);
@@ -286,6 +319,7 @@ int add_version(Reel& reel, int clip_id, Version printed, const Source& file) {
   clip->source = printed.source;
   clip->begin = printed.begin;
   clip->frames = printed.frames;
+  clip->fade_in = clip->fade_out = {};  // they are in the printed sound
   clip->chain = {};
   return printed.id;
 }
@@ -298,6 +332,8 @@ void go_to_version(Clip& clip, int version) {
   clip.source = to->source;
   clip.begin = to->begin;
   clip.frames = to->frames;
+  clip.fade_in = to->fade_in;
+  clip.fade_out = to->fade_out;
   clip.chain = to->top;
 }
 
@@ -356,8 +392,9 @@ int relink(Reel& reel, int source, const fs::path& file) {
   for (auto& clip : next.clips) {
     if (clip.source == source) {
       fit_range(clip, before, now, clip.name);
-      const double length = static_cast<double>(clip.frames) / now.rate;
-      if (clip.room_tone && clip.room_tone->end > length) clip.room_tone.reset();
+      const double begin = static_cast<double>(clip.begin) / now.rate;
+      const double end = static_cast<double>(now.frames) / now.rate;
+      if (clip.room_tone && begin + clip.room_tone->end > end) clip.room_tone.reset();
     }
     for (auto& version : clip.versions)
       if (version.source == source) fit_range(version, before, now, fmt::format("version {} of {}", version.id, clip.name));

@@ -12,6 +12,7 @@
 #include "audio/buffer.h"
 #include "audio/progress.h"
 #include "reel/chain.h"
+#include "steps/curve.h"
 
 namespace drevan {
 
@@ -20,6 +21,15 @@ struct SecondsRange {
   double begin = 0, end = 0;
   friend bool operator==(const SecondsRange&, const SecondsRange&) = default;
 };
+
+/// How a clip begins or ends: over so many seconds it comes up from nothing, or goes down to it.
+struct EdgeFade {
+  double seconds = 0;
+  CurveShape shape = CurveShape::line;  ///< `line` or `smooth`
+  friend bool operator==(const EdgeFade&, const EdgeFade&) = default;
+};
+/// The longest an edge fade may be, in seconds.
+inline constexpr double longest_fade_s = 600;
 
 /// A media file on disk, never written to. `path` is absolute in memory, relative to the reel's
 /// folder in its file where it can be.
@@ -39,8 +49,9 @@ struct Version {
   int parent = -1;  ///< the version it was printed from; -1: none
   std::string what{};      ///< "printed", "1.20 to 3.40 s printed"
   std::int64_t when = 0;   ///< seconds since 1970, UTC
-  int source = 0;          ///< as in Clip, with `begin` and `frames`
+  int source = 0;          ///< as in Clip, with `begin`, `frames` and fades
   Samples begin = 0, frames = 0;
+  EdgeFade fade_in{}, fade_out{};
   Chain made_with{};       ///< what was printed into it
   std::optional<SecondsRange> range{};  ///< the part that was printed; empty: all
   std::optional<double> loudness_lufs{}, peak_dbfs{};
@@ -57,12 +68,18 @@ struct Clip {
   Samples frames = 0;        ///< length, in the source's rate
   int group = 0;             ///< index into Reel::groups
   double place_s = 0;        ///< where it starts in the reel
+  /// From the clip's start; it may lie outside the clip, within its source: a piece of a take learns
+  /// from where the take was marked.
   std::optional<SecondsRange> room_tone;
+  EdgeFade fade_in{}, fade_out{};  ///< of the sound that enters the chain
   Chain chain;
   int version = 0;                 ///< the one that `source`, `begin` and `frames` are of
   std::vector<Version> versions;   ///< empty until something is printed; then version 0 first
   friend bool operator==(const Clip&, const Clip&) = default;
 };
+
+/// A group's mark, a small shape.
+enum class GroupMark { none, dot, ring, square, triangle, diamond, cross, bars };
 
 /// Clips that belong together and share a chain.
 struct Group {
@@ -70,6 +87,8 @@ struct Group {
   Chain chain;
   int room_tone_clip = 0;  ///< the clip whose room tone serves those that have none; 0: none does
   std::vector<int> sits_out{};  ///< clips, by id, that pass all of its chain by; sorted
+  std::string note{};
+  GroupMark mark = GroupMark::none;
   friend bool operator==(const Group&, const Group&) = default;
 };
 
@@ -170,6 +189,8 @@ void sit_out_of_step(ChainStep& step, int clip_id, bool out);
 std::vector<std::string> sits_out_of(const Reel& reel, const Clip& clip);
 /// The clip takes part in everything again.
 void take_part(Reel& reel, int clip_id);
+/// `copy` sits out wherever `clip_id` does.
+void sit_out_alike(Reel& reel, int clip_id, int copy);
 /// The steps of its group's chain that the clip's sound flows through become the last of its own.
 void take_group_chain(const Reel& reel, Clip& clip);
 
@@ -210,6 +231,9 @@ double clip_seconds(const Reel& reel, const Clip& clip);
 /// than half a second, outside the clip.
 void require_room_tone(const SecondsRange& range, double clip_s, const std::string& clip);
 
+/// Whether a clip's room tone lies within the clip itself, not only within its source.
+bool room_tone_inside(const Reel& reel, const Clip& clip);
+
 /// Whether its room tone serves all of its group that have none.
 bool lends_room_tone(const Reel& reel, const Clip& clip);
 
@@ -217,8 +241,11 @@ bool lends_room_tone(const Reel& reel, const Clip& clip);
 /// under the file's name. Returns the clip's id.
 int add_clip(Reel& reel, const Source& source, const std::string& group);
 
-/// Takes clips out; groups and sources that nothing uses go with them.
+/// Takes clips out; groups that have no clip any more and sources that nothing uses go with them.
 void remove_clips(Reel& reel, std::span<const int> ids);
+
+/// Takes groups out, by their indices; no clip is in one of them.
+void drop_groups(Reel& reel, std::span<const int> groups);
 
 /// Gives clips `to` the chain of clip `from` (its own one, not the group's).
 void copy_chain(Reel& reel, int from, std::span<const int> to);

@@ -18,7 +18,11 @@ using nlohmann::ordered_json;
 
 namespace {
 
-constexpr int newest_reel = 2;  // 2: steps have ids
+// 2: steps have ids. 3: clips fade in and out, a room tone may lie outside its clip, groups have
+// notes and marks.
+constexpr int newest_reel = 3;
+constexpr std::string_view mark_names[] = {"none",     "dot",     "ring",  "square",
+                                           "triangle", "diamond", "cross", "bars"};
 
 // A name that is no UTF-8 cannot stand in JSON: its bytes stand beside, in hexadecimal digits.
 std::string to_hex_bytes(std::string_view text) {
@@ -90,13 +94,50 @@ Source source_from(const json& j, const fs::path& folder, const std::string& whe
   return s;
 }
 
-std::optional<SecondsRange> range_from(const json& j, const char* key, const std::string& where) {
+std::optional<SecondsRange> range_from(const json& j, const char* key, const std::string& where,
+                                       double earliest_s = 0) {
   if (!j.contains(key)) return std::nullopt;
   const auto& r = j.at(key);
-  if (!r.is_array() || r.size() != 2 || !r[0].is_number() || !r[1].is_number() || r[0].get<double>() < 0 ||
-      r[1].get<double>() <= r[0].get<double>())
-    throw Error(Error::Kind::call, fmt::format("{}: \"{}\" must be [begin, end] in seconds.", where, key));
+  if (!r.is_array() || r.size() != 2 || !r[0].is_number() || !r[1].is_number() ||
+      !(r[0].get<double>() >= earliest_s) || !(r[1].get<double>() > r[0].get<double>()))
+    throw Error(Error::Kind::call,
+                fmt::format("{}: \"{}\" must be [begin, end] in seconds.", where, key));
   return SecondsRange{r[0].get<double>(), r[1].get<double>()};
+}
+
+// [seconds, shape]; nothing when there is no fade.
+void fade_to_json(ordered_json& out, const char* key, const EdgeFade& fade) {
+  if (fade.seconds > 0)
+    out[key] = {fade.seconds, fade.shape == CurveShape::smooth ? "smooth" : "line"};
+}
+
+EdgeFade fade_from(const json& j, const char* key, const std::string& where) {
+  if (!j.contains(key)) return {};
+  const auto& f = j.at(key);
+  const bool fine = f.is_array() && f.size() == 2 && f[0].is_number() &&
+                    (f[1] == "line" || f[1] == "smooth") && f[0].get<double>() > 0 &&
+                    f[0].get<double>() <= longest_fade_s;
+  if (!fine)
+    throw Error(Error::Kind::call,
+                fmt::format("{}: \"{}\" must be [seconds, \"line\" or \"smooth\"], at most {:.0f} s.",
+                            where, key, longest_fade_s));
+  return {f[0].get<double>(), f[1] == "smooth" ? CurveShape::smooth : CurveShape::line};
+}
+
+Group group_from(const json& j, const std::string& where) {
+  only_members(j, {"name", "chain", "room_tone_clip", "sits_out", "note", "mark"}, where);
+  Group g{member<std::string>(j, "name", "", where), chain_member(j, where),
+          member(j, "room_tone_clip", 0, where)};
+  if (j.contains("sits_out")) g.sits_out = ids_from_json(j.at("sits_out"), where);
+  g.note = member<std::string>(j, "note", "", where);
+  const auto mark = member<std::string>(j, "mark", "none", where);
+  const auto known = std::ranges::find(mark_names, mark);
+  if (known == std::end(mark_names))
+    throw Error(Error::Kind::call,
+                fmt::format("{}: there is no mark {}; there are {}.", where, shown(json(mark)),
+                            fmt::join(mark_names, ", ")));
+  g.mark = static_cast<GroupMark>(known - std::begin(mark_names));
+  return g;
 }
 
 // The range of a source that a clip or a version is.
@@ -118,6 +159,8 @@ ordered_json to_json(const Version& v) {
   ordered_json one{{"id", v.id}, {"what", v.what}, {"source", v.source}, {"begin", v.begin}, {"frames", v.frames}};
   if (v.parent >= 0) one["parent"] = v.parent;
   if (v.when != 0) one["when"] = v.when;
+  fade_to_json(one, "fade_in", v.fade_in);
+  fade_to_json(one, "fade_out", v.fade_out);
   if (v.range) one["range_s"] = {v.range->begin, v.range->end};
   if (v.loudness_lufs) one["loudness_lufs"] = *v.loudness_lufs;
   if (v.peak_dbfs) one["peak_dbfs"] = *v.peak_dbfs;
@@ -127,7 +170,10 @@ ordered_json to_json(const Version& v) {
 }
 
 Version version_from(const json& j, const Reel& reel, const Clip& clip, const std::string& where) {
-  only_members(j, {"id", "parent", "what", "when", "source", "begin", "frames", "range_s", "loudness_lufs", "peak_dbfs", "made_with", "top"}, where);
+  only_members(j,
+               {"id", "parent", "what", "when", "source", "begin", "frames", "fade_in", "fade_out",
+                "range_s", "loudness_lufs", "peak_dbfs", "made_with", "top"},
+               where);
   Version v;
   v.id = member(j, "id", -1, where);
   v.parent = member(j, "parent", -1, where);
@@ -137,6 +183,8 @@ Version version_from(const json& j, const Reel& reel, const Clip& clip, const st
   v.what = member<std::string>(j, "what", "", where);
   v.when = member<std::int64_t>(j, "when", 0, where);
   source_range_from(j, reel, v, where);
+  v.fade_in = fade_from(j, "fade_in", where);
+  v.fade_out = fade_from(j, "fade_out", where);
   v.range = range_from(j, "range_s", where);
   if (j.contains("loudness_lufs")) v.loudness_lufs = member(j, "loudness_lufs", 0.0, where);
   if (j.contains("peak_dbfs")) v.peak_dbfs = member(j, "peak_dbfs", 0.0, where);
@@ -146,7 +194,10 @@ Version version_from(const json& j, const Reel& reel, const Clip& clip, const st
 }
 
 Clip clip_from(const json& j, const Reel& reel, const std::string& where) {
-  only_members(j, {"id", "name", "source", "begin", "frames", "group", "place_s", "room_tone_s", "chain", "version", "versions"}, where);
+  only_members(j,
+               {"id", "name", "source", "begin", "frames", "group", "place_s", "room_tone_s",
+                "fade_in", "fade_out", "chain", "version", "versions"},
+               where);
   Clip c;
   c.id = member(j, "id", 0, where);
   c.name = member<std::string>(j, "name", "", where);
@@ -159,7 +210,11 @@ Clip clip_from(const json& j, const Reel& reel, const std::string& where) {
     throw bad("\"group\" must be the number of a group in this file, counted from 0.");
   if (!(c.place_s >= 0 && c.place_s <= latest_place_s)) throw bad(fmt::format("\"place_s\" is {}, allowed is 0 to {:.0f} s.", c.place_s, latest_place_s).c_str());
   source_range_from(j, reel, c, here);
-  c.room_tone = range_from(j, "room_tone_s", here);
+  // It may lie before the clip, not before its source.
+  const double before_s = static_cast<double>(c.begin) / reel.source_of(c).rate;
+  c.room_tone = range_from(j, "room_tone_s", here, -before_s - 1e-6);
+  c.fade_in = fade_from(j, "fade_in", here);
+  c.fade_out = fade_from(j, "fade_out", here);
   for (const auto& v : list(j, "versions", here)) c.versions.push_back(version_from(v, reel, c, fmt::format("{}, version {}", here, c.versions.size())));
   c.version = member(j, "version", 0, here);
   if (c.version != 0 && !find_version(c, c.version)) throw bad("\"version\" must be the id of one of its versions.");
@@ -199,6 +254,8 @@ std::string reel_to_text(const Reel& reel, const fs::path& folder) {
     ordered_json one{{"name", g.name}, {"chain", stored_chain(g.chain, folder)}};
     if (g.room_tone_clip != 0) one["room_tone_clip"] = g.room_tone_clip;
     if (!g.sits_out.empty()) one["sits_out"] = g.sits_out;
+    if (!g.note.empty()) one["note"] = g.note;
+    if (g.mark != GroupMark::none) one["mark"] = std::string(mark_names[static_cast<size_t>(g.mark)]);
     out["groups"].push_back(std::move(one));
   }
   out["clips"] = ordered_json::array();
@@ -207,6 +264,8 @@ std::string reel_to_text(const Reel& reel, const fs::path& folder) {
                      {"begin", c.begin}, {"frames", c.frames}, {"group", c.group},
                      {"place_s", c.place_s}};
     if (c.room_tone) one["room_tone_s"] = {c.room_tone->begin, c.room_tone->end};
+    fade_to_json(one, "fade_in", c.fade_in);
+    fade_to_json(one, "fade_out", c.fade_out);
     one["chain"] = stored_chain(c.chain, folder);
     if (c.version != 0) one["version"] = c.version;
     for (const auto& v : c.versions) one["versions"].push_back(to_json(v));
@@ -233,12 +292,8 @@ Reel reel_from_text(const std::string& text, const fs::path& folder, const std::
   for (const auto& s : list(j, "sources", where))
     reel.sources.push_back(
         source_from(s, base, fmt::format("{}, source {}", where, reel.sources.size())));
-  for (const auto& g : list(j, "groups", where)) {
-    const auto here = fmt::format("{}, group {}", where, reel.groups.size());
-    only_members(g, {"name", "chain", "room_tone_clip", "sits_out"}, here);
-    reel.groups.push_back({member<std::string>(g, "name", "", here), chain_member(g, here), member(g, "room_tone_clip", 0, here),
-                           g.contains("sits_out") ? ids_from_json(g.at("sits_out"), here) : std::vector<int>{}});
-  }
+  for (const auto& g : list(j, "groups", where))
+    reel.groups.push_back(group_from(g, fmt::format("{}, group {}", where, reel.groups.size())));
   for (const auto& c : list(j, "clips", where))
     reel.clips.push_back(clip_from(c, reel, fmt::format("{}, clip {}", where, reel.clips.size())));
   // A clip that is not there any more lends no room tone.

@@ -58,6 +58,12 @@ std::vector<std::string> sits_out_of(const Reel& reel, const Clip& clip) {
   return out;
 }
 
+void sit_out_alike(Reel& reel, int clip_id, int copy) {
+  each_list(reel, [&](int, std::vector<int>& ids, std::string_view) {
+    if (std::ranges::binary_search(ids, clip_id)) put(ids, copy, true);
+  });
+}
+
 void take_part(Reel& reel, int clip_id) {
   each_list(reel, [&](int, std::vector<int>& ids, std::string_view) { put(ids, clip_id, false); });
 }

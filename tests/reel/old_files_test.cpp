@@ -33,13 +33,23 @@ TEST(OldFiles, AReelOfVersion1OpensAndItsStepsGetIds) {
   EXPECT_EQ(ids.size(), 5U);
   EXPECT_EQ(std::set(ids.begin(), ids.end()).size(), ids.size());
   EXPECT_GT(*std::ranges::min_element(ids), 0);
-  // As version 2 it keeps them.
+  // As the newest version it keeps them.
   const TempFolder t;
   save_reel(reel, t / "new.reel");
-  EXPECT_EQ(parse_json(read_text(t / "new.reel"), "x").at("drevan_reel"), 2);
+  EXPECT_EQ(parse_json(read_text(t / "new.reel"), "x").at("drevan_reel"), 3);
   const Reel again = load_reel(t / "new.reel");
   EXPECT_EQ(ids_of(again), ids);
   EXPECT_EQ(again, reel);
+}
+
+TEST(OldFiles, AReelOfVersion2OpensWithItsCurvesAndIds) {
+  const Reel reel = load_reel(old / "version-2.reel");
+  EXPECT_EQ(reel.clips.size(), 14U);
+  const auto& gain = reel.clips[0].chain.steps.at(0);
+  ASSERT_EQ(gain.curves.size(), 1U);
+  EXPECT_EQ(gain.curves[0].curve->points.size(), 3U);
+  EXPECT_EQ(reel.mix.chain.steps.size(), 1U);
+  for (const auto& clip : reel.clips) EXPECT_EQ(clip.fade_in, EdgeFade{});
 }
 
 TEST(OldFiles, AJournalAndAListOfEditsOfVersion1AreBroughtBack) {

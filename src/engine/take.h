@@ -1,0 +1,35 @@
+// A long take: heard once, then cut.
+#pragma once
+
+#include <span>
+#include <vector>
+
+#include "engine/clip_sound.h"
+#include "measure/pauses.h"
+#include "reel/cuts.h"
+
+namespace drevan {
+
+/// What was heard of a take; from then on other rules cost milliseconds. A value.
+struct HeardTake {
+  RoomEar ear;
+  SoundShape shape;
+  std::vector<edits::Piece> at_pauses(const PauseRules& rules) const;
+};
+
+/// Reads all of it. Throws Error(input), Cancelled.
+HeardTake hear_take(const ClipSound& sound, const CancelToken& cancel,
+                    const Progress& progress = {});
+
+/// Moments of a clip, each moved to where the sound (all channels together) crosses zero within
+/// 5 ms; those at its ends and where nothing crosses stay. Throws Error(input).
+std::vector<double> at_zero_crossings(const ClipSound& sound, std::span<const double> at_s);
+/// The ends of pieces, moved likewise.
+std::vector<edits::Piece> at_zero_crossings(const ClipSound& sound,
+                                            std::vector<edits::Piece> pieces);
+
+/// The cue points of a WAV or RF64 file that lie within a clip: their names, and where they are in
+/// it; the ends are empty. Throws Error(input).
+std::vector<edits::Piece> cue_points(const ClipSound& sound);
+
+}  // namespace drevan

@@ -1,0 +1,60 @@
+#include "reel/draft.h"
+
+#include <fmt/format.h>
+
+namespace drevan::edits {
+
+Error impossible(const std::string& why) { return {Error::Kind::call, why}; }
+
+std::string counted(size_t n, std::string_view what) {
+  return fmt::format("{} {}{}", n, what, n == 1 ? "" : "s");
+}
+
+std::string lower(std::string_view text) {
+  std::string out(text);
+  for (char& c : out)
+    if (c >= 'A' && c <= 'Z') c = static_cast<char>(c - 'A' + 'a');
+  return out;
+}
+
+std::string proper_name(std::string_view name, std::string_view what) {
+  const auto first = name.find_first_not_of(" \t\n\r"), last = name.find_last_not_of(" \t\n\r");
+  if (first == std::string_view::npos) throw impossible(fmt::format("{} needs a name.", what));
+  const auto proper = name.substr(first, last - first + 1);
+  if (proper.size() > most_name_bytes)
+    throw impossible(fmt::format("That name is too long; {} bytes are the most.", most_name_bytes));
+  return std::string(proper);
+}
+
+Clip& clip_in(Reel& reel, int id) {
+  if (Clip* clip = reel.find(id)) return *clip;
+  throw impossible("That clip is not in the reel any more; nothing was changed.");
+}
+
+Group& group_in(Reel& reel, int group) {
+  if (group >= 0 && group < std::ssize(reel.groups)) return reel.groups[static_cast<size_t>(group)];
+  throw impossible("That group is not in the reel any more; nothing was changed.");
+}
+
+void require_clip(int clip, const char* what) {
+  if (clip == mix_clip_id) throw impossible(fmt::format("The mix {}.", what));
+}
+
+Edit Draft::done(std::string label) {
+  edit.label = std::move(label);
+  settle_step_ids(edit.next);
+  return std::move(edit);
+}
+
+StepPlace Draft::place(StepId id) const {
+  if (const auto place = place_of(edit.next, clip, id)) return *place;
+  throw impossible(
+      "That step is not there any more, or was only a recipe's preview; nothing was changed.");
+}
+
+ChainStep& Draft::step(StepId id) {
+  const auto at = place(id);
+  return steps(at.owner)[static_cast<size_t>(at.index)];
+}
+
+}  // namespace drevan::edits

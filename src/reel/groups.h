@@ -1,0 +1,34 @@
+// Edits of groups and of the order of clips. Groups are named by their index. See reel/edits.h.
+#pragma once
+
+#include <functional>
+#include <span>
+#include <string>
+
+#include "reel/edits.h"
+
+namespace drevan::edits {
+
+/// A new group at the end, with these clips in it (none: it is empty). Its name must be its own.
+Edit new_group(const Reel& reel, const std::string& name, std::span<const int> clips);
+Edit rename_group(const Reel& reel, int group, const std::string& name);
+Edit set_group_note(const Reel& reel, int group, const std::string& note, GroupMark mark);
+/// `to` counts places as they are before the move.
+Edit move_group(const Reel& reel, int group, int to);
+/// Its clips become those of the group before it (of the one behind it, for the first).
+Edit remove_group(const Reel& reel, int group);
+/// Into `group`, before clip `before` (0: at its end), in the order they have now. A group that is
+/// left empty goes, unless it has a chain or a note.
+Edit move_clips(const Reel& reel, std::span<const int> clips, int group, int before);
+/// Clips get these names for their groups: "group by". A group that is not there is made; those left
+/// empty go, as in move_clips().
+Edit group_by(const Reel& reel, std::span<const int> clips,
+              const std::function<std::string(const Clip&)>& name_of);
+/// Sorts the clips of every group; `less` orders two of them. `what`: "name".
+Edit sort_clips(const Reel& reel, const std::function<bool(const Clip&, const Clip&)>& less,
+                const std::string& what);
+
+/// Whether `a` comes before `b` as people count: "take 9" before "take 10"; capitals do not matter.
+bool before_by_name(std::string_view a, std::string_view b);
+
+}  // namespace drevan::edits

@@ -1,0 +1,127 @@
+// Groups and the order of clips, without a window.
+#include "reel/groups.h"
+
+#include <gtest/gtest.h>
+
+#include "support/reels.h"
+#include "support/steps.h"
+
+namespace drevan {
+namespace {
+
+using test::TempFolder;
+
+class Groups : public testing::Test {
+ protected:
+  void SetUp() override {
+    reel = test::reel_of(
+        t, {{"a", "Ines"}, {"b", "Ines"}, {"c", "Buoy"}, {"d", "Buoy"}, {"e", "Wind"}}, 0.1);
+    before = reel;
+  }
+  void TearDown() override { EXPECT_EQ(reel, before); }
+
+  static std::string order(const Reel& reel) {
+    std::string out;
+    for (size_t g = 0; g < reel.groups.size(); ++g) {
+      out += (g ? " " : "") + reel.groups[g].name + ":";
+      for (const auto& c : reel.clips)
+        if (c.group == static_cast<int>(g)) out += c.name;
+    }
+    return out;
+  }
+  template <class Make>
+  static void expect_impossible(Make&& make, const std::string& why) {
+    try {
+      make();
+      ADD_FAILURE() << why;
+    } catch (const Error& e) {
+      EXPECT_NE(std::string(e.what()).find(why), std::string::npos) << e.what();
+    }
+  }
+
+  TempFolder t;
+  Reel reel, before;
+};
+
+TEST_F(Groups, ClipsMoveBetweenGroupsAndIntoAnOrder) {
+  const int ad[] = {4, 1};
+  EXPECT_EQ(order(edits::move_clips(reel, ad, 0, 2).next), "Ines:adb Buoy:c Wind:e");
+  EXPECT_EQ(order(edits::move_clips(reel, ad, 1, 0).next), "Ines:b Buoy:cad Wind:e");
+  const int c[] = {3};
+  EXPECT_EQ(order(edits::move_clips(reel, c, 1, 3).next), "Ines:ab Buoy:cd Wind:e");
+  // A group that is left empty goes, unless there is something in it to lose.
+  const int e[] = {5};
+  EXPECT_EQ(order(edits::move_clips(reel, e, 0, 0).next), "Ines:abe Buoy:cd");
+  const auto noted = edits::set_group_note(reel, 2, "from the pier", GroupMark::ring).next;
+  EXPECT_EQ(order(edits::move_clips(noted, e, 0, 0).next), "Ines:abe Buoy:cd Wind:");
+  expect_impossible([&] { edits::move_clips(reel, e, 7, 0); }, "not in the reel any more");
+}
+
+TEST_F(Groups, WhoLeavesAGroupLendsAndSitsOutOfNothingThere) {
+  reel.clips[0].room_tone = SecondsRange{0, 0.05};
+  reel.groups[0].room_tone_clip = 1;
+  reel.groups[0].chain.steps = {make_step("gain")};
+  settle_step_ids(reel);
+  sit_out_of_group(reel, 1, true);
+  sit_out_of_step(reel.groups[0].chain.steps[0], 1, true);
+  before = reel;
+  const int a[] = {1};
+  const auto next = edits::move_clips(reel, a, 1, 0).next;
+  EXPECT_EQ(next.groups[0].room_tone_clip, 0);
+  EXPECT_TRUE(next.groups[0].sits_out.empty());
+  EXPECT_TRUE(next.groups[0].chain.steps[0].sits_out.empty());
+}
+
+TEST_F(Groups, AreMadeNamedMovedAndRemoved) {
+  const int bd[] = {2, 4};
+  const auto made = edits::new_group(reel, "  Pier ", bd);
+  EXPECT_EQ(order(made.next), "Ines:a Buoy:c Wind:e Pier:bd");
+  EXPECT_EQ(order(edits::new_group(reel, "Later", {}).next), "Ines:ab Buoy:cd Wind:e Later:");
+  expect_impossible([&] { edits::new_group(reel, "Buoy", bd); }, "already");
+  expect_impossible([&] { edits::new_group(reel, " \t", bd); }, "needs a name");
+  expect_impossible([&] { edits::new_group(reel, std::string(1000, 'x'), bd); }, "too long");
+  EXPECT_EQ(order(edits::rename_group(reel, 0, "Keeper").next), "Keeper:ab Buoy:cd Wind:e");
+  EXPECT_EQ(order(edits::rename_group(reel, 0, "Ines").next), order(reel));
+  expect_impossible([&] { edits::rename_group(reel, 0, "Wind"); }, "already");
+  EXPECT_EQ(order(edits::move_group(reel, 2, 0).next), "Wind:e Ines:ab Buoy:cd");
+  EXPECT_EQ(order(edits::move_group(reel, 0, 3).next), "Buoy:cd Wind:e Ines:ab");
+  EXPECT_EQ(order(edits::move_group(reel, 1, 1).next), order(reel));
+  const auto removed = edits::remove_group(reel, 1);
+  EXPECT_EQ(order(removed.next), "Ines:abcd Wind:e");
+  EXPECT_EQ(removed.told, "2 clips went to Ines");
+  EXPECT_EQ(order(edits::remove_group(reel, 0).next), "Buoy:abcd Wind:e");
+}
+
+TEST_F(Groups, AreSortedAndProposedByNames) {
+  const int all[] = {1, 2, 3, 4, 5};
+  const auto by = edits::group_by(reel, all, [](const Clip& c) {
+    return c.name < "c" ? "Front" : "Back";
+  });
+  EXPECT_EQ(order(by.next), "Front:ab Back:cde");
+  const auto sorted = edits::sort_clips(
+      reel, [](const Clip& a, const Clip& b) { return a.name > b.name; }, "name");
+  EXPECT_EQ(order(sorted.next), "Ines:ba Buoy:dc Wind:e");
+}
+
+TEST_F(Groups, NotesAndMarksAreKeptInTheFile) {
+  const auto noted = edits::set_group_note(reel, 1, "over the radio", GroupMark::diamond).next;
+  const Reel again = reel_from_text(reel_to_text(noted, "/"), "/", "x.reel");
+  EXPECT_EQ(again, noted);
+  EXPECT_EQ(again.groups[1].mark, GroupMark::diamond);
+  test::expect_refused(reel_to_text(noted, t.path()), t.path(),
+                       std::vector<std::pair<std::string, std::string>>{
+                           {"\"diamond\"", "\"pentagon\""}, {"\"mark\"", "\"marks\""}});
+}
+
+TEST(Names, AreSortedAsPeopleCount) {
+  for (const auto& [a, b] : {std::pair{"take 9", "take 10"}, {"Take 2", "take 3"}, {"a", "B"},
+                             {"take 02", "take 3"}, {"x1y2", "x1y10"}, {"a", "a1"},
+                             {"a001b", "a1bc"}}) {
+    EXPECT_TRUE(edits::before_by_name(a, b)) << a << " " << b;
+    EXPECT_FALSE(edits::before_by_name(b, a)) << a << " " << b;
+  }
+  EXPECT_FALSE(edits::before_by_name("same", "same"));
+}
+
+}  // namespace
+}  // namespace drevan
