@@ -2,11 +2,13 @@
 
 #include <QApplication>
 #include <QCloseEvent>
+#include <QFileInfo>
 #include <QHBoxLayout>
 #include <QLabel>
 #include <QMenuBar>
 #include <QMessageBox>
 #include <QMimeData>
+#include <QScreen>
 #include <QSettings>
 #include <QShortcut>
 #include <QSplitter>
@@ -14,11 +16,17 @@
 #include <QTimer>
 #include <QToolButton>
 
+#include "pages/start/start_page.h"
 #include "theme/theme.h"
 #include "work/open_work.h"
+#include "work/recent_reels.h"
 #include "work/recipe_files.h"
 
 namespace drevan::desktop {
+
+namespace {
+constexpr int title_bar_height = 32;  // of common window managers, about
+}
 
 MainWindow::MainWindow() : open_work_(std::make_unique<OpenWork>()), work_(open_work_->parts) {
   setWindowTitle("Drevan");
@@ -33,6 +41,12 @@ MainWindow::MainWindow() : open_work_(std::make_unique<OpenWork>()), work_(open_
   batch_ = new BatchPage(work_, stack_);
   stack_->addWidget(bench_);
   stack_->addWidget(batch_);
+  start_ = new StartPage(stack_);
+  stack_->addWidget(start_);
+  connect(start_, &StartPage::reel_wanted, this, [this](const QString& file) { open_files({file}); });
+  connect(start_, &StartPage::open_wanted, this, [this] { open_dialog(); });
+  connect(start_, &StartPage::files_wanted, this, [this] { add_dialog(); });
+  connect(start_, &StartPage::folder_wanted, this, [this] { add_folder_dialog(); });
   box->addWidget(stack_, 1);
   setCentralWidget(all);
   make_menus();
@@ -42,9 +56,10 @@ MainWindow::MainWindow() : open_work_(std::make_unique<OpenWork>()), work_(open_
   connect(message_timer_, &QTimer::timeout, message_, &QLabel::clear);
   connect(&work_.notices, &Notices::message, this, &MainWindow::tell);
   connect(&work_.document, &Document::reel_changed, this, &MainWindow::refresh);
+  connect(&work_.document, &Document::leaving, this, &MainWindow::keep_picture);
 
   QSettings settings;
-  resize(1280, 800);
+  resize(QSize(1280, 800).boundedTo(screen()->availableSize() - QSize(0, title_bar_height)));
   restoreGeometry(settings.value("window/geometry").toByteArray());
   for (auto* splitter : findChildren<QSplitter*>())
     splitter->restoreState(settings.value("window/" + splitter->objectName()).toByteArray());
@@ -84,7 +99,8 @@ QWidget* MainWindow::make_top() {
   auto* middle_row = new QHBoxLayout(middle);
   middle_row->setContentsMargins(0, 0, 0, 0);
   const QString names[] = {tr("Bench"), tr("Batch")};
-  const QString tips[] = {tr("One clip through its chain (F1)"), tr("Many clips into files (F2)")};
+  const QString tips[] = {tr("One clip through its chain (Ctrl+1)"),
+                          tr("Many clips into files (Ctrl+2)")};
   for (int i = 0; i < 2; ++i) {
     auto* b = new QToolButton(middle);
     b->setObjectName("place");
@@ -118,11 +134,27 @@ QWidget* MainWindow::make_top() {
 }
 
 void MainWindow::show_place(int place) {
-  stack_->setCurrentIndex(place);
+  place_ = place;
+  // Before there is anything to work on, the Bench is the place to begin.
+  const bool nothing = work_.document.file().empty() && work_.document.reel().clips.empty();
+  stack_->setCurrentWidget(place == 1 ? static_cast<QWidget*>(batch_)
+                           : nothing  ? static_cast<QWidget*>(start_)
+                                      : bench_);
   for (size_t i = 0; i < places_.size(); ++i) places_[i]->setChecked(static_cast<int>(i) == place);
 }
 
+// What a recent reel is known by.
+void MainWindow::keep_picture() {
+  if (!work_.document.file().empty() && work_.selection.clip() && bench_->scope().width() > 100)
+    keep_recent_picture(QString::fromStdString(work_.document.file().string()),
+                        bench_->scope().grab());
+}
+
 void MainWindow::refresh() {
+  const auto file = QString::fromStdString(work_.document.file().string());
+  if (!file.isEmpty() && file != noted_file_) note_recent_reel(file);
+  noted_file_ = file;
+  show_place(place_);
   const History& h = work_.document.history();
   reel_name_->setText(QString::fromStdString(work_.document.reel().name));
   saved_->setText(work_.document.file().empty()
@@ -151,7 +183,8 @@ void MainWindow::tell(const QString& text, bool failure) {
 
 void MainWindow::open_files(const QStringList& files) {
   QStringList sounds;
-  for (const auto& f : files) {
+  for (const auto& given : files) {
+    const QString f = QFileInfo(given).absoluteFilePath();
     if (f.endsWith(".reel")) {
       if (may_leave()) work_.document.open(f.toStdString());
     } else if (f.endsWith(".recipe")) {
@@ -177,6 +210,7 @@ void MainWindow::dropEvent(QDropEvent* e) {
 
 void MainWindow::closeEvent(QCloseEvent* e) {
   if (!may_leave()) return e->ignore();
+  keep_picture();
   QSettings settings;
   settings.setValue("window/geometry", saveGeometry());
   for (auto* splitter : findChildren<QSplitter*>())

@@ -27,6 +27,7 @@ class MainWindow : public QMainWindow {
   const Work& work() { return work_; }
   Bench& bench() { return *bench_; }
   BatchPage& batch() { return *batch_; }
+  class StartPage& start() { return *start_; }
   /// The list of edits, once it was opened.
   class HistoryDialog* edits() { return edits_; }
   /// The list of versions, opened when it was not.
@@ -48,6 +49,11 @@ class MainWindow : public QMainWindow {
   void make_reel_menu();
   void make_edit_menu();
   void make_clip_menu();
+  void make_cut_menu();
+  void make_group_menu();
+  void make_move_menu(QMenu* m);
+  void make_sort_menu(QMenu* m);
+  void make_group_by_menu(QMenu* m);
   void make_versions_menu();
   void make_listen_menu();
   void make_look_menu();
@@ -62,18 +68,28 @@ class MainWindow : public QMainWindow {
   /// Whether the reel may be left: saved, or given up on purpose.
   bool may_leave();
   void open_dialog();
-  void add_dialog();
+  /// `group`: where they go; empty: to new clips.
+  void add_dialog(const QString& group = {});
+  void add_folder_dialog();
+  void keep_picture();
+  void new_group();
+  void group_note_dialog();
+  void move_marked(int way);
   void copy_chain_dialog();
   void find_source_dialog();
 
   std::unique_ptr<struct OpenWork> open_work_;
   const Work& work_;
   QMenuBar* menus_ = nullptr;
+  QMenu* group_menu_ = nullptr;
   QLabel *reel_name_ = nullptr, *saved_ = nullptr, *message_ = nullptr;
   std::vector<QToolButton*> places_;
   QStackedWidget* stack_ = nullptr;
   Bench* bench_ = nullptr;
   BatchPage* batch_ = nullptr;
+  class StartPage* start_ = nullptr;
+  int place_ = 0;
+  QString noted_file_;  // among the recent ones
   class HistoryDialog* edits_ = nullptr;
   class VersionsDialog* versions_ = nullptr;
   class RecipesDialog* recipes_ = nullptr;

@@ -15,6 +15,7 @@
 
 #include "dialogs/history_dialog.h"
 #include "main_window.h"
+#include "media/sound_files.h"
 #include "dialogs/recipes_dialog.h"
 #include "theme/theme.h"
 #include "dialogs/uneven_dialog.h"
@@ -25,6 +26,7 @@
 #include "work/mix_sum.h"
 #include "work/printing.h"
 #include "work/selection.h"
+#include "work/recent_reels.h"
 #include "work/recipe_files.h"
 
 namespace drevan::desktop {
@@ -34,6 +36,11 @@ QString last_folder() { return QSettings().value("folder").toString(); }
 QString remember(const QString& file) {
   if (!file.isEmpty()) QSettings().setValue("folder", QFileInfo(file).absolutePath());
   return file;
+}
+QString sound_filter() {
+  QStringList patterns;
+  for (const auto& ending : sound_endings()) patterns << "*" + QString::fromStdString(ending);
+  return MainWindow::tr("Sound and video (%1);;All files (*)").arg(patterns.join(' '));
 }
 }  // namespace
 
@@ -50,6 +57,8 @@ void MainWindow::make_menus() {
   make_reel_menu();
   make_edit_menu();
   make_clip_menu();
+  make_cut_menu();
+  make_group_menu();
   make_versions_menu();
   make_listen_menu();
   make_look_menu();
@@ -61,7 +70,16 @@ void MainWindow::make_reel_menu() {
     if (may_leave()) work_.document.new_reel();
   });
   add(m, tr("Open ..."), QKeySequence::Open, [this] { open_dialog(); });
+  QMenu* recent = m->addMenu(tr("Recent"));
+  connect(m, &QMenu::aboutToShow, this, [this, recent] {
+    recent->clear();
+    for (const auto& file : recent_reels())
+      connect(recent->addAction(file), &QAction::triggered, this,
+              [this, file] { open_files({file}); });
+    recent->setEnabled(!recent->isEmpty());
+  });
   add(m, tr("Add files ..."), QKeySequence("Ctrl+I"), [this] { add_dialog(); });
+  add(m, tr("Add a folder ..."), QKeySequence("Ctrl+Alt+I"), [this] { add_folder_dialog(); });
   m->addSeparator();
   add(m, tr("Save"), QKeySequence::Save, [this] { save(); });
   add(m, tr("Save as ..."), QKeySequence("Ctrl+Shift+S"), [this] { save_as(); });
@@ -79,6 +97,10 @@ void MainWindow::make_edit_menu() {
   QMenu* m = menus_->addMenu(tr("&Edit"));
   undo_ = add(m, tr("Undo"), QKeySequence::Undo, [this] { work_.document.undo(); });
   redo_ = add(m, tr("Redo"), QKeySequence("Ctrl+Shift+Z"), [this] { work_.document.redo(); });
+  m->addSeparator();
+  add(m, tr("Mark all clips"), QKeySequence::SelectAll, [this] { bench_->shelf().mark_all(); });
+  add(m, tr("Search the shelf"), QKeySequence::Find, [this] { bench_->search(); });
+  m->addSeparator();
   add(m, tr("List of edits"), QKeySequence("Ctrl+H"), [this] {
     if (!edits_) edits_ = new HistoryDialog(work_, this);
     edits_->show();
@@ -163,6 +185,8 @@ void MainWindow::make_clip_menu() {
         [&](const Reel& reel) { return edits::remove_clips(reel, bench_->shelf().marked()); });
   });
   connect(bench_, &Bench::context_wanted, this, [m](const QPoint& at) { m->popup(at); });
+  connect(bench_, &Bench::group_context_wanted, this,
+          [this](const QPoint& at) { group_menu_->popup(at); });
 }
 
 void MainWindow::make_versions_menu() {
@@ -255,8 +279,8 @@ void MainWindow::make_listen_menu() {
 
 void MainWindow::make_look_menu() {
   QMenu* m = menus_->addMenu(tr("L&ook"));
-  add(m, tr("Bench"), QKeySequence("F1"), [this] { show_place(0); });
-  add(m, tr("Batch"), QKeySequence("F2"), [this] { show_place(1); });
+  add(m, tr("Bench"), QKeySequence("Ctrl+1"), [this] { show_place(0); });
+  add(m, tr("Batch"), QKeySequence("Ctrl+2"), [this] { show_place(1); });
   m->addSeparator();
   add(m, tr("Zoom in"), QKeySequence("Ctrl++"), [this] {
     auto& s = bench_->scope();
@@ -317,13 +341,20 @@ void MainWindow::open_dialog() {
   if (!file.isEmpty()) open_files({file});
 }
 
-void MainWindow::add_dialog() {
+void MainWindow::add_dialog(const QString& group) {
   const auto files = QFileDialog::getOpenFileNames(
-      this, tr("Add sound or video files"), last_folder(),
-      tr("Sound and video (*.wav *.flac *.ogg *.opus *.mp3 *.aif *.aiff *.rf64 *.w64 *.m4a *.aac *.mp4 *.mov *.mkv *.webm *.avi *.mxf);;All files (*)"));
+      this, tr("Add sound or video files"), last_folder(), sound_filter());
   if (files.isEmpty()) return;
   remember(files.first());
-  work_.jobs.add_files(files);
+  work_.jobs.add_files(files, group);
+}
+
+void MainWindow::add_folder_dialog() {
+  const auto folder = QFileDialog::getExistingDirectory(
+      this, tr("Add all sounds of a folder; its folders become groups"), last_folder());
+  if (folder.isEmpty()) return;
+  QSettings().setValue("folder", folder);
+  work_.jobs.add_files({folder});
 }
 
 void MainWindow::copy_chain_dialog() {

@@ -63,16 +63,6 @@ std::vector<double> at_zero_crossings(const ClipSound& sound, std::span<const do
   return out;
 }
 
-std::vector<edits::Piece> at_zero_crossings(const ClipSound& sound,
-                                            std::vector<edits::Piece> pieces) {
-  std::vector<double> ends;
-  for (const auto& p : pieces) ends.insert(ends.end(), {p.range.begin, p.range.end});
-  ends = at_zero_crossings(sound, ends);
-  for (size_t i = 0; i < pieces.size(); ++i)
-    if (ends[2 * i + 1] > ends[2 * i]) pieces[i].range = {ends[2 * i], ends[2 * i + 1]};
-  return pieces;
-}
-
 std::vector<edits::Piece> cue_points(const ClipSound& sound) {
   const ClipReader reader(sound);
   const double rate = sound.facts.rate > 0 ? sound.facts.rate : reader.source_info().rate;

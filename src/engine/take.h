@@ -24,10 +24,6 @@ HeardTake hear_take(const ClipSound& sound, const CancelToken& cancel,
 /// Moments of a clip, each moved to where the sound (all channels together) crosses zero within
 /// 5 ms; those at its ends and where nothing crosses stay. Throws Error(input).
 std::vector<double> at_zero_crossings(const ClipSound& sound, std::span<const double> at_s);
-/// The ends of pieces, moved likewise.
-std::vector<edits::Piece> at_zero_crossings(const ClipSound& sound,
-                                            std::vector<edits::Piece> pieces);
-
 /// The cue points of a WAV or RF64 file that lie within a clip: their names, and where they are in
 /// it; the ends are empty. Throws Error(input).
 std::vector<edits::Piece> cue_points(const ClipSound& sound);

@@ -163,6 +163,15 @@ Edit sort_clips(const Reel& reel, const std::function<bool(const Clip&, const Cl
   return edit;
 }
 
+std::string name_beginning(const std::string& name) {
+  constexpr const char* between = " -_.#(";
+  size_t end = name.find_last_not_of(" )");
+  end = end == std::string::npos ? 0 : end + 1;
+  while (end > 0 && name[end - 1] >= '0' && name[end - 1] <= '9') --end;
+  const auto last = end == 0 ? std::string::npos : name.find_last_not_of(between, end - 1);
+  return last == std::string::npos ? name : name.substr(0, last + 1);
+}
+
 bool before_by_name(std::string_view a, std::string_view b) {
   const auto x = folded(a), y = folded(b);
   const auto digit = [](char c) { return c >= '0' && c <= '9'; };

@@ -28,6 +28,10 @@ Edit group_by(const Reel& reel, std::span<const int> clips,
 Edit sort_clips(const Reel& reel, const std::function<bool(const Clip&, const Clip&)>& less,
                 const std::string& what);
 
+/// A name without the number that clips of one kind are told apart by: "ines_take" of
+/// "ines_take-012". Names that are numbers alone stay.
+std::string name_beginning(const std::string& name);
+
 /// Whether `a` comes before `b` as people count: "take 9" before "take 10"; capitals do not matter.
 bool before_by_name(std::string_view a, std::string_view b);
 

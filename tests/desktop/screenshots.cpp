@@ -1,4 +1,5 @@
-// Makes the pictures in docs/screenshots from the demo reel. Usage: screenshots FOLDER
+// Makes the pictures in docs/screenshots from the demo reel.
+// Usage: screenshots FOLDER [timber|birch] [own-work]     own-work: those of cutting and start alone
 #include <QApplication>
 #include <QDialog>
 #include <QKeyEvent>
@@ -14,6 +15,7 @@
 
 #include "dialogs/import_sheet.h"
 #include "editing.h"
+#include "shots.h"
 #include "main_window.h"
 #include "dialogs/recipes_dialog.h"
 #include "steps/catalogue.h"
@@ -32,59 +34,6 @@ namespace {
 
 using namespace drevan;
 using namespace drevan::desktop;
-
-void wait(int ms) {
-  QEventLoop loop;
-  QTimer::singleShot(ms, &loop, &QEventLoop::quit);
-  loop.exec();
-}
-
-void wait_for(const std::function<bool()>& done, int most_ms = 20000) {
-  for (int i = 0; i < most_ms / 20 && !done(); ++i) wait(20);
-}
-
-int clip_named(const Work& w, const std::string& name) {
-  for (const auto& c : w.document.reel().clips)
-    if (c.name == name) return c.id;
-  return 0;
-}
-
-class Shots {
- public:
-  Shots(MainWindow& window, QString folder) : window_(window), folder_(std::move(folder)) {}
-
-  void settle() {
-    const Work& w = window_.work();
-    wait(150);
-    wait_for([&] { return !w.measurements.measuring() && w.measurements.levels_fresh(); });
-    wait(100);
-  }
-  void take(const QString& name) {
-    QApplication::processEvents();
-    const QString file = folder_ + "/" + name + ".png";
-    if (!window_.grab().save(file)) std::fprintf(stderr, "cannot write %s\n", qPrintable(file));
-    std::printf("%s\n", qPrintable(file));
-  }
-  void step(int index) {
-    window_.work().selection.select_step(step_at(window_.work(), ChainOwner::clip, index));
-    settle();
-  }
-  // A moment of playing, so that live pictures live.
-  void play(double from_s, int ms) {
-    Player& p = window_.work().listening.player();
-    p.seek(static_cast<Samples>(from_s * 48000));
-    window_.bench().foot().toggle_play();
-    wait(ms);
-  }
-  void stop() {
-    window_.work().listening.player().pause();
-    wait(200);
-  }
-
- private:
-  MainWindow& window_;
-  QString folder_;
-};
 
 // A group's chain behind the clip's, the reel's behind that; one clip of the group sits out of a step.
 void three_levels(MainWindow& window, Shots& shots) {
@@ -111,37 +60,6 @@ void three_levels(MainWindow& window, Shots& shots) {
   wait(3000);  // the shelf's new loudness
   shots.take("bench-three-levels");
   while (w.document.history().can_undo()) w.document.undo();
-}
-
-// Several dialogs on one picture.
-void side_by_side(const std::vector<QPixmap>& parts, const QString& file) {
-  QPixmap all(1280, 800);
-  all.fill(theme().window);
-  QPainter p(&all);
-  int x = 24, y = 24, row = 0;
-  for (const auto& part : parts) {
-    if (x + part.width() > all.width() - 12) x = 24, y += row + 24, row = 0;
-    p.drawPixmap(x, y, part);
-    x += part.width() + 24;
-    row = std::max(row, part.height());
-  }
-  all.save(file);
-  std::printf("%s\n", qPrintable(file));
-}
-
-// Pictures of one size, two in a row.
-void in_two_columns(const std::vector<QPixmap>& pictures, const QString& file) {
-  const QSize one = pictures.front().size() / pictures.front().devicePixelRatio();
-  const auto rows = static_cast<int>((pictures.size() + 1) / 2);
-  QPixmap sheet(2 * one.width() + 10, rows * (one.height() + 10));
-  sheet.fill(theme().window);
-  QPainter p(&sheet);
-  for (int i = 0; i < static_cast<int>(pictures.size()); ++i)
-    p.drawPixmap((i % 2) * (one.width() + 10), (i / 2) * (one.height() + 10),
-                 pictures[static_cast<size_t>(i)]);
-  p.end();
-  sheet.save(file);
-  std::printf("%s\n", qPrintable(file));
 }
 
 void versions_and_recipes(MainWindow& window, Shots& shots, const QString& folder, std::vector<QPixmap> dialogs) {
@@ -265,6 +183,10 @@ int main(int argc, char** argv) {
     return true;
   });
 
+  if (argc > 3) {
+    own_work(window, shots, argv[1]);
+    return 0;
+  }
   curve(window, shots);
   mix(window, shots);
   w.selection.select_clip(clip_named(w, "lamp-room-04"));
@@ -277,10 +199,6 @@ int main(int argc, char** argv) {
   shots.play(1.6, 1200);
   shots.take("bench-noise-reduction");
   shots.stop();
-  shots.step(4);
-  shots.take("bench-normalise");
-  shots.step(2);
-  shots.take("bench-cut");
 
   edit(w, edits::add_step, StepPlace{ChainOwner::clip, 3}, *find_step("equaliser"));
   shots.settle();
@@ -299,7 +217,8 @@ int main(int argc, char** argv) {
   // Those whose window looks like the others' share a sheet.
   std::vector<QPixmap> editors;
   for (const char* id :
-       {"gate", "limiter", "octave-bands", "saturation", "pan", "width", "speed", "reverse"}) {
+       {"cut", "normalise", "de-ess", "gate", "limiter", "octave-bands", "saturation", "pan", "width",
+        "speed"}) {
     if (std::string_view(id) == "width") w.selection.select_clip(clip_named(w, "boat-pass"));
     edit(w, edits::add_step, StepPlace{ChainOwner::clip, 0}, *find_step(id));
     shots.settle();
@@ -312,7 +231,7 @@ int main(int argc, char** argv) {
   }
   in_two_columns(editors, QString(argv[1]) + "/editors.png");
 
-  for (const char* id : {"de-ess", "ride", "multiband-compressor", "hum-removal", "stretch"}) {
+  for (const char* id : {"ride", "multiband-compressor", "hum-removal", "stretch"}) {
     const bool hum = std::string_view(id) == "hum-removal";
     if (hum) w.selection.select_clip(clip_named(w, "stairs-02"));
     edit(w, edits::add_step, StepPlace{ChainOwner::clip, hum ? 0 : 4}, *find_step(id));
@@ -368,5 +287,7 @@ int main(int argc, char** argv) {
   window.batch().set_folder("/home/ines/skerry-light/rendered");
   wait(200);
   shots.take("batch");
+  window.show_place(0);
+  own_work(window, shots, argv[1]);
   return 0;
 }

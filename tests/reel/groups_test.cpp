@@ -123,5 +123,12 @@ TEST(Names, AreSortedAsPeopleCount) {
   EXPECT_FALSE(edits::before_by_name("same", "same"));
 }
 
+TEST(Names, BeginBeforeTheirNumber) {
+  for (const auto& [name, beginning] :
+       {std::pair{"ines_take-012", "ines_take"}, {"Buoy 3", "Buoy"}, {"wind (2)", "wind"},
+        {"0042", "0042"}, {"door", "door"}, {"mic 2 take 17", "mic 2 take"}, {"", ""}, {" ", " "}})
+    EXPECT_EQ(edits::name_beginning(name), beginning) << name;
+}
+
 }  // namespace
 }  // namespace drevan

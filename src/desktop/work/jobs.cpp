@@ -1,7 +1,10 @@
 #include "work/jobs.h"
 
 #include "audio/error.h"
+#include "audio/utf8.h"
 #include "batch/meet.h"
+#include "engine/take.h"
+#include "media/sound_files.h"
 #include "widgets/words.h"
 #include "work/document.h"
 #include "work/measurements.h"
@@ -17,47 +20,157 @@ Jobs::Jobs(Notices& notices, Document& document, Selection& selection, Measureme
       document_(document),
       selection_(selection),
       measurements_(measurements) {
-  for (TaskLane* lane : {&import_, &finder_, &meeter_}) {
+  for (TaskLane* lane : {&import_, &finder_, &meeter_, &cutter_}) {
     connect(lane, &TaskLane::failed, this, [this](const QString& why) { notices_.warn(why); });
     connect(&document_, &Document::leaving, lane, &TaskLane::cancel);
   }
 }
 
-void Jobs::add_files(const QStringList& files) {
-  const auto count = counted(files.size(), tr("file"));
+namespace {
+
+struct Wanted {
+  std::filesystem::path path;
+  std::string group;
+};
+
+// Files as they are, folders as what lies in them; a folder's name, or its inner folder's, is the
+// group.
+std::vector<Wanted> wanted_files(const QStringList& paths, const std::string& group,
+                                 const CancelToken& cancel, QStringList& problems) {
+  std::vector<Wanted> out;
+  for (const auto& text : paths) {
+    const std::filesystem::path path = text.toStdString();
+    std::error_code error;
+    if (!std::filesystem::is_directory(path, error)) {
+      out.push_back({path, group});
+      continue;
+    }
+    const auto found = find_sound_files(path, cancel);
+    const auto name = to_utf8(std::filesystem::absolute(path).lexically_normal().filename().string());
+    for (const auto& f : found.files)
+      out.push_back({f.path, f.folder.empty() ? name : to_utf8(f.folder)});
+    for (const auto& why : found.problems) problems << QString::fromStdString(why);
+    if (found.files.empty())
+      problems << Jobs::tr("%1 holds no sound or video files.").arg(text);
+  }
+  return out;
+}
+
+// The first few, and how many more there are.
+QString told(const QStringList& problems) {
+  constexpr qsizetype most = 5;
+  const QString first = problems.mid(0, most).join("  ");
+  return problems.size() <= most
+             ? first
+             : Jobs::tr("%1  And %2 more.").arg(first).arg(problems.size() - most);
+}
+
+}  // namespace
+
+void Jobs::add_files(const QStringList& paths, const QString& group) {
   const auto before = import_.busy() ? import_.waiting() + 1 : 0;
+  const auto count = counted(paths.size(), tr("file"));
   notices_.tell(
       before > 0
           ? tr("%1 will be read after %2 that came before").arg(count, counted(before, tr("lot")))
           : tr("Reading %1 ...").arg(count));
-  import_.enqueue([this, files](const CancelToken& cancel) -> TaskLane::Finish {
-    std::vector<Source> good;
+  const std::string to = group.isEmpty() ? std::string("New clips") : group.toStdString();
+  import_.enqueue([this, paths, to](const CancelToken& cancel) -> TaskLane::Finish {
+    std::vector<std::pair<Source, std::string>> good;
     QStringList problems;
-    for (const auto& f : files) {
+    const auto wanted = wanted_files(paths, to, cancel, problems);
+    for (const auto& [path, name] : wanted) {
       cancel.check();
+      if (wanted.size() > 20 && good.size() % 10 == 9)
+        import_.post(cancel, [this, done = good.size(), all = wanted.size()] {
+          notices_.tell(tr("Reading files: %1 of %2 ...").arg(done).arg(all));
+        });
       try {
-        good.push_back(examine_source(f.toStdString(), &cancel));
+        good.push_back({examine_source(path, &cancel), name});
       } catch (const Error& e) {
         problems << QString::fromUtf8(e.what());
       }
     }
     return [this, good, problems] {
       int first = 0;
-      document_.change([&](const Reel& reel) {
-        auto edit = edits::add_clips(reel, good, "New clips");
-        if (!good.empty()) first = edit.next.clips[edit.next.clips.size() - good.size()].id;
-        return edit;
-      });
+      if (!good.empty())
+        document_.change([&](const Reel& reel) {
+          edits::Edit edit{reel, "Add clips"};
+          for (const auto& [source, name] : good) {
+            const int id = add_clip(edit.next, source, name);
+            if (first == 0) first = id;
+          }
+          return edit;
+        });
       if (first != 0) selection_.select_clip(first);
       const auto added = counted(std::ssize(good), tr("clip"));
       if (!problems.isEmpty())
-        notices_.warn(problems.join("  "));
+        notices_.warn(told(problems));
       else
         notices_.tell(
             import_.busy()
                 ? tr("Added %1, %2 to come").arg(added, counted(import_.waiting() + 1, tr("lot")))
                 : tr("Added %1").arg(added));
     };
+  });
+}
+
+void Jobs::cut(int clip, std::vector<double> ends,
+               std::function<edits::Edit(const Reel&, const std::vector<double>&)> edit) {
+  const Clip* c = document_.reel().find(clip);
+  if (!c) return;
+  if (is_mix(*c) || document_.missing(*c)) {
+    document_.change([&](const Reel& reel) { return edit(reel, ends); });
+    return;
+  }
+  cutter_.enqueue([this, ends, edit, clip = *c, sound = clip_sound(document_.reel(), *c)](
+                      const CancelToken&) -> TaskLane::Finish {
+    std::vector<double> at = ends;
+    try {
+      at = at_zero_crossings(sound, ends);
+    } catch (const Error&) {
+      // Cut as it was asked for; what is wrong with the file is told where it is heard.
+    }
+    return [this, at, edit, clip] {
+      const Clip* now = document_.reel().find(clip.id);
+      if (!now || now->begin != clip.begin || now->frames != clip.frames)
+        return notices_.warn(tr("%1 was changed meanwhile; nothing was cut.")
+                                 .arg(QString::fromStdString(clip.name)));
+      document_.change([&](const Reel& reel) { return edit(reel, at); });
+    };
+  });
+}
+
+void Jobs::split(std::vector<double> at_s) {
+  const int clip = selection_.clip_id();
+  cut(clip, std::move(at_s), [clip](const Reel& reel, const std::vector<double>& at) {
+    return edits::split(reel, clip, at);
+  });
+}
+
+void Jobs::take_out(SecondsRange range, bool close_up) {
+  const int clip = selection_.clip_id();
+  cut(clip, {range.begin, range.end},
+      [clip, close_up](const Reel& reel, const std::vector<double>& at) {
+        return edits::take_out(reel, clip, {at[0], at[1]}, close_up);
+      });
+}
+
+void Jobs::trim(SecondsRange keep) {
+  const int clip = selection_.clip_id();
+  cut(clip, {keep.begin, keep.end}, [clip](const Reel& reel, const std::vector<double>& at) {
+    return edits::trim(reel, clip, {at[0], at[1]});
+  });
+}
+
+void Jobs::cut_into(int clip, std::vector<edits::Piece> pieces) {
+  std::vector<double> ends;
+  for (const auto& p : pieces) ends.insert(ends.end(), {p.range.begin, p.range.end});
+  cut(clip, ends, [clip, pieces](const Reel& reel, const std::vector<double>& at) {
+    auto moved = pieces;
+    for (size_t i = 0; i < moved.size(); ++i)
+      if (at[2 * i + 1] > at[2 * i]) moved[i].range = {at[2 * i], at[2 * i + 1]};
+    return edits::cut_into(reel, clip, moved);
   });
 }
 

@@ -3,6 +3,7 @@
 #include <QFileDialog>
 #include <QHBoxLayout>
 #include <QLabel>
+#include <QLineEdit>
 #include <QMenu>
 #include <QRandomGenerator>
 #include <QScrollArea>
@@ -35,6 +36,14 @@ QToolButton* head_button(const QString& label, const QString& tip, QWidget* pare
 
 Bench::Bench(const Work& work, QWidget* parent) : QWidget(parent), work_(work) {
   shelf_ = new Shelf(work, this);
+  search_ = new QLineEdit(this);
+  search_->setObjectName("search");
+  search_->setAccessibleName(tr("Search the shelf"));
+  search_->setPlaceholderText(tr("Search clips and groups"));
+  search_->setToolTip(tr("Shows only clips whose name or group holds these words (Ctrl+F)"));
+  search_->setClearButtonEnabled(true);
+  connect(search_, &QLineEdit::textChanged, shelf_, &Shelf::set_filter);
+  connect(search_, &QLineEdit::returnPressed, shelf_, qOverload<>(&QWidget::setFocus));
   scope_ = new Scope(work, this);
   path_ = new LevelPathView(work, this);
   lane_ = new CurveLane(work, *scope_, this);
@@ -140,7 +149,13 @@ Bench::Bench(const Work& work, QWidget* parent) : QWidget(parent), work_(work) {
   parts->setHandleWidth(6);
   auto* sides = new QSplitter(Qt::Horizontal, this);
   sides->setObjectName("bench_sides");
-  sides->addWidget(shelf_);
+  auto* left = new QWidget(this);
+  auto* left_box = new QVBoxLayout(left);
+  left_box->setContentsMargins(8, 6, 0, 0);
+  left_box->setSpacing(4);
+  left_box->addWidget(search_);
+  left_box->addWidget(shelf_, 1);
+  sides->addWidget(left);
   sides->addWidget(parts);
   sides->setSizes({236, 1032});
   sides->setStretchFactor(1, 1);
@@ -190,6 +205,7 @@ Bench::Bench(const Work& work, QWidget* parent) : QWidget(parent), work_(work) {
   connect(foot_, &Foot::matched_changed, this,
           [this](bool on) { scope_->spectrogram().set_matched(on); });
   connect(shelf_, &Shelf::context_wanted, this, &Bench::context_wanted);
+  connect(shelf_, &Shelf::group_context_wanted, this, &Bench::group_context_wanted);
   connect(&work_.selection, &Selection::clip_changed, this, &Bench::show_clip);
   connect(&work_.document, &Document::reel_changed, this, &Bench::show_clip);
   timer_ = new QTimer(this);
@@ -201,6 +217,11 @@ Bench::Bench(const Work& work, QWidget* parent) : QWidget(parent), work_(work) {
                         QSettings().value("scope/range_db", spectrogram.range_db()).toDouble());
   show_spectrogram(QSettings().value("scope/spectrogram", false).toBool());
   show_clip();
+}
+
+void Bench::search() {
+  search_->setFocus();
+  search_->selectAll();
 }
 
 void Bench::fill_target_menu() {

@@ -13,6 +13,7 @@
 #include "work/work.h"
 
 class QLabel;
+class QLineEdit;
 class QScrollBar;
 class QTimer;
 class QToolButton;
@@ -26,6 +27,8 @@ class Bench : public QWidget {
   explicit Bench(const Work& work, QWidget* parent = nullptr);
 
   Shelf& shelf() { return *shelf_; }
+  /// The field that searches the shelf gets the keys.
+  void search();
   Scope& scope() { return *scope_; }
   CurveLane& lane() { return *lane_; }
   LevelPathView& level_path() { return *path_; }
@@ -48,6 +51,7 @@ class Bench : public QWidget {
   void compare_blind();
 
  Q_SIGNALS:
+  void group_context_wanted(const QPoint& global);
   void context_wanted(const QPoint& global);
 
  private:
@@ -59,6 +63,7 @@ class Bench : public QWidget {
   const Work& work_;
   Shelf* shelf_;
   Scope* scope_;
+  QLineEdit* search_;
   CurveLane* lane_;
   LevelPathView* path_;
   StepEditor* editor_;

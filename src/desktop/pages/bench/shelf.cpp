@@ -1,14 +1,13 @@
 #include "pages/bench/shelf.h"
 
-#include <QContextMenuEvent>
-#include <QMouseEvent>
 #include <QHelpEvent>
-#include <QPainter>
+#include <QLineEdit>
 #include <QScrollBar>
 #include <QToolTip>
 
+#include "audio/utf8.h"
+#include "reel/groups.h"
 #include "theme/theme.h"
-#include "widgets/columns.h"
 #include "work/document.h"
 #include "work/selection.h"
 #include "work/shelf_measurements.h"
@@ -24,11 +23,16 @@ Shelf::Shelf(const Work& work, QWidget* parent) : QAbstractScrollArea(parent), w
   setFocusPolicy(Qt::StrongFocus);
   setFrameShape(QFrame::NoFrame);
   setHorizontalScrollBarPolicy(Qt::ScrollBarAlwaysOff);
+  setAcceptDrops(true);
   setAccessibleName(tr("Shelf"));
   setToolTip(
       tr("Every clip with its loudness after the chain, LUFS. Ctrl and Shift with a click mark "
-         "several."));
+         "several. Drag clips and headings to where they belong."));
   connect(&work_.document, &Document::reel_changed, this, &Shelf::refresh);
+  connect(&work_.document, &Document::opened, this, [this] {
+    folded_.clear();
+    touched_group_ = -1;
+  });
   connect(&work_.selection, &Selection::clip_changed, this, &Shelf::refresh);
   connect(&work_.shelf, &ShelfMeasurements::peaks_changed, viewport(),
           qOverload<>(&QWidget::update));
@@ -40,15 +44,29 @@ Shelf::Shelf(const Work& work, QWidget* parent) : QAbstractScrollArea(parent), w
 }
 
 std::vector<Shelf::Row> Shelf::rows() const {
+  const Reel& reel = work_.document.reel();
+  std::vector<std::vector<int>> clips(reel.groups.size());
+  QStringList words;
+  for (const auto& word : filter_)
+    words << QString::fromStdString(drevan::folded(word.toStdString()));
+  for (const auto& c : reel.clips) {
+    const auto& group = reel.groups[static_cast<size_t>(c.group)];
+    const auto hay =
+        words.isEmpty() ? QString() : QString::fromStdString(drevan::folded(c.name + " " + group.name));
+    if (std::ranges::all_of(words, [&](const QString& word) { return hay.contains(word); }))
+      clips[static_cast<size_t>(c.group)].push_back(c.id);
+  }
   std::vector<Row> out;
   double y = 4;
-  const Reel& reel = work_.document.reel();
-  for (int g = 0; g < static_cast<int>(reel.groups.size()); ++g) {
+  for (int g = 0; g < std::ssize(reel.groups); ++g) {
+    const auto& in_it = clips[static_cast<size_t>(g)];
+    if (!words.isEmpty() && in_it.empty()) continue;
     out.push_back({g, 0, y, heading_height});
     y += heading_height;
-    for (const auto& c : reel.clips) {
-      if (c.group != g) continue;
-      out.push_back({-1, c.id, y, clip_height});
+    // What was looked for is shown even in a folded group.
+    if (folded(g) && words.isEmpty()) continue;
+    for (const int id : in_it) {
+      out.push_back({g, id, y, clip_height});
       y += clip_height;
     }
   }
@@ -57,6 +75,7 @@ std::vector<Shelf::Row> Shelf::rows() const {
 
 void Shelf::refresh() {
   std::erase_if(marked_, [&](int id) { return !work_.document.reel().find(id); });
+  if (touched_group_ >= std::ssize(work_.document.reel().groups)) touched_group_ = -1;
   if (waves_.size() > 500) waves_.clear();
   rows_ = rows();
   const double total = rows_.empty() ? 0 : rows_.back().y + rows_.back().height + 8;
@@ -80,7 +99,53 @@ void Shelf::resizeEvent(QResizeEvent*) { refresh(); }
 std::vector<int> Shelf::marked() const {
   if (marked_.empty())
     return work_.selection.clip() ? std::vector{work_.selection.clip_id()} : std::vector<int>{};
-  return {marked_.begin(), marked_.end()};
+  // As they stand in the shelf.
+  std::vector<int> out;
+  for (const auto& c : work_.document.reel().clips)
+    if (marked_.contains(c.id)) out.push_back(c.id);
+  return out;
+}
+
+void Shelf::mark_all() {
+  marked_.clear();
+  for (const auto& r : rows_)
+    if (r.clip != 0) marked_.insert(r.clip);
+  viewport()->update();
+}
+
+void Shelf::set_filter(const QString& words) {
+  filter_ = words.split(' ', Qt::SkipEmptyParts);
+  refresh();
+}
+
+bool Shelf::folded(int group) const {
+  const auto& groups = work_.document.reel().groups;
+  return group >= 0 && group < std::ssize(groups) &&
+         folded_.contains(groups[static_cast<size_t>(group)].name);
+}
+
+void Shelf::fold(int group, bool fold) {
+  const auto& groups = work_.document.reel().groups;
+  if (group < 0 || group >= std::ssize(groups)) return;
+  const auto& name = groups[static_cast<size_t>(group)].name;
+  if (fold)
+    folded_.insert(name);
+  else
+    folded_.erase(name);
+  refresh();
+}
+
+void Shelf::fold_all(bool fold) {
+  folded_.clear();
+  if (fold)
+    for (const auto& group : work_.document.reel().groups) folded_.insert(group.name);
+  refresh();
+}
+
+int Shelf::group_at_hand() const {
+  if (touched_group_ >= 0) return touched_group_;
+  const Clip* clip = work_.selection.clip();
+  return clip && !is_mix(*clip) ? clip->group : -1;
 }
 
 QRectF Shelf::clip_rect(int clip_id) const {
@@ -88,234 +153,116 @@ QRectF Shelf::clip_rect(int clip_id) const {
   return r == rows_.end() ? QRectF() : rect_of(*r);
 }
 
+QRectF Shelf::group_rect(int group) const {
+  const auto r = std::ranges::find_if(
+      rows_, [&](const Row& row) { return row.clip == 0 && row.group == group; });
+  return r == rows_.end() ? QRectF() : rect_of(*r);
+}
+
 QRectF Shelf::rect_of(const Row& row) const {
   return {6, row.y - verticalScrollBar()->value() + 1, viewport()->width() - 12.0, row.height - 2};
 }
 
-int Shelf::clip_at(double y) const {
-  for (const auto& r : rows_)
-    if (r.clip != 0 && y + verticalScrollBar()->value() >= r.y &&
-        y + verticalScrollBar()->value() < r.y + r.height)
-      return r.clip;
-  return 0;
+const Shelf::Row* Shelf::row_at(double y) const {
+  const double at = y + verticalScrollBar()->value();
+  const auto r = std::ranges::find_if(
+      rows_, [&](const Row& row) { return at >= row.y && at < row.y + row.height; });
+  return r == rows_.end() ? nullptr : &*r;
 }
 
-// How it stands to the target, by colour and by shape: a dot is right, an arrow hot or low, waves noisy.
-void Shelf::draw_verdict(QPainter& p, const Clip& clip, QPointF at) const {
-  const Levels* levels = work_.shelf.clip_levels(clip.id);
-  if (!work_.document.target() || !levels) return;
-  const Theme& t = theme();
-  const Verdict v = verdict(misses(*work_.document.target(), *levels));
-  const QPen pen = p.pen();
-  p.setPen(Qt::NoPen);
-  switch (v) {
-    case Verdict::right:
-      p.setBrush(t.after);
-      p.drawEllipse(at, 3.5, 3.5);
-      break;
-    case Verdict::hot:
-      p.setBrush(t.over);
-      p.drawPolygon(
-          QPolygonF{at + QPointF(-4.5, 3.5), at + QPointF(4.5, 3.5), at + QPointF(0, -4.5)});
-      break;
-    case Verdict::low:
-      p.setBrush(t.before);
-      p.drawPolygon(
-          QPolygonF{at + QPointF(-4.5, -3.5), at + QPointF(4.5, -3.5), at + QPointF(0, 4.5)});
-      break;
-    case Verdict::noisy:
-      p.setPen(QPen(t.removed, 1.6));
-      for (const double y : {-2.5, 1.5})
-        p.drawPolyline(QPolygonF{at + QPointF(-5, y + 1.5), at + QPointF(-2, y - 1),
-                                 at + QPointF(2, y + 1.5), at + QPointF(5, y - 1)});
-      break;
-  }
-  p.setPen(pen);
+void Shelf::scroll_to(const QRectF& r) {
+  if (r.isEmpty() || (r.top() >= 0 && r.bottom() <= viewport()->height())) return;
+  verticalScrollBar()->setValue(verticalScrollBar()->value() + static_cast<int>(r.center().y()) -
+                                viewport()->height() / 2);
+}
+
+QString Shelf::heading_tip(int group) const {
+  const auto& groups = work_.document.reel().groups;
+  if (group < 0 || group >= std::ssize(groups)) return {};
+  const auto& g = groups[static_cast<size_t>(group)];
+  return g.note.empty() ? QString::fromStdString(g.name)
+                        : tr("%1: %2").arg(QString::fromStdString(g.name),
+                                           QString::fromStdString(g.note));
+}
+
+// All of its name where that is shortened, where it sits out, and how it stands to the target.
+QString Shelf::clip_tip(int clip) const {
+  const Clip* c = work_.document.reel().find(clip);
+  if (!c) return {};
+  QStringList told{QString::fromStdString(c->name)};
+  for (const auto& what : sits_out_of(work_.document.reel(), *c))
+    told << tr("Sits out of %1").arg(QString::fromStdString(what));
+  const Levels* levels = work_.shelf.clip_levels(clip);
+  if (!work_.document.target() || !levels) return told.join("\n");
+  const auto wrong = misses(*work_.document.target(), *levels);
+  for (const auto& miss : wrong) told << QString::fromStdString(miss_text(miss));
+  if (wrong.empty())
+    told << tr("Meets the target %1").arg(QString::fromStdString(work_.document.target()->label));
+  return told.join("\n");
 }
 
 bool Shelf::viewportEvent(QEvent* e) {
   if (e->type() != QEvent::ToolTip) return QAbstractScrollArea::viewportEvent(e);
   auto* help = static_cast<QHelpEvent*>(e);
-  const int id = clip_at(help->pos().y());
-  const Levels* levels = id != 0 ? work_.shelf.clip_levels(id) : nullptr;
-  QStringList apart;
-  if (const Clip* c = work_.document.reel().find(id))
-    for (const auto& what : sits_out_of(work_.document.reel(), *c))
-      apart << tr("Sits out of %1").arg(QString::fromStdString(what));
-  if (!work_.document.target() || !levels) {
-    if (apart.isEmpty())
-      QToolTip::hideText();
-    else
-      QToolTip::showText(help->globalPos(), apart.join("\n"), viewport());
-    return true;
-  }
-  QStringList told = apart;
-  for (const auto& miss : misses(*work_.document.target(), *levels))
-    told << QString::fromStdString(miss_text(miss));
-  QToolTip::showText(
-      help->globalPos(),
-      told.isEmpty()
-          ? tr("Meets the target %1").arg(QString::fromStdString(work_.document.target()->label))
-          : told.join("\n"),
-      viewport());
+  const Row* row = row_at(help->pos().y());
+  const QString told = !row             ? QString()
+                       : row->clip != 0 ? clip_tip(row->clip)
+                                        : heading_tip(row->group);
+  if (told.isEmpty())
+    QToolTip::hideText();
+  else
+    QToolTip::showText(help->globalPos(), told, viewport());
   return true;
 }
 
-void Shelf::draw_clip(QPainter& p, const Row& row, const Clip& clip) {
-  const Theme& t = theme();
-  const QRectF r = rect_of(row);
-  const bool selected = clip.id == work_.selection.clip_id();
-  if (selected || marked_.contains(clip.id)) {
-    p.setPen(Qt::NoPen);
-    p.setBrush(t.raised);
-    p.drawRoundedRect(r, 5, 5);
-    p.setBrush(selected ? t.attention : t.quiet);
-    p.drawRoundedRect(QRectF(r.left(), r.top(), 4, r.height()), 2, 2);
-  }
-  const bool missing = work_.document.missing(clip);
-  p.setFont(font());
-  p.setPen(missing ? t.over : t.text);
-  const QRectF line = r.adjusted(14, 3, -10, 0);
-  // Where a clip goes its own way, a word says so; and which version it is.
-  QString name = QString::fromStdString(clip.name);
-  const bool own_way = !sits_out_of(work_.document.reel(), clip).empty();
-  const QString note = own_way             ? tr("sits out")
-                       : clip.version != 0 ? tr("v%1").arg(clip.version)
-                                           : QString();
-  const double note_width =
-      note.isEmpty() ? 0 : QFontMetricsF(small_font()).horizontalAdvance(note) + 8;
-  name = p.fontMetrics().elidedText(name, Qt::ElideRight,
-                                    static_cast<int>(line.width() - 64 - note_width));
-  p.drawText(QRectF(line.left(), line.top(), line.width() - 60, 18), Qt::AlignVCenter, name);
-  if (!note.isEmpty()) {
-    const double x = line.left() + p.fontMetrics().horizontalAdvance(name) + 7;
-    p.setFont(small_font());
-    p.setPen(own_way ? t.attention : t.quiet);
-    p.drawText(QRectF(x, line.top() + 1, note_width, 18), Qt::AlignVCenter, note);
-    p.setFont(font());
-  }
-  // A number that is being measured anew fades until it is there.
-  const bool fresh = missing || work_.shelf.clip_levels_fresh(clip.id);
-  const QColor ink = missing ? t.over : selected ? t.text : t.quiet;
-  p.setPen(fresh ? ink : faded(ink, 0.45));
-  const auto loudness = work_.shelf.clip_loudness(clip.id);
-  if (!missing) draw_verdict(p, clip, {line.right() - 46, line.top() + 9});
-  p.drawText(QRectF(line.left(), line.top(), line.width(), 18), Qt::AlignVCenter | Qt::AlignRight,
-             missing    ? tr("missing")
-             : loudness ? QString::number(*loudness, 'f', 1)
-                        : QString("..."));
-  draw_wave(p, clip, {line.left(), r.top() + 23, line.width(), 18});
+void Shelf::edit_name(const QRectF& at, const QString& name,
+                      std::function<void(std::string)> taken) {
+  if (at.isEmpty()) return;
+  delete name_;
+  name_ = new QLineEdit(name, viewport());
+  name_->setObjectName("name");
+  name_->setAccessibleName(tr("Name"));
+  name_->setMaxLength(200);
+  name_->setGeometry(at.toRect());
+  name_->selectAll();
+  name_->show();
+  name_->setFocus();
+  connect(name_, &QLineEdit::editingFinished, this, [this, name, taken] {
+    if (!name_) return;
+    const QString typed = name_->text();
+    name_->deleteLater();
+    name_ = nullptr;
+    setFocus();
+    if (typed != name) taken(typed.toStdString());
+  });
 }
 
-// Drawn once: every knob that is turned repaints the shelf, and no waveform changes by it.
-void Shelf::draw_wave(QPainter& p, const Clip& clip, const QRectF& at) {
-  const auto peaks = work_.shelf.source_peaks(clip);
-  if (!peaks) return;
-  const double ratio = devicePixelRatioF();
-  const QSize size = (at.size() * ratio).toSize();
-  Wave& known = waves_[clip.id];
-  if (known.peaks == peaks && known.begin == clip.begin && known.frames == clip.frames &&
-      known.size == size)
-    return p.drawPixmap(at.topLeft(), known.picture);
-  known = {peaks, clip.begin, clip.frames, size,
-           QPixmap::fromImage(draw_outline(clip, *peaks, at.size()))};
-  p.drawPixmap(at.topLeft(), known.picture);
+void Shelf::rename_clip(int clip_id) {
+  const Clip* clip = work_.document.reel().find(clip_id);
+  if (!clip) return;
+  scroll_to(clip_rect(clip_id));
+  const QRectF r = clip_rect(clip_id);
+  edit_name({r.left() + 8, r.top(), r.width() - 16, 24}, QString::fromStdString(clip->name),
+            [this, clip_id](const std::string& name) {
+              work_.document.change(
+                  [&](const Reel& reel) { return edits::rename_clip(reel, clip_id, name); });
+            });
 }
 
-QImage Shelf::draw_outline(const Clip& clip, const PeakPyramid& peaks, QSizeF wave) const {
-  const auto& source = work_.document.reel().source_of(clip);
-  const double scale = work_.document.reel().rate / source.rate;
-  const double begin = static_cast<double>(clip.begin) * scale,
-               length = static_cast<double>(clip.frames) * scale;
-  // Small waveforms are drawn to their own peak: they show where words are, the number how loud.
-  const PeakPair whole =
-      peaks.range(static_cast<Samples>(begin), static_cast<Samples>(begin + length));
-  const double peak = std::max(0.001, static_cast<double>(std::max(whole.high, -whole.low)));
-  QPolygonF upper, lower;
-  for (double x = 0; x <= wave.width(); x += 1) {
-    const auto from = static_cast<Samples>(begin + length * x / wave.width());
-    const auto to = static_cast<Samples>(begin + length * (x + 1) / wave.width());
-    const PeakPair pair = peaks.range(from, std::max(to, from + 1));
-    upper << QPointF(x, (0.5 - static_cast<double>(pair.high) / peak / 2) * wave.height());
-    lower << QPointF(x, (0.5 - static_cast<double>(pair.low) / peak / 2) * wave.height());
-  }
-  // A hair wider than the sound, so that a pause is a line.
-  Columns columns(wave.toSize(), devicePixelRatioF());
-  columns.fill(upper.translated(0, -0.3), lower.translated(0, 0.3), faded(theme().quiet, 0.62));
-  return columns.image();
-}
-
-void Shelf::paintEvent(QPaintEvent*) {
-  QPainter p(viewport());
-  p.setRenderHint(QPainter::Antialiasing);
-  const Theme& t = theme();
-  p.fillRect(viewport()->rect(), t.panel);
-  const double top = verticalScrollBar()->value();
-  for (const auto& row : rows_) {
-    if (row.y + row.height < top || row.y > top + viewport()->height()) continue;
-    if (row.clip != 0) {
-      if (const Clip* clip = work_.document.reel().find(row.clip)) draw_clip(p, row, *clip);
-      continue;
-    }
-    if (row.group >= std::ssize(work_.document.reel().groups)) continue;
-    const auto& group = work_.document.reel().groups[static_cast<size_t>(row.group)];
-    const auto count = std::ranges::count(work_.document.reel().clips, row.group, &Clip::group);
-    const QRectF r(16, row.y - top + 8, viewport()->width() - 32.0, 22);
-    p.setFont(bold_font());
-    p.setPen(t.quiet);
-    p.drawText(r, Qt::AlignVCenter, QString::fromStdString(group.name));
-    p.setFont(font());
-    p.drawText(r, Qt::AlignVCenter | Qt::AlignRight, QString::number(count));
-  }
-}
-
-void Shelf::mousePressEvent(QMouseEvent* e) {
-  const int id = clip_at(e->position().y());
-  if (id == 0) return;
-  if (e->button() == Qt::RightButton && marked_.contains(id)) return;
-  if (e->modifiers() & Qt::ControlModifier) {
-    if (marked_.empty()) marked_.insert(work_.selection.clip_id());
-    if (!marked_.erase(id)) marked_.insert(id);
-    viewport()->update();
-    return;
-  }
-  if (e->modifiers() & Qt::ShiftModifier) {
-    bool within = false;
-    for (const auto& r : rows_) {
-      const bool end = r.clip == id || r.clip == work_.selection.clip_id();
-      if (r.clip != 0 && (within || end)) marked_.insert(r.clip);
-      if (end && id != work_.selection.clip_id()) within = !within;
-    }
-    viewport()->update();
-    return;
-  }
-  marked_.clear();
-  work_.selection.select_clip(id);
-  viewport()->update();
-}
-
-void Shelf::contextMenuEvent(QContextMenuEvent* e) { Q_EMIT context_wanted(e->globalPos()); }
-
-void Shelf::keyPressEvent(QKeyEvent* e) {
-  std::vector<int> ids;
-  for (const auto& r : rows_)
-    if (r.clip != 0) ids.push_back(r.clip);
-  const auto at = std::ranges::find(ids, work_.selection.clip_id());
-  const auto select = [&](int id) {
-    marked_.clear();
-    work_.selection.select_clip(id);
-    const QRectF r = clip_rect(id);
-    if (r.top() < 0 || r.bottom() > viewport()->height())
-      verticalScrollBar()->setValue(verticalScrollBar()->value() +
-                                    static_cast<int>(r.center().y()) - viewport()->height() / 2);
-  };
-  if (e->key() == Qt::Key_Down && at != ids.end() && at + 1 != ids.end()) return select(*(at + 1));
-  if (e->key() == Qt::Key_Up && at != ids.end() && at != ids.begin()) return select(*(at - 1));
-  if (e->key() == Qt::Key_Delete) {
-    work_.document.change([&](const Reel& reel) { return edits::remove_clips(reel, marked()); });
-    return;
-  }
-  QAbstractScrollArea::keyPressEvent(e);
+void Shelf::rename_group(int group) {
+  const auto& groups = work_.document.reel().groups;
+  if (group < 0 || group >= std::ssize(groups)) return;
+  scroll_to(group_rect(group));
+  const auto name = groups[static_cast<size_t>(group)].name;
+  const QRectF r = group_rect(group);
+  edit_name({r.left() + 18, r.top() + 4, r.width() - 60, 26}, QString::fromStdString(name),
+            [this, name](const std::string& next) {
+              // It may have moved since.
+              work_.document.change([&](const Reel& reel) {
+                const auto at = std::ranges::find(reel.groups, name, &Group::name);
+                return edits::rename_group(reel, static_cast<int>(at - reel.groups.begin()), next);
+              });
+            });
 }
 
 }  // namespace drevan::desktop

@@ -1,0 +1,294 @@
+// From a folder of raw files to an ordered reel, by mouse and keys: files that are not the demo's.
+#include <gtest/gtest.h>
+
+#include <QAction>
+#include <QDropEvent>
+#include <QLineEdit>
+#include <QListWidget>
+#include <QMimeData>
+#include <QPushButton>
+#include <QSettings>
+#include <fstream>
+
+#include "audio/error.h"
+#include "dialogs/cut_sheet.h"
+#include "driver.h"
+#include "pages/start/start_page.h"
+#include "steps/catalogue.h"
+#include "support/sounds.h"
+#include "work/jobs.h"
+#include "work/recent_reels.h"
+
+namespace drevan::desktop {
+namespace {
+
+namespace fs = std::filesystem;
+
+class OwnWork : public testing::Test {
+ protected:
+  void SetUp() override {
+    fs::create_directories(folder / "Keeper");
+    fs::create_directories(folder / "Buoy, a very long name of a folder that has to be shortened");
+    for (int i = 1; i <= 3; ++i) {
+      AudioBuffer x = test::noise(0.02, 1.5, static_cast<unsigned>(i));
+      const std::string long_name = "raw recording of the second day, microphone B, take ";
+      test::write_wav(folder / ("Keeper/" + long_name + std::to_string(i) + ".wav"), x, 44100);
+      test::write_wav(folder / ("Buoy, a very long name of a folder that has to be shortened/" +
+                                std::to_string(i) + ".wav"),
+                      x);
+    }
+    make_take();
+  }
+  // Eight sentences of a real voice over noise, with pauses between them that are known.
+  void make_take() {
+    const AudioBuffer talk = test::continuous_speech(test::voices[0], 20);
+    AudioBuffer take(1, 40 * 48000);
+    for (int i = 0; i < 8; ++i) {
+      const double at = 1 + i * 4.5;
+      words.push_back({at, at + 2.5});
+      for (size_t k = 0; k < static_cast<size_t>(2.5 * 48000); ++k)
+        take.channel(0)[static_cast<size_t>(at * 48000) + k] =
+            talk.channel(0)[static_cast<size_t>(i) * 120000 + k];
+    }
+    test::add(take, test::noise(0.002, 40, 77), 0);
+    test::write_wav(folder / "long take.wav", take, 48000, SampleType::int16);
+  }
+  void drop(Driver& d, QWidget* on, QPoint at, const fs::path& path) {
+    QMimeData data;
+    data.setUrls({QUrl::fromLocalFile(QString::fromStdString(path.string()))});
+    QDragEnterEvent enter(at, Qt::CopyAction, &data, Qt::LeftButton, {});
+    QApplication::sendEvent(on, &enter);
+    QDragMoveEvent move(at, Qt::CopyAction, &data, Qt::LeftButton, {});
+    QApplication::sendEvent(on, &move);
+    QDropEvent drop(at, Qt::CopyAction, &data, Qt::LeftButton, {});
+    QApplication::sendEvent(on, &drop);
+    d.settle();
+  }
+  static std::vector<std::string> groups(Driver& d) {
+    std::vector<std::string> out;
+    for (const auto& g : d.work().document.reel().groups) out.push_back(g.name);
+    return out;
+  }
+  static int group_called(Driver& d, const std::string& name) {
+    const auto all = groups(d);
+    return static_cast<int>(std::ranges::find(all, name) - all.begin());
+  }
+  static int count_in(Driver& d, const std::string& group) {
+    const auto& reel = d.work().document.reel();
+    return static_cast<int>(std::ranges::count_if(reel.clips, [&](const Clip& c) {
+      return reel.groups[static_cast<size_t>(c.group)].name == group;
+    }));
+  }
+  // Types into the field that is open over a name.
+  static void type_name(Driver& d, const QString& name) {
+    auto* field = d.bench().shelf().findChild<QLineEdit*>("name");
+    ASSERT_NE(field, nullptr);
+    field->selectAll();
+    QTest::keyClicks(field, name);
+    QTest::keyClick(field, Qt::Key_Return);
+  }
+
+  test::TempFolder folder;
+  std::vector<SecondsRange> words;
+};
+
+TEST_F(OwnWork, FromAFolderToAnOrderedReel) {
+  QSettings().remove("recent");
+  Driver d;
+  EXPECT_TRUE(d.window.start().isVisible());
+  EXPECT_FALSE(d.bench().isVisible());
+
+  // A folder is dropped: its folders are groups, and all of the first clip is to be seen.
+  drop(d, &d.window, d.window.rect().center(), folder.path());
+  ASSERT_TRUE(d.wait_for([&] { return d.work().document.reel().clips.size() == 7; }));
+  ASSERT_TRUE(d.settle());
+  EXPECT_TRUE(d.bench().isVisible());
+  EXPECT_EQ(groups(d).size(), 3U);
+  EXPECT_EQ(count_in(d, "Keeper"), 3);
+  EXPECT_NEAR(d.bench().scope().view_length(), d.work().selection.clip_seconds(), 1e-6);
+  EXPECT_EQ(d.bench().scope().view_begin(), 0);
+
+  // The take is found by searching and cut at its pauses.
+  QTest::keyClick(&d.window, Qt::Key_F, Qt::ControlModifier);
+  auto* search = d.bench().findChild<QLineEdit*>("search");
+  ASSERT_TRUE(search->hasFocus());
+  QTest::keyClicks(search, "LONG take");
+  const int take = d.clip_named("long take");
+  EXPECT_FALSE(d.bench().shelf().clip_rect(take).isEmpty());
+  EXPECT_TRUE(d.bench().shelf().clip_rect(d.clip_named("1")).isEmpty());
+  d.click_clip("long take");
+  ASSERT_TRUE(d.settle());
+  QTest::keyClick(search, Qt::Key_A, Qt::ControlModifier);
+  QTest::keyClick(search, Qt::Key_Delete);
+  QTest::keyClick(&d.window, Qt::Key_K, Qt::ControlModifier);
+  auto* sheet = d.window.findChild<CutSheet*>();
+  ASSERT_NE(sheet, nullptr);
+  ASSERT_TRUE(d.wait_for([&] { return !sheet->hearing() && !sheet->view().pieces().empty(); }));
+  ASSERT_EQ(sheet->view().pieces().size(), words.size());
+  for (size_t i = 0; i < words.size(); ++i) {
+    // The voice begins and ends somewhere within what was pasted.
+    EXPECT_LE(sheet->view().pieces()[i].range.begin, words[i].begin + 0.2) << i;
+    EXPECT_GE(sheet->view().pieces()[i].range.end, words[i].end - 0.2) << i;
+  }
+  // A longer least pause makes one piece of it; back again.
+  auto* pause = sheet->limit("least_pause_s");
+  Q_EMIT pause->changed(4.9);
+  EXPECT_EQ(sheet->view().pieces().size(), 1U);
+  Q_EMIT pause->changed(0.5);
+  ASSERT_EQ(sheet->view().pieces().size(), 8U);
+  // One end is dragged, the last piece is dropped.
+  CutView& view = sheet->view();
+  const QRectF first = view.piece_rect(0);
+  d.drag(&view, {first.left(), 40}, {first.left() - 12, 40});
+  EXPECT_NEAR(view.piece_rect(0).left(), first.left() - 12, 1.5);
+  d.click(&view, view.piece_rect(7).center());
+  QTest::keyClick(&view, Qt::Key_Delete);
+  ASSERT_EQ(view.pieces().size(), 7U);
+  QTest::mouseClick(sheet->findChild<QPushButton*>("cut"), Qt::LeftButton);
+  ASSERT_TRUE(d.wait_for([&] { return d.work().document.reel().clips.size() == 13; }));
+  ASSERT_TRUE(d.take_keys());
+  ASSERT_NE(d.clip_named("long take 7"), 0);
+  QTest::keyClick(&d.window, Qt::Key_Z, Qt::ControlModifier);
+  EXPECT_EQ(d.work().document.reel().clips.size(), 7U);
+  QTest::keyClick(&d.window, Qt::Key_Z, Qt::ControlModifier | Qt::ShiftModifier);
+  EXPECT_EQ(d.work().document.reel().clips.size(), 13U);
+
+  // Three of the pieces become a group with a name of its own.
+  Shelf& shelf = d.bench().shelf();
+  d.click_clip("long take 2");
+  d.click(shelf.viewport(), shelf.clip_rect(d.clip_named("long take 4")).center(),
+          Qt::ShiftModifier);
+  EXPECT_EQ(shelf.marked().size(), 3U);
+  QTest::keyClick(&d.window, Qt::Key_G, Qt::ControlModifier);
+  type_name(d, "Night watch");
+  EXPECT_EQ(groups(d).back(), "Night watch");
+  EXPECT_EQ(count_in(d, "Night watch"), 3);
+  QTest::keyClick(&shelf, Qt::Key_Escape);
+
+  // One is dragged to another group, a heading above all others.
+  const int keeper = group_called(d, "Keeper");
+  d.click_clip("long take 5");
+  shelf.verticalScrollBar()->setValue(0);
+  const QRectF from = shelf.clip_rect(d.clip_named("long take 5"));
+  const QRectF to = shelf.group_rect(keeper);
+  ASSERT_FALSE(from.isEmpty());
+  d.drag(shelf.viewport(), from.center(), to.center());
+  EXPECT_EQ(count_in(d, "Keeper"), 4);
+  const auto order = groups(d);
+  d.drag(shelf.viewport(), shelf.group_rect(1).center(), shelf.group_rect(0).center());
+  EXPECT_EQ(groups(d)[0], order[1]);
+  EXPECT_EQ(groups(d)[1], order[0]);
+
+  // A heading is folded by its triangle and unfolded by a key.
+  const int visible = d.work().document.reel().clips.front().id;
+  d.click_clip(d.work().document.reel().find(visible)->name);
+  const int group = d.work().selection.clip()->group;
+  d.click(shelf.viewport(), shelf.group_rect(group).topLeft() + QPointF(12, 18));
+  EXPECT_TRUE(shelf.clip_rect(visible).isEmpty());
+  QTest::keyClick(&shelf, Qt::Key_Right);
+  EXPECT_FALSE(shelf.clip_rect(visible).isEmpty());
+
+  // Saved, closed, and opened again from what was open last: all equal.
+  const fs::path file = folder / "night.reel";
+  ASSERT_TRUE(d.work().document.save(file));
+  const Reel before = d.work().document.reel();
+  d.window.close();
+  Driver again;
+  ASSERT_TRUE(again.window.start().isVisible());
+  QListWidget& recent = again.window.start().recent();
+  ASSERT_GE(recent.count(), 1);
+  EXPECT_TRUE(recent.item(0)->text().startsWith("night"));
+  EXPECT_FALSE(recent_picture(QString::fromStdString(file.string())).isNull());
+  recent.setFocus();
+  QTest::keyClick(&recent, Qt::Key_Return);
+  ASSERT_TRUE(again.settle());
+  EXPECT_EQ(again.work().document.reel(), before);
+}
+
+TEST_F(OwnWork, ClipsAreCutInTheScope) {
+  Driver d;
+  d.window.open_files({QString::fromStdString((folder / "long take.wav").string())});
+  ASSERT_TRUE(d.wait_for([&] { return d.work().document.reel().clips.size() == 1; }));
+  ASSERT_TRUE(d.settle());
+  const Reel whole = d.work().document.reel();
+  Scope& scope = d.bench().scope();
+  const auto clips = [&]() -> const std::vector<Clip>& { return d.work().document.reel().clips; };
+  // Split at the playhead, in a pause: where the sound crosses zero, within 5 ms.
+  d.click(&scope, {scope.x_of(10), 40});
+  QTest::keyClick(&d.window, Qt::Key_K);
+  ASSERT_TRUE(d.wait_for([&] { return clips().size() == 2; }));
+  EXPECT_NEAR(static_cast<double>(clips()[1].begin) / 48000, 10, 0.05);
+  // Joined again: as it was.
+  QTest::keyClick(&d.window, Qt::Key_A, Qt::ControlModifier);
+  QTest::keyClick(&d.window, Qt::Key_J, Qt::ControlModifier);
+  ASSERT_EQ(clips().size(), 1U);
+  EXPECT_EQ(clips()[0], whole.clips[0]);
+  QTest::keyClick(&d.bench().shelf(), Qt::Key_Escape);
+  ASSERT_TRUE(d.settle());
+  // A selection is taken out, and kept alone.
+  d.drag(&scope, {scope.x_of(4), 40}, {scope.x_of(9), 40});
+  QTest::keyClick(&d.window, Qt::Key_X);
+  ASSERT_TRUE(d.wait_for([&] { return clips().size() == 2; }));
+  EXPECT_NEAR(clips()[1].place_s - clips()[0].place_s, 9, 0.1);
+  QTest::keyClick(&d.window, Qt::Key_Z, Qt::ControlModifier);
+  ASSERT_TRUE(d.settle());
+  d.drag(&scope, {scope.x_of(4), 40}, {scope.x_of(9), 40});
+  QTest::keyClick(&d.window, Qt::Key_K, Qt::ShiftModifier);
+  ASSERT_TRUE(d.wait_for([&] { return clips()[0].begin > 0; }));
+  EXPECT_NEAR(d.work().selection.clip_seconds(), 5, 0.1);
+  EXPECT_GT(clips()[0].fade_in.seconds, 0);
+  // Without a selection it says what to do.
+  d.window.bench().scope().select(std::nullopt);
+  QTest::keyClick(&d.window, Qt::Key_X);
+  EXPECT_EQ(clips().size(), 1U);
+}
+
+// On 1280 x 800 with a title bar, and at 150 %: no part asks for more.
+TEST(WindowSize, FitsASmallScreen) {
+  Driver d;
+  const auto least = [&] { return d.window.minimumSizeHint().expandedTo(d.window.minimumSize()); };
+  EXPECT_LE(least().width(), 1280 * 2 / 3);
+  EXPECT_LE(least().height(), 800 * 2 / 3 - 32);
+  ASSERT_TRUE(d.open_demo());
+  for (const StepType* type : catalogue()) {
+    d.edit(edits::add_step, StepPlace{ChainOwner::clip, 0}, *type);
+    ASSERT_TRUE(d.settle());
+    EXPECT_LE(least().height(), 800 * 2 / 3 - 32) << type->id;
+    EXPECT_LE(least().width(), 1280 * 2 / 3) << type->id;
+    d.work().document.undo();
+  }
+  d.window.show_place(1);
+  EXPECT_LE(least().height(), 800 * 2 / 3 - 32);
+}
+
+TEST(Keys, NoTwoEntriesOfTheMenusShareOne) {
+  Driver d;
+  std::map<QString, QString> seen;
+  for (const QAction* a : d.window.actions())
+    for (const auto& key : a->shortcuts())
+      EXPECT_TRUE(seen.emplace(key.toString(), a->text()).second)
+          << key.toString().toStdString() << ": " << a->text().toStdString() << " and "
+          << seen[key.toString()].toStdString();
+}
+
+TEST_F(OwnWork, FoldersOfAllKindsAreTaken) {
+  fs::create_directory_symlink(folder.path(), folder / "circle");
+  fs::create_directories(folder / "empty");
+  std::ofstream(folder / "Keeper" / "notes.wav") << "no sound at all";
+  std::ofstream(folder / "Keeper" / "read me.txt") << "text";
+  Driver d;
+  drop(d, &d.window, d.window.rect().center(), folder.path());
+  ASSERT_TRUE(d.wait_for([&] { return d.work().document.reel().clips.size() == 7; }));
+  EXPECT_EQ(count_in(d, "Keeper"), 3);
+  drop(d, &d.window, d.window.rect().center(), folder / "empty");
+  EXPECT_EQ(d.work().document.reel().clips.size(), 7U);
+  // Onto a heading: into that group.
+  Shelf& shelf = d.bench().shelf();
+  const int keeper = group_called(d, "Keeper");
+  drop(d, shelf.viewport(), shelf.group_rect(keeper).center().toPoint(), folder / "long take.wav");
+  ASSERT_TRUE(d.wait_for([&] { return d.work().document.reel().clips.size() == 8; }));
+  EXPECT_EQ(count_in(d, "Keeper"), 4);
+}
+
+}  // namespace
+}  // namespace drevan::desktop
