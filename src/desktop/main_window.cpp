@@ -26,6 +26,7 @@ namespace drevan::desktop {
 
 namespace {
 constexpr int title_bar_height = 32;  // of common window managers, about
+constexpr int mark_width = 80;
 }
 
 MainWindow::MainWindow() : open_work_(std::make_unique<OpenWork>()), work_(open_work_->parts) {
@@ -50,6 +51,7 @@ MainWindow::MainWindow() : open_work_(std::make_unique<OpenWork>()), work_(open_
   box->addWidget(stack_, 1);
   setCentralWidget(all);
   make_menus();
+  top_left_->setMinimumWidth(menus_->sizeHint().width() + mark_width);
 
   message_timer_ = new QTimer(this);
   message_timer_->setSingleShot(true);
@@ -80,7 +82,7 @@ QWidget* MainWindow::make_top() {
   top->setFixedHeight(44);
   auto* row = new QHBoxLayout(top);
   row->setContentsMargins(16, 0, 16, 0);
-  auto* left = new QWidget(top);
+  auto* left = top_left_ = new QWidget(top);
   auto* left_row = new QHBoxLayout(left);
   left_row->setContentsMargins(0, 0, 0, 0);
   auto* mark = new QLabel("drevan", left);

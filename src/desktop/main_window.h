@@ -70,6 +70,14 @@ class MainWindow : public QMainWindow {
   void open_dialog();
   /// `group`: where they go; empty: to new clips.
   void add_dialog(const QString& group = {});
+  void make_many_entries(QMenu* m);
+  void copy_step();
+  /// What the clipboard holds; empty, and told: no steps.
+  std::optional<Recipe> pasted();
+  void paste_steps();
+  void paste_settings();
+  void same_settings();
+  void rename_marked();
   void add_folder_dialog();
   void keep_picture();
   void new_group();
@@ -80,6 +88,7 @@ class MainWindow : public QMainWindow {
 
   std::unique_ptr<struct OpenWork> open_work_;
   const Work& work_;
+  QWidget* top_left_ = nullptr;
   QMenuBar* menus_ = nullptr;
   QMenu* group_menu_ = nullptr;
   QLabel *reel_name_ = nullptr, *saved_ = nullptr, *message_ = nullptr;

@@ -98,6 +98,8 @@ void MainWindow::make_edit_menu() {
   undo_ = add(m, tr("Undo"), QKeySequence::Undo, [this] { work_.document.undo(); });
   redo_ = add(m, tr("Redo"), QKeySequence("Ctrl+Shift+Z"), [this] { work_.document.redo(); });
   m->addSeparator();
+  make_many_entries(m);
+  m->addSeparator();
   add(m, tr("Mark all clips"), QKeySequence::SelectAll, [this] { bench_->shelf().mark_all(); });
   add(m, tr("Search the shelf"), QKeySequence::Find, [this] { bench_->search(); });
   m->addSeparator();

@@ -1,6 +1,8 @@
 // The parts of the Bench by mouse and keys.
 #include <gtest/gtest.h>
 
+#include <QSettings>
+
 #include <QLineEdit>
 
 #include <QPushButton>
@@ -82,6 +84,44 @@ TEST_F(BenchTest, TheLevelPathIsWorkedByKeys) {
   EXPECT_EQ(d.selected_index(), 2);
   QTest::keyClick(&path, Qt::Key_Left, Qt::ControlModifier);
   EXPECT_EQ(d.steps()[1].type->id, "noise-reduction");
+}
+
+TEST_F(BenchTest, TheStepChooserIsSearchedHeardAndRemembers) {
+  LevelPathView& path = d.bench().level_path();
+  path.setFocus();
+  QSettings().remove("steps/recent");
+  const size_t before = d.steps().size();
+  const auto open = [&] {
+    QTest::keyClick(&path, Qt::Key_Insert);
+    return path.findChild<StepChooser*>();
+  };
+  StepChooser* chooser = open();
+  ASSERT_NE(chooser, nullptr);
+  // What it does finds it, too; resting on it is heard and drawn, leaving it is not an edit.
+  QTest::keyClicks(&chooser->search(), "backwards");
+  ASSERT_EQ(chooser->list().currentItem(), chooser->entry("reverse"));
+  ASSERT_TRUE(d.wait_for([&] { return d.work().document.previewing(); }, 3000));
+  EXPECT_EQ(d.steps().size(), before + 1);
+  QTest::keyClick(&chooser->search(), Qt::Key_Escape);
+  ASSERT_TRUE(d.wait_for([&] { return !d.work().document.previewing(); }, 3000));
+  EXPECT_EQ(d.steps().size(), before);
+  QTest::qWait(20);
+  chooser = open();
+  ASSERT_NE(chooser, nullptr);
+  QTest::keyClicks(&chooser->search(), "nothing of the kind");
+  EXPECT_EQ(chooser->entry("gate"), nullptr);
+  chooser->search().clear();
+  QTest::keyClicks(&chooser->search(), "GATE");
+  QTest::keyClick(&chooser->search(), Qt::Key_Return);
+  EXPECT_EQ(d.steps().size(), before + 1);
+  EXPECT_EQ(d.work().selection.step()->type->id, "gate");
+  QTest::qWait(20);
+  // The one used last is on top.
+  chooser = open();
+  ASSERT_NE(chooser, nullptr);
+  EXPECT_EQ(chooser->list().item(1)->text(), "Gate");
+  chooser->close();
+  ASSERT_TRUE(d.settle());
 }
 
 // Every place of every picture that can be held: a drag sets what it says, Shift moves less, a double

@@ -11,6 +11,8 @@
 
 #include "editing.h"
 #include "main_window.h"
+#include "pages/bench/step_chooser.h"
+#include <QListWidget>
 #include "support/sounds.h"
 #include "work/recipe_files.h"
 
@@ -102,15 +104,16 @@ class Driver {
     }
     QTest::mouseRelease(w, Qt::LeftButton, keys, to.toPoint());
   }
-  /// The plus at the end of the clip's chain, then the entry of the list that opens.
-  bool add_step(const char* id) {
+  /// The plus at the end of a chain, then the entry of the list that opens.
+  bool add_step(const char* id, ChainOwner owner = ChainOwner::clip) {
     LevelPathView& path = bench().level_path();
-    click(&path, path.add_rect(ChainOwner::clip).center());
-    auto* menu = path.findChild<QMenu*>("add_step_menu");
-    if (!menu || !wait_for([&] { return menu->isVisible(); }, 2000)) return false;
-    auto* action = menu->findChild<QAction*>(id);
-    if (!action) return false;
-    QTest::mouseClick(menu, Qt::LeftButton, {}, menu->actionGeometry(action).center());
+    click(&path, path.add_rect(owner).center());
+    auto* chooser = path.findChild<StepChooser*>();
+    if (!chooser || !wait_for([&] { return chooser->isVisible(); }, 2000)) return false;
+    auto* entry = chooser->entry(id);
+    if (!entry) return false;
+    chooser->list().scrollToItem(entry);
+    click(chooser->list().viewport(), chooser->list().visualItemRect(entry).center());
     QTest::qWait(20);
     return take_keys() && settle();
   }

@@ -66,12 +66,7 @@ class EveryCut : public testing::Test {
 
 TEST_F(EveryCut, ThroughTheWholeIssue) {
   // The group's chain: the plus in the group's part, then the list that opens.
-  LevelPathView& path = d.bench().level_path();
-  d.click(&path, path.add_rect(ChainOwner::group).center());
-  auto* menu = path.findChild<QMenu*>("add_step_menu");
-  ASSERT_TRUE(menu && d.wait_for([&] { return menu->isVisible(); }, 2000));
-  QTest::mouseClick(menu, Qt::LeftButton, {}, menu->actionGeometry(menu->findChild<QAction*>("compressor")).center());
-  ASSERT_TRUE(d.take_keys() && d.settle());
+  ASSERT_TRUE(d.add_step("compressor", ChainOwner::group));
   const auto group = [&]() -> const Group& {
     return d.work().document.reel().groups[static_cast<size_t>(clip("lamp-room-04").group)];
   };

@@ -36,7 +36,7 @@ class StepPicture : public QWidget {
   /// Which part's settings the sliders should show; 0: none.
   int page() const { return page_; }
   void set_page(int page);
-  QSize minimumSizeHint() const override { return {280, 150}; }
+  QSize minimumSizeHint() const override { return {200, 84}; }
 
  Q_SIGNALS:
   void changed(int parameter, double value);

@@ -19,7 +19,7 @@ class Meter : public QWidget {
   /// Highest peak since the last clear(), dBFS.
   double held_db() const { return hold_db_; }
   QSize sizeHint() const override { return {250, 30}; }
-  QSize minimumSizeHint() const override { return {220, 26}; }
+  QSize minimumSizeHint() const override { return {100, 26}; }
 
  public Q_SLOTS:
   void clear();

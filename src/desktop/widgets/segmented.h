@@ -21,7 +21,7 @@ class Segmented : public QWidget {
   void set_current(int index);
   QRectF part_rect(int index) const;
   QSize sizeHint() const override { return {static_cast<int>(parts_.size()) * 88, 30}; }
-  QSize minimumSizeHint() const override { return sizeHint(); }
+  QSize minimumSizeHint() const override { return {static_cast<int>(parts_.size()) * 76, 26}; }
 
  Q_SIGNALS:
   void chosen(int index);

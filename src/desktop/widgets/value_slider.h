@@ -31,7 +31,7 @@ class ValueSlider : public QWidget {
   void begin_typing();
 
   QSize sizeHint() const override { return {290, 34}; }
-  QSize minimumSizeHint() const override { return {220, 30}; }
+  QSize minimumSizeHint() const override { return {200, 30}; }
 
  Q_SIGNALS:
   void changed(double value);

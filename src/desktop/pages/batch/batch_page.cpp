@@ -43,9 +43,11 @@ BatchPage::BatchPage(const Work& work, QWidget* parent) : QWidget(parent), work_
   table_->horizontalHeader()->setHighlightSections(false);
   table_->horizontalHeader()->setDefaultAlignment(Qt::AlignLeft | Qt::AlignVCenter);
   table_->setAccessibleName(tr("Clips to render"));
-  const int widths[] = {170, 160, 80, 180, 180, 190};
-  for (int c = 0; c < 6; ++c) table_->setColumnWidth(c, widths[c]);
+  table_->setWordWrap(false);
+  table_->setTextElideMode(Qt::ElideMiddle);
   table_->horizontalHeader()->setStretchLastSection(true);
+  connect(table_->horizontalHeader(), &QHeaderView::sectionResized, this,
+          [this] { columns_touched_ = columns_touched_ || !fitting_columns_; });
 
   auto* all = new QVBoxLayout(this);
   all->setContentsMargins(16, 10, 16, 14);
@@ -61,6 +63,26 @@ BatchPage::BatchPage(const Work& work, QWidget* parent) : QWidget(parent), work_
 void BatchPage::showEvent(QShowEvent* e) {
   QWidget::showEvent(e);
   refresh();
+  fit_columns();
+}
+
+void BatchPage::resizeEvent(QResizeEvent* e) {
+  QWidget::resizeEvent(e);
+  fit_columns();
+}
+
+// Names get what the levels leave over, until somebody drags a column.
+void BatchPage::fit_columns() {
+  if (columns_touched_) return;
+  fitting_columns_ = true;
+  constexpr int chain_width = 74;
+  const int all = std::max(600, width() - 48);
+  const int level_width = std::clamp(all / 8, 90, 180);
+  const int names = all - chain_width - 2 * level_width;
+  const int widths[] = {names * 27 / 100, names * 18 / 100, chain_width,
+                        level_width,      level_width,      names * 28 / 100};
+  for (int c = 0; c < 6; ++c) table_->setColumnWidth(c, widths[c]);
+  fitting_columns_ = false;
 }
 
 namespace {

@@ -51,8 +51,10 @@ class BatchPage : public QWidget {
 
  protected:
   void showEvent(QShowEvent* e) override;
+  void resizeEvent(QResizeEvent* e) override;
 
  private:
+  void fit_columns();
   void show_target();
   void refresh();
   void say_clashes();
@@ -83,6 +85,7 @@ class BatchPage : public QWidget {
   std::atomic<bool> paused_{false};
   double seconds_ = 0;  ///< of all that is rendered
   bool rendering_ = false;
+  bool columns_touched_ = false, fitting_columns_ = false;
   TaskLane lane_;
 };
 

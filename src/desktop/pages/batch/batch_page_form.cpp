@@ -57,7 +57,8 @@ QHBoxLayout* BatchPage::make_form() {
   pattern_->setToolTip(
       tr("Name of each file: {clip}, {group}, {reel} and {number} are filled in; the column File "
          "shows how"));
-  pattern_->setFixedWidth(150);
+  pattern_->setMinimumWidth(80);
+  pattern_->setMaximumWidth(150);
   auto* row = new QHBoxLayout;
   row->setSpacing(8);
   row->addWidget(caption(tr("Render"), this));
@@ -130,6 +131,10 @@ QHBoxLayout* BatchPage::make_formats() {
   row->addStretch();
   for (QWidget* w : std::initializer_list<QWidget*>{mix_chain_, open_mix_, rules_button_})
     row->addWidget(w);
+  // A narrow window makes them narrow; their tooltips and lists tell all of it.
+  for (QWidget* w :
+       std::initializer_list<QWidget*>{what_, container_, samples_, rate_, target_, open_mix_})
+    w->setMinimumWidth(64);
   return row;
 }
 
@@ -158,7 +163,6 @@ QHBoxLayout* BatchPage::make_run() {
          "is faded out. Otherwise it rings until it is silent"));
   render_ = new QPushButton(tr("Render"), this);
   render_->setObjectName("primary");
-  render_->setMinimumWidth(110);
   render_->setToolTip(tr("Renders every ticked clip (Ctrl+Return)"));
   pause_ = new QPushButton(tr("Pause"), this);
   pause_->setObjectName("pause");
@@ -182,7 +186,12 @@ QHBoxLayout* BatchPage::make_run() {
   row->addSpacing(12);
   row->addWidget(progress_, 1);
   row->addWidget(status_);
-  for (auto* b : {report_, pause_, cancel_, render_}) row->addWidget(b);
+  for (auto* b : {report_, pause_, cancel_, render_}) {
+    b->setMinimumWidth(64);
+    row->addWidget(b);
+  }
+  progress_->setMinimumWidth(40);
+  status_->setMinimumWidth(20);
   return row;
 }
 

@@ -55,6 +55,9 @@ Bench::Bench(const Work& work, QWidget* parent) : QWidget(parent), work_(work) {
   name_->setObjectName("heading");
   facts_ = new QLabel(this);
   facts_->setObjectName("quiet");
+  // In a narrow window they are cut off, they do not widen it.
+  name_->setMinimumWidth(60);
+  facts_->setMinimumWidth(20);
   mark_ = head_button(tr("Mark room tone"),
                       tr("Then drag over half a second or more where only the room is heard; "
                          "with a selection, the selection is taken (R)"),
@@ -76,6 +79,7 @@ Bench::Bench(const Work& work, QWidget* parent) : QWidget(parent), work_(work) {
        {tr("Removed"), tr("What is taken away: there should be no words in it"), t.removed}},
       this);
   shows_->setAccessibleName(tr("Spectrogram of"));
+  shows_->hide();
   auto* head = new QHBoxLayout;
   head->setContentsMargins(2, 0, 0, 0);
   head->addWidget(name_);
@@ -100,6 +104,7 @@ Bench::Bench(const Work& work, QWidget* parent) : QWidget(parent), work_(work) {
   path_title->setFont(bold_font());
   auto* path_note = new QLabel(tr("what each step does to peak, loudness and noise floor"), this);
   path_note->setObjectName("quiet");
+  path_note->setMinimumWidth(20);
   auto* path_head = new QHBoxLayout;
   path_head->setContentsMargins(2, 0, 0, 0);
   path_head->addWidget(path_title);
@@ -129,8 +134,7 @@ Bench::Bench(const Work& work, QWidget* parent) : QWidget(parent), work_(work) {
   area->setWidget(path_);
   area->setWidgetResizable(true);
   area->setFrameShape(QFrame::NoFrame);
-  area->setVerticalScrollBarPolicy(Qt::ScrollBarAlwaysOff);
-  area->setMinimumHeight(176);
+  area->setMinimumHeight(80);
   auto* middle = new QWidget(this);
   auto* middle_box = new QVBoxLayout(middle);
   middle_box->setContentsMargins(0, 2, 0, 0);
@@ -199,6 +203,7 @@ Bench::Bench(const Work& work, QWidget* parent) : QWidget(parent), work_(work) {
   });
   connect(scope_, &Scope::selection_changed, this, &Bench::apply_loop);
   connect(scope_, &Scope::view_changed, this, &Bench::show_view);
+  connect(scope_, &Scope::trim_wanted, &work_.jobs, &Jobs::trim);
   connect(scroll_, &QScrollBar::valueChanged, this,
           [this](int v) { scope_->show_range(v / 1000.0, scope_->view_length()); });
   connect(foot_, &Foot::loop_changed, this, &Bench::apply_loop);
@@ -322,12 +327,13 @@ void Bench::show_clip() {
 
 void Bench::show_view() {
   const QSignalBlocker quiet(scroll_);
-  const int all = static_cast<int>(work_.selection.clip_seconds() * 1000);
-  const int page = static_cast<int>(scope_->view_length() * 1000);
-  scroll_->setRange(0, std::max(0, all - page));
+  const auto ms = [](double s) { return static_cast<int>(std::lround(s * 1000)); };
+  const SecondsRange most = scope_->limits();
+  const int page = ms(scope_->view_length());
+  scroll_->setRange(ms(most.begin), std::max(ms(most.begin), ms(most.end) - page));
   scroll_->setPageStep(page);
   scroll_->setSingleStep(std::max(1, page / 20));
-  scroll_->setValue(static_cast<int>(scope_->view_begin() * 1000));
+  scroll_->setValue(ms(scope_->view_begin()));
 }
 
 void Bench::apply_loop() {

@@ -38,7 +38,7 @@ class CurveLane : public QWidget {
   /// Where a moment of the clip and a value are drawn; for tests.
   QPointF place_of(double clip_s, double value) const;
   QToolButton& keep_button() { return *keep_; }
-  QSize minimumSizeHint() const override { return {300, 92}; }
+  QSize minimumSizeHint() const override { return {200, 72}; }
 
  protected:
   void paintEvent(QPaintEvent*) override;

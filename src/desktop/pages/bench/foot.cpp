@@ -16,9 +16,16 @@
 
 namespace drevan::desktop {
 
+namespace {
+constexpr int narrowest = 800;
+}
+
 Foot::Foot(const Work& work, QWidget* parent)
     : QWidget(parent), work_(work), programme_(2, work.document.reel().rate), heard_(8192) {
   setFixedHeight(46);
+  // Narrower than all of it together: then what is read second goes.
+  setSizePolicy(QSizePolicy::Ignored, QSizePolicy::Fixed);
+  setMinimumWidth(narrowest);
   auto* row = new QHBoxLayout(this);
   row->setContentsMargins(14, 0, 16, 0);
   row->setSpacing(8);
@@ -92,6 +99,11 @@ Foot::Foot(const Work& work, QWidget* parent)
   connect(loudness_, &LoudnessReadout::cleared, this, &Foot::begin_loudness);
   connect(&work_.selection, &Selection::clip_changed, this, &Foot::begin_loudness);
   connect(meter_, &Meter::cleared, this, [this] { work_.listening.player().clear_over(); });
+}
+
+void Foot::resizeEvent(QResizeEvent*) {
+  loudness_->setVisible(width() >= 1140);
+  of_->setVisible(width() >= 900);
 }
 
 void Foot::paintEvent(QPaintEvent*) {

@@ -41,6 +41,7 @@ class Foot : public QWidget {
 
  protected:
   void paintEvent(QPaintEvent*) override;
+  void resizeEvent(QResizeEvent*) override;
 
  private:
   void begin_loudness();

@@ -7,6 +7,7 @@
 #include <cmath>
 
 #include "pages/bench/level_path.h"
+#include "pages/bench/step_chooser.h"
 #include "steps/catalogue.h"
 #include "widgets/words.h"
 #include "work/document.h"
@@ -24,24 +25,7 @@ QString level_text(const std::optional<double>& db, const QString& unit) {
 }  // namespace
 
 void LevelPathView::ask_step(ChainOwner owner, int index, const QPoint& global) {
-  auto* menu = new QMenu(this);
-  menu->setObjectName("add_step_menu");
-  menu->setAttribute(Qt::WA_DeleteOnClose);
-  std::optional<Family> family;
-  for (const StepType* type : catalogue()) {
-    if (family != type->family) menu->addSection(text(family_label(type->family)));
-    family = type->family;
-    QAction* a = menu->addAction(text(type->label));
-    a->setObjectName(text(type->id));
-    a->setToolTip(text(type->summary));
-    connect(a, &QAction::triggered, this, [this, owner, index, type] {
-      work_.document.change([&](const Reel& reel) {
-        return edits::add_step(reel, work_.selection.clip_id(), {owner, index}, *type);
-      });
-    });
-  }
-  menu->setToolTipsVisible(true);
-  menu->popup(global);
+  (new StepChooser(work_, {owner, index}, this))->open_at(global);
 }
 
 void LevelPathView::mousePressEvent(QMouseEvent* e) {

@@ -76,7 +76,7 @@ void Scope::show_playhead(double seconds) {
   playhead_s_ = seconds;
   if (work_.listening.player().playing() &&
       (seconds > begin_s_ + length_s_ || seconds < begin_s_) &&
-      length_s_ < work_.selection.clip_seconds()) {
+      length_s_ < work_.selection.clip_seconds() - 0.001) {
     show_range(seconds - length_s_ * 0.05, length_s_);
     return;
   }
@@ -103,10 +103,11 @@ double Scope::seconds_at(double x) const { return axis().s_at(x); }
 void Scope::show_all() { show_range(0, work_.selection.clip_seconds()); }
 
 void Scope::show_range(double begin_s, double length_s) {
-  const double all = std::max(0.01, work_.selection.clip_seconds());
+  const SecondsRange most = limits();
+  const double all = std::max(0.01, most.end - most.begin);
   const double least = std::min(all, least_frames_per_pixel * width() / work_.document.reel().rate);
   length_s_ = std::clamp(length_s, least, all);
-  begin_s_ = std::clamp(begin_s, 0.0, all - length_s_);
+  begin_s_ = std::clamp(begin_s, most.begin, most.begin + all - length_s_);
   redraw();
   Q_EMIT view_changed();
 }
@@ -199,6 +200,7 @@ void Scope::draw_waves() {
     spectrogram_->want(begin_s_, length_s_, {width(), static_cast<int>(r.height()) / halves});
     spectrogram_->draw(p, r, begin_s_, length_s_);
   } else {
+    draw_levels(p);
     draw_bodies(p, *clip);
     draw_reduction(p);
   }
@@ -290,13 +292,8 @@ void Scope::paintEvent(QPaintEvent*) {
     if (band.width() > 50)
       p.drawText(band.adjusted(5, 3, -2, 0), Qt::AlignLeft | Qt::AlignTop, tr("room tone"));
   }
-  if (selection_) {
-    const QRectF band(x_of(selection_->begin), 0, x_of(selection_->end) - x_of(selection_->begin),
-                      r.height());
-    p.fillRect(band, faded(t.text, 0.13));
-    p.setPen(QPen(faded(t.text, 0.5), 1));
-    p.drawRect(band);
-  }
+  draw_edges(p, *clip);
+  if (selection_) draw_selection(p);
   const double x = x_of(playhead_s_);
   p.setPen(QPen(t.attention, 2));
   p.drawLine(QPointF(x, 0), QPointF(x, r.bottom()));

@@ -32,6 +32,8 @@ class Scope : public QWidget {
   double view_begin() const { return begin_s_; }
   double view_length() const { return length_s_; }
   void show_range(double begin_s, double length_s);
+  /// What can be shown: the clip, and some of what its source has around it.
+  SecondsRange limits() const;
   void show_all();
   void zoom(double factor, double at_s);
   double x_of(double seconds) const;
@@ -39,15 +41,20 @@ class Scope : public QWidget {
 
   /// The other face; on or off.
   ScopeSpectrogram& spectrogram() { return *spectrogram_; }
+  /// Where the clip's end is held to trim it, and where its fade is.
+  QPointF trim_grip(bool end) const;
+  QPointF fade_grip(bool end) const;
   /// Where the selected step's gain reduction is drawn; empty when it has none.
   QRectF reduction_rect() const;
 
-  QSize minimumSizeHint() const override { return {300, 110}; }
+  QSize minimumSizeHint() const override { return {200, 64}; }
 
  Q_SIGNALS:
   void playhead_set(double seconds);
   void selection_changed();
   void marking_ended();
+  /// The clip is to be this range alone.
+  void trim_wanted(SecondsRange keep);
   void view_changed();
 
  protected:
@@ -61,7 +68,19 @@ class Scope : public QWidget {
   void keyPressEvent(QKeyEvent* e) override;
 
  private:
-  enum class Drag { none, select, mark, tone_begin, tone_end, legend_top, legend_floor };
+  enum class Drag {
+    none,
+    select,
+    mark,
+    tone_begin,
+    tone_end,
+    legend_top,
+    legend_floor,
+    trim_begin,
+    trim_end,
+    fade_in,
+    fade_out
+  };
   void redraw();
   void draw_waves();
   void draw_bodies(QPainter& p, const Clip& clip);
@@ -73,6 +92,14 @@ class Scope : public QWidget {
                     const TimeMap& map = {}) const;
   QRectF wave_rect() const;
   Drag edge_at(QPointF at) const;
+  std::optional<Drag> grip_at(QPointF at) const;
+  void drag_grip(double s);
+  void end_grip(Drag ended);
+  void turn_fade(bool end);
+  void draw_edges(QPainter& p, const Clip& clip) const;
+  void draw_fade(QPainter& p, const EdgeFade& fade, bool end) const;
+  void draw_levels(QPainter& p) const;
+  void draw_selection(QPainter& p) const;
   void drag_legend(double y);
 
   const Work& work_;
@@ -85,6 +112,8 @@ class Scope : public QWidget {
   std::optional<SecondsRange> marked_;  // while dragging
   bool marking_ = false;
   Drag drag_ = Drag::none;
+  std::optional<SecondsRange> kept_;  // while an end is dragged
+  std::optional<EdgeFade> fade_[2];   // while it is dragged
   double pressed_x_ = 0;
   double pressed_y_ = 0, pressed_top_db_ = 0, pressed_range_db_ = 0;
   ScopeSpectrogram* spectrogram_;

@@ -13,6 +13,7 @@ Scope::Drag Scope::edge_at(QPointF at) const {
   if (const QRectF legend = ScopeSpectrogram::legend_rect(wave_rect()).adjusted(-4, -6, 5, 6);
       spectrogram_->on() && legend.contains(at))
     return at.y() < legend.center().y() ? Drag::legend_top : Drag::legend_floor;
+  if (const auto grip = grip_at(at)) return *grip;
   const Clip* clip = work_.selection.clip();
   if (!clip || !clip->room_tone) return Drag::none;
   if (std::abs(x - x_of(clip->room_tone->begin)) < 4) return Drag::tone_begin;
@@ -27,7 +28,7 @@ void Scope::mousePressEvent(QMouseEvent* e) {
   pressed_top_db_ = spectrogram_->top_db();
   pressed_range_db_ = spectrogram_->range_db();
   drag_ = edge_at(e->position());
-  if (drag_ == Drag::legend_top || drag_ == Drag::legend_floor) return;
+  if (drag_ == Drag::legend_top || drag_ == Drag::legend_floor || grip_at(e->position())) return;
   if (marking_) drag_ = Drag::mark;
   if (drag_ == Drag::none) drag_ = Drag::select;
   if (drag_ != Drag::select) marked_ = work_.selection.clip()->room_tone;
@@ -46,6 +47,7 @@ void Scope::mouseMoveEvent(QMouseEvent* e) {
   }
   if (drag_ == Drag::legend_top || drag_ == Drag::legend_floor)
     return drag_legend(e->position().y());
+  if (drag_ >= Drag::trim_begin) return drag_grip(seconds_at(x));
   const double all = work_.selection.clip_seconds();
   const double here = std::clamp(seconds_at(x), 0.0, all);
   const double there = std::clamp(seconds_at(pressed_x_), 0.0, all);
@@ -69,6 +71,7 @@ void Scope::drag_legend(double y) {
 void Scope::mouseReleaseEvent(QMouseEvent* e) {
   const Drag ended = std::exchange(drag_, Drag::none);
   if (ended == Drag::legend_top || ended == Drag::legend_floor) return;
+  if (ended >= Drag::trim_begin) return end_grip(ended);
   if (ended == Drag::select && std::abs(e->position().x() - pressed_x_) <= 3) {
     if (selection_) select(std::nullopt);
     Q_EMIT playhead_set(
@@ -84,7 +87,9 @@ void Scope::mouseReleaseEvent(QMouseEvent* e) {
   update();
 }
 
-void Scope::mouseDoubleClickEvent(QMouseEvent*) {
+void Scope::mouseDoubleClickEvent(QMouseEvent* e) {
+  const Drag grip = grip_at(e->position()).value_or(Drag::none);
+  if (grip == Drag::fade_in || grip == Drag::fade_out) return turn_fade(grip == Drag::fade_out);
   select(SecondsRange{0, work_.selection.clip_seconds()});
 }
 

@@ -6,6 +6,8 @@
 #include <QLabel>
 #include <QMenu>
 #include <QPainter>
+#include <QScrollArea>
+#include <QTimer>
 #include <QToolButton>
 
 #include "pages/bench/curve_lane.h"
@@ -30,6 +32,7 @@ StepEditor::StepEditor(const Work& work, CurveLane& lane, QWidget* parent)
   title_->setObjectName("heading");
   summary_ = new QLabel(this);
   summary_->setObjectName("quiet");
+  summary_->setMinimumWidth(20);
   page_label_ = new QLabel(this);
   page_label_->setObjectName("message");
   on_ = new QCheckBox(tr("on"), this);
@@ -74,6 +77,13 @@ void StepEditor::paintEvent(QPaintEvent*) {
   p.setPen(Qt::NoPen);
   p.setBrush(theme().panel);
   p.drawRoundedRect(QRectF(rect()), 6, 6);
+}
+
+void StepEditor::resizeEvent(QResizeEvent*) {
+  // When the sliders' area has its new width, too.
+  QTimer::singleShot(0, this, [this] {
+    if (picture_) show_page(picture_->page());
+  });
 }
 
 void StepEditor::refresh() {
@@ -146,7 +156,16 @@ void StepEditor::rebuild() {
   grid_->setContentsMargins(0, 0, 0, 0);
   grid_->setHorizontalSpacing(24);
   grid_->setVerticalSpacing(2);
-  row->addWidget(right, wide ? 10 : 12);
+  // Where the window is low the sliders scroll.
+  auto* area = new QScrollArea(body_);
+  area->setWidget(right);
+  area->setWidgetResizable(true);
+  area->setFrameShape(QFrame::NoFrame);
+  area->setHorizontalScrollBarPolicy(Qt::ScrollBarAlwaysOff);
+  area->viewport()->setAutoFillBackground(false);
+  right->setAutoFillBackground(false);
+  row->addWidget(area, wide ? 10 : 12);
+  sliders_area_ = area;
   for (size_t i = 0; i < s->type->parameters.size(); ++i) {
     auto* slider = new ValueSlider(s->type->parameters[i], right);
     slider->setObjectName(text(s->type->parameters[i].id));
@@ -177,7 +196,9 @@ void StepEditor::show_page(int page) {
     slider->setVisible(of == 0 || of == page);
     if (of == 0 || of == page) shown.push_back(slider);
   }
-  const int columns = shown.size() > 5 ? 2 : 1;
+  constexpr int two_columns = 2 * 200 + 24;
+  const bool room = !sliders_area_->isVisible() || sliders_area_->width() >= two_columns;
+  const int columns = shown.size() > 5 && room ? 2 : 1;
   const int rows = (static_cast<int>(shown.size()) + columns - 1) / columns;
   for (int r = 0, all = grid_->rowCount(); r < all; ++r) grid_->setRowStretch(r, 0);
   for (int i = 0; i < static_cast<int>(shown.size()); ++i)

@@ -38,6 +38,7 @@ class StepEditor : public QWidget {
 
  protected:
   void paintEvent(QPaintEvent*) override;
+  void resizeEvent(QResizeEvent*) override;
 
  private:
   void rebuild();
@@ -61,6 +62,7 @@ class StepEditor : public QWidget {
   std::vector<ValueSlider*> sliders_;
   QWidget* body_ = nullptr;
   QGridLayout* grid_ = nullptr;
+  QWidget* sliders_area_ = nullptr;
   QLabel *title_ = nullptr, *summary_ = nullptr, *page_label_ = nullptr;
   QCheckBox* on_ = nullptr;
   QToolButton *points_ = nullptr, *remove_ = nullptr;
