@@ -4,11 +4,14 @@
 #include <sys/resource.h>
 
 #include <QApplication>
+#include <QMouseEvent>
+#include <QScrollBar>
 #include <QTemporaryDir>
 #include <thread>
 
 #include "long_reel.h"
 #include "main_window.h"
+#include "reel/cuts.h"
 #include "reel/json_file.h"
 #include "theme/theme.h"
 #include "work/document.h"
@@ -70,6 +73,48 @@ double open_ms(const std::filesystem::path& file, std::unique_ptr<MainWindow>& w
 double median(std::vector<double> v) {
   std::ranges::sort(v);
   return v[v.size() / 2];
+}
+
+// What is done to the shelf, from the key or the mouse's move to the picture.
+void shelf_at_work(MainWindow& window) {
+  Shelf& shelf = window.bench().shelf();
+  const Work& work = window.work();
+  const auto timed = [&](const char* what, int times, const std::function<void(int)>& act) {
+    std::vector<double> ms;
+    for (int i = 0; i < times; ++i) {
+      const auto then = Clock::now();
+      act(i);
+      QApplication::sendPostedEvents(nullptr, QEvent::UpdateRequest);
+      ms.push_back(ms_since(then));
+      QApplication::processEvents(QEventLoop::AllEvents, 4);
+    }
+    fmt::print("  {:<28} {:5.1f} ms, {:5.1f} at worst\n", what, median(ms),
+               *std::ranges::max_element(ms));
+  };
+  fmt::print("The shelf with {} clips, medians (goals: 16, and 40 at worst):\n",
+             work.document.reel().clips.size());
+  const QStringList words{"t", "ta", "tak", "take", "take-", "take-0", "take-04", "speaker 3", "", "x"};
+  timed("search", 40, [&](int i) { shelf.set_filter(words[i % words.size()]); });
+  shelf.set_filter({});
+  timed("fold and unfold", 40, [&](int i) { shelf.fold(i / 2 % 8, i % 2 == 0); });
+  timed("mark all", 20, [&](int) { shelf.mark_all(); });
+  QKeyEvent escape(QEvent::KeyPress, Qt::Key_Escape, Qt::NoModifier);
+  QApplication::sendEvent(&shelf, &escape);
+  const auto mouse = [&](QEvent::Type type, QPointF at) {
+    QMouseEvent e(type, at, shelf.viewport()->mapToGlobal(at),
+                  type == QEvent::MouseMove ? Qt::NoButton : Qt::LeftButton, Qt::LeftButton, {});
+    QApplication::sendEvent(shelf.viewport(), &e);
+  };
+  mouse(QEvent::MouseButtonPress, {100, 60});
+  timed("drag", 60, [&](int i) { mouse(QEvent::MouseMove, QPointF(100, 80 + i * 8)); });
+  timed("scroll", 60, [&](int i) { shelf.verticalScrollBar()->setValue(i * 90); });
+  timed("drop", 1, [&](int) { mouse(QEvent::MouseButtonRelease, {100, 300}); });
+  timed("split", 20, [&](int) {
+    work.document.change([&](const Reel& reel) {
+      const double at[] = {1.0};
+      return edits::split(reel, work.selection.clip_id(), at);
+    });
+  });
 }
 
 }  // namespace
@@ -138,6 +183,8 @@ int main(int argc, char** argv) {
   const auto last = Clock::now();
   wait_for(fresh, 60);
   fmt::print("All {} values in sight are new {:.2f} s after the last edit (goal: 2)\n", sight.size(), ms_since(last) / 1000);
+
+  shelf_at_work(*window);
 
   const auto begin = Clock::now();
   work.document.save(file);

@@ -13,7 +13,7 @@ constexpr double zero_reach_s = 0.005;
 
 std::vector<edits::Piece> HeardTake::at_pauses(const PauseRules& rules) const {
   std::vector<edits::Piece> out;
-  for (const FrameRange& r : pieces_at_pauses(ear, shape.frames, rules))
+  for (const FrameRange& r : pieces_at_pauses(out_of_room, frame, shape.frames, rules))
     out.push_back({{static_cast<double>(r.begin) / shape.rate,
                     static_cast<double>(r.end) / shape.rate}});
   return out;
@@ -22,16 +22,16 @@ std::vector<edits::Piece> HeardTake::at_pauses(const PauseRules& rules) const {
 HeardTake hear_take(const ClipSound& sound, const CancelToken& cancel, const Progress& progress) {
   ClipReader reader(sound);
   const auto format = reader.format(16384);
-  HeardTake out{RoomEar(format), reader.shape()};
+  RoomEar ear(format);
   AudioBuffer buffer(format.channels, format.max_block);
   Samples done = 0;
   for (int n = 0; (n = reader.read(buffer.block())) > 0;) {
     cancel.check();
-    out.ear.hear(buffer.block(0, n));
+    ear.hear(buffer.block(0, n));
     done += n;
     if (progress) progress(static_cast<double>(done) / static_cast<double>(reader.frames()));
   }
-  return out;
+  return {out_of_room(ear.frames()), ear.frame_length(), reader.shape()};
 }
 
 std::vector<double> at_zero_crossings(const ClipSound& sound, std::span<const double> at_s) {

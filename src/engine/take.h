@@ -12,7 +12,8 @@ namespace drevan {
 
 /// What was heard of a take; from then on other rules cost milliseconds. A value.
 struct HeardTake {
-  RoomEar ear;
+  OutOfRoom out_of_room;
+  int frame = 480;  ///< samples of one of its frames
   SoundShape shape;
   std::vector<edits::Piece> at_pauses(const PauseRules& rules) const;
 };

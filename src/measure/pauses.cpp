@@ -76,21 +76,17 @@ std::vector<Room> room_by_second(std::span<const double> power) {
   return out;
 }
 
-// A band, frame by frame: how many dB it stands above its room, and above where speech lasts.
-struct Above {
-  std::vector<float> room, lasting;
-};
-Above above_room(std::span<const RoomEar::Frame> frames, float RoomEar::Frame::* band) {
+// Takes a band in where it stands out most.
+void add_band(OutOfRoom& out, std::span<const RoomEar::Frame> frames,
+              float RoomEar::Frame::* band) {
   const auto power = smoothed(frames, band);
   const auto room = room_by_second(power);
-  Above out{std::vector<float>(frames.size()), std::vector<float>(frames.size())};
   for (size_t i = 0; i < frames.size(); ++i) {
     const Room& here = room[i / frames_a_second];
     const double above = 10 * std::log10(power[i] + 1e-12) - here.db;
-    out.room[i] = static_cast<float>(above);
-    out.lasting[i] = static_cast<float>(above - here.stays_db);
+    out.above_db[i] = std::max(out.above_db[i], static_cast<float>(above));
+    if (above >= here.stays_db) out.lasts[i] = true;
   }
-  return out;
 }
 
 // Clicks are short and stand alone.
@@ -107,20 +103,20 @@ void drop_clicks(std::vector<FrameRange>& speech) {
 
 }  // namespace
 
-std::vector<FrameRange> speech_in(std::span<const RoomEar::Frame> frames, double above_room_db) {
-  const Above bands[] = {above_room(frames, &RoomEar::Frame::power_low),
-                         above_room(frames, &RoomEar::Frame::power_mid),
-                         above_room(frames, &RoomEar::Frame::power_high)};
-  const auto count = static_cast<Samples>(frames.size());
+OutOfRoom out_of_room(std::span<const RoomEar::Frame> frames) {
+  OutOfRoom out{std::vector<float>(frames.size(), -200), std::vector<bool>(frames.size())};
+  for (auto band : {&RoomEar::Frame::power_low, &RoomEar::Frame::power_mid,
+                    &RoomEar::Frame::power_high})
+    add_band(out, frames, band);
+  return out;
+}
+
+std::vector<FrameRange> speech_in(const OutOfRoom& sound, double above_room_db) {
+  const auto count = static_cast<Samples>(sound.above_db.size());
   const auto speaks = [&](Samples at) {
-    return std::ranges::any_of(bands, [&](const Above& band) {
-      return static_cast<double>(band.room[static_cast<size_t>(at)]) >= above_room_db;
-    });
+    return static_cast<double>(sound.above_db[static_cast<size_t>(at)]) >= above_room_db;
   };
-  const auto lasts = [&](Samples at) {
-    return std::ranges::any_of(
-        bands, [&](const Above& band) { return band.lasting[static_cast<size_t>(at)] >= 0; });
-  };
+  const auto lasts = [&](Samples at) { return sound.lasts[static_cast<size_t>(at)]; };
   std::vector<FrameRange> out;
   for (Samples i = 0; i < count; ++i) {
     if (!speaks(i)) continue;
@@ -137,11 +133,13 @@ std::vector<FrameRange> speech_in(std::span<const RoomEar::Frame> frames, double
   return out;
 }
 
-std::vector<FrameRange> pieces_at_pauses(const RoomEar& ear, Samples length,
+std::vector<FrameRange> pieces_at_pauses(const OutOfRoom& sound, int frame, Samples length,
                                          const PauseRules& rules) {
-  const auto in_frames = [](double s) { return static_cast<Samples>(std::llround(s * frames_a_second)); };
+  const auto in_frames = [](double s) {
+    return static_cast<Samples>(std::llround(s * frames_a_second));
+  };
   std::vector<FrameRange> pieces;
-  for (const FrameRange& s : speech_in(ear.frames(), rules.above_room_db)) {
+  for (const FrameRange& s : speech_in(sound, rules.above_room_db)) {
     if (!pieces.empty() && s.begin - pieces.back().end < in_frames(rules.least_pause_s))
       pieces.back().end = s.end;
     else
@@ -164,10 +162,9 @@ std::vector<FrameRange> pieces_at_pauses(const RoomEar& ear, Samples length,
   }
   // Air, as far as the pause has it for both sides.
   std::vector<FrameRange> out;
-  const Samples frame = ear.frame_length();
   for (size_t i = 0; i < pieces.size(); ++i) {
     const Samples before = i == 0 ? 0 : (pieces[i - 1].end + pieces[i].begin) / 2;
-    const Samples after = i + 1 == pieces.size() ? static_cast<Samples>(ear.frames().size()) + 1
+    const Samples after = i + 1 == pieces.size() ? static_cast<Samples>(sound.above_db.size()) + 1
                                                  : (pieces[i].end + pieces[i + 1].begin) / 2;
     const Samples begin = std::max(before, pieces[i].begin - in_frames(rules.air_before_s));
     const Samples end = std::min(after, pieces[i].end + in_frames(rules.air_after_s));

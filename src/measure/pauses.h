@@ -18,14 +18,22 @@ struct PauseRules {
   friend bool operator==(const PauseRules&, const PauseRules&) = default;
 };
 
-/// The stretches of frames (of 10 ms) in which somebody speaks: louder than the room in one of the
-/// ear's bands, for at least 60 ms. The room is followed through the take: it is
-/// what the quietest tenth of the 20 s around is. Some 5 ms for two hours.
-std::vector<FrameRange> speech_in(std::span<const RoomEar::Frame> frames, double above_room_db);
+/// How far a sound stands out of its room, in frames of 10 ms: in that of the ear's bands where it
+/// does so most. The room is followed through the take: it is what the quietest tenth of the 20 s
+/// around is.
+struct OutOfRoom {
+  std::vector<float> above_db;
+  std::vector<bool> lasts;  ///< above the room's own unrest: where speech goes on
+};
+/// Some 150 ms for two hours; from then on all rules are quick.
+OutOfRoom out_of_room(std::span<const RoomEar::Frame> frames);
 
-/// Pieces of a take as the rules cut it, in samples of the ear's stream; none overlap. `length`: of
-/// the take.
-std::vector<FrameRange> pieces_at_pauses(const RoomEar& ear, Samples length,
+/// The stretches of frames in which somebody speaks, for at least 60 ms.
+std::vector<FrameRange> speech_in(const OutOfRoom& sound, double above_room_db);
+
+/// Pieces of a take as the rules cut it, in samples; none overlap. `frame`: samples of one frame;
+/// `length`: of the take.
+std::vector<FrameRange> pieces_at_pauses(const OutOfRoom& sound, int frame, Samples length,
                                          const PauseRules& rules);
 
 }  // namespace drevan

@@ -62,6 +62,11 @@ Take made_take(const char* voice, double seconds, double snr_db, unsigned seed, 
   return take;
 }
 
+std::vector<FrameRange> pieces_at_pauses(const RoomEar& ear, Samples length,
+                                         const PauseRules& rules) {
+  return drevan::pieces_at_pauses(out_of_room(ear.frames()), ear.frame_length(), length, rules);
+}
+
 RoomEar heard(AudioBuffer& x) {
   RoomEar ear({48000, x.channels(), 4096});
   for (Samples at = 0; at < x.frames(); at += 4096)

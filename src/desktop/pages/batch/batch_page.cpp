@@ -47,7 +47,11 @@ BatchPage::BatchPage(const Work& work, QWidget* parent) : QWidget(parent), work_
   table_->setTextElideMode(Qt::ElideMiddle);
   table_->horizontalHeader()->setStretchLastSection(true);
   connect(table_->horizontalHeader(), &QHeaderView::sectionResized, this,
-          [this] { columns_touched_ = columns_touched_ || !fitting_columns_; });
+          [this](int column) {
+            // The last one takes what is left by itself.
+            const bool by_hand = !fitting_columns_ && column + 1 < model_->columnCount();
+            columns_touched_ = columns_touched_ || by_hand;
+          });
 
   auto* all = new QVBoxLayout(this);
   all->setContentsMargins(16, 10, 16, 14);

@@ -79,8 +79,10 @@ void StepEditor::paintEvent(QPaintEvent*) {
   p.drawRoundedRect(QRectF(rect()), 6, 6);
 }
 
-void StepEditor::resizeEvent(QResizeEvent*) {
-  // When the sliders' area has its new width, too.
+void StepEditor::resizeEvent(QResizeEvent*) { fit_sliders(); }
+
+// When their area has its new width.
+void StepEditor::fit_sliders() {
   QTimer::singleShot(0, this, [this] {
     if (picture_) show_page(picture_->page());
   });
@@ -185,6 +187,7 @@ void StepEditor::rebuild() {
   show_values();
   picture_->show_playhead(playhead_s_);
   show_page(picture_->page());
+  fit_sliders();
 }
 
 // Lays out the sliders that are always there and those of the held handle.

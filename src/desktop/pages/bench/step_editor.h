@@ -44,6 +44,7 @@ class StepEditor : public QWidget {
   void rebuild();
   void refresh();
   void show_page(int page);
+  void fit_sliders();
   void change(const std::function<edits::Edit(const Reel&, int clip)>& edit);
   void set(int parameter, double value);
   void settle();
