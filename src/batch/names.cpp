@@ -9,6 +9,7 @@
 #include "audio/utf8.h"
 #include "batch/batch.h"
 #include "batch/record.h"
+#include "media/sound_files.h"
 #include "reel/source_files.h"
 
 namespace drevan {
@@ -119,25 +120,23 @@ std::vector<BatchJob> share_of(std::span<const BatchJob> jobs, const BatchOption
 }
 
 std::vector<fs::path> media_files(const fs::path& folder, const fs::path& output) {
-  static const std::set<std::string> known{".wav", ".flac", ".ogg", ".opus", ".mp3", ".aif", ".aiff", ".rf64", ".w64", ".m4a",
-                                           ".aac", ".mp4", ".mov", ".mkv", ".webm", ".avi", ".mxf"};
-  std::vector<fs::path> out;
   std::error_code error;
   // What a batch made is not what a batch is made of.
   std::map<fs::path, BatchRecord> records;
-  const auto record_of = [&](const fs::path& in) -> const BatchRecord& { return records.try_emplace(in, in, "", BatchRecord::Use::reading).first->second; };
+  const auto record_of = [&](const fs::path& in) -> const BatchRecord& {
+    return records.try_emplace(in, in, "", BatchRecord::Use::reading).first->second;
+  };
   const bool within = !output.empty() && !fs::equivalent(folder, output, error);
-  for (auto at = fs::recursive_directory_iterator(folder, fs::directory_options::skip_permission_denied, error); at != fs::recursive_directory_iterator(); at.increment(error)) {
-    const bool own = within && fs::is_directory(at->path(), error) && fs::equivalent(at->path(), output, error);
-    if (own || at->path().filename().string().starts_with(".")) {
-      if (at->is_directory(error)) at.disable_recursion_pending();
-      continue;
-    }
-    const std::string ending = folded(at->path().extension().string());
-    if (!at->is_regular_file(error) || !known.contains(ending)) continue;
-    const auto in = at->path().parent_path();
-    if (record_of(in).made(at->path()) || (in != folder && record_of(folder).made(at->path()))) continue;
-    out.push_back(at->path().lexically_relative(folder));
+  const auto own = [&](const fs::path& inner) {
+    return within && fs::equivalent(inner, output, error);
+  };
+  const CancelToken never{};
+  std::vector<fs::path> out;
+  for (const auto& found :
+       find_sound_files(folder, never, own, std::numeric_limits<size_t>::max()).files) {
+    const auto in = found.path.parent_path();
+    if (!record_of(in).made(found.path) && (in == folder || !record_of(folder).made(found.path)))
+      out.push_back(found.path.lexically_relative(folder));
   }
   std::ranges::sort(out);
   return out;

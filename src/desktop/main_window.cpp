@@ -85,14 +85,14 @@ QWidget* MainWindow::make_top() {
   auto* left = top_left_ = new QWidget(top);
   auto* left_row = new QHBoxLayout(left);
   left_row->setContentsMargins(0, 0, 0, 0);
-  auto* mark = new QLabel("drevan", left);
+  mark_ = new QLabel("drevan", left);
   QFont f = heading_font();
   f.setPixelSize(19);
-  mark->setFont(f);
-  mark->setStyleSheet("color: " + theme().attention.name());
+  mark_->setFont(f);
+  mark_->setStyleSheet("color: " + theme().attention.name());
   menus_ = new QMenuBar(left);
   menus_->setSizePolicy(QSizePolicy::Maximum, QSizePolicy::Fixed);
-  left_row->addWidget(mark);
+  left_row->addWidget(mark_);
   left_row->addSpacing(10);
   left_row->addWidget(menus_, 0, Qt::AlignVCenter);
   left_row->addStretch();
@@ -143,6 +143,12 @@ void MainWindow::show_place(int place) {
                            : nothing  ? static_cast<QWidget*>(start_)
                                       : bench_);
   for (size_t i = 0; i < places_.size(); ++i) places_[i]->setChecked(static_cast<int>(i) == place);
+}
+
+void MainWindow::use_theme(const QString& name) {
+  QSettings().setValue("theme", name);
+  apply_theme(*qApp, name);
+  mark_->setStyleSheet("color: " + theme().attention.name());
 }
 
 // What a recent reel is known by.

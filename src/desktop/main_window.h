@@ -70,6 +70,11 @@ class MainWindow : public QMainWindow {
   void open_dialog();
   /// `group`: where they go; empty: to new clips.
   void add_dialog(const QString& group = {});
+  void make_help_menu();
+  /// Whoever opens first makes it.
+  class HelpWindow& help();
+  QList<struct KeyChapter> key_chapters() const;
+  void use_theme(const QString& name);
   void make_many_entries(QMenu* m);
   void copy_step();
   /// What the clipboard holds; empty, and told: no steps.
@@ -91,7 +96,7 @@ class MainWindow : public QMainWindow {
   QWidget* top_left_ = nullptr;
   QMenuBar* menus_ = nullptr;
   QMenu* group_menu_ = nullptr;
-  QLabel *reel_name_ = nullptr, *saved_ = nullptr, *message_ = nullptr;
+  QLabel *mark_ = nullptr, *reel_name_ = nullptr, *saved_ = nullptr, *message_ = nullptr;
   std::vector<QToolButton*> places_;
   QStackedWidget* stack_ = nullptr;
   Bench* bench_ = nullptr;
@@ -102,6 +107,7 @@ class MainWindow : public QMainWindow {
   class HistoryDialog* edits_ = nullptr;
   class VersionsDialog* versions_ = nullptr;
   class RecipesDialog* recipes_ = nullptr;
+  class HelpWindow* help_ = nullptr;
   class UnevenDialog* uneven_ = nullptr;
   class QProgressDialog *printing_ = nullptr, *summing_ = nullptr;
   QAction *undo_ = nullptr, *redo_ = nullptr;

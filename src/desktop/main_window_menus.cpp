@@ -62,6 +62,7 @@ void MainWindow::make_menus() {
   make_versions_menu();
   make_listen_menu();
   make_look_menu();
+  make_help_menu();
 }
 
 void MainWindow::make_reel_menu() {
@@ -301,8 +302,7 @@ void MainWindow::make_look_menu() {
   auto* group = new QActionGroup(this);
   for (const auto& [name, label] : {std::pair{QString("timber"), tr("Dark, timber")}, std::pair{QString("birch"), tr("Light, birch")}}) {
     QAction* a = add(m, label, {}, [this, name] {
-      QSettings().setValue("theme", name);
-      tell(tr("The new colours are there when Drevan starts again."), false);
+      use_theme(name);
     });
     a->setCheckable(true);
     a->setChecked(theme().name == name);

@@ -26,43 +26,62 @@ bool is_sound(const fs::path& path) {
   return std::ranges::find(sound_endings(), ending) != sound_endings().end();
 }
 
-void search(const fs::path& top, const fs::path& folder, const CancelToken& cancel,
-            FoundFiles& out) {
-  cancel.check();
-  std::error_code error;
-  std::vector<fs::path> files, folders;
-  for (fs::directory_iterator at(folder, error), end; !error && at != end; at.increment(error)) {
-    if (hidden(at->path())) continue;
-    std::error_code unknown;
-    if (at->is_directory(unknown) && !at->is_symlink(unknown))
-      folders.push_back(at->path());
-    else if (at->is_regular_file(unknown) && is_sound(at->path()))
-      files.push_back(at->path());
+class Search {
+ public:
+  Search(fs::path top, const CancelToken& cancel,
+         const std::function<bool(const fs::path&)>& passes_by, size_t most)
+      : top_(std::move(top)), cancel_(cancel), passes_by_(passes_by), most_(most) {}
+
+  FoundFiles run() {
+    search(top_);
+    if (out_.files.size() >= most_)
+      out_.problems.push_back(
+          fmt::format("{} holds {} files or more; the first {} are taken. Add the rest by smaller "
+                      "folders.",
+                      to_utf8(top_.string()), most_, most_));
+    return std::move(out_);
   }
-  if (error)
-    out.problems.push_back(fmt::format("{} could not be read: {}. Give yourself the right to it, or "
-                                       "leave it out.",
-                                       to_utf8(folder.string()), error.message()));
-  std::ranges::sort(files);
-  std::ranges::sort(folders);
-  const auto relative = folder.lexically_relative(top).generic_string();
-  for (const auto& file : files) {
-    if (out.files.size() >= most_found_files) return;
-    out.files.push_back({file, relative == "." ? std::string() : relative});
+
+ private:
+  void search(const fs::path& folder) {
+    cancel_.check();
+    std::error_code error;
+    std::vector<fs::path> files, folders;
+    for (fs::directory_iterator at(folder, error), end; !error && at != end; at.increment(error)) {
+      if (hidden(at->path())) continue;
+      std::error_code unknown;
+      if (at->is_directory(unknown) && !at->is_symlink(unknown))
+        folders.push_back(at->path());
+      else if (at->is_regular_file(unknown) && is_sound(at->path()))
+        files.push_back(at->path());
+    }
+    if (error)
+      out_.problems.push_back(fmt::format(
+          "{} could not be read: {}. Give yourself the right to it, or leave it out.",
+          to_utf8(folder.string()), error.message()));
+    std::ranges::sort(files);
+    std::ranges::sort(folders);
+    const auto relative = folder.lexically_relative(top_).generic_string();
+    for (const auto& file : files) {
+      if (out_.files.size() >= most_) return;
+      out_.files.push_back({file, relative == "." ? std::string() : relative});
+    }
+    for (const auto& inner : folders)
+      if (!passes_by_ || !passes_by_(inner)) search(inner);
   }
-  for (const auto& inner : folders) search(top, inner, cancel, out);
-}
+
+  const fs::path top_;
+  const CancelToken& cancel_;
+  const std::function<bool(const fs::path&)>& passes_by_;
+  const size_t most_;
+  FoundFiles out_;
+};
 
 }  // namespace
 
-FoundFiles find_sound_files(const fs::path& folder, const CancelToken& cancel) {
-  FoundFiles out;
-  search(folder, folder, cancel, out);
-  if (out.files.size() >= most_found_files)
-    out.problems.push_back(fmt::format(
-        "{} holds {} files or more; the first {} are taken. Add the rest by smaller folders.",
-        to_utf8(folder.string()), most_found_files, most_found_files));
-  return out;
+FoundFiles find_sound_files(const fs::path& folder, const CancelToken& cancel,
+                            const std::function<bool(const fs::path&)>& passes_by, size_t most) {
+  return Search(folder, cancel, passes_by, most).run();
 }
 
 }  // namespace drevan

@@ -2,6 +2,7 @@
 #pragma once
 
 #include <filesystem>
+#include <functional>
 #include <string>
 #include <vector>
 
@@ -26,8 +27,11 @@ struct FoundFiles {
 /// The most files that one search takes.
 inline constexpr size_t most_found_files = 10000;
 
-/// All of a folder and of those in it. Hidden ones and links to folders are passed by, so that
-/// nothing is found twice and no circle is walked. Throws Cancelled.
-FoundFiles find_sound_files(const std::filesystem::path& folder, const CancelToken& cancel);
+/// All of a folder and of those in it. Hidden ones, links to folders and those that `passes_by`
+/// names are passed by: nothing is found twice, no circle is walked. Throws Cancelled.
+FoundFiles find_sound_files(
+    const std::filesystem::path& folder, const CancelToken& cancel,
+    const std::function<bool(const std::filesystem::path& folder)>& passes_by = {},
+    size_t most = most_found_files);
 
 }  // namespace drevan

@@ -84,10 +84,11 @@ const Parameter& every_limit() {
 CutSheet::CutSheet(const Work& work, int clip, QWidget* parent)
     : QDialog(parent), work_(work), clip_(clip) {
   setObjectName("cut_sheet");
+  setProperty("chapter", tr("From a folder to a finished reel"));
   const Clip* take = this->clip();
   setWindowTitle(tr("Cut %1 into pieces").arg(take ? QString::fromStdString(take->name) : ""));
   resize(940, 520);
-  const QColor c = theme().after;
+  const auto c = &Theme::after;
   at_ = new Segmented({{tr("Pauses"), tr("Where nobody speaks"), c},
                        {tr("Marks"), tr("Cue points that a recorder left in the file"), c},
                        {tr("A list"), tr("Times and names: CSV, SRT or WebVTT"), c},

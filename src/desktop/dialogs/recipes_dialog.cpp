@@ -98,6 +98,7 @@ void RecipePicture::paintEvent(QPaintEvent*) {
 // --- the library ---
 
 RecipesDialog::RecipesDialog(const Work& work, QWidget* parent) : QDialog(parent), work_(work) {
+  setProperty("chapter", tr("Recipes"));
   setWindowTitle(tr("Recipes"));
   setObjectName("recipes");
   setAcceptDrops(true);
@@ -106,6 +107,7 @@ RecipesDialog::RecipesDialog(const Work& work, QWidget* parent) : QDialog(parent
   search_->setObjectName("search");
   search_->setPlaceholderText(tr("Search name, note, tag or step"));
   search_->setAccessibleName(tr("Search recipes"));
+  search_->setToolTip(tr("By name, note, tag or step"));
   search_->setClearButtonEnabled(true);
   list_ = new QListWidget(this);
   list_->setAccessibleName(tr("Recipes"));
@@ -118,9 +120,11 @@ RecipesDialog::RecipesDialog(const Work& work, QWidget* parent) : QDialog(parent
   name_->setObjectName("heading");
   note_ = new QLineEdit(this);
   note_->setAccessibleName(tr("Note"));
+  note_->setToolTip(tr("What the recipe is for"));
   note_->setPlaceholderText(tr("Note"));
   tags_ = new QLineEdit(this);
   tags_->setAccessibleName(tr("Tags"));
+  tags_->setToolTip(tr("Words to find it by, with commas between"));
   tags_->setPlaceholderText(tr("Tags, with commas between"));
   steps_ = new QLabel(this);
   steps_->setWordWrap(true);
@@ -129,9 +133,11 @@ RecipesDialog::RecipesDialog(const Work& work, QWidget* parent) : QDialog(parent
   where_ = new QComboBox(this);
   where_->addItems({tr("for this clip"), tr("for its group"), tr("for the whole reel")});
   where_->setAccessibleName(tr("Where the recipe is used"));
+  where_->setToolTip(tr("Which of the three chains gets its steps"));
   how_ = new QComboBox(this);
   how_->addItems({tr("in place of the steps there"), tr("after the steps there")});
   how_->setAccessibleName(tr("How the recipe is used"));
+  how_->setToolTip(tr("Whether the steps that are there stay"));
   apply_ = new QPushButton(tr("Use"), this);
   apply_->setObjectName("primary");
   auto* keep = new QPushButton(tr("Keep the clip's steps ..."), this);

@@ -32,6 +32,7 @@ QString chain_text(const Chain& chain) {
 }  // namespace
 
 VersionsDialog::VersionsDialog(const Work& work, QWidget* parent) : QDialog(parent), work_(work) {
+  setProperty("chapter", tr("Versions: freeze what is good"));
   setWindowTitle(tr("Versions"));
   setObjectName("versions");
   resize(750, 340);
@@ -39,6 +40,7 @@ VersionsDialog::VersionsDialog(const Work& work, QWidget* parent) : QDialog(pare
   clip_->setObjectName("heading");
   tree_ = new QTreeWidget(this);
   tree_->setAccessibleName(tr("Versions of the clip"));
+  tree_->setToolTip(tr("As it came, and every print, under what it was printed from"));
   tree_->setHeaderLabels({tr("Version"), tr("What was done"), tr("Chain in it"), tr("When"),
                           tr("Length"), tr("Loudness")});
   tree_->setRootIsDecorated(true);
@@ -56,6 +58,7 @@ VersionsDialog::VersionsDialog(const Work& work, QWidget* parent) : QDialog(pare
       tr("Before becomes this version; after is the clip as it is now. Level matched like every "
          "comparison."));
   clear_ = new QPushButton(this);
+  clear_->setAccessibleName(tr("Clear unused versions"));
   clear_->setToolTip(
       tr("Takes out the versions that the clips do not stand upon. Undo brings them back until the "
          "reel is closed."));

@@ -13,6 +13,9 @@ Segmented::Segmented(std::vector<Part> parts, QWidget* parent)
     : QWidget(parent), parts_(std::move(parts)) {
   setFocusPolicy(Qt::StrongFocus);
   setSizePolicy(QSizePolicy::Fixed, QSizePolicy::Fixed);
+  QStringList all;
+  for (const auto& part : parts_) all << part.label + ": " + part.tip;
+  setToolTip(all.join("\n"));
 }
 
 QRectF Segmented::part_rect(int index) const {
@@ -43,11 +46,11 @@ void Segmented::paintEvent(QPaintEvent*) {
     const Part& part = parts_[static_cast<size_t>(i)];
     if (i == current_) {
       p.setPen(Qt::NoPen);
-      p.setBrush(part.color);
+      p.setBrush(t.*part.role);
       p.drawRoundedRect(r.adjusted(1.5, 1.5, -1.5, -1.5), 13.5, 13.5);
     }
     p.setFont(i == current_ ? bold_font() : font());
-    p.setPen(i == current_ ? t.window : part.color);
+    p.setPen(i == current_ ? t.window : t.*part.role);
     p.drawText(r, Qt::AlignCenter, part.label);
   }
 }

@@ -5,6 +5,8 @@
 #include <QWidget>
 #include <vector>
 
+#include "theme/theme.h"
+
 namespace drevan::desktop {
 
 class Segmented : public QWidget {
@@ -13,7 +15,7 @@ class Segmented : public QWidget {
  public:
   struct Part {
     QString label, tip;
-    QColor color;
+    QColor Theme::* role;
   };
   explicit Segmented(std::vector<Part> parts, QWidget* parent = nullptr);
 

@@ -43,6 +43,7 @@ BatchPage::BatchPage(const Work& work, QWidget* parent) : QWidget(parent), work_
   table_->horizontalHeader()->setHighlightSections(false);
   table_->horizontalHeader()->setDefaultAlignment(Qt::AlignLeft | Qt::AlignVCenter);
   table_->setAccessibleName(tr("Clips to render"));
+  table_->setToolTip(tr("Tick what is rendered; levels stand against the target"));
   table_->setWordWrap(false);
   table_->setTextElideMode(Qt::ElideMiddle);
   table_->horizontalHeader()->setStretchLastSection(true);
@@ -53,6 +54,7 @@ BatchPage::BatchPage(const Work& work, QWidget* parent) : QWidget(parent), work_
             columns_touched_ = columns_touched_ || by_hand;
           });
 
+  setProperty("chapter", tr("The Batch: all clips"));
   auto* all = new QVBoxLayout(this);
   all->setContentsMargins(16, 10, 16, 14);
   all->setSpacing(10);

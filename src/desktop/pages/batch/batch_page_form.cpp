@@ -50,7 +50,9 @@ QHBoxLayout* BatchPage::make_form() {
                           this);
   folder_->setObjectName("folder");
   folder_->setAccessibleName(tr("Output folder"));
+  folder_->setToolTip(tr("Where the files go; it is made when it is not there"));
   choose_ = new QPushButton(tr("Choose ..."), this);
+  choose_->setToolTip(tr("Chooses the output folder"));
   pattern_ = new QLineEdit(settings.value("batch/pattern", "{clip}").toString(), this);
   pattern_->setObjectName("pattern");
   pattern_->setAccessibleName(tr("File name"));
@@ -79,12 +81,15 @@ QHBoxLayout* BatchPage::make_formats() {
   container_->addItems({"WAV", "FLAC"});
   container_->setCurrentIndex(settings.value("batch/container", 0).toInt());
   container_->setAccessibleName(tr("File format"));
+  container_->setToolTip(tr("WAV, or FLAC: the same sound in about half the space"));
   samples_ = new QComboBox(this);
   samples_->addItems({tr("16 bit"), tr("24 bit"), tr("32 bit float")});
   samples_->setCurrentIndex(settings.value("batch/samples", 1).toInt());
   samples_->setAccessibleName(tr("Bits"));
+  samples_->setToolTip(tr("Bits of each sample; 16 bit is dithered"));
   also_ = new QToolButton(this);
   also_->setObjectName("also");
+  also_->setAccessibleName(tr("Other formats"));
   also_->setPopupMode(QToolButton::InstantPopup);
   also_->setToolTip(tr("Writes the same in these formats too, in one go"));
   auto* menu = new QMenu(also_);
@@ -98,6 +103,7 @@ QHBoxLayout* BatchPage::make_formats() {
   also_->setMenu(menu);
   rate_ = new QComboBox(this);
   rate_->setAccessibleName(tr("Rate"));
+  rate_->setToolTip(tr("Samples a second of the files; other rates are made from the reel's"));
   rate_->addItem(tr("the reel's rate"), 0);
   for (const int hz : {44100, 48000, 96000}) rate_->addItem(tr("%1 kHz").arg(hz / 1000.0), hz);
   rate_->setCurrentIndex(std::max(0, rate_->findData(settings.value("batch/rate", 0).toInt())));
@@ -142,6 +148,7 @@ QHBoxLayout* BatchPage::make_run() {
   QSettings settings;
   all_box_ = new QCheckBox(tr("all clips"), this);
   all_box_->setObjectName("all_clips");
+  all_box_->setToolTip(tr("Ticks all clips, or none"));
   all_box_->setChecked(true);
   changed_ = new QCheckBox(tr("only what changed"), this);
   changed_->setObjectName("only_changed");
@@ -166,11 +173,14 @@ QHBoxLayout* BatchPage::make_run() {
   render_->setToolTip(tr("Renders every ticked clip (Ctrl+Return)"));
   pause_ = new QPushButton(tr("Pause"), this);
   pause_->setObjectName("pause");
+  pause_->setToolTip(tr("Workers wait where they are, or go on"));
   pause_->setCheckable(true);
   pause_->setEnabled(false);
   cancel_ = new QPushButton(tr("Cancel"), this);
+  cancel_->setToolTip(tr("Ends the batch; files that are done stay, no half ones"));
   cancel_->setEnabled(false);
   report_ = new QPushButton(tr("Save report ..."), this);
+  report_->setToolTip(tr("Levels, targets and chains of every file: HTML, JSON or CSV"));
   report_->setEnabled(false);
   progress_ = new QProgressBar(this);
   progress_->setTextVisible(false);

@@ -68,15 +68,14 @@ Bench::Bench(const Work& work, QWidget* parent) : QWidget(parent), work_(work) {
   find_->setObjectName("find_room_tone");
   clear_ = head_button(tr("Clear"), tr("Forgets the room tone"), this);
 
-  const Theme& t = theme();
-  face_ = new Segmented({{tr("Waveform"), tr("Level over time (S)"), t.text},
-                         {tr("Spectrogram"), tr("Frequencies over time (S)"), t.text}},
+  face_ = new Segmented({{tr("Waveform"), tr("Level over time (S)"), &Theme::text},
+                         {tr("Spectrogram"), tr("Frequencies over time (S)"), &Theme::text}},
                         this);
   face_->setAccessibleName(tr("Scope shows"));
   shows_ = new Segmented(
-      {{tr("Both"), tr("Before over after"), t.after},
-       {tr("After"), tr("What leaves the chain, or the step"), t.after},
-       {tr("Removed"), tr("What is taken away: there should be no words in it"), t.removed}},
+      {{tr("Both"), tr("Before over after"), &Theme::after},
+       {tr("After"), tr("What leaves the chain, or the step"), &Theme::after},
+       {tr("Removed"), tr("What is taken away: there should be no words in it"), &Theme::removed}},
       this);
   shows_->setAccessibleName(tr("Spectrogram of"));
   shows_->hide();
@@ -142,6 +141,12 @@ Bench::Bench(const Work& work, QWidget* parent) : QWidget(parent), work_(work) {
   middle_box->addLayout(path_head);
   middle_box->addWidget(area, 1);
   middle_box->addWidget(advice_);
+
+  // Where F1 turns to.
+  setProperty("chapter", tr("The Bench: one clip"));
+  shelf_->setProperty("chapter", tr("From a folder to a finished reel"));
+  for (QWidget* w : std::initializer_list<QWidget*>{path_, editor_, lane_})
+    w->setProperty("chapter", tr("The steps"));
 
   auto* parts = new QSplitter(Qt::Vertical, this);
   parts->setObjectName("bench_parts");

@@ -48,6 +48,7 @@ void CurveLane::make_head() {
     return b;
   };
   name_ = button({}, tr("Which of the step's settings is shown"), "curve_of");
+  name_->setAccessibleName(tr("Setting that follows the curve"));
   name_->setPopupMode(QToolButton::InstantPopup);
   name_->setMenu(new QMenu(name_));
   connect(name_->menu(), &QMenu::aboutToShow, this, &CurveLane::fill_menu);

@@ -49,10 +49,9 @@ Foot::Foot(const Work& work, QWidget* parent)
   of_->setFixedWidth(96);
   device_ = new QLabel(this);
   device_->setObjectName("message");
-  const Theme& t = theme();
-  compare_ = new Segmented({{tr("Before"), tr("The clip untouched (1)"), t.before},
-                            {tr("After"), tr("Through the whole chain (2)"), t.after},
-                            {tr("Removed"), tr("Only what the chain takes away (3)"), t.removed}},
+  compare_ = new Segmented({{tr("Before"), tr("The clip untouched (1)"), &Theme::before},
+                            {tr("After"), tr("Through the whole chain (2)"), &Theme::after},
+                            {tr("Removed"), tr("Only what the chain takes away (3)"), &Theme::removed}},
                            this);
   compare_->setObjectName("compare");
   compare_->setAccessibleName(tr("Listen to"));

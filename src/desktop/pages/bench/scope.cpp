@@ -307,6 +307,11 @@ void Scope::paintEvent(QPaintEvent*) {
   }
 }
 
+// Other colours.
+void Scope::changeEvent(QEvent* e) {
+  if (e->type() == QEvent::StyleChange) redraw();
+}
+
 void Scope::resizeEvent(QResizeEvent*) { show_range(begin_s_, length_s_); }
 
 }  // namespace drevan::desktop

@@ -96,6 +96,12 @@ void Shelf::tell_visible() {
 
 void Shelf::resizeEvent(QResizeEvent*) { refresh(); }
 
+// Other colours: the small waveforms are drawn anew.
+void Shelf::changeEvent(QEvent* e) {
+  QAbstractScrollArea::changeEvent(e);
+  if (e->type() == QEvent::StyleChange) waves_.clear();
+}
+
 std::vector<int> Shelf::marked() const {
   if (marked_.empty())
     return work_.selection.clip() ? std::vector{work_.selection.clip_id()} : std::vector<int>{};

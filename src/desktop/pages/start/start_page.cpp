@@ -38,6 +38,7 @@ QPixmap blank_picture(QSize size) {
 
 StartPage::StartPage(QWidget* parent) : QWidget(parent) {
   setObjectName("start");
+  setProperty("chapter", tr("From a folder to a finished reel"));
   recent_part_ = new QWidget(this);
   auto* left = new QVBoxLayout(recent_part_);
   left->setContentsMargins(0, 0, 0, 0);
