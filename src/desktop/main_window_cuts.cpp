@@ -10,6 +10,7 @@
 
 #include "audio/utf8.h"
 #include "dialogs/cut_sheet.h"
+#include "dialogs/who_sheet.h"
 #include "main_window.h"
 #include "reel/cuts.h"
 #include "reel/groups.h"
@@ -199,6 +200,18 @@ void MainWindow::make_group_by_menu(QMenu* m) {
              : channels == 2 ? std::string("Stereo")
                              : std::to_string(channels) + " channels";
     });
+  });
+  add(by, tr("Who speaks ..."), QKeySequence("Ctrl+Shift+W"), [this] {
+    auto marked = bench_->shelf().marked();
+    std::erase(marked, mix_clip_id);
+    if (marked.size() < 2) {
+      marked.clear();
+      for (const auto& c : work_.document.reel().clips) marked.push_back(c.id);
+    }
+    if (marked.empty()) return;
+    auto* sheet = new WhoSheet(work_, marked, this);
+    sheet->setAttribute(Qt::WA_DeleteOnClose);
+    sheet->show();
   });
 }
 

@@ -12,6 +12,7 @@
 
 #include "audio/error.h"
 #include "dialogs/cut_sheet.h"
+#include "dialogs/who_sheet.h"
 #include "driver.h"
 #include "pages/start/start_page.h"
 #include "steps/catalogue.h"
@@ -241,6 +242,43 @@ TEST_F(OwnWork, ClipsAreCutInTheScope) {
   d.window.bench().scope().select(std::nullopt);
   QTest::keyClick(&d.window, Qt::Key_X);
   EXPECT_EQ(clips().size(), 1U);
+}
+
+TEST_F(OwnWork, ClipsAreGroupedByWhoSpeaks) {
+  Driver d;
+  QStringList files;
+  for (int v = 0; v < 2; ++v) {
+    AudioBuffer talk = test::continuous_speech(test::voices[v == 0 ? 0 : 2], 24);
+    for (int i = 0; i < 6; ++i) {
+      AudioBuffer part(1, 4 * 48000);
+      for (size_t k = 0; k < 4 * 48000; ++k)
+        part.channel(0)[k] = talk.channel(0)[static_cast<size_t>(i) * 4 * 48000 + k];
+      const auto file = folder / (std::to_string(i) + (v == 0 ? " she.wav" : " he.wav"));
+      test::write_wav(file, part);
+      files << QString::fromStdString(file.string());
+    }
+  }
+  d.window.open_files(files);
+  ASSERT_TRUE(d.wait_for([&] { return d.work().document.reel().clips.size() == 12; }));
+  ASSERT_TRUE(d.settle());
+  QTest::keyClick(&d.window, Qt::Key_W, Qt::ControlModifier | Qt::ShiftModifier);
+  auto* sheet = d.window.findChild<WhoSheet*>();
+  ASSERT_NE(sheet, nullptr);
+  ASSERT_TRUE(d.wait_for([&] { return !sheet->hearing() && sheet->guess().speakers > 0; }));
+  ASSERT_EQ(sheet->guess().speakers, 2);
+  // A proposal: nothing is grouped yet.
+  EXPECT_EQ(groups(d).size(), 1U);
+  QLineEdit* name = sheet->name_of(0);
+  name->selectAll();
+  QTest::keyClicks(name, "The keeper");
+  QTest::mouseClick(sheet->findChild<QPushButton*>("group_so"), Qt::LeftButton);
+  EXPECT_EQ(count_in(d, "The keeper"), 6);
+  EXPECT_EQ(count_in(d, "Speaker 2"), 6);
+  const auto& reel = d.work().document.reel();
+  for (const auto& c : reel.clips)
+    EXPECT_EQ(reel.groups[static_cast<size_t>(c.group)].name == "The keeper",
+              c.name.ends_with(" she"))
+        << c.name;
 }
 
 // On 1280 x 800 with a title bar, and at 150 %: no part asks for more.

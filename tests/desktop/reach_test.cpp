@@ -18,6 +18,7 @@
 #include "dialogs/keys_sheet.h"
 #include "dialogs/recipes_dialog.h"
 #include "dialogs/versions_dialog.h"
+#include "dialogs/who_sheet.h"
 #include "driver.h"
 #include "pages/start/start_page.h"
 
@@ -72,6 +73,9 @@ TEST(Reach, EveryControlHasANameAnExplanationAndAWayToIt) {
   expect_reachable(d.window.versions());
   CutSheet sheet(d.work(), d.work().selection.clip_id(), &d.window);
   expect_reachable(sheet);
+  WhoSheet who(d.work(), {1, 2, 3}, &d.window);
+  ASSERT_TRUE(d.wait_for([&] { return !who.hearing(); }));
+  expect_reachable(who);
 }
 
 TEST(Reach, EveryEntryOfTheMenusHasAName) {
