@@ -10,6 +10,7 @@
 #include "audio/replace_file.h"
 #include "batch/record.h"
 #include "reel/source_files.h"
+#include "reel/takes.h"
 
 namespace drevan {
 
@@ -55,8 +56,7 @@ struct RenderedClips {
 RenderedClips render_clips(const Reel& reel, BatchOptions through, FindingStore& store,
                            const CancelToken& cancel, const Progress& progress) {
   require_places(reel);
-  std::vector<int> ids;
-  for (const auto& c : reel.clips) ids.push_back(c.id);
+  const auto ids = rendered_clips(reel);
   auto jobs = batch_jobs(reel, ids);
   for (size_t i = 0; i < jobs.size(); ++i) {
     jobs[i].clip = fmt::format("clip-{}", ids[i]);
@@ -238,8 +238,10 @@ std::uint64_t sum_key(const Reel& reel) {
   Hasher h;
   h.add(reel.rate);
   Planner planner(reel);
-  for (const auto& clip : reel.clips)
+  for (const int id : rendered_clips(reel)) {
+    const Clip& clip = *reel.find(id);
     h.add(stage_keys(planner.plan(clip)).back()).add(clip.place_s).add(clip.id);
+  }
   return h.value();
 }
 

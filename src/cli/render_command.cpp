@@ -13,6 +13,7 @@
 #include "cli/commands.h"
 #include "measure/room_tone.h"
 #include "reel/source_files.h"
+#include "reel/takes.h"
 
 namespace drevan::cli {
 
@@ -60,9 +61,7 @@ std::vector<BatchJob> jobs_for(const RenderCall& call) {
   std::vector<BatchJob> jobs;
   if (!call.reel.empty()) {
     const Reel reel = reel_for(call);
-    std::vector<int> ids;
-    for (const auto& clip : reel.clips) ids.push_back(clip.id);
-    jobs = batch_jobs(reel, ids);
+    jobs = batch_jobs(reel, rendered_clips(reel));
     for (auto& job : jobs) {
       job.find_room_tone = job.find_room_tone && find;
       if (room) job.plan.sound.room_tone = room;

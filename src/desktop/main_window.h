@@ -50,6 +50,8 @@ class MainWindow : public QMainWindow {
   void make_edit_menu();
   void make_clip_menu();
   void make_cut_menu();
+  void make_take_entries(QMenu* m);
+  void hear_next_take();
   void make_group_menu();
   void make_move_menu(QMenu* m);
   void make_sort_menu(QMenu* m);

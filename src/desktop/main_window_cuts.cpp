@@ -14,6 +14,7 @@
 #include "main_window.h"
 #include "reel/cuts.h"
 #include "reel/groups.h"
+#include "reel/takes.h"
 #include "widgets/group_mark.h"
 #include "work/document.h"
 #include "work/jobs.h"
@@ -58,10 +59,38 @@ void MainWindow::make_cut_menu() {
     work_.document.change(
         [&](const Reel& reel) { return edits::join(reel, bench_->shelf().marked()); });
   });
+  make_take_entries(m);
+  m->addSeparator();
   add(m, tr("Duplicate"), QKeySequence("Ctrl+Shift+D"), [this] {
     work_.document.change(
         [&](const Reel& reel) { return edits::duplicate(reel, bench_->shelf().marked()); });
   });
+}
+
+void MainWindow::make_take_entries(QMenu* m) {
+  add(m, tr("The marked clips are takes of one line"), QKeySequence("T"), [this] {
+    work_.document.change(
+        [&](const Reel& reel) { return edits::make_takes(reel, bench_->shelf().marked()); });
+  });
+  add(m, tr("Choose this take"), QKeySequence("Shift+T"), [this] {
+    change_clip([](const Reel& reel, int clip) { return edits::choose_take(reel, clip); });
+  });
+  add(m, tr("Hear the next take"), QKeySequence("N"), [this] { hear_next_take(); });
+  add(m, tr("No takes any more"), {}, [this] {
+    work_.document.change(
+        [&](const Reel& reel) { return edits::part_takes(reel, bench_->shelf().marked()); });
+  });
+}
+
+// From its beginning, as loud as the others.
+void MainWindow::hear_next_take() {
+  const Clip* clip = work_.selection.clip();
+  const auto takes = clip ? takes_of(work_.document.reel(), *clip) : std::vector<int>{};
+  if (takes.empty()) return tell(tr("This clip is no take; mark takes of one line with T."), true);
+  const auto at = std::ranges::find(takes, clip->id);
+  work_.selection.select_clip(at + 1 == takes.end() ? takes.front() : *(at + 1));
+  work_.listening.seek_s(0);
+  work_.listening.player().play();
 }
 
 void MainWindow::make_group_menu() {

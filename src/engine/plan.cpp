@@ -6,6 +6,7 @@
 
 #include "audio/hash.h"
 #include "reel/sides.h"
+#include "reel/takes.h"
 
 namespace drevan {
 
@@ -92,6 +93,7 @@ std::shared_ptr<const CommonClips> Planner::common(const Clip& clip, const Runni
   Hasher h;
   for (const auto& peer : before.clips) {
     if (peer.group != clip.group || !runs(reel_, peer, served.owner, *served.step)) continue;
+    if (peer.id != clip.id && left_out(before, peer)) continue;
     if (check_source(reel_.source_of(peer), false) == SourceState::missing) {
       all->left_out.push_back(peer.name);
       continue;

@@ -20,6 +20,8 @@ struct PlayPlan {
   double match_db = 0;   ///< gain that makes before as loud as after
   double fitted_gain = 1;  ///< gain that makes before most like after
   double before_peak_db = 0, after_peak_db = 0;
+  /// Gain on all that is heard while levels are matched: takes in turn at one loudness.
+  double take_db = 0;
   /// Not the whole chain but this one step, behind the last rewriter: before is what enters it, after what leaves it.
   /// -1: all.
   int solo_step = -1;

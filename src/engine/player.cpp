@@ -280,7 +280,7 @@ void Player::set_gain_goals() noexcept {
   const double match = now_.matched ? plan.match_db : 0;
   // Matching must not make either side clip: both are lowered together.
   const double loudest = std::max(plan.before_peak_db + match, plan.after_peak_db);
-  const double common = now_.matched ? from_db(std::min(0.0, -loudest)) : 1;
+  const double common = now_.matched ? from_db(std::min(0.0, -loudest) + plan.take_db) : 1;
   switch (now_.listen) {
     case Listen::before:
       before_gain_.set(common * from_db(match));

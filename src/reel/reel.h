@@ -72,6 +72,8 @@ struct Clip {
   /// from where the take was marked.
   std::optional<SecondsRange> room_tone;
   EdgeFade fade_in{}, fade_out{};  ///< of the sound that enters the chain
+  int line = 0;          ///< clips of one number are takes of one line; 0: of none. See reel/takes.h
+  bool chosen = true;    ///< among its takes
   Chain chain;
   int version = 0;                 ///< the one that `source`, `begin` and `frames` are of
   std::vector<Version> versions;   ///< empty until something is printed; then version 0 first

@@ -18,8 +18,8 @@ using nlohmann::ordered_json;
 
 namespace {
 
-// 2: steps have ids. 3: clips fade in and out, a room tone may lie outside its clip, groups have
-// notes and marks.
+// 2: steps have ids. 3: clips fade in and out and may be takes, a room tone may lie outside its clip,
+// groups have notes and marks.
 constexpr int newest_reel = 3;
 constexpr std::string_view mark_names[] = {"none",     "dot",     "ring",  "square",
                                            "triangle", "diamond", "cross", "bars"};
@@ -196,7 +196,7 @@ Version version_from(const json& j, const Reel& reel, const Clip& clip, const st
 Clip clip_from(const json& j, const Reel& reel, const std::string& where) {
   only_members(j,
                {"id", "name", "source", "begin", "frames", "group", "place_s", "room_tone_s",
-                "fade_in", "fade_out", "chain", "version", "versions"},
+                "fade_in", "fade_out", "line", "chosen", "chain", "version", "versions"},
                where);
   Clip c;
   c.id = member(j, "id", 0, where);
@@ -210,6 +210,9 @@ Clip clip_from(const json& j, const Reel& reel, const std::string& where) {
     throw bad("\"group\" must be the number of a group in this file, counted from 0.");
   if (!(c.place_s >= 0 && c.place_s <= latest_place_s)) throw bad(fmt::format("\"place_s\" is {}, allowed is 0 to {:.0f} s.", c.place_s, latest_place_s).c_str());
   source_range_from(j, reel, c, here);
+  c.line = member(j, "line", 0, here);
+  if (c.line < 0) throw bad("\"line\" must be 0 or more.");
+  c.chosen = member(j, "chosen", true, here);
   // It may lie before the clip, not before its source.
   const double before_s = static_cast<double>(c.begin) / reel.source_of(c).rate;
   c.room_tone = range_from(j, "room_tone_s", here, -before_s - 1e-6);
@@ -264,6 +267,8 @@ std::string reel_to_text(const Reel& reel, const fs::path& folder) {
                      {"begin", c.begin}, {"frames", c.frames}, {"group", c.group},
                      {"place_s", c.place_s}};
     if (c.room_tone) one["room_tone_s"] = {c.room_tone->begin, c.room_tone->end};
+    if (c.line != 0) one["line"] = c.line;
+    if (!c.chosen) one["chosen"] = false;
     fade_to_json(one, "fade_in", c.fade_in);
     fade_to_json(one, "fade_out", c.fade_out);
     one["chain"] = stored_chain(c.chain, folder);

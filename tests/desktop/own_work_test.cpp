@@ -8,6 +8,8 @@
 #include <QMimeData>
 #include <QPushButton>
 #include <QSettings>
+#include <QTableView>
+#include <cmath>
 #include <fstream>
 
 #include "audio/error.h"
@@ -16,7 +18,9 @@
 #include "driver.h"
 #include "pages/start/start_page.h"
 #include "steps/catalogue.h"
+#include "reel/takes.h"
 #include "support/sounds.h"
+#include "work/shelf_measurements.h"
 #include "work/jobs.h"
 #include "work/recent_reels.h"
 
@@ -242,6 +246,45 @@ TEST_F(OwnWork, ClipsAreCutInTheScope) {
   d.window.bench().scope().select(std::nullopt);
   QTest::keyClick(&d.window, Qt::Key_X);
   EXPECT_EQ(clips().size(), 1U);
+}
+
+TEST_F(OwnWork, TakesAreHeardInTurnAndOneIsChosen) {
+  Driver d;
+  QStringList files;
+  for (int i = 0; i < 3; ++i) {
+    AudioBuffer x = test::words(0.05 * std::pow(2, i), 3);
+    const auto file = folder / ("line " + std::to_string(i + 1) + ".wav");
+    test::write_wav(file, x);
+    files << QString::fromStdString(file.string());
+  }
+  d.window.open_files(files);
+  ASSERT_TRUE(d.wait_for([&] { return d.work().document.reel().clips.size() == 3; }));
+  ASSERT_TRUE(d.settle());
+  ASSERT_TRUE(d.wait_for([&] {
+    return std::ranges::all_of(d.work().document.reel().clips, [&](const Clip& c) {
+      return d.work().shelf.clip_loudness(c.id).has_value();
+    });
+  }));
+  QTest::keyClick(&d.window, Qt::Key_A, Qt::ControlModifier);
+  QTest::keyClick(&d.window, Qt::Key_T);
+  QTest::keyClick(&d.bench().shelf(), Qt::Key_Escape);
+  const auto rendered = [&] { return rendered_clips(d.work().document.reel()); };
+  EXPECT_EQ(rendered(), std::vector{1});
+  // The next one is twice as loud; it is heard as loud as the quietest.
+  QTest::keyClick(&d.window, Qt::Key_N);
+  EXPECT_EQ(d.work().selection.clip_id(), 2);
+  ASSERT_TRUE(d.settle());
+  ASSERT_TRUE(d.wait_for([&] { return d.work().listening.plan() != nullptr; }));
+  EXPECT_TRUE(d.wait_for(
+      [&] { return std::abs(d.work().listening.plan()->take_db + 20 * std::log10(2)) < 0.2; }));
+  EXPECT_TRUE(d.work().listening.player().playing());
+  QTest::keyClick(&d.window, Qt::Key_T, Qt::ShiftModifier);
+  EXPECT_EQ(rendered(), std::vector{2});
+  // The batch has that one alone.
+  d.window.show_place(1);
+  auto* table = d.window.batch().findChild<QTableView*>();
+  ASSERT_NE(table, nullptr);
+  EXPECT_EQ(table->model()->rowCount(), 1);
 }
 
 TEST_F(OwnWork, ClipsAreGroupedByWhoSpeaks) {

@@ -4,6 +4,9 @@
 #include <QTemporaryDir>
 
 #include "dialogs/cut_sheet.h"
+#include "dialogs/help_window.h"
+#include "dialogs/who_sheet.h"
+#include "pages/bench/step_chooser.h"
 #include "reel/groups.h"
 #include "shots.h"
 #include "support/sounds.h"
@@ -28,6 +31,15 @@ Source long_take(const QString& folder) {
   AudioBuffer all = test::join(parts);
   test::write_wav(file, all, 48000, SampleType::int24);
   return examine_source(file);
+}
+
+// The clips in which somebody speaks.
+std::vector<int> all_voices(const Work& w) {
+  std::vector<int> out;
+  for (const auto& c : w.document.reel().clips)
+    if (w.document.reel().group_of(c).name != "Effects" && clip_seconds(w.document.reel(), c) > 2.5)
+      out.push_back(c.id);
+  return out;
 }
 
 void hold(QWidget* on, QEvent::Type type, QPointF at) {
@@ -56,8 +68,7 @@ void own_work(MainWindow& window, Shots& shots, const QString& folder) {
   sheet->show();
   wait_for([&] { return !sheet->hearing(); });
   wait(200);
-  sheet->grab().save(folder + "/cutting.png");
-  std::printf("%s/cutting.png\n", qPrintable(folder));
+  std::vector<std::pair<QPoint, QPixmap>> sheets{{{12, 12}, sheet->grab()}};
   edit_reel(w, [&, pieces = sheet->view().pieces()](const Reel& reel) {
     return edits::cut_into(reel, w.selection.clip_id(), pieces);
   });
@@ -87,6 +98,36 @@ void own_work(MainWindow& window, Shots& shots, const QString& folder) {
   shots.take("groups");
   hold(shelf.viewport(), QEvent::MouseMove, from);
   hold(shelf.viewport(), QEvent::MouseButtonRelease, from);
+
+  WhoSheet who(w, all_voices(w), &window);
+  who.resize(940, 480);
+  who.show();
+  wait_for([&] { return !who.hearing() && who.guess().speakers > 0; }, 60000);
+  wait(200);
+  sheets.push_back({{12, 544}, who.grab()});
+  who.hide();
+  LevelPathView& path = window.bench().level_path();
+  StepChooser chooser(w, {ChainOwner::clip, 0}, &path);
+  chooser.setAttribute(Qt::WA_DeleteOnClose, false);
+  chooser.resize(460, 520);
+  chooser.open_at(path.mapToGlobal(QPoint(400, 50)));
+  wait(200);
+  sheets.push_back({{964, 12}, chooser.grab()});
+  chooser.close();
+  HelpWindow help(&window);
+  help.resize(460, 480);
+  help.show();
+  help.show_chapter(HelpWindow::tr("Groups: one change for every cut"));
+  wait(200);
+  sheets.push_back({{964, 544}, help.grab()});
+  help.hide();
+  QPixmap all(1436, 1036);
+  all.fill(theme().line);
+  QPainter p(&all);
+  for (const auto& [at, picture] : sheets) p.drawPixmap(at, picture);
+  p.end();
+  all.save(folder + "/cutting.png");
+  std::printf("%s/cutting.png\n", qPrintable(folder));
 
   // The start knows three reels.
   for (const char* name : {"the-pier", "fog-in-october", "skerry-light"}) {

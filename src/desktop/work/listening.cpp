@@ -4,11 +4,13 @@
 
 #include "audio/decibel.h"
 #include "audio/error.h"
+#include "reel/takes.h"
 #include "widgets/words.h"
 #include "work/document.h"
 #include "work/measurements.h"
 #include "work/notices.h"
 #include "work/selection.h"
+#include "work/shelf_measurements.h"
 
 namespace drevan::desktop {
 
@@ -21,11 +23,13 @@ std::unique_ptr<Player> make_player(double rate) {
 }  // namespace
 
 Listening::Listening(Notices& notices, const Document& document, const Selection& selection,
-                     const Measurements& measurements, QObject* parent)
+                     const Measurements& measurements, const ShelfMeasurements& shelf,
+                     QObject* parent)
     : QObject(parent),
       document_(document),
       selection_(selection),
       measurements_(measurements),
+      shelf_(shelf),
       player_(make_player(rate_)) {
   connect(&lane_, &TaskLane::failed, &notices,
           [&notices](const QString& why) { notices.warn(why); });
@@ -54,6 +58,9 @@ Listening::Listening(Notices& notices, const Document& document, const Selection
   });
   connect(&measurements_, &Measurements::levels_changed, this,
           [this] { measurements_.levels() ? load() : unload(); });
+  connect(&shelf_, &ShelfMeasurements::loudness_changed, this, [this] {
+    if (plan_ && take_db() != plan_->take_db) soon_.start();
+  });
   connect(&measurements_, &Measurements::course_changed, this, [this] {
     if (solo_step_ && measurements_.course_whole()) load();
   });
@@ -80,6 +87,7 @@ void Listening::load() {
   } else if (solo_step_) {
     narrow_to_step(*plan);
   }
+  plan->take_db = take_db();
   // Another clock: the same moment of the clip.
   const double at = position_s();
   const bool other_clock = plan->from_clip != map();
@@ -90,6 +98,17 @@ void Listening::load() {
     give_loop();
   }
   Q_EMIT plan_changed();
+}
+
+// Takes are heard in turn as loud as the quietest of them, so that none clips.
+double Listening::take_db() const {
+  const Clip* clip = selection_.clip();
+  if (!clip || clip->line == 0) return 0;
+  const auto own = shelf_.clip_loudness(clip->id);
+  double least = own.value_or(0);
+  for (const int id : takes_of(document_.reel(), *clip))
+    if (const auto loudness = shelf_.clip_loudness(id)) least = std::min(least, *loudness);
+  return own ? least - *own : 0;
 }
 
 const TimeMap& Listening::map() const {

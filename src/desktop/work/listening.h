@@ -16,13 +16,15 @@ class Document;
 class Measurements;
 class Notices;
 class Selection;
+class ShelfMeasurements;
 
 class Listening : public QObject {
   Q_OBJECT
 
  public:
   Listening(Notices& notices, const Document& document, const Selection& selection,
-            const Measurements& measurements, QObject* parent = nullptr);
+            const Measurements& measurements, const ShelfMeasurements& shelf,
+            QObject* parent = nullptr);
 
   /// Not to be kept: a reel of another rate has another.
   Player& player() { return *player_; }
@@ -55,6 +57,7 @@ class Listening : public QObject {
     double peak_db = -200;
   };
   void load();
+  double take_db() const;
   void give_loop();
   const TimeMap& map() const;
   void unload();
@@ -64,6 +67,7 @@ class Listening : public QObject {
   const Document& document_;
   const Selection& selection_;
   const Measurements& measurements_;
+  const ShelfMeasurements& shelf_;
   double rate_ = 48000;
   std::unique_ptr<Player> player_;
   std::shared_ptr<const PlayPlan> plan_;

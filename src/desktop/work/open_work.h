@@ -21,7 +21,7 @@ struct OpenWork {
   Selection selection{document};
   Measurements measurements{notices, document, selection};
   ShelfMeasurements shelf{notices, document, selection, measurements};
-  Listening listening{notices, document, selection, measurements};
+  Listening listening{notices, document, selection, measurements, shelf};
   Jobs jobs{notices, document, selection, measurements};
   MixSum mix_sum{notices, document, selection, measurements};
   Printing printing{notices, document, selection, measurements};

@@ -4,6 +4,7 @@
 
 #include "batch/report.h"
 #include "theme/theme.h"
+#include "reel/takes.h"
 #include "widgets/words.h"
 #include "work/document.h"
 
@@ -31,7 +32,7 @@ void BatchModel::refresh(const QString& pattern, const QString& extension) {
   extension_ = extension;
   ids_.clear();
   names_.clear();
-  for (const auto& c : work_.document.reel().clips) ids_.push_back(c.id);
+  ids_ = rendered_clips(work_.document.reel());
   endResetModel();
 }
 

@@ -7,6 +7,7 @@
 
 #include "audio/utf8.h"
 #include "reel/groups.h"
+#include "reel/takes.h"
 #include "theme/theme.h"
 #include "work/document.h"
 #include "work/selection.h"
@@ -196,6 +197,20 @@ QString Shelf::clip_tip(int clip) const {
   const Clip* c = work_.document.reel().find(clip);
   if (!c) return {};
   QStringList told{QString::fromStdString(c->name)};
+  // Its takes, to be compared at a glance.
+  for (const int id : takes_of(work_.document.reel(), *c)) {
+    const Clip& take = *work_.document.reel().find(id);
+    const Levels* l = work_.shelf.clip_levels(id);
+    const auto value = [](const std::optional<double>& db) {
+      return db ? QString::number(*db, 'f', 1) : QString("-");
+    };
+    told << (l ? tr("%1%2: %3 LUFS, noise %4 dB, peak %5 dB, %6 over")
+                     .arg(QString(left_out(work_.document.reel(), take) ? "" : "* "),
+                          QString::fromStdString(take.name), value(l->loudness_lufs),
+                          value(l->noise_floor_dbfs), value(l->sample_peak_dbfs))
+                     .arg(l->clipped_samples)
+               : tr("%1: not measured yet").arg(QString::fromStdString(take.name)));
+  }
   for (const auto& what : sits_out_of(work_.document.reel(), *c))
     told << tr("Sits out of %1").arg(QString::fromStdString(what));
   const Levels* levels = work_.shelf.clip_levels(clip);

@@ -3,6 +3,7 @@
 #include <QScrollBar>
 
 #include "pages/bench/shelf.h"
+#include "reel/takes.h"
 #include "theme/theme.h"
 #include "widgets/columns.h"
 #include "widgets/group_mark.h"
@@ -57,13 +58,19 @@ void Shelf::draw_clip(QPainter& p, const Row& row, const Clip& clip) {
     p.drawRoundedRect(QRectF(r.left(), r.top(), 4, r.height()), 2, 2);
   }
   const bool missing = work_.document.missing(clip);
+  const bool out = left_out(work_.document.reel(), clip);
   p.setFont(font());
-  p.setPen(missing ? t.over : t.text);
+  p.setPen(missing ? t.over : out ? faded(t.quiet, 0.7) : t.text);
   const QRectF line = r.adjusted(14, 3, -10, 0);
   // Where a clip goes its own way, a word says so; and which version it is.
   QString name = QString::fromStdString(clip.name);
   const bool own_way = !sits_out_of(work_.document.reel(), clip).empty();
-  const QString note = own_way             ? tr("sits out")
+  const auto takes = takes_of(work_.document.reel(), clip);
+  const auto take = std::ranges::find(takes, clip.id) - takes.begin() + 1;
+  const QString note = own_way          ? tr("sits out")
+                       : !takes.empty() ? tr(out ? "take %1/%2" : "take %1/%2, chosen")
+                                              .arg(take)
+                                              .arg(takes.size())
                        : clip.version != 0 ? tr("v%1").arg(clip.version)
                                            : QString();
   const double note_width =

@@ -1,0 +1,79 @@
+#include "reel/takes.h"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+
+#include "reel/draft.h"
+
+namespace drevan {
+
+namespace {
+
+bool is_other_chosen(const Clip& clip, const Clip& other) {
+  return other.id != clip.id && other.line == clip.line && other.chosen;
+}
+
+}  // namespace
+
+std::vector<int> takes_of(const Reel& reel, const Clip& clip) {
+  std::vector<int> out;
+  for (const auto& c : reel.clips)
+    if (clip.line != 0 && c.line == clip.line) out.push_back(c.id);
+  return out.size() > 1 ? out : std::vector<int>{};
+}
+
+bool left_out(const Reel& reel, const Clip& clip) {
+  // Where the chosen one is gone, none is lost.
+  return clip.line != 0 && !clip.chosen &&
+         std::ranges::any_of(reel.clips, [&](const Clip& c) { return is_other_chosen(clip, c); });
+}
+
+std::vector<int> rendered_clips(const Reel& reel) {
+  std::vector<int> out;
+  for (const auto& c : reel.clips)
+    if (!left_out(reel, c)) out.push_back(c.id);
+  return out;
+}
+
+namespace edits {
+
+Edit make_takes(const Reel& reel, std::span<const int> clips) {
+  if (clips.size() < 2)
+    throw impossible("Mark the clips that are takes of one line, with Ctrl and a click.");
+  Edit edit{reel, fmt::format("Takes of one line: {}", counted(clips.size(), "clip"))};
+  int line = 0;
+  for (const auto& c : reel.clips) line = std::max(line, c.line);
+  ++line;
+  for (const int id : clips) {
+    require_clip(id, "is made of all clips");
+    Clip& clip = clip_in(edit.next, id);
+    clip.line = line;
+    clip.chosen = id == clips.front();
+  }
+  return edit;
+}
+
+Edit choose_take(const Reel& reel, int clip) {
+  require_clip(clip, "is made of all clips");
+  Draft d(reel, clip);
+  if (takes_of(reel, d.clip).empty())
+    throw impossible(fmt::format("{} is no take; mark it with the others of its line first.",
+                                 d.clip.name));
+  for (auto& c : d.edit.next.clips)
+    if (c.line == d.clip.line) c.chosen = c.id == clip;
+  return d.done(fmt::format("Choose {}", d.clip.name));
+}
+
+Edit part_takes(const Reel& reel, std::span<const int> clips) {
+  Edit edit{reel, "No takes any more"};
+  for (const int id : clips) {
+    Clip& clip = clip_in(edit.next, id);
+    clip.line = 0;
+    clip.chosen = true;
+  }
+  return edit;
+}
+
+}  // namespace edits
+}  // namespace drevan

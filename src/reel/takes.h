@@ -1,0 +1,27 @@
+// Several clips as takes of one line: one is chosen, the others stay and are left out.
+#pragma once
+
+#include <span>
+#include <vector>
+
+#include "reel/edits.h"
+
+namespace drevan {
+
+/// The takes of a clip's line, itself among them, as they stand in the reel; empty: it is no take.
+std::vector<int> takes_of(const Reel& reel, const Clip& clip);
+/// Whether it is neither rendered nor summed: another take of its line is chosen.
+bool left_out(const Reel& reel, const Clip& clip);
+/// The ids of all clips that are not.
+std::vector<int> rendered_clips(const Reel& reel);
+
+namespace edits {
+
+/// The first is chosen. Clips that were takes of other lines leave these.
+Edit make_takes(const Reel& reel, std::span<const int> clips);
+Edit choose_take(const Reel& reel, int clip);
+/// Each stands for itself again.
+Edit part_takes(const Reel& reel, std::span<const int> clips);
+
+}  // namespace edits
+}  // namespace drevan
