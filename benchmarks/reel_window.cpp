@@ -93,7 +93,8 @@ void shelf_at_work(MainWindow& window) {
   };
   fmt::print("The shelf with {} clips, medians (goals: 16, and 40 at worst):\n",
              work.document.reel().clips.size());
-  const QStringList words{"t", "ta", "tak", "take", "take-", "take-0", "take-04", "speaker 3", "", "x"};
+  const QStringList words{"t",      "ta",      "tak",       "take", "take-",
+                          "take-0", "take-04", "speaker 3", "",     "x"};
   timed("search", 40, [&](int i) { shelf.set_filter(words[i % words.size()]); });
   shelf.set_filter({});
   timed("fold and unfold", 40, [&](int i) { shelf.fold(i / 2 % 8, i % 2 == 0); });

@@ -32,8 +32,7 @@ int main() {
   const CancelToken never{};
   ClipSound sound_of;
   sound_of.file = folder / "take.wav";
-  const double heard_ms =
-      best_ms(3, [&] { hear_take(sound_of, never); });
+  const double heard_ms = best_ms(3, [&] { hear_take(sound_of, never); });
   fmt::print("A take of ten minutes is heard in {:.0f} ms, {:.0f} x real time (goal: 400)\n",
              heard_ms, file_s * 1000 / heard_ms);
 
@@ -41,7 +40,8 @@ int main() {
   AudioBuffer minute = words_over_noise(60);
   for (int i = 0; i < static_cast<int>(long_s / 60); ++i)
     for (Samples at = 0; at < minute.frames(); at += 48000) ear.hear(minute.block(at, 48000));
-  const HeardTake take{out_of_room(ear.frames()), ear.frame_length(),
+  const HeardTake take{out_of_room(ear.frames()),
+                       ear.frame_length(),
                        {48000, 1, static_cast<Samples>(long_s * 48000)}};
   size_t pieces = 0;
   PauseRules rules;

@@ -27,7 +27,7 @@ namespace drevan::desktop {
 namespace {
 constexpr int title_bar_height = 32;  // of common window managers, about
 constexpr int mark_width = 80;
-}
+}  // namespace
 
 MainWindow::MainWindow() : open_work_(std::make_unique<OpenWork>()), work_(open_work_->parts) {
   setWindowTitle("Drevan");
@@ -44,7 +44,8 @@ MainWindow::MainWindow() : open_work_(std::make_unique<OpenWork>()), work_(open_
   stack_->addWidget(batch_);
   start_ = new StartPage(stack_);
   stack_->addWidget(start_);
-  connect(start_, &StartPage::reel_wanted, this, [this](const QString& file) { open_files({file}); });
+  connect(start_, &StartPage::reel_wanted, this,
+          [this](const QString& file) { open_files({file}); });
   connect(start_, &StartPage::open_wanted, this, [this] { open_dialog(); });
   connect(start_, &StartPage::files_wanted, this, [this] { add_dialog(); });
   connect(start_, &StartPage::folder_wanted, this, [this] { add_folder_dialog(); });
@@ -124,6 +125,9 @@ QWidget* MainWindow::make_top() {
   reel_name_->setFont(bold_font());
   saved_ = new QLabel(right);
   saved_->setObjectName("quiet");
+  // In a narrow window they are cut off, they do not widen it.
+  reel_name_->setMinimumWidth(40);
+  saved_->setMinimumWidth(20);
   right_row->addWidget(message_, 1);
   right_row->addSpacing(12);
   right_row->addWidget(reel_name_);

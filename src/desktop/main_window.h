@@ -27,7 +27,9 @@ class MainWindow : public QMainWindow {
   const Work& work() { return work_; }
   Bench& bench() { return *bench_; }
   BatchPage& batch() { return *batch_; }
-  class StartPage& start() { return *start_; }
+  class StartPage& start() {
+    return *start_;
+  }
   /// The list of edits, once it was opened.
   class HistoryDialog* edits() { return edits_; }
   /// The list of versions, opened when it was not.

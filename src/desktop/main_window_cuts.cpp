@@ -38,9 +38,8 @@ void MainWindow::make_cut_menu() {
     bench_->scope().select(std::nullopt);
     act(*range);
   };
-  add(m, tr("Keep the selection alone"), QKeySequence("Shift+K"), [this, selected] {
-    selected([this](SecondsRange range) { work_.jobs.trim(range); });
-  });
+  add(m, tr("Keep the selection alone"), QKeySequence("Shift+K"),
+      [this, selected] { selected([this](SecondsRange range) { work_.jobs.trim(range); }); });
   add(m, tr("Take the selection out"), QKeySequence("X"), [this, selected] {
     selected([this](SecondsRange range) { work_.jobs.take_out(range, false); });
   });
@@ -98,8 +97,7 @@ void MainWindow::make_group_menu() {
   QMenu* m = group_menu_;
   const auto group = [this] { return bench_->shelf().group_at_hand(); };
   const auto change_group = [this, group](auto&& edit) {
-    if (group() >= 0)
-      work_.document.change([&](const Reel& reel) { return edit(reel, group()); });
+    if (group() >= 0) work_.document.change([&](const Reel& reel) { return edit(reel, group()); });
   };
   add(m, tr("New group of the marked clips"), QKeySequence("Ctrl+G"), [this] { new_group(); });
   add(m, tr("Rename the clip"), QKeySequence("F2"),
@@ -130,7 +128,8 @@ void MainWindow::make_group_menu() {
     bench_->shelf().touch_group(-1);
   });
   m->addSeparator();
-  add(m, tr("Fold all"), QKeySequence("Ctrl+Shift+Left"), [this] { bench_->shelf().fold_all(true); });
+  add(m, tr("Fold all"), QKeySequence("Ctrl+Shift+Left"),
+      [this] { bench_->shelf().fold_all(true); });
   add(m, tr("Unfold all"), QKeySequence("Ctrl+Shift+Right"),
       [this] { bench_->shelf().fold_all(false); });
   make_sort_menu(m);
@@ -182,11 +181,10 @@ void MainWindow::make_sort_menu(QMenu* m) {
   QMenu* sort = m->addMenu(tr("Sort the clips of each group by"));
   const auto by = [this](const std::string& what,
                          const std::function<bool(const Clip&, const Clip&)>& less) {
-    work_.document.change(
-        [&](const Reel& reel) { return edits::sort_clips(reel, less, what); });
+    work_.document.change([&](const Reel& reel) { return edits::sort_clips(reel, less, what); });
   };
   // What is not measured yet comes last.
-  const auto level = [this](const Clip& c, std::optional<double> Levels::* of) {
+  const auto level = [this](const Clip& c, std::optional<double> Levels::*of) {
     const Levels* levels = work_.shelf.clip_levels(c.id);
     return levels ? (levels->*of).value_or(1e3) : 1e4;
   };
@@ -210,9 +208,8 @@ void MainWindow::make_sort_menu(QMenu* m) {
 void MainWindow::make_group_by_menu(QMenu* m) {
   QMenu* by = m->addMenu(tr("Group the marked clips by"));
   const auto group_by = [this](const std::function<std::string(const Clip&)>& name_of) {
-    work_.document.change([&](const Reel& reel) {
-      return edits::group_by(reel, bench_->shelf().marked(), name_of);
-    });
+    work_.document.change(
+        [&](const Reel& reel) { return edits::group_by(reel, bench_->shelf().marked(), name_of); });
   };
   add(by, tr("Folder"), {}, [this, group_by] {
     group_by([this](const Clip& c) {

@@ -14,12 +14,21 @@ namespace drevan::desktop {
 namespace {
 
 // What is linked, under which licence: as Debian's copyright files say.
-constexpr std::pair<const char*, const char*> libraries[] = {
-    {"Qt 6", "LGPL 3"},          {"libsndfile", "LGPL 2.1"},  {"libav*", "LGPL 2.1, GPL 2"},
-    {"libsoxr", "LGPL 2.1"},     {"FFTW", "GPL 2"},           {"Rubber Band", "GPL 2"},
-    {"libebur128", "MIT"},       {"RtAudio", "MIT-like"},     {"nlohmann-json", "MIT"},
-    {"CLI11", "BSD, 3 clauses"}, {"fmt", "MIT"},              {"xxHash", "BSD, 2 clauses"},
-    {"libzip", "BSD, 3 clauses"}, {"utf8proc", "MIT, Unicode"}, {"Lato, the typeface", "OFL 1.1"}};
+constexpr std::pair<const char*, const char*> libraries[] = {{"Qt 6", "LGPL 3"},
+                                                             {"libsndfile", "LGPL 2.1"},
+                                                             {"libav*", "LGPL 2.1, GPL 2"},
+                                                             {"libsoxr", "LGPL 2.1"},
+                                                             {"FFTW", "GPL 2"},
+                                                             {"Rubber Band", "GPL 2"},
+                                                             {"libebur128", "MIT"},
+                                                             {"RtAudio", "MIT-like"},
+                                                             {"nlohmann-json", "MIT"},
+                                                             {"CLI11", "BSD, 3 clauses"},
+                                                             {"fmt", "MIT"},
+                                                             {"xxHash", "BSD, 2 clauses"},
+                                                             {"libzip", "BSD, 3 clauses"},
+                                                             {"utf8proc", "MIT, Unicode"},
+                                                             {"Lato, the typeface", "OFL 1.1"}};
 
 // Every control says in its tooltip what it does.
 class WhatIsThis : public QObject {
@@ -104,9 +113,9 @@ QList<KeyChapter> MainWindow::key_chapters() const {
                     {{tr("Left, Right"), tr("choose the step; with Ctrl move it")},
                      {tr("Insert"), tr("add a step behind it")},
                      {tr("O, Delete"), tr("switch it on or off, remove it")}}};
-  out << KeyChapter{tr("On a value"),
-                    {{tr("arrows, wheel"), tr("turn it; with Shift finely")},
-                     {tr("Return"), tr("type it")}}};
+  out << KeyChapter{
+      tr("On a value"),
+      {{tr("arrows, wheel"), tr("turn it; with Shift finely")}, {tr("Return"), tr("type it")}}};
   out << KeyChapter{tr("On a curve"),
                     {{tr("Ctrl and arrows"), tr("choose a point")},
                      {tr("arrows"), tr("move it; with Shift finely")},

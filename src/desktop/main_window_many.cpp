@@ -32,7 +32,8 @@ void MainWindow::make_many_entries(QMenu* m) {
     tell(tr("The chain of %1 is in the clipboard.").arg(QString::fromStdString(clip->name)), false);
   });
   add(m, tr("Paste into the marked clips"), QKeySequence::Paste, [this] { paste_steps(); });
-  add(m, tr("Paste the settings alone"), QKeySequence("Ctrl+Shift+V"), [this] { paste_settings(); });
+  add(m, tr("Paste the settings alone"), QKeySequence("Ctrl+Shift+V"),
+      [this] { paste_settings(); });
   m->addSeparator();
   add(m, tr("This setting for all marked clips"), QKeySequence("Ctrl+Shift+E"),
       [this] { same_settings(); });
@@ -109,14 +110,13 @@ void MainWindow::paste_steps() {
 }
 
 void MainWindow::paste_settings() {
-  const auto recipe = pasted();
-  if (!recipe || !work_.selection.step())
-    return recipe ? tell(tr("Choose the step that gets them in the level path first."), true)
-                  : void();
-  work_.document.change([&](const Reel& reel) {
-    return edits::paste_settings(reel, work_.selection.clip_id(), work_.selection.step_id(),
-                                 *recipe);
-  });
+  if (!work_.selection.step())
+    return tell(tr("Choose the step that gets them in the level path first."), true);
+  if (const auto recipe = pasted())
+    work_.document.change([&](const Reel& reel) {
+      return edits::paste_settings(reel, work_.selection.clip_id(), work_.selection.step_id(),
+                                   *recipe);
+    });
 }
 
 // The settings of the selected step, for every marked clip that has such a step.
@@ -143,10 +143,9 @@ void MainWindow::same_settings() {
 
 void MainWindow::rename_marked() {
   bool taken = false;
-  const auto pattern = QInputDialog::getText(
-      this, tr("Rename the marked clips"),
-      tr("{name}, {group} and {number} are filled in:"), QLineEdit::Normal, "{group} {number}",
-      &taken);
+  const auto pattern = QInputDialog::getText(this, tr("Rename the marked clips"),
+                                             tr("{name}, {group} and {number} are filled in:"),
+                                             QLineEdit::Normal, "{group} {number}", &taken);
   if (!taken) return;
   work_.document.change([&](const Reel& reel) {
     return edits::rename_by_pattern(reel, bench_->shelf().marked(), pattern.toStdString());

@@ -301,9 +301,7 @@ void MainWindow::make_look_menu() {
   m->addSeparator();
   auto* group = new QActionGroup(this);
   for (const auto& [name, label] : {std::pair{QString("timber"), tr("Dark, timber")}, std::pair{QString("birch"), tr("Light, birch")}}) {
-    QAction* a = add(m, label, {}, [this, name] {
-      use_theme(name);
-    });
+    QAction* a = add(m, label, {}, [this, name] { use_theme(name); });
     a->setCheckable(true);
     a->setChecked(theme().name == name);
     group->addAction(a);
@@ -344,8 +342,8 @@ void MainWindow::open_dialog() {
 }
 
 void MainWindow::add_dialog(const QString& group) {
-  const auto files = QFileDialog::getOpenFileNames(
-      this, tr("Add sound or video files"), last_folder(), sound_filter());
+  const auto files = QFileDialog::getOpenFileNames(this, tr("Add sound or video files"),
+                                                   last_folder(), sound_filter());
   if (files.isEmpty()) return;
   remember(files.first());
   work_.jobs.add_files(files, group);

@@ -21,16 +21,11 @@ constexpr double before_tone_s = 1;
 
 ClipSound own_sound(const Reel& reel, const Clip& clip) {
   const Source& source = reel.source_of(clip);
-  return {source.path,
-          clip.begin,
-          clip.frames,
-          reel.rate,
-          clip.room_tone,
-          {},
-          clip.place_s,
-          {source.frames, source.rate, source.channels, source.hash},
-          clip.fade_in,
-          clip.fade_out};
+  return {source.path,    clip.begin,
+          clip.frames,    reel.rate,
+          clip.room_tone, {},
+          clip.place_s,   {source.frames, source.rate, source.channels, source.hash},
+          clip.fade_in,   clip.fade_out};
 }
 
 // The part of the clip's source that its room tone lies in, when that is not in the clip itself.

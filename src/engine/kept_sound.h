@@ -18,8 +18,8 @@ namespace drevan {
 /// of readers, on any threads.
 class KeptSound {
  public:
-  /// `memory_limit`: bytes kept in memory before a file is used. All kept sounds together keep at most 384 MB in
-  /// memory.
+  /// `memory_limit`: bytes kept in memory before a file is used. All kept sounds together keep at
+  /// most 384 MB in memory.
   KeptSound(double rate, int channels, size_t memory_limit = size_t{128} << 20);
   ~KeptSound();
   KeptSound(const KeptSound&) = delete;

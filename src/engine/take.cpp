@@ -14,8 +14,8 @@ constexpr double zero_reach_s = 0.005;
 std::vector<edits::Piece> HeardTake::at_pauses(const PauseRules& rules) const {
   std::vector<edits::Piece> out;
   for (const FrameRange& r : pieces_at_pauses(out_of_room, frame, shape.frames, rules))
-    out.push_back({{static_cast<double>(r.begin) / shape.rate,
-                    static_cast<double>(r.end) / shape.rate}});
+    out.push_back(
+        {{static_cast<double>(r.begin) / shape.rate, static_cast<double>(r.end) / shape.rate}});
   return out;
 }
 

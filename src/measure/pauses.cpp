@@ -9,9 +9,9 @@ namespace drevan {
 namespace {
 
 constexpr size_t frames_a_second = 100;
-constexpr size_t smooth = 5;          // frames: 50 ms
-constexpr Samples least_speech = 6;   // frames; a click is shorter
-constexpr Samples word_gap = 25;      // frames: a click stands this far from words
+constexpr size_t smooth = 5;         // frames: 50 ms
+constexpr Samples least_speech = 6;  // frames; a click is shorter
+constexpr Samples word_gap = 25;     // frames: a click stands this far from words
 
 // Levels of one band in quarters of a dB, from -120 dB.
 constexpr int levels = 480;
@@ -31,7 +31,7 @@ Room room_between(double tenth_db, double fiftieth_db) {
 }
 
 // The mean power over 50 ms, by running sums; the window lies about each frame.
-std::vector<double> smoothed(std::span<const RoomEar::Frame> frames, float RoomEar::Frame::* band) {
+std::vector<double> smoothed(std::span<const RoomEar::Frame> frames, float RoomEar::Frame::*band) {
   std::vector<double> sums(frames.size() + 1);
   for (size_t i = 0; i < frames.size(); ++i)
     sums[i + 1] = sums[i] + static_cast<double>(frames[i].*band);
@@ -77,8 +77,7 @@ std::vector<Room> room_by_second(std::span<const double> power) {
 }
 
 // Takes a band in where it stands out most.
-void add_band(OutOfRoom& out, std::span<const RoomEar::Frame> frames,
-              float RoomEar::Frame::* band) {
+void add_band(OutOfRoom& out, std::span<const RoomEar::Frame> frames, float RoomEar::Frame::*band) {
   const auto power = smoothed(frames, band);
   const auto room = room_by_second(power);
   for (size_t i = 0; i < frames.size(); ++i) {
@@ -94,8 +93,7 @@ void drop_clicks(std::vector<FrameRange>& speech) {
   std::vector<FrameRange> kept;
   for (size_t i = 0; i < speech.size(); ++i) {
     const bool near_before = i > 0 && speech[i].begin - speech[i - 1].end < word_gap;
-    const bool near_after =
-        i + 1 < speech.size() && speech[i + 1].begin - speech[i].end < word_gap;
+    const bool near_after = i + 1 < speech.size() && speech[i + 1].begin - speech[i].end < word_gap;
     if (speech[i].length() >= least_speech || near_before || near_after) kept.push_back(speech[i]);
   }
   speech = std::move(kept);
@@ -105,8 +103,8 @@ void drop_clicks(std::vector<FrameRange>& speech) {
 
 OutOfRoom out_of_room(std::span<const RoomEar::Frame> frames) {
   OutOfRoom out{std::vector<float>(frames.size(), -200), std::vector<bool>(frames.size())};
-  for (auto band : {&RoomEar::Frame::power_low, &RoomEar::Frame::power_mid,
-                    &RoomEar::Frame::power_high})
+  for (auto band :
+       {&RoomEar::Frame::power_low, &RoomEar::Frame::power_mid, &RoomEar::Frame::power_high})
     add_band(out, frames, band);
   return out;
 }
@@ -153,7 +151,7 @@ std::vector<FrameRange> pieces_at_pauses(const OutOfRoom& sound, int frame, Samp
     }
     const bool last = i + 1 == pieces.size();
     const bool to_before = last || (i > 0 && pieces[i].begin - pieces[i - 1].end <
-                                                pieces[i + 1].begin - pieces[i].end);
+                                                 pieces[i + 1].begin - pieces[i].end);
     const size_t into = to_before ? i - 1 : i + 1;
     pieces[into] = {std::min(pieces[into].begin, pieces[i].begin),
                     std::max(pieces[into].end, pieces[i].end)};

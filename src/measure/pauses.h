@@ -10,11 +10,11 @@ namespace drevan {
 
 /// How a take is cut at its pauses; all in seconds but the last.
 struct PauseRules {
-  double least_pause_s = 0.5;   ///< what is shorter lies within a piece
-  double least_piece_s = 0.4;   ///< what is shorter goes to its nearer neighbour
-  double air_before_s = 0.15;   ///< kept before the first word
-  double air_after_s = 0.25;    ///< kept behind the last one
-  double above_room_db = 6;     ///< what is this much louder than the room is speech
+  double least_pause_s = 0.5;  ///< what is shorter lies within a piece
+  double least_piece_s = 0.4;  ///< what is shorter goes to its nearer neighbour
+  double air_before_s = 0.15;  ///< kept before the first word
+  double air_after_s = 0.25;   ///< kept behind the last one
+  double above_room_db = 6;    ///< what is this much louder than the room is speech
   friend bool operator==(const PauseRules&, const PauseRules&) = default;
 };
 

@@ -138,7 +138,9 @@ std::optional<FrameRange> RoomToneFinder::find() const {
     });
   };
   size_t begin = at, end = at + least;
-  while (end < frames.size() && end - begin < most && clear(end, std::min(frames.size(), end + smooth))) ++end;
+  while (end < frames.size() && end - begin < most &&
+         clear(end, std::min(frames.size(), end + smooth)))
+    ++end;
   while (begin > 0 && end - begin < most && clear(begin < smooth ? 0 : begin - smooth, begin)) --begin;
   const auto f = static_cast<Samples>(ear_.frame_length());
   return FrameRange{static_cast<Samples>(begin) * f, static_cast<Samples>(end) * f};

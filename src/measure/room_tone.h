@@ -48,8 +48,8 @@ class RoomEar {
   std::vector<Frame> frames_;
 };
 
-/// Listens to a clip once and tells rooms from words: over 50 ms a room's level stays within 5 dB of
-/// its median, and no sample in it reaches eight times its own level, as a click does.
+/// Listens to a clip once and tells rooms from words: over 50 ms a room's level stays within 5 dB
+/// of its median, and no sample in it reaches eight times its own level, as a click does.
 class RoomToneFinder {
  public:
   explicit RoomToneFinder(StreamFormat format) : ear_(format) {}

@@ -160,8 +160,8 @@ double distance(const Point& a, const Point& b) {
   return std::sqrt(sum);
 }
 
-// Every value in its own spread over the clips; the pitch counts as much as several cepstra, spreads
-// count half.
+// Every value in its own spread over the clips; the pitch counts as much as several cepstra,
+// spreads count half.
 std::vector<Point> scaled(std::span<const VoicePrint> prints, const std::vector<size_t>& heard) {
   const size_t dims = prints[heard.front()].values.size();
   const size_t means = (dims - 2) / 2;
@@ -190,8 +190,9 @@ Matrix distances(const std::vector<Point>& points) {
   return out;
 }
 
-// Clusters for every number of them from `most` down to 1, the first of `most`: those are joined that
-// widen the whole the least (J. Ward, Journal of the American Statistical Association 58, 1963).
+// Clusters for every number of them from `most` down to 1, the first of `most`: those are joined
+// that widen the whole the least (J. Ward, Journal of the American Statistical Association 58,
+// 1963).
 std::vector<std::vector<int>> linkage(const Matrix& d, size_t most) {
   std::vector<std::vector<size_t>> clusters;
   for (size_t i = 0; i < d.size(); ++i) clusters.push_back({i});
@@ -269,7 +270,8 @@ std::vector<std::array<double, 2>> plane_of(const std::vector<Point>& points) {
         const double along = std::inner_product(p.begin(), p.end(), way.begin(), 0.0);
         for (size_t d = 0; d < dims; ++d) next[d] += along * p[d];
       }
-      const double length = std::sqrt(std::inner_product(next.begin(), next.end(), next.begin(), 0.0));
+      const double length =
+          std::sqrt(std::inner_product(next.begin(), next.end(), next.begin(), 0.0));
       if (length < 1e-12) break;
       for (size_t d = 0; d < dims; ++d) way[d] = next[d] / length;
     }

@@ -26,8 +26,8 @@ std::vector<CuePoint> read_cue_points(const std::filesystem::path& file) {
   count = std::min<std::uint32_t>(count, 100000);
   const size_t bytes = sizeof(std::uint32_t) + count * sizeof(SF_CUE_POINT);
   std::vector<std::uint32_t> space(bytes / sizeof(std::uint32_t) + 1);
-  if (count == 0 || sf_command(opened.get(), SFC_GET_CUE, space.data(), static_cast<int>(bytes)) !=
-                        SF_TRUE)
+  if (count == 0 ||
+      sf_command(opened.get(), SFC_GET_CUE, space.data(), static_cast<int>(bytes)) != SF_TRUE)
     return {};
   const auto* points = reinterpret_cast<const SF_CUE_POINT*>(space.data() + 1);
   std::vector<CuePoint> out;

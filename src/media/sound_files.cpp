@@ -11,9 +11,9 @@ namespace drevan {
 namespace fs = std::filesystem;
 
 const std::vector<std::string>& sound_endings() {
-  static const std::vector<std::string> endings{
-      ".wav", ".flac", ".ogg", ".opus", ".mp3", ".aif", ".aiff", ".rf64", ".w64", ".m4a",
-      ".aac", ".mp4",  ".mov", ".mkv",  ".webm", ".avi", ".mxf"};
+  static const std::vector<std::string> endings{".wav",  ".flac", ".ogg",  ".opus", ".mp3", ".aif",
+                                                ".aiff", ".rf64", ".w64",  ".m4a",  ".aac", ".mp4",
+                                                ".mov",  ".mkv",  ".webm", ".avi",  ".mxf"};
   return endings;
 }
 
@@ -56,9 +56,9 @@ class Search {
         files.push_back(at->path());
     }
     if (error)
-      out_.problems.push_back(fmt::format(
-          "{} could not be read: {}. Give yourself the right to it, or leave it out.",
-          to_utf8(folder.string()), error.message()));
+      out_.problems.push_back(
+          fmt::format("{} could not be read: {}. Give yourself the right to it, or leave it out.",
+                      to_utf8(folder.string()), error.message()));
     std::ranges::sort(files);
     std::ranges::sort(folders);
     const auto relative = folder.lexically_relative(top_).generic_string();

@@ -20,8 +20,8 @@ struct FoundFile {
 };
 
 struct FoundFiles {
-  std::vector<FoundFile> files;      ///< by folder, then by name
-  std::vector<std::string> problems; ///< sentences: a folder that may not be read, too many files
+  std::vector<FoundFile> files;       ///< by folder, then by name
+  std::vector<std::string> problems;  ///< sentences: a folder that may not be read, too many files
 };
 
 /// The most files that one search takes.

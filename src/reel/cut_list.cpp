@@ -101,8 +101,9 @@ class ListReader {
       throw wrong(line, fmt::format("\"{}\" is no time; write seconds, or 1:23.5.",
                                     to_utf8(utf8_prefix(trimmed(from ? end : begin), 40))));
     if (*to <= *from)
-      throw wrong(line, fmt::format("the end, {:.2f} s, does not lie behind the beginning, {:.2f} s.",
-                                    *to, *from));
+      throw wrong(
+          line, fmt::format("the end, {:.2f} s, does not lie behind the beginning, {:.2f} s.", *to,
+                            *from));
     out_.push_back({{*from, *to}, name_from(name)});
   }
 
@@ -110,7 +111,7 @@ class ListReader {
     for (size_t i = 0; i < lines_.all.size(); ++i) {
       const auto line = trimmed(lines_.all[i]);
       if (line.empty() || line.starts_with('#')) continue;
-      const char between = line.find('\t') != std::string_view::npos   ? '\t'
+      const char between = line.find('\t') != std::string_view::npos  ? '\t'
                            : line.find(';') != std::string_view::npos ? ';'
                                                                       : ',';
       const size_t first = line.find(between);

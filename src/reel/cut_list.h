@@ -21,8 +21,8 @@ std::vector<edits::Piece> pieces_from_file(const std::filesystem::path& file);
 /// Pieces between marks, in seconds: from each to the next, and to the end. What lies before the
 /// first is left out unless it is the beginning.
 std::vector<edits::Piece> pieces_between(std::vector<edits::Piece> marks, double length_s);
-/// Pieces of `every_s` seconds; the last is shorter, or goes to the one before it when it is shorter
-/// than a third of that. Throws Error(call) for less than a tenth of a second.
+/// Pieces of `every_s` seconds; the last is shorter, or goes to the one before it when it is
+/// shorter than a third of that. Throws Error(call) for less than a tenth of a second.
 std::vector<edits::Piece> pieces_every(double every_s, double length_s);
 
 }  // namespace drevan

@@ -34,8 +34,9 @@ void require_range(const Reel& reel, const Clip& clip, SecondsRange range) {
     throw impossible(fmt::format("{:.2f} to {:.2f} s is more than the source of {} has.",
                                  range.begin, range.end, clip.name));
   if (!(range.end - range.begin >= least_piece_s))
-    throw impossible(fmt::format("A piece from {:.3f} to {:.3f} s is too short; {:.0f} ms are the least.",
-                                 range.begin, range.end, least_piece_s * 1000));
+    throw impossible(
+        fmt::format("A piece from {:.3f} to {:.3f} s is too short; {:.0f} ms are the least.",
+                    range.begin, range.end, least_piece_s * 1000));
 }
 
 // Whether two lengths are the same to the millisecond.
@@ -78,8 +79,8 @@ Clip piece_of(const Reel& reel, const Clip& clip, SecondsRange range) {
   out.frames = std::clamp<Samples>(end - out.begin, 1, source.frames - out.begin);
   out.place_s = std::clamp(clip.place_s + range.begin, 0.0, latest_place_s);
   if (out.room_tone)
-    out.room_tone = SecondsRange{out.room_tone->begin - range.begin,
-                                 out.room_tone->end - range.begin};
+    out.room_tone =
+        SecondsRange{out.room_tone->begin - range.begin, out.room_tone->end - range.begin};
   const double frame = 1 / source.rate;
   if (std::abs(range.begin) > frame) out.fade_in = {out.begin > 0 ? cut_fade_s : 0};
   if (std::abs(range.end - length) > frame)
@@ -117,8 +118,9 @@ Edit cut_into(const Reel& reel, int clip, std::span<const Piece> pieces) {
   std::vector<Clip> cut;
   for (const auto& piece : pieces) {
     if (piece.range.begin < -1e-6 || piece.range.end > length + 1e-6)
-      throw impossible(fmt::format("{:.2f} to {:.2f} s does not lie within {}, which is {:.2f} s long.",
-                                   piece.range.begin, piece.range.end, before.name, length));
+      throw impossible(
+          fmt::format("{:.2f} to {:.2f} s does not lie within {}, which is {:.2f} s long.",
+                      piece.range.begin, piece.range.end, before.name, length));
     require_range(reel, before, piece.range);
     cut.push_back(piece_of(reel, before, piece.range));
     if (!piece.name.empty()) cut.back().name = proper_name(piece.name, "A piece");
@@ -143,10 +145,12 @@ Edit split(const Reel& reel, int clip, std::span<const double> at_s) {
   const double length = clip_seconds(reel, d.clip);
   std::vector<double> ends(at_s.begin(), at_s.end());
   std::ranges::sort(ends);
-  std::erase_if(ends, [&](double s) { return !(s >= least_piece_s && s <= length - least_piece_s); });
+  std::erase_if(ends,
+                [&](double s) { return !(s >= least_piece_s && s <= length - least_piece_s); });
   if (ends.empty())
-    throw impossible("There is nothing to split at the clip's very beginning or end; move the "
-                     "playhead into it.");
+    throw impossible(
+        "There is nothing to split at the clip's very beginning or end; move the "
+        "playhead into it.");
   ends.push_back(length);
   std::vector<Piece> pieces;
   pieces.reserve(ends.size());
@@ -210,9 +214,10 @@ Edit join(const Reel& reel, std::span<const int> clips) {
   for (size_t i = 1; i < parts.size(); ++i) {
     const Clip &a = parts[i - 1], &b = parts[i];
     if (a.source != b.source)
-      throw impossible(fmt::format("{} and {} come from different files; only neighbours in one can "
-                                   "be joined.",
-                                   a.name, b.name));
+      throw impossible(
+          fmt::format("{} and {} come from different files; only neighbours in one can "
+                      "be joined.",
+                      a.name, b.name));
     if (std::abs(a.begin + a.frames - b.begin) > 1)
       throw impossible(fmt::format("{} and {} do not touch in their file.", a.name, b.name));
   }
@@ -226,12 +231,11 @@ Edit join(const Reel& reel, std::span<const int> clips) {
   std::vector<int> rest;
   for (size_t i = 1; i < parts.size(); ++i) rest.push_back(parts[i].id);
   drevan::remove_clips(edit.next, rest);
-  const bool alike = std::ranges::all_of(parts, [&](const Clip& c) {
-    return c.chain == parts.front().chain;
-  });
+  const bool alike =
+      std::ranges::all_of(parts, [&](const Clip& c) { return c.chain == parts.front().chain; });
   if (!alike)
-    edit.told = fmt::format("The chain of {} serves all of it; the others were let go",
-                            parts.front().name);
+    edit.told =
+        fmt::format("The chain of {} serves all of it; the others were let go", parts.front().name);
   return edit;
 }
 
@@ -256,7 +260,8 @@ Edit set_fades(const Reel& reel, int clip, EdgeFade in, EdgeFade out) {
   const double length = clip_seconds(reel, d.clip);
   for (const EdgeFade& fade : {in, out})
     if (!(fade.seconds >= 0 && fade.seconds <= std::min(length, longest_fade_s)))
-      throw impossible(fmt::format("A fade of {:.2f} s is longer than {}.", fade.seconds, d.clip.name));
+      throw impossible(
+          fmt::format("A fade of {:.2f} s is longer than {}.", fade.seconds, d.clip.name));
   d.clip.fade_in = in;
   d.clip.fade_out = out;
   d.edit.merge = fmt::format("fades of clip {}", clip);

@@ -15,8 +15,8 @@ Error impossible(const std::string& why);
 std::string counted(size_t n, std::string_view what);
 /// ASCII letters in lower case.
 std::string lower(std::string_view text);
-/// Without spaces at either end. Throws Error(call) when nothing is left ("`what` needs a name."), or
-/// when it is longer than most_name_bytes.
+/// Without spaces at either end. Throws Error(call) when nothing is left ("`what` needs a name."),
+/// or when it is longer than most_name_bytes.
 std::string proper_name(std::string_view name, std::string_view what);
 inline constexpr size_t most_name_bytes = 200;
 

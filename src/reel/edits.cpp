@@ -179,9 +179,9 @@ Edit copy_chain(const Reel& reel, int from, std::span<const int> to) {
   return d.done(fmt::format("Copy chain to {}", counted(to.size(), "clip")));
 }
 
-Edit add_clips(const Reel& reel, std::span<const Source> sources, const std::string& group) {
+Edit add_clips(const Reel& reel, std::span<const NewClip> clips) {
   Edit edit{reel, "Add clips"};
-  for (const auto& source : sources) add_clip(edit.next, source, group);
+  for (const auto& [source, group] : clips) add_clip(edit.next, source, group);
   return edit;
 }
 

@@ -53,7 +53,12 @@ Edit copy_chain(const Reel& reel, int from, std::span<const int> to);
 
 // --- clips ---
 
-Edit add_clips(const Reel& reel, std::span<const Source> sources, const std::string& group);
+/// Whole sources, each into the group of that name.
+struct NewClip {
+  Source source;
+  std::string group;
+};
+Edit add_clips(const Reel& reel, std::span<const NewClip> clips);
 Edit remove_clips(const Reel& reel, std::span<const int> clips);
 Edit rename_clip(const Reel& reel, int clip, const std::string& name);
 /// Checked against the clip and kept within it; empty: it has none any more.

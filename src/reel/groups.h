@@ -20,8 +20,8 @@ Edit remove_group(const Reel& reel, int group);
 /// Into `group`, before clip `before` (0: at its end), in the order they have now. A group that is
 /// left empty goes, unless it has a chain or a note.
 Edit move_clips(const Reel& reel, std::span<const int> clips, int group, int before);
-/// Clips get these names for their groups: "group by". A group that is not there is made; those left
-/// empty go, as in move_clips().
+/// Clips get these names for their groups: "group by". A group that is not there is made; those
+/// left empty go, as in move_clips().
 Edit group_by(const Reel& reel, std::span<const int> clips,
               const std::function<std::string(const Clip&)>& name_of);
 /// Sorts the clips of every group; `less` orders two of them. `what`: "name".

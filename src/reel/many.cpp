@@ -46,8 +46,7 @@ Edit paste_steps(const Reel& reel, std::span<const int> clips, const Recipe& rec
   for (const int id : clips)
     insert_at(clip_in(edit.next, id).chain.steps, index, fresh_steps(recipe));
   settle_step_ids(edit.next);
-  if (clips.size() > 1)
-    edit.told = fmt::format("Pasted into {}", counted(clips.size(), "clip"));
+  if (clips.size() > 1) edit.told = fmt::format("Pasted into {}", counted(clips.size(), "clip"));
   return edit;
 }
 
@@ -67,8 +66,8 @@ Edit paste_settings(const Reel& reel, int clip, StepId step, const Recipe& recip
     throw impossible("Copy one step alone to paste its settings.");
   const ChainStep& from = recipe.chain.steps.front();
   if (from.type != to.type)
-    throw impossible(fmt::format("The settings of {} do not fit {}.", from.type->label,
-                                 to.type->label));
+    throw impossible(
+        fmt::format("The settings of {} do not fit {}.", from.type->label, to.type->label));
   const bool shared = d.place(step).owner != ChainOwner::clip;
   to.settings = from.settings;
   to.curves = from.curves;
@@ -99,8 +98,8 @@ Edit turn_alike(const Reel& reel, std::span<const int> clips, const StepType& ty
                 double value) {
   const Parameter& p = type.parameters.at(static_cast<size_t>(parameter));
   if (!in_range(p, value)) throw impossible(fmt::format("{} cannot be {}.", p.label, value));
-  Edit edit{reel, fmt::format("{}: {} of {}", type.label, lower(p.label),
-                              counted(clips.size(), "clip"))};
+  Edit edit{reel,
+            fmt::format("{}: {} of {}", type.label, lower(p.label), counted(clips.size(), "clip"))};
   size_t count = 0;
   for (const int id : clips)
     for (auto& step : clip_in(edit.next, id).chain.steps) {
@@ -137,9 +136,10 @@ Edit rename_by_pattern(const Reel& reel, std::span<const int> clips, const std::
       else if (word == "{number}")
         name += fmt::format("{:0{}}", number, digits);
       else
-        throw impossible(fmt::format("{} is no word of a pattern; there are {{name}}, {{group}} and "
-                                     "{{number}}.",
-                                     word));
+        throw impossible(
+            fmt::format("{} is no word of a pattern; there are {{name}}, {{group}} and "
+                        "{{number}}.",
+                        word));
       at = close + 1;
     }
     clip.name = proper_name(name, "A clip");

@@ -21,7 +21,8 @@ Edit take_steps_off(const Reel& reel, std::span<const int> clips);
 /// Moves clips up or down: turns the last gain step of each one's own chain that stands still, or
 /// adds one, at the end but before a limiter. Nudges that follow each other are one edit.
 Edit nudge_gain(const Reel& reel, std::span<const int> clips, double by_db);
-/// Sets one setting of the clips' own steps of that type, wherever they have one; tells of how many.
+/// Sets one setting of the clips' own steps of that type, wherever they have one; tells of how
+/// many.
 Edit turn_alike(const Reel& reel, std::span<const int> clips, const StepType& type, int parameter,
                 double value);
 /// Names by a pattern: {name}, {group} and {number} (1, 2, ... with leading noughts where there are

@@ -68,12 +68,12 @@ struct Clip {
   Samples frames = 0;        ///< length, in the source's rate
   int group = 0;             ///< index into Reel::groups
   double place_s = 0;        ///< where it starts in the reel
-  /// From the clip's start; it may lie outside the clip, within its source: a piece of a take learns
-  /// from where the take was marked.
+  /// From the clip's start; it may lie outside the clip, within its source: a piece of a take
+  /// learns from where the take was marked.
   std::optional<SecondsRange> room_tone;
   EdgeFade fade_in{}, fade_out{};  ///< of the sound that enters the chain
-  int line = 0;          ///< clips of one number are takes of one line; 0: of none. See reel/takes.h
-  bool chosen = true;    ///< among its takes
+  int line = 0;        ///< clips of one number are takes of one line; 0: of none. See reel/takes.h
+  bool chosen = true;  ///< among its takes
   Chain chain;
   int version = 0;                 ///< the one that `source`, `begin` and `frames` are of
   std::vector<Version> versions;   ///< empty until something is printed; then version 0 first

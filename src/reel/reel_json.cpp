@@ -18,8 +18,8 @@ using nlohmann::ordered_json;
 
 namespace {
 
-// 2: steps have ids. 3: clips fade in and out and may be takes, a room tone may lie outside its clip,
-// groups have notes and marks.
+// 2: steps have ids. 3: clips fade in and out and may be takes, a room tone may lie outside its
+// clip, groups have notes and marks.
 constexpr int newest_reel = 3;
 constexpr std::string_view mark_names[] = {"none",     "dot",     "ring",  "square",
                                            "triangle", "diamond", "cross", "bars"};
@@ -118,9 +118,10 @@ EdgeFade fade_from(const json& j, const char* key, const std::string& where) {
                     (f[1] == "line" || f[1] == "smooth") && f[0].get<double>() > 0 &&
                     f[0].get<double>() <= longest_fade_s;
   if (!fine)
-    throw Error(Error::Kind::call,
-                fmt::format("{}: \"{}\" must be [seconds, \"line\" or \"smooth\"], at most {:.0f} s.",
-                            where, key, longest_fade_s));
+    throw Error(
+        Error::Kind::call,
+        fmt::format("{}: \"{}\" must be [seconds, \"line\" or \"smooth\"], at most {:.0f} s.",
+                    where, key, longest_fade_s));
   return {f[0].get<double>(), f[1] == "smooth" ? CurveShape::smooth : CurveShape::line};
 }
 
@@ -133,9 +134,8 @@ Group group_from(const json& j, const std::string& where) {
   const auto mark = member<std::string>(j, "mark", "none", where);
   const auto known = std::ranges::find(mark_names, mark);
   if (known == std::end(mark_names))
-    throw Error(Error::Kind::call,
-                fmt::format("{}: there is no mark {}; there are {}.", where, shown(json(mark)),
-                            fmt::join(mark_names, ", ")));
+    throw Error(Error::Kind::call, fmt::format("{}: there is no mark {}; there are {}.", where,
+                                               shown(json(mark)), fmt::join(mark_names, ", ")));
   g.mark = static_cast<GroupMark>(known - std::begin(mark_names));
   return g;
 }
@@ -258,7 +258,8 @@ std::string reel_to_text(const Reel& reel, const fs::path& folder) {
     if (g.room_tone_clip != 0) one["room_tone_clip"] = g.room_tone_clip;
     if (!g.sits_out.empty()) one["sits_out"] = g.sits_out;
     if (!g.note.empty()) one["note"] = g.note;
-    if (g.mark != GroupMark::none) one["mark"] = std::string(mark_names[static_cast<size_t>(g.mark)]);
+    if (g.mark != GroupMark::none)
+      one["mark"] = std::string(mark_names[static_cast<size_t>(g.mark)]);
     out["groups"].push_back(std::move(one));
   }
   out["clips"] = ordered_json::array();

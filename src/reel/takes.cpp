@@ -58,8 +58,8 @@ Edit choose_take(const Reel& reel, int clip) {
   require_clip(clip, "is made of all clips");
   Draft d(reel, clip);
   if (takes_of(reel, d.clip).empty())
-    throw impossible(fmt::format("{} is no take; mark it with the others of its line first.",
-                                 d.clip.name));
+    throw impossible(
+        fmt::format("{} is no take; mark it with the others of its line first.", d.clip.name));
   for (auto& c : d.edit.next.clips)
     if (c.line == d.clip.line) c.chosen = c.id == clip;
   return d.done(fmt::format("Choose {}", d.clip.name));

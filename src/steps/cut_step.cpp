@@ -109,16 +109,19 @@ const StepType& cut_step() {
                       .off_at = high_off},
                      slope("high_slope_db", "High slope")},
       .starting_points = {{"Voice", "out with what lies below every voice", {{"low_hz", 80}}},
-                          {"Traffic rumble", "steeper and a little higher",
+                          {"Traffic rumble",
+                           "steeper and a little higher",
                            {{"low_hz", 100}, {"low_slope_db", 3}}},
-                          {"Under music", "an effect that stays behind a melody",
+                          {"Under music",
+                           "an effect that stays behind a melody",
                            {{"low_hz", low_off}, {"high_hz", 1000}}},
-                          {"Through the wire", "the narrow band of a call",
+                          {"Through the wire",
+                           "the narrow band of a call",
                            {{"low_hz", 850}, {"high_hz", 5100}}}},
       .make = make,
       .brief = brief,
-      .picture = ResponseSpec{.response_db = response_at,
-                              .bands = {{.hz = low_hz}, {.hz = high_hz}}},
+      .picture =
+          ResponseSpec{.response_db = response_at, .bands = {{.hz = low_hz}, {.hz = high_hz}}},
   };
   return type;
 }

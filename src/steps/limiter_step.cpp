@@ -204,8 +204,7 @@ const StepType& limiter_step() {
       .make = make,
       .traits = {.bends_level = true, .tells = Tells::reduction},
       .brief = brief,
-      .picture =
-          TransferSpec{.transfer_db = transfer_db, .ceiling = ceiling_db, .drive = drive_db},
+      .picture = TransferSpec{.transfer_db = transfer_db, .ceiling = ceiling_db, .drive = drive_db},
       .revision = 2,
   };
   return type;

@@ -1,6 +1,6 @@
 // What the step editor draws of a step, and what of the drawing can be held. A kind of picture is
-// drawn by one class in desktop/pictures; what differs from step to step stands here. Numbers called
-// after a setting are indices into StepType::parameters; -1: the step has no such setting.
+// drawn by one class in desktop/pictures; what differs from step to step stands here. Numbers
+// called after a setting are indices into StepType::parameters; -1: the step has no such setting.
 #pragma once
 
 #include <span>

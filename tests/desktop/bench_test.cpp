@@ -124,8 +124,8 @@ TEST_F(BenchTest, TheStepChooserIsSearchedHeardAndRemembers) {
   ASSERT_TRUE(d.settle());
 }
 
-// Every place of every picture that can be held: a drag sets what it says, Shift moves less, a double
-// click puts it back.
+// Every place of every picture that can be held: a drag sets what it says, Shift moves less, a
+// double click puts it back.
 TEST_F(BenchTest, EveryGripOfEveryPictureIsHeldAlike) {
   for (const StepType* type : catalogue()) {
     d.edit(edits::add_step, StepPlace{ChainOwner::clip, 0}, *type);
@@ -181,8 +181,9 @@ TEST_F(BenchTest, EveryStepHasAPictureThatCanBeHeldAndSlidersThatFollow) {
     EXPECT_EQ(d.steps()[0].settings, before) << type->id << " moved by a touch";
     // Away from the edges, so that there is room to move.
     const QPointF middle = QRectF(picture->rect()).center();
-    d.drag(picture, from, from + (QPointF(std::copysign(25, middle.x() - from.x()),
-                                          std::copysign(25, middle.y() - from.y()))));
+    d.drag(picture, from,
+           from + (QPointF(std::copysign(25, middle.x() - from.x()),
+                           std::copysign(25, middle.y() - from.y()))));
     EXPECT_NE(d.steps()[0].settings, before) << type->id;
     for (const auto& p : type->parameters)
       if (const auto* slider = d.bench().editor().slider(p.id)) {

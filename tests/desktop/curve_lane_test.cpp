@@ -22,9 +22,9 @@ class CurveLaneTest : public testing::Test {
     AudioBuffer tone = test::sine(440, 0.5, seconds);
     const std::filesystem::path file = temp.filePath("tone.wav").toStdString();
     test::write_wav(file, tone);
-    const std::vector<Source> sources{examine_source(file)};
+    const std::vector<edits::NewClip> clips{{examine_source(file), "Tones"}};
     d.work().document.new_reel();
-    EXPECT_TRUE(d.edit_reel(edits::add_clips, sources, std::string("Tones")));
+    EXPECT_TRUE(d.edit_reel(edits::add_clips, clips));
     EXPECT_TRUE(d.settle());
     d.edit(edits::add_step, StepPlace{ChainOwner::clip, 0}, *find_step("gain"));
     EXPECT_TRUE(d.settle());

@@ -21,15 +21,15 @@ class MixTest : public testing::Test {
  protected:
   MixTest() {
     const fs::path folder = temp.path().toStdString();
-    std::vector<Source> sources;
+    std::vector<edits::NewClip> clips;
     for (int i = 0; i < 3; ++i) {
       AudioBuffer x = test::words(0.2, 4);
       const fs::path file = folder / ("voice-" + std::to_string(i) + ".wav");
       test::write_wav(file, x);
-      sources.push_back(examine_source(file));
+      clips.push_back({examine_source(file), "Voices"});
     }
     d.work().document.new_reel();
-    EXPECT_TRUE(d.edit_reel(edits::add_clips, sources, std::string("Voices")));
+    EXPECT_TRUE(d.edit_reel(edits::add_clips, clips));
     EXPECT_TRUE(d.settle());
   }
   ~MixTest() override { d.work().listening.player().pause(); }

@@ -269,13 +269,15 @@ TEST(TaskLaneTest, NothingIsToldAfterACancelAndEverythingThatIsThrownIs) {
   EXPECT_EQ(delivered, 0);
   EXPECT_EQ(posted, 0);
   // Nor are the results of several that ended one after the other while nobody listened.
-  for (int i = 0; i < 5; ++i) lane.enqueue([&](const CancelToken&) -> TaskLane::Finish { return [&] { ++delivered; }; });
+  for (int i = 0; i < 5; ++i)
+    lane.enqueue([&](const CancelToken&) -> TaskLane::Finish { return [&] { ++delivered; }; });
   while (lane.busy()) std::this_thread::sleep_for(std::chrono::milliseconds(1));
   lane.cancel();
   QTest::qWait(50);
   EXPECT_EQ(delivered, 0);
   lane.enqueue([](const CancelToken&) -> TaskLane::Finish { throw std::bad_alloc(); });
-  lane.enqueue([](const CancelToken&) -> TaskLane::Finish { throw std::runtime_error("a reason"); });
+  lane.enqueue(
+      [](const CancelToken&) -> TaskLane::Finish { throw std::runtime_error("a reason"); });
   lane.enqueue([&](const CancelToken&) -> TaskLane::Finish { return [&] { ++delivered; }; });
   EXPECT_TRUE(QTest::qWaitFor([&] { return delivered == 1; }, 5000));
   ASSERT_EQ(failed.size(), 2);
@@ -311,7 +313,6 @@ TEST(TaskLaneTest, LanesShareThreadsAndNoneWaitsForAnother) {
   go = true;
   EXPECT_TRUE(QTest::qWaitFor([&] { return done == 6; }, 5000));
 }
-
 
 }  // namespace
 }  // namespace drevan::desktop

@@ -1,5 +1,6 @@
 // Makes the pictures in docs/screenshots from the demo reel.
-// Usage: screenshots FOLDER [timber|birch] [own-work]     own-work: those of cutting and start alone
+// Usage: screenshots FOLDER [timber|birch] [own-work]     own-work: those of cutting and start
+// alone
 #include <QApplication>
 #include <QDialog>
 #include <QKeyEvent>
@@ -216,9 +217,8 @@ int main(int argc, char** argv) {
   // The other editors, at work on the voice; the hum on the stairs.
   // Those whose window looks like the others' share a sheet.
   std::vector<QPixmap> editors;
-  for (const char* id :
-       {"cut", "normalise", "de-ess", "gate", "limiter", "octave-bands", "saturation", "pan", "width",
-        "speed"}) {
+  for (const char* id : {"cut", "normalise", "de-ess", "gate", "limiter", "octave-bands",
+                         "saturation", "pan", "width", "speed"}) {
     if (std::string_view(id) == "width") w.selection.select_clip(clip_named(w, "boat-pass"));
     edit(w, edits::add_step, StepPlace{ChainOwner::clip, 0}, *find_step(id));
     shots.settle();

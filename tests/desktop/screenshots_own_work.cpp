@@ -93,7 +93,8 @@ void own_work(MainWindow& window, Shots& shots, const QString& folder) {
   const QPointF from = shelf.clip_rect(marked.at(1)).center();
   hold(shelf.viewport(), QEvent::MouseButtonPress, from);
   hold(shelf.viewport(), QEvent::MouseMove, from + QPointF(0, 40));
-  hold(shelf.viewport(), QEvent::MouseMove, shelf.clip_rect(marked.at(6)).center() + QPointF(0, 10));
+  hold(shelf.viewport(), QEvent::MouseMove,
+       shelf.clip_rect(marked.at(6)).center() + QPointF(0, 10));
   wait(100);
   shots.take("groups");
   hold(shelf.viewport(), QEvent::MouseMove, from);

@@ -103,7 +103,7 @@ TEST(Pauses, AreFoundInFourVoicesUnderTwoNoises) {
   for (const char* voice : test::voices)
     for (const double snr : {40.0, 15.0})
       for (const bool low : {false, true})
-        expect_cuts(made_take(voice, 120, snr, 7, low),
+        expect_cuts(made_take(voice, 90, snr, 7, low),
                     std::string(voice) + " at " + std::to_string(snr) + (low ? " low" : " white"));
 }
 
@@ -136,7 +136,8 @@ TEST(Pauses, LimitsAreObeyed) {
   EXPECT_LT(fewer.size(), all.size());
   for (const auto& p : pieces_at_pauses(ear, take.sound.frames(), {.least_piece_s = 4}))
     EXPECT_GE(p.length(), 4 * 48000);
-  const auto bare = pieces_at_pauses(ear, take.sound.frames(), {.air_before_s = 0, .air_after_s = 0});
+  const auto bare =
+      pieces_at_pauses(ear, take.sound.frames(), {.air_before_s = 0, .air_after_s = 0});
   ASSERT_EQ(bare.size(), all.size());
   for (size_t i = 0; i < all.size(); ++i) {
     EXPECT_LE(all[i].begin, bare[i].begin);

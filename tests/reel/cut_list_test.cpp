@@ -1,5 +1,5 @@
-// Lists of times. SubRip as its de facto description (no standard), WebVTT after the W3C's Candidate
-// Recommendation "WebVTT: The Web Video Text Tracks Format" (2019): both from memory.
+// Lists of times. SubRip as its de facto description (no standard), WebVTT after the W3C's
+// Candidate Recommendation "WebVTT: The Web Video Text Tracks Format" (2019): both from memory.
 #include "reel/cut_list.h"
 
 #include <gtest/gtest.h>
@@ -18,7 +18,8 @@ TEST(CutList, ReadsTables) {
                              "1:02.25,1:02:03.5,Lamp\n4000,4001\n",
                              "x"),
             want);
-  EXPECT_EQ(pieces_from_text("\xEF\xBB\xBF" "0,5\t2\tStairs, up\n1:02,25\t1:02:03,5\tLamp\n4000\t4001\t\n",
+  EXPECT_EQ(pieces_from_text("\xEF\xBB\xBF"
+                             "0,5\t2\tStairs, up\n1:02,25\t1:02:03,5\tLamp\n4000\t4001\t\n",
                              "x"),
             want);
   EXPECT_EQ(pieces_from_text("62.25;3723.5;Lamp\n0.5;2;Stairs, up\n4000;4001;", "x"), want);
@@ -62,7 +63,8 @@ TEST(CutList, WhatIsWrongIsToldWithItsLine) {
 
 TEST(CutList, LongOverlappingAndManyLinesAreTaken) {
   std::string text;
-  for (int i = 0; i < 1000; ++i) text += std::to_string(i) + "," + std::to_string(i + 30) + ",line\n";
+  for (int i = 0; i < 1000; ++i)
+    text += std::to_string(i) + "," + std::to_string(i + 30) + ",line\n";
   text += "5,6," + std::string(5000, 'n') + "\n";
   const auto pieces = pieces_from_text(text, "x");
   EXPECT_EQ(pieces.size(), 1001U);

@@ -72,13 +72,15 @@ TEST_F(Cuts, SplitPiecesSoundAsTheClipDidAndStandWhereItStood) {
       if (!fades) ASSERT_EQ(got, want) << i << " " << k;
       if (fades) ASSERT_LE(std::abs(got), std::abs(want) + 1e-7F);
     }
-    EXPECT_EQ(std::abs(piece.channel(0)[0]) < 0.001F, i > 0 || std::abs(whole.channel(0)[0]) < 0.001F);
+    EXPECT_EQ(std::abs(piece.channel(0)[0]) < 0.001F,
+              i > 0 || std::abs(whole.channel(0)[0]) < 0.001F);
     from += piece.frames();
   }
   expect_opens_again(edit.next);
 }
 
-// Noise reduction of a piece learns what that of the take learned, though the room tone is elsewhere.
+// Noise reduction of a piece learns what that of the take learned, though the room tone is
+// elsewhere.
 TEST_F(Cuts, PiecesLearnFromTheTakesRoomTone) {
   reel.clips[0].chain.steps = {test::with("noise-reduction", {})};
   settle_step_ids(reel);
@@ -222,7 +224,8 @@ TEST_F(Cuts, CopiesSitOutWhereTheirOriginalsDo) {
 
 TEST_F(Cuts, FadesAreHeardInTheirShape) {
   const auto edit = edits::set_fades(reel, 1, {1.0, CurveShape::line}, {0.5, CurveShape::smooth});
-  const AudioBuffer whole = sound_of(reel, reel.clips[0]), faded = sound_of(edit.next, edit.next.clips[0]);
+  const AudioBuffer whole = sound_of(reel, reel.clips[0]),
+                    faded = sound_of(edit.next, edit.next.clips[0]);
   const auto gain = [&](double s) {
     const auto i = static_cast<size_t>(s * 48000);
     return static_cast<double>(faded.channel(0)[i]) / static_cast<double>(whole.channel(0)[i]);

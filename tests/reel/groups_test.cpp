@@ -94,9 +94,8 @@ TEST_F(Groups, AreMadeNamedMovedAndRemoved) {
 
 TEST_F(Groups, AreSortedAndProposedByNames) {
   const int all[] = {1, 2, 3, 4, 5};
-  const auto by = edits::group_by(reel, all, [](const Clip& c) {
-    return c.name < "c" ? "Front" : "Back";
-  });
+  const auto by =
+      edits::group_by(reel, all, [](const Clip& c) { return c.name < "c" ? "Front" : "Back"; });
   EXPECT_EQ(order(by.next), "Front:ab Back:cde");
   const auto sorted = edits::sort_clips(
       reel, [](const Clip& a, const Clip& b) { return a.name > b.name; }, "name");
@@ -114,8 +113,12 @@ TEST_F(Groups, NotesAndMarksAreKeptInTheFile) {
 }
 
 TEST(Names, AreSortedAsPeopleCount) {
-  for (const auto& [a, b] : {std::pair{"take 9", "take 10"}, {"Take 2", "take 3"}, {"a", "B"},
-                             {"take 02", "take 3"}, {"x1y2", "x1y10"}, {"a", "a1"},
+  for (const auto& [a, b] : {std::pair{"take 9", "take 10"},
+                             {"Take 2", "take 3"},
+                             {"a", "B"},
+                             {"take 02", "take 3"},
+                             {"x1y2", "x1y10"},
+                             {"a", "a1"},
                              {"a001b", "a1bc"}}) {
     EXPECT_TRUE(edits::before_by_name(a, b)) << a << " " << b;
     EXPECT_FALSE(edits::before_by_name(b, a)) << a << " " << b;
@@ -124,9 +127,14 @@ TEST(Names, AreSortedAsPeopleCount) {
 }
 
 TEST(Names, BeginBeforeTheirNumber) {
-  for (const auto& [name, beginning] :
-       {std::pair{"ines_take-012", "ines_take"}, {"Buoy 3", "Buoy"}, {"wind (2)", "wind"},
-        {"0042", "0042"}, {"door", "door"}, {"mic 2 take 17", "mic 2 take"}, {"", ""}, {" ", " "}})
+  for (const auto& [name, beginning] : {std::pair{"ines_take-012", "ines_take"},
+                                        {"Buoy 3", "Buoy"},
+                                        {"wind (2)", "wind"},
+                                        {"0042", "0042"},
+                                        {"door", "door"},
+                                        {"mic 2 take 17", "mic 2 take"},
+                                        {"", ""},
+                                        {" ", " "}})
     EXPECT_EQ(edits::name_beginning(name), beginning) << name;
 }
 

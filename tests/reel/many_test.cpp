@@ -69,8 +69,7 @@ TEST_F(Many, StepsArePastedIntoAllOfThem) {
 TEST_F(Many, SettingsFitTheirOwnKindAlone) {
   Recipe recipe;
   recipe.chain.steps = {test::with("cut", {{"low_hz", 120}})};
-  recipe.chain.steps[0].curves = {
-      {0, std::make_shared<const Curve>(Curve{{{0, 80}, {1, 200}}})}};
+  recipe.chain.steps[0].curves = {{0, std::make_shared<const Curve>(Curve{{{0, 80}, {1, 200}}})}};
   const StepId cut = reel.clips[0].chain.steps[0].id;
   const auto next = edits::paste_settings(reel, 1, cut, recipe).next;
   EXPECT_EQ(next.clips[0].chain.steps[0].settings.values[0], 120);

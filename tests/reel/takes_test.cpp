@@ -41,9 +41,10 @@ TEST_F(Takes, AreKeptInTheFile) {
   const Reel again = reel_from_text(reel_to_text(reel, "/"), "/", "x.reel");
   EXPECT_EQ(again, reel);
   EXPECT_EQ(rendered_clips(again), rendered_clips(reel));
-  test::expect_refused(reel_to_text(reel, t.path()), t.path(),
-                       std::vector<std::pair<std::string, std::string>>{
-                           {"\"line\": 1", "\"line\": -1"}, {"\"chosen\": false", "\"chosen\": 7"}});
+  test::expect_refused(
+      reel_to_text(reel, t.path()), t.path(),
+      std::vector<std::pair<std::string, std::string>>{{"\"line\": 1", "\"line\": -1"},
+                                                       {"\"chosen\": false", "\"chosen\": 7"}});
 }
 
 // Neither in the sum nor in what a group learns in common.

@@ -39,7 +39,9 @@ TEST(CompressorStandard, FollowsThePublishedCurve) {
       for (const double w : {0.0, 6.0, 12.0}) {
         const Settings s = with({{"threshold_db", t}, {"ratio", r}, {"knee_db", w}});
         for (double in = -60; in <= 0; in += 1.5) {
-          EXPECT_NEAR(std::get<TransferSpec>(type().picture).transfer_db(s, in), curve(in, t, r, w), 1e-6) << t << r << w << " " << in;
+          EXPECT_NEAR(std::get<TransferSpec>(type().picture).transfer_db(s, in), curve(in, t, r, w),
+                      1e-6)
+              << t << r << w << " " << in;
           if (std::fmod(in, 6) == 0) {
             EXPECT_NEAR(settled_db(s, in), curve(in, t, r, w), 0.02) << t << " " << r << " " << w << " " << in;
           }

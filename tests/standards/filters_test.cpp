@@ -64,7 +64,8 @@ TEST(CutStandard, MatchesScipyButterworth) {
     for (size_t i = 0; i < r["probe_hz"].size(); ++i) {
       const double hz = r["probe_hz"][i], db = r["db"][i];
       if (db < -190) continue;  // SciPy's values end there
-      EXPECT_NEAR(test::response_db(cut, s, hz, 48000), db, 0.01) << r["kind"] << r["order"] << " at " << hz;
+      EXPECT_NEAR(test::response_db(cut, s, hz, 48000), db, 0.01)
+          << r["kind"] << r["order"] << " at " << hz;
       if (db > -70 && hz >= 60) {
         EXPECT_NEAR(m.at(hz), db, 0.05) << r["kind"] << r["order"] << " at " << hz;
       }
@@ -77,15 +78,17 @@ TEST(CutStandard, IsThreeDecibelsDownAtItsCornerAtEverySlopeAndRate) {
   for (const double rate : {44100.0, 48000.0, 96000.0})
     for (int slope = 0; slope < 4; ++slope)
       for (const double hz : {40.0, 80.0, 850.0, 5000.0})
-        EXPECT_NEAR(test::response_db(cut, with(cut, {{"low_hz", hz}, {"low_slope_db", slope}}), hz, rate),
-                    10 * std::log10(0.5), 1e-6);
+        EXPECT_NEAR(
+            test::response_db(cut, with(cut, {{"low_hz", hz}, {"low_slope_db", slope}}), hz, rate),
+            10 * std::log10(0.5), 1e-6);
 }
 
 TEST(CutStandard, FallsAsSteeplyAsItSays) {
   const StepType& cut = *find_step("cut");
   for (int slope = 0; slope < 4; ++slope) {
     const Settings s = with(cut, {{"low_hz", 1000}, {"low_slope_db", slope}});
-    const double octave = test::response_db(cut, s, 125, 48000) - test::response_db(cut, s, 62.5, 48000);
+    const double octave =
+        test::response_db(cut, s, 125, 48000) - test::response_db(cut, s, 62.5, 48000);
     EXPECT_NEAR(octave, 12.04 * (slope + 1), 0.1);
   }
 }
@@ -117,7 +120,8 @@ TEST(EqualiserStandard, BandsAddUpInDecibels) {
   const Settings both = with(eq, {{"band2_gain_db", 4}, {"band5_gain_db", -7}, {"band5_q", 3}});
   for (const double hz : {50.0, 125.0, 400.0, 1500.0, 6000.0})
     EXPECT_NEAR(test::response_db(eq, both, hz, 48000),
-                test::response_db(eq, one, hz, 48000) + test::response_db(eq, two, hz, 48000), 1e-9);
+                test::response_db(eq, one, hz, 48000) + test::response_db(eq, two, hz, 48000),
+                1e-9);
 }
 
 }  // namespace

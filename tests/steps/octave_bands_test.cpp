@@ -21,7 +21,8 @@ TEST(OctaveBandsStandard, EveryBandIsWhereItIsSet) {
   for (const double rate : {44100.0, 48000.0, 96000.0})
     for (const auto& curve : curves)
       for (size_t b = 0; b < 10; ++b)
-        EXPECT_NEAR(test::response_db(type, {curve}, iec[b], rate), curve[b], 0.5) << rate << " " << iec[b];
+        EXPECT_NEAR(test::response_db(type, {curve}, iec[b], rate), curve[b], 0.5)
+            << rate << " " << iec[b];
 }
 
 TEST(OctaveBandsStandard, TheSoundFollowsTheCurve) {
@@ -38,7 +39,8 @@ TEST(OctaveBandsStandard, TheSoundFollowsTheCurve) {
 TEST(OctaveBandsStandard, IsSmoothBetweenEqualBands) {
   const StepType& type = *find_step("octave-bands");
   const Settings all{std::vector<double>(10, 9.0)};
-  for (double hz = 35; hz < 14000; hz *= 1.05) EXPECT_NEAR(test::response_db(type, all, hz, 48000), 9, 1.5) << hz;
+  for (double hz = 35; hz < 14000; hz *= 1.05)
+    EXPECT_NEAR(test::response_db(type, all, hz, 48000), 9, 1.5) << hz;
 }
 
 }  // namespace

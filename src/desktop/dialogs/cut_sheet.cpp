@@ -84,6 +84,8 @@ const Parameter& every_limit() {
 CutSheet::CutSheet(const Work& work, int clip, QWidget* parent)
     : QDialog(parent), work_(work), clip_(clip) {
   setObjectName("cut_sheet");
+  // What is cut stays as it was when it was heard.
+  setWindowModality(Qt::WindowModal);
   setProperty("chapter", tr("From a folder to a finished reel"));
   const Clip* take = this->clip();
   setWindowTitle(tr("Cut %1 into pieces").arg(take ? QString::fromStdString(take->name) : ""));
@@ -106,7 +108,8 @@ CutSheet::CutSheet(const Work& work, int clip, QWidget* parent)
   marks_told_ = new QLabel(this);
   marks_told_->setObjectName("quiet");
   marks_told_->setAlignment(Qt::AlignLeft | Qt::AlignTop);
-  for (QWidget* page : {make_limits(), static_cast<QWidget*>(marks_told_), make_list(), make_every()})
+  for (QWidget* page :
+       {make_limits(), static_cast<QWidget*>(marks_told_), make_list(), make_every()})
     limits_->addWidget(page);
   limits_->setFixedHeight(116);
   view_ = new CutView(this);
@@ -150,7 +153,8 @@ CutSheet::CutSheet(const Work& work, int clip, QWidget* parent)
     const Clip* now = this->clip();
     if (!now) return reject();
     const double rate = work_.document.reel().rate;
-    const double begin = static_cast<double>(now->begin) / work_.document.reel().source_of(*now).rate;
+    const double begin =
+        static_cast<double>(now->begin) / work_.document.reel().source_of(*now).rate;
     view_->show_take(work_.shelf.source_peaks(*now), rate, begin, length_s_);
   };
   connect(&work_.shelf, &ShelfMeasurements::peaks_changed, this, show_take);
@@ -230,8 +234,8 @@ QWidget* CutSheet::make_every() {
 }
 
 ValueSlider* CutSheet::limit(std::string_view id) const {
-  const auto at = std::ranges::find_if(
-      sliders_, [&](const ValueSlider* s) { return s->parameter().id == id; });
+  const auto at =
+      std::ranges::find_if(sliders_, [&](const ValueSlider* s) { return s->parameter().id == id; });
   return at == sliders_.end() ? nullptr : *at;
 }
 
@@ -256,8 +260,9 @@ void CutSheet::hear() {
       heard_ = std::move(*heard);
       marks_ = marks;
       progress_->hide();
-      marks_told_->setText(marks_.empty() ? tr("This file has no marks.")
-                                          : tr("The file has %1.").arg(counted(std::ssize(marks_), tr("mark"))));
+      marks_told_->setText(
+          marks_.empty() ? tr("This file has no marks.")
+                         : tr("The file has %1.").arg(counted(std::ssize(marks_), tr("mark"))));
       refresh();
     };
   });
@@ -295,13 +300,14 @@ void CutSheet::show_count() {
   double kept = 0;
   for (const auto& p : pieces) kept += p.range.end - p.range.begin;
   cut_->setEnabled(!pieces.empty());
-  cut_->setText(pieces.empty() ? tr("Cut") : tr("Cut into %1").arg(counted(std::ssize(pieces), tr("piece"))));
-  told_->setText(pieces.empty()
-                     ? tr("There is nothing to cut yet.")
-                     : tr("%1, %2 in all; %3 are left out")
-                           .arg(counted(std::ssize(pieces), tr("piece")),
-                                QString::fromStdString(length_text(kept)),
-                                QString::fromStdString(length_text(std::max(0.0, length_s_ - kept)))));
+  cut_->setText(pieces.empty() ? tr("Cut")
+                               : tr("Cut into %1").arg(counted(std::ssize(pieces), tr("piece"))));
+  told_->setText(pieces.empty() ? tr("There is nothing to cut yet.")
+                                : tr("%1, %2 in all; %3 are left out")
+                                      .arg(counted(std::ssize(pieces), tr("piece")),
+                                           QString::fromStdString(length_text(kept)),
+                                           QString::fromStdString(
+                                               length_text(std::max(0.0, length_s_ - kept)))));
 }
 
 void CutSheet::choose_list() {

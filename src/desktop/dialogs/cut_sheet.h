@@ -1,5 +1,5 @@
-// Cuts a long take into pieces: at its pauses, at the marks in its file, by a list, or every so many
-// seconds. What will be cut is drawn before it is done.
+// Cuts a long take into pieces: at its pauses, at the marks in its file, by a list, or every so
+// many seconds. What will be cut is drawn before it is done.
 #pragma once
 
 #include <QDialog>

@@ -82,8 +82,9 @@ void CutView::draw_wave() {
   Columns columns(r.size().toSize(), ratio);
   QPolygonF upper, lower;
   // To the take's own peak: it shows where words are.
-  const PeakPair all = peaks_->range(static_cast<Samples>(take_begin_s_ * rate_),
-                                     static_cast<Samples>((take_begin_s_ + take_length_s_) * rate_));
+  const PeakPair all =
+      peaks_->range(static_cast<Samples>(take_begin_s_ * rate_),
+                    static_cast<Samples>((take_begin_s_ + take_length_s_) * rate_));
   const double peak = std::max(0.001, static_cast<double>(std::max(all.high, -all.low)));
   const double half = (r.height() / 2 - 2) / peak;
   for (int x = 0; x <= width(); ++x) {
@@ -114,8 +115,8 @@ void CutView::paintEvent(QPaintEvent*) {
     p.setPen(QPen(chosen ? t.attention : t.after, 1));
     p.drawLine(r.topLeft(), r.bottomLeft());
     p.drawLine(r.topRight(), r.bottomRight());
-    const QString name = pieces_[i].name.empty() ? QString::number(i + 1)
-                                                 : QString::fromStdString(pieces_[i].name);
+    const QString name =
+        pieces_[i].name.empty() ? QString::number(i + 1) : QString::fromStdString(pieces_[i].name);
     const double x = std::max(r.left(), 0.0) + 4;
     const double room = std::max(r.right() - x, 18.0);
     if (x < named_to) continue;
@@ -212,7 +213,8 @@ void CutView::wheelEvent(QWheelEvent* e) {
 void CutView::drop_current() {
   if (!current_ || *current_ >= pieces_.size()) return;
   pieces_.erase(pieces_.begin() + static_cast<std::ptrdiff_t>(*current_));
-  current_ = pieces_.empty() ? std::nullopt : std::optional(std::min(*current_, pieces_.size() - 1));
+  current_ =
+      pieces_.empty() ? std::nullopt : std::optional(std::min(*current_, pieces_.size() - 1));
   update();
   Q_EMIT pieces_changed();
 }

@@ -1,4 +1,5 @@
-// A take's waveform with the pieces it is to be cut into: their ends can be dragged, pieces dropped.
+// A take's waveform with the pieces it is to be cut into: their ends can be dragged, pieces
+// dropped.
 #pragma once
 
 #include <QPixmap>

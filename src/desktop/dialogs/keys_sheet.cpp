@@ -71,10 +71,9 @@ KeysSheet::KeysSheet(const QList<KeyChapter>& chapters, QWidget* parent) : QDial
 void KeysSheet::save_pdf(const QString& file) const {
   QFile out(file);
   if (!out.open(QIODevice::WriteOnly))
-    throw Error(Error::Kind::output,
-                tr("%1 cannot be written: %2. Choose another folder.")
-                    .arg(file, out.errorString())
-                    .toStdString());
+    throw Error(Error::Kind::output, tr("%1 cannot be written: %2. Choose another folder.")
+                                         .arg(file, out.errorString())
+                                         .toStdString());
   QPdfWriter pdf(&out);
   pdf.setPageSize(QPageSize(QPageSize::A4));
   pdf.setResolution(96);

@@ -361,7 +361,8 @@ void RecipesDialog::remove() {
 
 void RecipesDialog::import(const std::vector<fs::path>& what) {
   work_.notices.tell(tr("Looking at what comes in ..."));
-  importer_.enqueue([this, what, library = library_](const CancelToken& cancel) -> TaskLane::Finish {
+  importer_.enqueue([this, what,
+                     library = library_](const CancelToken& cancel) -> TaskLane::Finish {
     return [this, incoming = look_at_incoming(what, library, &cancel)] { take_in_asked(incoming); };
   });
 }

@@ -20,8 +20,7 @@
 namespace drevan::desktop {
 
 UnevenDialog::UnevenDialog(const Work& work, QWidget* parent) : QDialog(parent), work_(work) {
-  connect(&lane_, &TaskLane::failed, this,
-          [this](const QString& why) { work_.notices.warn(why); });
+  connect(&lane_, &TaskLane::failed, this, [this](const QString& why) { work_.notices.warn(why); });
   setWindowTitle(tr("Where do my clips differ?"));
   setObjectName("uneven");
   resize(560, 360);
@@ -88,7 +87,7 @@ void UnevenDialog::listen() {
       }
       const int share = static_cast<int>(1000 * ++done / heard.size());
       lane_.post(cancel,
-                   [this, share] { progress_->setValue(std::max(share, progress_->value())); });
+                 [this, share] { progress_->setValue(std::max(share, progress_->value())); });
     });
     std::vector<ClipTraits> traits;
     for (auto& h : heard)

@@ -42,8 +42,9 @@ GroupMark mark_of(int speaker) {
 VoicePlane::VoicePlane(QWidget* parent) : QWidget(parent) {
   setObjectName("voices");
   setAccessibleName(tr("Voices on a plane"));
-  setToolTip(tr("Clips whose voices are alike lie together; each shape is a speaker, faint where "
-                "it is not sure. A click chooses a clip."));
+  setToolTip(
+      tr("Clips whose voices are alike lie together; each shape is a speaker, faint where "
+         "it is not sure. A click chooses a clip."));
 }
 
 void VoicePlane::show_guess(const SpeakerGuess& guess, const QStringList& names) {
@@ -102,8 +103,8 @@ bool VoicePlane::event(QEvent* e) {
   if (e->type() != QEvent::ToolTip) return QWidget::event(e);
   const auto* help = static_cast<QHelpEvent*>(e);
   const int clip = clip_near(help->pos());
-  QToolTip::showText(help->globalPos(), clip >= 0 && clip < names_.size() ? names_[clip] : toolTip(),
-                     this);
+  QToolTip::showText(help->globalPos(),
+                     clip >= 0 && clip < names_.size() ? names_[clip] : toolTip(), this);
   return true;
 }
 
@@ -170,8 +171,7 @@ WhoSheet::WhoSheet(const Work& work, std::vector<int> clips, QWidget* parent)
     work_.listening.player().play();
   });
   connect(&work_.document, &Document::leaving, this, &QDialog::reject);
-  connect(&lane_, &TaskLane::failed, this,
-          [this](const QString& why) { work_.notices.warn(why); });
+  connect(&lane_, &TaskLane::failed, this, [this](const QString& why) { work_.notices.warn(why); });
   hear();
 }
 
@@ -251,10 +251,10 @@ void WhoSheet::fill_list() {
     const int speaker = guess_.speaker[i];
     auto* item = new QTreeWidgetItem(list_);
     item->setText(0, clip ? QString::fromStdString(clip->name) : tr("gone"));
-    item->setText(1, speaker < 0 ? tr("cannot be told")
-                                 : names_[static_cast<size_t>(speaker)]->text());
-    item->setText(2, speaker < 0 ? QString()
-                                 : tr("%1 %").arg(std::lround(guess_.confidence[i] * 100)));
+    item->setText(
+        1, speaker < 0 ? tr("cannot be told") : names_[static_cast<size_t>(speaker)]->text());
+    item->setText(
+        2, speaker < 0 ? QString() : tr("%1 %").arg(std::lround(guess_.confidence[i] * 100)));
     if (speaker >= 0) item->setIcon(1, group_mark_icon(mark_of(speaker)));
     if (guess_.confidence[i] < sure)
       for (const int column : {1, 2}) item->setForeground(column, theme().attention);

@@ -32,9 +32,7 @@ struct LevelAxis {
   double least_db = -60, most_db = 0;
   Qt::Orientation direction = Qt::Vertical;
 
-  double place_of(double db) const {
-    return from_fraction((db - least_db) / (most_db - least_db));
-  }
+  double place_of(double db) const { return from_fraction((db - least_db) / (most_db - least_db)); }
   /// The same, not beyond the plot.
   double within(double db) const { return place_of(std::clamp(db, least_db, most_db)); }
   double db_at(QPointF at) const {

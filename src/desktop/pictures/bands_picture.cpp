@@ -128,8 +128,7 @@ void BandsPicture::draw_band(QPainter& p, const Settings& now, int band, size_t 
     if (taken > 0.5)
       p.fillRect(QRectF(r.left(), r.top(), r.width(), taken), faded(t.attention, 0.75));
   }
-  const double ratio =
-      now[static_cast<size_t>(spec_.bands[static_cast<size_t>(band)].ratio)];
+  const double ratio = now[static_cast<size_t>(spec_.bands[static_cast<size_t>(band)].ratio)];
   const bool acts = ratio > 1;
   const double width = holds(grip) ? 2.2 : shown ? 1.6 : 1.1;
   p.setPen(QPen(acts ? t.attention : t.quiet, width, Qt::DashLine));

@@ -44,8 +44,8 @@ TimeAxis ClockPicture::axis(double after_s) const {
 
 QRectF ClockPicture::strip(const TimeAxis& axis, bool after, double length_s) const {
   const QRectF r = axis.rect;
-  return {r.left(), after ? r.bottom() - 46 : r.top() + 22,
-          length_s / axis.length_s * r.width(), 24};
+  return {r.left(), after ? r.bottom() - 46 : r.top() + 22, length_s / axis.length_s * r.width(),
+          24};
 }
 
 std::vector<Grip> ClockPicture::grips() const {

@@ -76,8 +76,7 @@ void CoursePicture::draw_past(QPainter& p) const {
     level << QPointF(x, axis().within(past_[i].level));
     const double cut = std::clamp(past_[i].reduction / most_cut, 0.0, 1.0) * r.height();
     const double left = x - (width + 0.5) / 2;
-    if (cut > 0.3)
-      p.fillRect(QRectF(left, r.top(), width + 0.5, cut), faded(t.attention, 0.8));
+    if (cut > 0.3) p.fillRect(QRectF(left, r.top(), width + 0.5, cut), faded(t.attention, 0.8));
     const double lift = std::clamp(-past_[i].reduction / most_cut, 0.0, 1.0) * r.height();
     if (lift > 0.3)
       p.fillRect(QRectF(left, r.bottom() - lift, width + 0.5, lift), faded(t.after, 0.6));

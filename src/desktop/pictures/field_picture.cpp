@@ -72,8 +72,7 @@ std::vector<Grip> FieldPicture::grips() const {
            .reach = 22,
            .drag =
                [this, most](QPointF to) {
-                 return std::vector<DragValue>{
-                     {spec_.place, side_at(to.x()) / reach() * most, 1}};
+                 return std::vector<DragValue>{{spec_.place, side_at(to.x()) / reach() * most, 1}};
                },
            .resets = {spec_.place}}};
 }
@@ -132,8 +131,7 @@ void FieldPicture::draw_deep_sound(QPainter& p, QPointF ear) const {
   p.setBrush(theme().after);
   p.drawEllipse(dot, 7, 7);
   p.setPen(theme().quiet);
-  p.drawText(dot + QPointF(14, 4),
-             tr("below %1: the middle").arg(text(value_text(corner, value))));
+  p.drawText(dot + QPointF(14, 4), tr("below %1: the middle").arg(text(value_text(corner, value))));
 }
 
 }  // namespace drevan::desktop

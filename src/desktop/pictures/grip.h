@@ -25,9 +25,9 @@ struct Grip {
     upright_line,  ///< moves sideways
   };
   Form form = Form::dot;
-  QPointF at{};         ///< its place; of a line: its middle
-  double reach = 9;     ///< from how many pixels away it is taken; below 0: only as `elsewhere` says
-  QRectF within{};      ///< only from here; empty: from everywhere
+  QPointF at{};      ///< its place; of a line: its middle
+  double reach = 9;  ///< from how many pixels away it is taken; below 0: only as `elsewhere` says
+  QRectF within{};   ///< only from here; empty: from everywhere
   bool elsewhere = false;  ///< taken where nothing is nearer, too: it jumps to the pointer
   int page = 0;            ///< as Parameter::page; touching it shows these settings
   /// What holding it there sets; nullptr: it can only be touched.

@@ -68,8 +68,8 @@ StepPicture::StepPicture(const Work& work, StepId id, const QString& name, const
   setMouseTracking(true);
   setObjectName("picture");
   setAccessibleName(name);
-  setToolTip(QString("<p>%1 %2</p>")
-                 .arg(help, tr("Shift moves finely, a double click puts it back.")));
+  setToolTip(
+      QString("<p>%1 %2</p>").arg(help, tr("Shift moves finely, a double click puts it back.")));
 }
 
 const ChainStep* StepPicture::step() const { return work_.selection.step(step_id_); }

@@ -80,7 +80,7 @@ class StepPicture : public QWidget {
 
   double playhead_s_ = 0;
   std::optional<size_t> held_;
-  Grip grip_;            // the one that is held, as it was when it was taken
+  Grip grip_;             // the one that is held, as it was when it was taken
   QPointF point_, last_;  // where it is held, and the pointer
 };
 

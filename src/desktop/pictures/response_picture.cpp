@@ -124,9 +124,8 @@ void ResponsePicture::draw_found_lines(QPainter& p) const {
   const auto stage = measured_stage();
   const bool known = stage && *stage < work_.measurements.levels()->findings.size();
   const Settings now = settings();
-  const auto lines =
-      known ? spec_.found_lines(now, work_.measurements.levels()->findings[*stage])
-            : std::vector<FoundLine>{};
+  const auto lines = known ? spec_.found_lines(now, work_.measurements.levels()->findings[*stage])
+                           : std::vector<FoundLine>{};
   const LevelAxis gain = gain_axis();
   if (spec_.looks_at_hz) {
     const auto [from, to] = spec_.looks_at_hz(now);

@@ -12,11 +12,12 @@ constexpr double lowest = -60, highest_out = 6;
 
 TransferPicture::TransferPicture(const Work& work, StepId id, const TransferSpec& spec,
                                  QWidget* parent)
-    : StepPicture(work, id, tr("Transfer curve"),
-                  tr("Level out over level in, dB. Drag the dashed line to set the threshold or the "
-                     "ceiling, drag the curve where it bends to set how much. The dot is the level "
-                     "now, the bar what is taken."),
-                  parent),
+    : StepPicture(
+          work, id, tr("Transfer curve"),
+          tr("Level out over level in, dB. Drag the dashed line to set the threshold or the "
+             "ceiling, drag the curve where it bends to set how much. The dot is the level "
+             "now, the bar what is taken."),
+          parent),
       spec_(spec) {}
 
 QRectF TransferPicture::plot_rect() const {
@@ -40,8 +41,8 @@ Grip TransferPicture::line_grip() const {
           .resets = {index}};
 }
 
-// How much the curve bends: a dot on it, and all of the side of the line where it does, or everywhere
-// when there is no line.
+// How much the curve bends: a dot on it, and all of the side of the line where it does, or
+// everywhere when there is no line.
 Grip TransferPicture::bend_grip() const {
   Grip grip{.reach = 12, .within = plot_rect(), .elsewhere = true};
   const QRectF r = plot_rect();
@@ -164,8 +165,8 @@ double TransferPicture::ratio_through(double in, double out) const {
   const double threshold = now[static_cast<size_t>(spec_.threshold)];
   const double from =
       threshold + (spec_.make_up >= 0 ? now[static_cast<size_t>(spec_.make_up)] : 0);
-  const double way = spec_.bends_below ? std::min(in - threshold, -0.1)
-                                       : std::max(in - threshold, 0.1);
+  const double way =
+      spec_.bends_below ? std::min(in - threshold, -0.1) : std::max(in - threshold, 0.1);
   const double slope = std::max((out - from) / way, 1e-3);
   return spec_.bends_below ? slope : 1 / slope;
 }

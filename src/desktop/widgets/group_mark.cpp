@@ -36,8 +36,7 @@ void draw_group_mark(QPainter& p, GroupMark mark, QPointF at, const QColor& colo
       p.drawLine(at + QPointF(-4, 4), at + QPointF(4, -4));
       break;
     case GroupMark::bars:
-      for (const double x : {-4.0, 0.0, 4.0})
-        p.drawLine(at + QPointF(x, -4), at + QPointF(x, 4));
+      for (const double x : {-4.0, 0.0, 4.0}) p.drawLine(at + QPointF(x, -4), at + QPointF(x, 4));
       break;
   }
 }
@@ -52,10 +51,11 @@ QIcon group_mark_icon(GroupMark mark) {
 }
 
 QString group_mark_name(GroupMark mark) {
-  const char* names[] = {QT_TRANSLATE_NOOP("mark", "No mark"),  QT_TRANSLATE_NOOP("mark", "Dot"),
-                         QT_TRANSLATE_NOOP("mark", "Ring"),     QT_TRANSLATE_NOOP("mark", "Square"),
-                         QT_TRANSLATE_NOOP("mark", "Triangle"), QT_TRANSLATE_NOOP("mark", "Diamond"),
-                         QT_TRANSLATE_NOOP("mark", "Cross"),    QT_TRANSLATE_NOOP("mark", "Bars")};
+  const char* names[] = {
+      QT_TRANSLATE_NOOP("mark", "No mark"),  QT_TRANSLATE_NOOP("mark", "Dot"),
+      QT_TRANSLATE_NOOP("mark", "Ring"),     QT_TRANSLATE_NOOP("mark", "Square"),
+      QT_TRANSLATE_NOOP("mark", "Triangle"), QT_TRANSLATE_NOOP("mark", "Diamond"),
+      QT_TRANSLATE_NOOP("mark", "Cross"),    QT_TRANSLATE_NOOP("mark", "Bars")};
   return QCoreApplication::translate("mark", names[static_cast<size_t>(mark)]);
 }
 

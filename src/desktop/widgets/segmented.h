@@ -15,7 +15,7 @@ class Segmented : public QWidget {
  public:
   struct Part {
     QString label, tip;
-    QColor Theme::* role;
+    QColor Theme::*role;
   };
   explicit Segmented(std::vector<Part> parts, QWidget* parent = nullptr);
 

@@ -169,7 +169,7 @@ bool Document::bring_back_unsaved() {
 // The list of edits beside the reel, in the background: it may be long.
 void Document::keep_history(const std::string& saved) {
   history_lane_.start([states = SavedHistory{history_.entries(), history_.at()}, file = file(),
-                         saved](const CancelToken&) -> TaskLane::Finish {
+                       saved](const CancelToken&) -> TaskLane::Finish {
     try {
       save_history(states, file, saved);
     } catch (const Error&) {

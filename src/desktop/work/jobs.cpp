@@ -46,12 +46,12 @@ std::vector<Wanted> wanted_files(const QStringList& paths, const std::string& gr
       continue;
     }
     const auto found = find_sound_files(path, cancel);
-    const auto name = to_utf8(std::filesystem::absolute(path).lexically_normal().filename().string());
+    const auto name =
+        to_utf8(std::filesystem::absolute(path).lexically_normal().filename().string());
     for (const auto& f : found.files)
       out.push_back({f.path, f.folder.empty() ? name : to_utf8(f.folder)});
     for (const auto& why : found.problems) problems << QString::fromStdString(why);
-    if (found.files.empty())
-      problems << Jobs::tr("%1 holds no sound or video files.").arg(text);
+    if (found.files.empty()) problems << Jobs::tr("%1 holds no sound or video files.").arg(text);
   }
   return out;
 }
@@ -76,7 +76,7 @@ void Jobs::add_files(const QStringList& paths, const QString& group) {
           : tr("Reading %1 ...").arg(count));
   const std::string to = group.isEmpty() ? std::string("New clips") : group.toStdString();
   import_.enqueue([this, paths, to](const CancelToken& cancel) -> TaskLane::Finish {
-    std::vector<std::pair<Source, std::string>> good;
+    std::vector<edits::NewClip> good;
     QStringList problems;
     const auto wanted = wanted_files(paths, to, cancel, problems);
     for (const auto& [path, name] : wanted) {
@@ -95,11 +95,8 @@ void Jobs::add_files(const QStringList& paths, const QString& group) {
       int first = 0;
       if (!good.empty())
         document_.change([&](const Reel& reel) {
-          edits::Edit edit{reel, "Add clips"};
-          for (const auto& [source, name] : good) {
-            const int id = add_clip(edit.next, source, name);
-            if (first == 0) first = id;
-          }
+          auto edit = edits::add_clips(reel, good);
+          first = edit.next.clips[edit.next.clips.size() - good.size()].id;
           return edit;
         });
       if (first != 0) selection_.select_clip(first);

@@ -1,4 +1,5 @@
-// Work in the background that ends in an edit: files read, room tone found, clips cut, a target met.
+// Work in the background that ends in an edit: files read, room tone found, clips cut, a target
+// met.
 #pragma once
 
 #include <QObject>
@@ -21,9 +22,9 @@ class Jobs : public QObject {
   Jobs(Notices& notices, Document& document, Selection& selection, Measurements& measurements,
        QObject* parent = nullptr);
 
-  /// Adds files, and all that lie in folders, whose own folders become groups; what cannot be read is
-  /// told and left out. Drops queue: each is read when those before it are. `group`: where files go
-  /// that lie in no folder; empty: to "New clips".
+  /// Adds files, and all that lie in folders, whose own folders become groups; what cannot be read
+  /// is told and left out. Drops queue: each is read when those before it are. `group`: where files
+  /// go that lie in no folder; empty: to "New clips".
   void add_files(const QStringList& paths, const QString& group = {});
   /// Cuts the selected clip at a moment, or at both ends of a range; where the sound crosses zero.
   void split(std::vector<double> at_s);

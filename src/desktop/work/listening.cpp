@@ -199,7 +199,7 @@ void Listening::hear_against(std::optional<int> version) {
 // Version 0 was never measured when it was made.
 void Listening::measure_against() {
   lane_.start([this, sound = against_->sound, version = against_->version,
-                 stores = measurements_.stores()](const CancelToken& cancel) -> TaskLane::Finish {
+               stores = measurements_.stores()](const CancelToken& cancel) -> TaskLane::Finish {
     LevelPathOptions options;
     options.store = &stores->findings;
     options.levels = &stores->levels;

@@ -69,7 +69,7 @@ void Measurements::measure() {
     options.focus = static_cast<size_t>(at);
   options.true_peak = document_.target() && !document_.target()->true_peak_dbtp.free();
   lane_.start([this, stores = stores_, reel = document_.shared(), id = c->id,
-                 options](const CancelToken& cancel) mutable -> TaskLane::Finish {
+               options](const CancelToken& cancel) mutable -> TaskLane::Finish {
     options.cancel = &cancel;
     QString problem;
     ClipPlan plan;

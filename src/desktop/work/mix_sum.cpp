@@ -57,8 +57,8 @@ void MixSum::render(bool select) {
   // Asked for again while it is on its way: it is selected when it is there.
   select_ = select || (lane_.busy() && select_);
   lane_.start([this, reel = document_.shared(), known = key_, stores = measurements_.stores(),
-                 folder = fs::path(folder_.path().toStdString())](
-                    const CancelToken& cancel) -> TaskLane::Finish {
+               folder = fs::path(folder_.path().toStdString())](
+                  const CancelToken& cancel) -> TaskLane::Finish {
     Rendered sum;
     sum.key = sum_key(*reel);
     if (sum.key == known) return [this, sum] { take(sum, select_); };

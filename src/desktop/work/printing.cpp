@@ -139,7 +139,7 @@ void Printing::start(std::vector<Job> jobs, const QString& label, bool group) {
   }
   if (!busy()) Q_EMIT progress(0);
   lane_.enqueue([this, jobs = std::move(jobs), label,
-                   group](const CancelToken& cancel) mutable -> TaskLane::Finish {
+                 group](const CancelToken& cancel) mutable -> TaskLane::Finish {
     run(jobs, cancel);
     return [this, jobs = std::move(jobs), label, group] { finish(jobs, label, group); };
   });

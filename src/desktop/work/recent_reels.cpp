@@ -44,9 +44,7 @@ void keep_recent_picture(const QString& file, const QPixmap& picture) {
   const QString to = picture_file(file);
   QDir().mkpath(QFileInfo(to).path());
   // A picture is a help; where it cannot be kept the reel is known by its name.
-  picture.toImage()
-      .scaled(picture_size, Qt::IgnoreAspectRatio, Qt::SmoothTransformation)
-      .save(to);
+  picture.toImage().scaled(picture_size, Qt::IgnoreAspectRatio, Qt::SmoothTransformation).save(to);
 }
 
 QString demo_reel() {

@@ -76,7 +76,7 @@ void ShelfMeasurements::load_peaks() {
   // One source a task, so that the shelf fills as they are ready.
   const Source source = wanted.front();
   peak_lane_.start([this, source, rate = reel.rate,
-                      key = peaks_key(source)](const CancelToken& cancel) -> TaskLane::Finish {
+                    key = peaks_key(source)](const CancelToken& cancel) -> TaskLane::Finish {
     std::shared_ptr<const PeakPyramid> peaks;
     try {
       peaks = drevan::source_peaks(source.path, source.hash, rate, cancel);
@@ -172,9 +172,9 @@ void ShelfMeasurements::take_wanted(const std::shared_ptr<const Reel>& reel,
 // Of what can be seen the sound is kept where the group's chain begins, so that a change there is soon told.
 void ShelfMeasurements::measure() {
   const bool peaks = document_.target() && !document_.target()->true_peak_dbtp.free();
-  lane_.start([this, reel = document_.shared(), visible = visible_,
-                 selected = selection_.clip_id(), peaks,
-                 stores = measurements_.stores()](const CancelToken& cancel) -> TaskLane::Finish {
+  lane_.start([this, reel = document_.shared(), visible = visible_, selected = selection_.clip_id(),
+               peaks,
+               stores = measurements_.stores()](const CancelToken& cancel) -> TaskLane::Finish {
     auto items = shelf_items(*reel, visible, cancel);
     std::map<int, std::uint64_t> keys;
     for (const auto& item : items) keys[item.id] = item.key;
@@ -192,8 +192,8 @@ void ShelfMeasurements::measure() {
       try {
         const Levels levels = measure_result(item.plan, item.reuse_stage, options);
         // Told one by one: hundreds of clips take their time.
-        lane_.post(
-            cancel, [this, id = item.id, levels, key = item.key] { take_levels(id, levels, key); });
+        lane_.post(cancel,
+                   [this, id = item.id, levels, key = item.key] { take_levels(id, levels, key); });
       } catch (const Error&) {
         // The measuring of the clip tells what is wrong with it.
       }

@@ -15,8 +15,8 @@ namespace drevan::desktop {
 
 /// Runs one task at a time on the pool's threads: the newest it was given, where older ones are
 /// cancelled, or all of them in order. A task returns what to do with its result on the interface's
-/// thread (may be empty); after a cancel that is dropped, never done. Whatever a task throws is told
-/// by failed(), never lost and never the program's end.
+/// thread (may be empty); after a cancel that is dropped, never done. Whatever a task throws is
+/// told by failed(), never lost and never the program's end.
 class TaskLane : public QObject {
   Q_OBJECT
 

@@ -10,9 +10,9 @@
 
 namespace drevan::desktop {
 
-/// Threads that are started when a task finds none waiting, and then kept: as many as were ever busy
-/// at once. No task waits for another one, so a batch that takes minutes holds nothing up. Two kinds,
-/// as a thread cannot become less nice again. Thread-safe.
+/// Threads that are started when a task finds none waiting, and then kept: as many as were ever
+/// busy at once. No task waits for another one, so a batch that takes minutes holds nothing up. Two
+/// kinds, as a thread cannot become less nice again. Thread-safe.
 class TaskPool {
  public:
   enum class Urgency { soon, background };

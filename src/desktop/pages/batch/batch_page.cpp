@@ -47,12 +47,11 @@ BatchPage::BatchPage(const Work& work, QWidget* parent) : QWidget(parent), work_
   table_->setWordWrap(false);
   table_->setTextElideMode(Qt::ElideMiddle);
   table_->horizontalHeader()->setStretchLastSection(true);
-  connect(table_->horizontalHeader(), &QHeaderView::sectionResized, this,
-          [this](int column) {
-            // The last one takes what is left by itself.
-            const bool by_hand = !fitting_columns_ && column + 1 < model_->columnCount();
-            columns_touched_ = columns_touched_ || by_hand;
-          });
+  connect(table_->horizontalHeader(), &QHeaderView::sectionResized, this, [this](int column) {
+    // The last one takes what is left by itself.
+    const bool by_hand = !fitting_columns_ && column + 1 < model_->columnCount();
+    columns_touched_ = columns_touched_ || by_hand;
+  });
 
   setProperty("chapter", tr("The Batch: all clips"));
   auto* all = new QVBoxLayout(this);
@@ -258,7 +257,7 @@ void BatchPage::render() {
   std::erase_if(mixed.clips,
                 [&](const Clip& c) { return std::ranges::find(ids, c.id) == ids.end(); });
   lane_.start([this, jobs = jobs_, o = options(), mixed, what,
-                 mix_chain = mix_chain_->isChecked()](const CancelToken& cancel) -> TaskLane::Finish {
+               mix_chain = mix_chain_->isChecked()](const CancelToken& cancel) -> TaskLane::Finish {
     std::vector<JobResult> results;
     std::vector<MixFile> mixes;
     QString problem;

@@ -49,10 +49,11 @@ Foot::Foot(const Work& work, QWidget* parent)
   of_->setFixedWidth(96);
   device_ = new QLabel(this);
   device_->setObjectName("message");
-  compare_ = new Segmented({{tr("Before"), tr("The clip untouched (1)"), &Theme::before},
-                            {tr("After"), tr("Through the whole chain (2)"), &Theme::after},
-                            {tr("Removed"), tr("Only what the chain takes away (3)"), &Theme::removed}},
-                           this);
+  compare_ =
+      new Segmented({{tr("Before"), tr("The clip untouched (1)"), &Theme::before},
+                     {tr("After"), tr("Through the whole chain (2)"), &Theme::after},
+                     {tr("Removed"), tr("Only what the chain takes away (3)"), &Theme::removed}},
+                    this);
   compare_->setObjectName("compare");
   compare_->setAccessibleName(tr("Listen to"));
   compare_->set_current(1);

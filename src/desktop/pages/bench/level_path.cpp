@@ -41,8 +41,9 @@ LevelPathView::LevelPathView(const Work& work, QWidget* parent) : QWidget(parent
   setFocusPolicy(Qt::StrongFocus);
   setMouseTracking(true);
   setAccessibleName(tr("Level path"));
-  setToolTip(tr("Peak, loudness and noise floor after every step. A click chooses a step, dragging "
-                "moves it, its dot switches it, a plus adds one (Insert)."));
+  setToolTip(
+      tr("Peak, loudness and noise floor after every step. A click chooses a step, dragging "
+         "moves it, its dot switches it, a plus adds one (Insert)."));
   const auto refresh = [this] {
     updateGeometry();
     update();

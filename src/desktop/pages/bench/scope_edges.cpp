@@ -1,5 +1,5 @@
-// The clip's ends in the scope: trimmed along the ruler, faded at the upper corners; the levels that
-// are read off it.
+// The clip's ends in the scope: trimmed along the ruler, faded at the upper corners; the levels
+// that are read off it.
 #include <QPainter>
 #include <QPainterPath>
 #include <cmath>
@@ -24,9 +24,9 @@ constexpr double least_around_s = 2, around_share = 0.25;
 // The largest sample of a range, in dBFS.
 QString peak_text(const PeakPyramid* peaks, double rate, double from_s, double to_s) {
   if (!peaks) return "-";
-  const PeakPair pair = peaks->range(static_cast<Samples>(from_s * rate),
-                                     std::max(static_cast<Samples>(to_s * rate),
-                                              static_cast<Samples>(from_s * rate) + 1));
+  const PeakPair pair = peaks->range(
+      static_cast<Samples>(from_s * rate),
+      std::max(static_cast<Samples>(to_s * rate), static_cast<Samples>(from_s * rate) + 1));
   const double peak = static_cast<double>(std::max(pair.high, -pair.low));
   return peak > 0 ? QString::number(to_db(peak), 'f', 1) : QString("-");
 }
@@ -40,13 +40,13 @@ SecondsRange Scope::limits() const {
   const Source& source = work_.document.reel().source_of(*clip);
   const double around = std::max(least_around_s, all * around_share);
   const double before = static_cast<double>(clip->begin) / source.rate;
-  const double behind = static_cast<double>(source.frames - clip->begin - clip->frames) / source.rate;
+  const double behind =
+      static_cast<double>(source.frames - clip->begin - clip->frames) / source.rate;
   return {-std::min(before, around), all + std::min(behind, around)};
 }
 
 QPointF Scope::trim_grip(bool end) const {
-  const SecondsRange now =
-      kept_.value_or(SecondsRange{0, work_.selection.clip_seconds()});
+  const SecondsRange now = kept_.value_or(SecondsRange{0, work_.selection.clip_seconds()});
   // At the window's edges they stay within.
   return {std::clamp(x_of(end ? now.end : now.begin), 3.0, width() - 3.0),
           axis().rect.bottom() + 10};
@@ -81,16 +81,15 @@ void Scope::drag_grip(double s) {
   constexpr double least = 2 * edits::least_piece_s;
   if (drag_ == Drag::trim_begin) kept_ = {std::clamp(s, most.begin, all - least), all};
   if (drag_ == Drag::trim_end) kept_ = {0, std::clamp(s, least, most.end)};
-  if (drag_ == Drag::fade_in)
-    fade_[0] = {std::clamp(s, 0.0, all), clip->fade_in.shape};
-  if (drag_ == Drag::fade_out)
-    fade_[1] = {std::clamp(all - s, 0.0, all), clip->fade_out.shape};
+  if (drag_ == Drag::fade_in) fade_[0] = {std::clamp(s, 0.0, all), clip->fade_in.shape};
+  if (drag_ == Drag::fade_out) fade_[1] = {std::clamp(all - s, 0.0, all), clip->fade_out.shape};
   update();
 }
 
 void Scope::end_grip(Drag ended) {
   const auto kept = std::exchange(kept_, std::nullopt);
-  const auto in = std::exchange(fade_[0], std::nullopt), out = std::exchange(fade_[1], std::nullopt);
+  const auto in = std::exchange(fade_[0], std::nullopt),
+             out = std::exchange(fade_[1], std::nullopt);
   update();
   if (kept && (ended == Drag::trim_begin || ended == Drag::trim_end)) {
     Q_EMIT trim_wanted(*kept);
@@ -124,7 +123,8 @@ void Scope::draw_edges(QPainter& p, const Clip& clip) const {
   const SecondsRange now = kept_.value_or(SecondsRange{0, work_.selection.clip_seconds()});
   const double left = x_of(now.begin), right = x_of(now.end);
   if (left > 0) p.fillRect(QRectF(0, 0, left, r.height()), faded(t.window, 0.62));
-  if (right < width()) p.fillRect(QRectF(right, 0, width() - right, r.height()), faded(t.window, 0.62));
+  if (right < width())
+    p.fillRect(QRectF(right, 0, width() - right, r.height()), faded(t.window, 0.62));
   if (!spectrogram_->on()) {
     draw_fade(p, fade_[0].value_or(clip.fade_in), false);
     draw_fade(p, fade_[1].value_or(clip.fade_out), true);
@@ -190,7 +190,8 @@ void Scope::draw_selection(QPainter& p) const {
   p.drawRect(band);
   const Clip* clip = work_.selection.clip();
   const double rate = work_.document.reel().rate;
-  const double offset = static_cast<double>(clip->begin) / work_.document.reel().source_of(*clip).rate;
+  const double offset =
+      static_cast<double>(clip->begin) / work_.document.reel().source_of(*clip).rate;
   const auto before = work_.shelf.source_peaks(*clip);
   const auto* levels = work_.measurements.levels();
   const bool same_clock = levels && levels->sounds.back().from_clip.identity();
@@ -202,8 +203,9 @@ void Scope::draw_selection(QPainter& p) const {
                          selection_->end));
   p.setFont(small_font());
   const double wide = p.fontMetrics().horizontalAdvance(told) + 12;
-  const QRectF chip(std::clamp(band.center().x() - wide / 2, 4.0, std::max(4.0, width() - wide - 4)),
-                    r.bottom() - 19, wide, 16);
+  const QRectF chip(
+      std::clamp(band.center().x() - wide / 2, 4.0, std::max(4.0, width() - wide - 4)),
+      r.bottom() - 19, wide, 16);
   p.setPen(Qt::NoPen);
   p.setBrush(faded(t.window, 0.85));
   p.drawRoundedRect(chip, 3, 3);

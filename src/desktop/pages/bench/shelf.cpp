@@ -52,8 +52,9 @@ std::vector<Shelf::Row> Shelf::rows() const {
     words << QString::fromStdString(drevan::folded(word.toStdString()));
   for (const auto& c : reel.clips) {
     const auto& group = reel.groups[static_cast<size_t>(c.group)];
-    const auto hay =
-        words.isEmpty() ? QString() : QString::fromStdString(drevan::folded(c.name + " " + group.name));
+    const auto hay = words.isEmpty()
+                         ? QString()
+                         : QString::fromStdString(drevan::folded(c.name + " " + group.name));
     if (std::ranges::all_of(words, [&](const QString& word) { return hay.contains(word); }))
       clips[static_cast<size_t>(c.group)].push_back(c.id);
   }
@@ -187,9 +188,9 @@ QString Shelf::heading_tip(int group) const {
   const auto& groups = work_.document.reel().groups;
   if (group < 0 || group >= std::ssize(groups)) return {};
   const auto& g = groups[static_cast<size_t>(group)];
-  return g.note.empty() ? QString::fromStdString(g.name)
-                        : tr("%1: %2").arg(QString::fromStdString(g.name),
-                                           QString::fromStdString(g.note));
+  return g.note.empty()
+             ? QString::fromStdString(g.name)
+             : tr("%1: %2").arg(QString::fromStdString(g.name), QString::fromStdString(g.note));
 }
 
 // All of its name where that is shortened, where it sits out, and how it stands to the target.

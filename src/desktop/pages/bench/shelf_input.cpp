@@ -70,8 +70,7 @@ void Shelf::mark_to(int id) {
 void Shelf::mouseMoveEvent(QMouseEvent* e) {
   if (!pressed_ || !(e->buttons() & Qt::LeftButton)) return;
   if (!landing_ && (e->position() - *pressed_).manhattanLength() < drag_begins) return;
-  if (e->position().y() < 12)
-    verticalScrollBar()->setValue(verticalScrollBar()->value() - 16);
+  if (e->position().y() < 12) verticalScrollBar()->setValue(verticalScrollBar()->value() - 16);
   if (e->position().y() > viewport()->height() - 12)
     verticalScrollBar()->setValue(verticalScrollBar()->value() + 16);
   landing_ = landing_at(e->position().y());

@@ -13,7 +13,8 @@
 
 namespace drevan::desktop {
 
-// How it stands to the target, by colour and by shape: a dot is right, an arrow hot or low, waves noisy.
+// How it stands to the target, by colour and by shape: a dot is right, an arrow hot or low, waves
+// noisy.
 void Shelf::draw_verdict(QPainter& p, const Clip& clip, QPointF at) const {
   const Levels* levels = work_.shelf.clip_levels(clip.id);
   if (!work_.document.target() || !levels) return;
@@ -67,12 +68,11 @@ void Shelf::draw_clip(QPainter& p, const Row& row, const Clip& clip) {
   const bool own_way = !sits_out_of(work_.document.reel(), clip).empty();
   const auto takes = takes_of(work_.document.reel(), clip);
   const auto take = std::ranges::find(takes, clip.id) - takes.begin() + 1;
-  const QString note = own_way          ? tr("sits out")
-                       : !takes.empty() ? tr(out ? "take %1/%2" : "take %1/%2, chosen")
-                                              .arg(take)
-                                              .arg(takes.size())
-                       : clip.version != 0 ? tr("v%1").arg(clip.version)
-                                           : QString();
+  const QString note =
+      own_way          ? tr("sits out")
+      : !takes.empty() ? tr(out ? "take %1/%2" : "take %1/%2, chosen").arg(take).arg(takes.size())
+      : clip.version != 0 ? tr("v%1").arg(clip.version)
+                          : QString();
   const double note_width =
       note.isEmpty() ? 0 : QFontMetricsF(small_font()).horizontalAdvance(note) + 8;
   // Names of one take differ at their end.
@@ -156,8 +156,9 @@ void Shelf::draw_heading(QPainter& p, const Row& row, const Group& group) const 
   p.setFont(bold_font());
   p.setPen(row.group == touched_group_ ? t.text : t.quiet);
   const QString name = QString::fromStdString(group.name) + (group.note.empty() ? "" : " *");
-  p.drawText(QRectF(x, r.top(), r.right() - x - 34, r.height()), Qt::AlignVCenter,
-             p.fontMetrics().elidedText(name, Qt::ElideMiddle, static_cast<int>(r.right() - x - 36)));
+  p.drawText(
+      QRectF(x, r.top(), r.right() - x - 34, r.height()), Qt::AlignVCenter,
+      p.fontMetrics().elidedText(name, Qt::ElideMiddle, static_cast<int>(r.right() - x - 36)));
   p.setFont(font());
   p.setPen(t.quiet);
   const auto count = std::ranges::count(work_.document.reel().clips, row.group, &Clip::group);

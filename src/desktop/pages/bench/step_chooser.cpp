@@ -73,8 +73,9 @@ StepChooser::StepChooser(const Work& work, StepPlace at, QWidget* parent)
   list_->setFocusPolicy(Qt::NoFocus);
   list_->setMouseTracking(true);
   list_->setHorizontalScrollBarPolicy(Qt::ScrollBarAlwaysOff);
-  list_->setToolTip(tr("Rest on a step to hear it and see it in the level path; a click or Return "
-                       "adds it"));
+  list_->setToolTip(
+      tr("Rest on a step to hear it and see it in the level path; a click or Return "
+         "adds it"));
   auto* box = new QVBoxLayout(this);
   box->setContentsMargins(8, 8, 8, 8);
   box->addWidget(search_);
@@ -117,12 +118,12 @@ void StepChooser::add_entry(const StepType& type) {
 // Every word that is searched for stands in the name, the family or what the step does.
 void StepChooser::fill() {
   list_->clear();
-  const auto words = QString::fromStdString(folded(search_->text().toStdString()))
-                         .split(' ', Qt::SkipEmptyParts);
+  const auto words =
+      QString::fromStdString(folded(search_->text().toStdString())).split(' ', Qt::SkipEmptyParts);
   const auto fits = [&](const StepType& type) {
-    const auto hay = QString::fromStdString(
-        folded(std::string(type.label) + " " + std::string(type.summary) + " " +
-               std::string(family_label(type.family))));
+    const auto hay =
+        QString::fromStdString(folded(std::string(type.label) + " " + std::string(type.summary) +
+                                      " " + std::string(family_label(type.family))));
     return std::ranges::all_of(words, [&](const QString& word) { return hay.contains(word); });
   };
   if (words.isEmpty()) {

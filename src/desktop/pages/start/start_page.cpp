@@ -60,8 +60,9 @@ StartPage::StartPage(QWidget* parent) : QWidget(parent) {
   row->setSpacing(36);
   row->addWidget(recent_part_, 10);
   row->addWidget(drop_, 9);
-  connect(recent_, &QListWidget::itemActivated, this,
-          [this](QListWidgetItem* item) { Q_EMIT reel_wanted(item->data(Qt::UserRole).toString()); });
+  connect(recent_, &QListWidget::itemActivated, this, [this](QListWidgetItem* item) {
+    Q_EMIT reel_wanted(item->data(Qt::UserRole).toString());
+  });
   refresh();
 }
 
@@ -73,9 +74,10 @@ QWidget* StartPage::make_drop() {
   auto* title = new QLabel(tr("Drop sounds, films or a folder here"), part);
   title->setObjectName("heading");
   title->setAlignment(Qt::AlignCenter);
-  auto* note = new QLabel(tr("The folders within a folder become groups.\nYour files are only read, "
-                             "never changed."),
-                          part);
+  auto* note =
+      new QLabel(tr("The folders within a folder become groups.\nYour files are only read, "
+                    "never changed."),
+                 part);
   note->setObjectName("quiet");
   note->setAlignment(Qt::AlignCenter);
   note->setWordWrap(true);
@@ -89,8 +91,9 @@ QWidget* StartPage::make_drop() {
                              tr("All sounds in it and in its folders"), part);
   auto* open = wide_button("start_open", tr("Open a reel ..."),
                            tr("A reel that was saved before (Ctrl+O)"), part);
-  auto* demo = wide_button("start_demo", tr("Open the demo reel"),
-                           tr("Skerry Light: a keeper, a narrator, a coast station, the sea"), part);
+  auto* demo =
+      wide_button("start_demo", tr("Open the demo reel"),
+                  tr("Skerry Light: a keeper, a narrator, a coast station, the sea"), part);
   demo->setVisible(!demo_reel().isEmpty());
   for (auto* b : {files, folder, open, demo}) box->addWidget(b, 0, Qt::AlignHCenter);
   box->addStretch(4);
@@ -110,11 +113,11 @@ void StartPage::refresh() {
     QIcon icon;
     for (const auto mode : {QIcon::Normal, QIcon::Selected})
       icon.addPixmap(picture.isNull() ? blank_picture(recent_->iconSize()) : picture, mode);
-    auto* item = new QListWidgetItem(
-        icon,
-        tr("%1\n%2\n%3").arg(info.completeBaseName(), folder,
-                             info.lastModified().toString("d MMM yyyy, hh:mm")),
-        recent_);
+    auto* item = new QListWidgetItem(icon,
+                                     tr("%1\n%2\n%3")
+                                         .arg(info.completeBaseName(), folder,
+                                              info.lastModified().toString("d MMM yyyy, hh:mm")),
+                                     recent_);
     item->setData(Qt::UserRole, file);
     item->setToolTip(file);
   }
