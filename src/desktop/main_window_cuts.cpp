@@ -54,7 +54,7 @@ void MainWindow::make_cut_menu() {
     sheet->setAttribute(Qt::WA_DeleteOnClose);
     sheet->show();
   });
-  add(m, tr("Join the marked clips"), QKeySequence("Ctrl+J"), [this] {
+  add(m, tr("Join the marked clips"), QKeySequence("Ctrl+Shift+K"), [this] {
     work_.document.change(
         [&](const Reel& reel) { return edits::join(reel, bench_->shelf().marked()); });
   });

@@ -35,10 +35,11 @@ class WhatIsThis : public QObject {
  public:
   using QObject::QObject;
   bool eventFilter(QObject* of, QEvent* e) override {
+    // Every event of the application comes by here.
+    if (e->type() != QEvent::QueryWhatsThis && e->type() != QEvent::WhatsThis) return false;
     auto* widget = qobject_cast<QWidget*>(of);
     if (!widget || widget->toolTip().isEmpty()) return false;
     if (e->type() == QEvent::QueryWhatsThis) return e->setAccepted(true), true;
-    if (e->type() != QEvent::WhatsThis) return false;
     QWhatsThis::showText(static_cast<QHelpEvent*>(e)->globalPos(), widget->toolTip(), widget);
     return true;
   }

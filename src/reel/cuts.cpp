@@ -224,10 +224,9 @@ Edit join(const Reel& reel, std::span<const int> clips) {
   Clip& joined = clip_in(edit.next, parts.front().id);
   joined.frames = parts.back().begin + parts.back().frames - joined.begin;
   joined.fade_out = parts.back().fade_out;
-  if (!joined.versions.empty()) {
-    joined.versions.clear();
-    joined.version = 0;
-  }
+  const bool had_versions = !joined.versions.empty();
+  joined.versions.clear();
+  joined.version = 0;
   std::vector<int> rest;
   for (size_t i = 1; i < parts.size(); ++i) rest.push_back(parts[i].id);
   drevan::remove_clips(edit.next, rest);
@@ -236,6 +235,8 @@ Edit join(const Reel& reel, std::span<const int> clips) {
   if (!alike)
     edit.told =
         fmt::format("The chain of {} serves all of it; the others were let go", parts.front().name);
+  else if (had_versions)
+    edit.told = "Its versions were left behind; undo brings them back";
   return edit;
 }
 

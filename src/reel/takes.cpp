@@ -17,9 +17,10 @@ bool is_other_chosen(const Clip& clip, const Clip& other) {
 }  // namespace
 
 std::vector<int> takes_of(const Reel& reel, const Clip& clip) {
+  if (clip.line == 0) return {};  // as nearly all are
   std::vector<int> out;
   for (const auto& c : reel.clips)
-    if (clip.line != 0 && c.line == clip.line) out.push_back(c.id);
+    if (c.line == clip.line) out.push_back(c.id);
   return out.size() > 1 ? out : std::vector<int>{};
 }
 

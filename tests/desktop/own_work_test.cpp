@@ -225,7 +225,7 @@ TEST_F(OwnWork, ClipsAreCutInTheScope) {
   EXPECT_NEAR(static_cast<double>(clips()[1].begin) / 48000, 10, 0.05);
   // Joined again: as it was.
   QTest::keyClick(&d.window, Qt::Key_A, Qt::ControlModifier);
-  QTest::keyClick(&d.window, Qt::Key_J, Qt::ControlModifier);
+  QTest::keyClick(&d.window, Qt::Key_K, Qt::ControlModifier | Qt::ShiftModifier);
   ASSERT_EQ(clips().size(), 1U);
   EXPECT_EQ(clips()[0], whole.clips[0]);
   QTest::keyClick(&d.bench().shelf(), Qt::Key_Escape);
@@ -242,6 +242,18 @@ TEST_F(OwnWork, ClipsAreCutInTheScope) {
   ASSERT_TRUE(d.wait_for([&] { return clips()[0].begin > 0; }));
   EXPECT_NEAR(d.work().selection.clip_seconds(), 5, 0.1);
   EXPECT_GT(clips()[0].fade_in.seconds, 0);
+  // The bracket trims, outwards too; the corner fades, a double click makes it smooth.
+  ASSERT_TRUE(d.settle());
+  scope.zoom(0.8, 2.5);
+  const double length = d.work().selection.clip_seconds();
+  d.drag(&scope, scope.trim_grip(true), {scope.x_of(length + 0.5), scope.trim_grip(true).y()});
+  ASSERT_TRUE(d.wait_for([&] { return d.work().selection.clip_seconds() > length + 0.3; }));
+  ASSERT_TRUE(d.settle());
+  d.drag(&scope, scope.fade_grip(false), {scope.x_of(1), scope.fade_grip(false).y()});
+  EXPECT_NEAR(clips()[0].fade_in.seconds, 1, 0.1);
+  EXPECT_EQ(clips()[0].fade_in.shape, CurveShape::line);
+  QTest::mouseDClick(&scope, Qt::LeftButton, {}, scope.fade_grip(false).toPoint());
+  EXPECT_EQ(clips()[0].fade_in.shape, CurveShape::smooth);
   // Without a selection it says what to do.
   d.window.bench().scope().select(std::nullopt);
   QTest::keyClick(&d.window, Qt::Key_X);
@@ -363,6 +375,9 @@ TEST_F(OwnWork, FoldersOfAllKindsAreTaken) {
   EXPECT_EQ(count_in(d, "Keeper"), 3);
   drop(d, &d.window, d.window.rect().center(), folder / "empty");
   EXPECT_EQ(d.work().document.reel().clips.size(), 7U);
+  // A recipe that is dropped on the shelf is the window's.
+  drop(d, d.bench().shelf().viewport(), {60, 60}, DREVAN_SOURCE_DIR "/demo/five.recipe");
+  EXPECT_EQ(d.steps().size(), 5U);
   // Onto a heading: into that group.
   Shelf& shelf = d.bench().shelf();
   const int keeper = group_called(d, "Keeper");

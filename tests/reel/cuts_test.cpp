@@ -4,11 +4,14 @@
 #include <gtest/gtest.h>
 
 #include "engine/process.h"
+#include "support/impossible.h"
 #include "support/reels.h"
 #include "support/steps.h"
 
 namespace drevan {
 namespace {
+
+using test::expect_impossible;
 
 using test::TempFolder;
 
@@ -22,15 +25,6 @@ class Cuts : public testing::Test {
   // Nothing is changed in place; what comes out opens again.
   void TearDown() override { EXPECT_EQ(reel, before); }
 
-  template <class Make>
-  static void expect_impossible(Make&& make, const std::string& why) {
-    try {
-      make();
-      ADD_FAILURE() << why;
-    } catch (const Error& e) {
-      EXPECT_NE(std::string(e.what()).find(why), std::string::npos) << e.what();
-    }
-  }
   static void expect_opens_again(const Reel& reel) {
     const Reel again = reel_from_text(reel_to_text(reel, "/"), "/", "x.reel");
     EXPECT_EQ(again, reel);

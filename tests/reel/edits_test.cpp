@@ -6,12 +6,15 @@
 #include <cmath>
 
 #include "reel/history.h"
+#include "support/impossible.h"
 #include "support/reels.h"
 #include "support/steps.h"
 #include "steps/catalogue.h"
 
 namespace drevan {
 namespace {
+
+using test::expect_impossible;
 
 using test::TempFolder;
 
@@ -34,15 +37,6 @@ class Edits : public testing::Test {
     std::vector<std::string_view> out;
     for (const auto& s : chain.steps) out.push_back(s.type->id);
     return out;
-  }
-  template <class Make>
-  static void expect_impossible(Make&& make, const std::string& why) {
-    try {
-      make();
-      ADD_FAILURE() << why;
-    } catch (const Error& e) {
-      EXPECT_NE(std::string(e.what()).find(why), std::string::npos) << e.what();
-    }
   }
   using Ids = std::vector<std::string_view>;
 

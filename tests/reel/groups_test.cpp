@@ -3,11 +3,14 @@
 
 #include <gtest/gtest.h>
 
+#include "support/impossible.h"
 #include "support/reels.h"
 #include "support/steps.h"
 
 namespace drevan {
 namespace {
+
+using test::expect_impossible;
 
 using test::TempFolder;
 
@@ -28,15 +31,6 @@ class Groups : public testing::Test {
         if (c.group == static_cast<int>(g)) out += c.name;
     }
     return out;
-  }
-  template <class Make>
-  static void expect_impossible(Make&& make, const std::string& why) {
-    try {
-      make();
-      ADD_FAILURE() << why;
-    } catch (const Error& e) {
-      EXPECT_NE(std::string(e.what()).find(why), std::string::npos) << e.what();
-    }
   }
 
   TempFolder t;

@@ -6,11 +6,14 @@
 #include <set>
 
 #include "steps/curve_edit.h"
+#include "support/impossible.h"
 #include "support/reels.h"
 #include "support/steps.h"
 
 namespace drevan {
 namespace {
+
+using test::expect_impossible;
 
 using test::TempFolder;
 
@@ -29,15 +32,6 @@ class Many : public testing::Test {
     std::string out;
     for (const auto& s : reel.clips[clip].chain.steps) out += std::string(s.type->id) + " ";
     return out;
-  }
-  template <class Make>
-  static void expect_impossible(Make&& make, const std::string& why) {
-    try {
-      make();
-      ADD_FAILURE() << why;
-    } catch (const Error& e) {
-      EXPECT_NE(std::string(e.what()).find(why), std::string::npos) << e.what();
-    }
   }
   static void expect_own_ids(Reel reel) {
     std::set<StepId> seen;

@@ -180,8 +180,13 @@ void Shelf::keyPressEvent(QKeyEvent* e) {
   QAbstractScrollArea::keyPressEvent(e);
 }
 
+// Sounds and folders alone; a reel or a recipe is the window's business, which then gets the drag.
 void Shelf::dragEnterEvent(QDragEnterEvent* e) {
-  if (e->mimeData()->hasUrls()) e->acceptProposedAction();
+  const auto urls = e->mimeData()->urls();
+  const bool sounds = !urls.isEmpty() && std::ranges::all_of(urls, [](const QUrl& url) {
+    return url.isLocalFile() && !url.path().endsWith(".reel") && !url.path().endsWith(".recipe");
+  });
+  sounds ? e->acceptProposedAction() : e->ignore();
 }
 
 void Shelf::dragMoveEvent(QDragMoveEvent* e) {
@@ -195,21 +200,18 @@ void Shelf::dragLeaveEvent(QDragLeaveEvent*) {
   viewport()->update();
 }
 
-// Sounds go into the group they are dropped on; all else is the window's business.
+// Into the group they are dropped on.
 void Shelf::dropEvent(QDropEvent* e) {
   const auto landing = std::exchange(landing_, std::nullopt);
   viewport()->update();
   QStringList files;
-  bool sounds = true;
-  for (const auto& url : e->mimeData()->urls()) {
-    files << url.toLocalFile();
-    sounds = sounds && url.isLocalFile() && !files.back().endsWith(".reel") &&
-             !files.back().endsWith(".recipe");
-  }
-  if (!sounds || !landing || landing->group < 0) return e->ignore();
+  for (const auto& url : e->mimeData()->urls()) files << url.toLocalFile();
   e->acceptProposedAction();
-  const auto& group = work_.document.reel().groups[static_cast<size_t>(landing->group)];
-  work_.jobs.add_files(files, QString::fromStdString(group.name));
+  const auto& groups = work_.document.reel().groups;
+  const bool on_group = landing && landing->group >= 0;
+  work_.jobs.add_files(
+      files, on_group ? QString::fromStdString(groups[static_cast<size_t>(landing->group)].name)
+                      : QString());
 }
 
 }  // namespace drevan::desktop
