@@ -16,11 +16,15 @@
 #include <QTimer>
 #include <QToolButton>
 
+#include "dialogs/help_window.h"
 #include "pages/start/start_page.h"
 #include "theme/theme.h"
+#include "widgets/desktop_notice.h"
+#include "widgets/show_folder.h"
 #include "work/open_work.h"
 #include "work/recent_reels.h"
 #include "work/recipe_files.h"
+#include "work/remedies.h"
 
 namespace drevan::desktop {
 
@@ -56,7 +60,12 @@ MainWindow::MainWindow() : open_work_(std::make_unique<OpenWork>()), work_(open_
 
   message_timer_ = new QTimer(this);
   message_timer_->setSingleShot(true);
-  connect(message_timer_, &QTimer::timeout, message_, &QLabel::clear);
+  connect(message_timer_, &QTimer::timeout, this, [this] {
+    message_->clear();
+    more_->hide();
+  });
+  connect(batch_, &BatchPage::progressed, this, &MainWindow::show_batch_progress);
+  connect(batch_, &BatchPage::finished, this, &MainWindow::tell_batch_done);
   connect(&work_.notices, &Notices::message, this, &MainWindow::tell);
   connect(&work_.document, &Document::reel_changed, this, &MainWindow::refresh);
   connect(&work_.document, &Document::leaving, this, &MainWindow::keep_picture);
@@ -128,7 +137,14 @@ QWidget* MainWindow::make_top() {
   // In a narrow window they are cut off, they do not widen it.
   reel_name_->setMinimumWidth(40);
   saved_->setMinimumWidth(20);
+  more_ = new QToolButton(right);
+  more_->setObjectName("more");
+  more_->setText(tr("More"));
+  more_->setToolTip(tr("What to do about it, and what else went wrong in this session"));
+  more_->hide();
+  connect(more_, &QToolButton::clicked, this, &MainWindow::show_trouble);
   right_row->addWidget(message_, 1);
+  right_row->addWidget(more_);
   right_row->addSpacing(12);
   right_row->addWidget(reel_name_);
   right_row->addSpacing(4);
@@ -181,6 +197,10 @@ void MainWindow::refresh() {
 }
 
 void MainWindow::tell(const QString& text, bool failure) {
+  constexpr qsizetype most_kept = 50;
+  if (failure) troubles_ << Trouble{QDateTime::currentDateTime(), text};
+  if (troubles_.size() > most_kept) troubles_.removeFirst();
+  more_->setVisible(failure);
   message_->setStyleSheet("color: " + (failure ? theme().attention : theme().quiet).name());
   message_->setText(message_->fontMetrics().elidedText(text, Qt::ElideRight, std::max(200, message_->width())));
   message_->setToolTip(text);
@@ -188,9 +208,46 @@ void MainWindow::tell(const QString& text, bool failure) {
   // What went wrong must not be missed because it is long.
   if (failure && message_->text() != text && isVisible()) {
     auto* box = new QMessageBox(QMessageBox::Warning, "Drevan", text, QMessageBox::Ok, this);
+    box->setInformativeText(remedy_for(text).what_to_do);
     box->setAttribute(Qt::WA_DeleteOnClose);
     box->open();
   }
+}
+
+void MainWindow::show_trouble() {
+  if (troubles_.isEmpty()) return tell(tr("Nothing went wrong so far."), false);
+  auto* sheet = new TroubleSheet(troubles_, this);
+  sheet->setAttribute(Qt::WA_DeleteOnClose);
+  connect(sheet, &TroubleSheet::chapter_wanted, this, [this](const QString& heading) {
+    help().show();
+    help().raise();
+    help().show_chapter(heading);
+  });
+  sheet->show();
+}
+
+// It goes on while one works on the Bench.
+void MainWindow::show_batch_progress(double share) {
+  places_[1]->setText(tr("Batch %1 %").arg(share * 100, 0, 'f', 0));
+}
+
+void MainWindow::tell_batch_done(const QString& how) {
+  places_[1]->setText(tr("Batch"));
+  if (isActiveWindow() && place_ == 1) return;
+  tell(tr("The batch has ended: %1").arg(how), false);
+  QApplication::alert(this);
+  if (!isActiveWindow()) show_desktop_notice(tr("The batch has ended"), how);
+}
+
+// What the page in sight plays.
+void MainWindow::play_or_pause() { place_ == 1 ? batch_->play_row() : bench_->foot().toggle_play(); }
+
+void MainWindow::show_render() {
+  const auto file = batch_->file_of(work_.selection.clip_id());
+  if (file.empty())
+    return tell(tr("This clip was not rendered in this session; Ctrl+Return renders the batch."),
+                true);
+  show_folder(work_.notices, file);
 }
 
 void MainWindow::open_files(const QStringList& files) {
@@ -221,6 +278,12 @@ void MainWindow::dropEvent(QDropEvent* e) {
 }
 
 void MainWindow::closeEvent(QCloseEvent* e) {
+  if (batch_->rendering() &&
+      QMessageBox::question(
+          this, tr("End the batch?"),
+          tr("Clips are being rendered. Files that are done stay; the others are not written."),
+          QMessageBox::Discard | QMessageBox::Cancel, QMessageBox::Cancel) != QMessageBox::Discard)
+    return e->ignore();
   if (!may_leave()) return e->ignore();
   keep_picture();
   QSettings settings;

@@ -5,6 +5,7 @@
 
 #include <memory>
 
+#include "dialogs/trouble_sheet.h"
 #include "pages/batch/batch_page.h"
 #include "pages/bench/bench.h"
 #include "reel/edits.h"
@@ -34,7 +35,7 @@ class MainWindow : public QMainWindow {
   class HistoryDialog* edits() { return edits_; }
   /// The list of versions, opened when it was not.
   class VersionsDialog& versions();
-  class RecipesDialog& recipes();
+  class RecipeDrawer& recipes();
   /// 0: Bench, 1: Batch.
   void show_place(int place);
   /// Opens a reel or adds sound files, as the command line and a drop ask.
@@ -65,6 +66,11 @@ class MainWindow : public QMainWindow {
   void change_clip(const std::function<edits::Edit(const Reel&, int clip)>& edit);
   void refresh();
   void tell(const QString& text, bool failure);
+  void show_trouble();
+  void show_batch_progress(double share);
+  void tell_batch_done(const QString& how);
+  void play_or_pause();
+  void show_render();
   void show_printing(double share);
   void show_summing(double share);
   bool save();
@@ -100,6 +106,8 @@ class MainWindow : public QMainWindow {
   QWidget* top_left_ = nullptr;
   QMenuBar* menus_ = nullptr;
   QMenu* group_menu_ = nullptr;
+  QList<Trouble> troubles_;  // of this session, the newest last
+  QToolButton* more_ = nullptr;
   QLabel *mark_ = nullptr, *reel_name_ = nullptr, *saved_ = nullptr, *message_ = nullptr;
   std::vector<QToolButton*> places_;
   QStackedWidget* stack_ = nullptr;
@@ -110,7 +118,6 @@ class MainWindow : public QMainWindow {
   QString noted_file_;  // among the recent ones
   class HistoryDialog* edits_ = nullptr;
   class VersionsDialog* versions_ = nullptr;
-  class RecipesDialog* recipes_ = nullptr;
   class HelpWindow* help_ = nullptr;
   class UnevenDialog* uneven_ = nullptr;
   class QProgressDialog *printing_ = nullptr, *summing_ = nullptr;

@@ -65,6 +65,7 @@ void MainWindow::make_help_menu() {
     sheet->show();
   });
   add(m, tr("What is this?"), QKeySequence("Ctrl+F1"), [] { QWhatsThis::enterWhatsThisMode(); });
+  add(m, tr("What went wrong"), QKeySequence("Shift+Ctrl+F1"), [this] { show_trouble(); });
   m->addSeparator();
   add(m, tr("About Drevan"), {}, [this] {
     QString used;

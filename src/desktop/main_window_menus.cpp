@@ -13,10 +13,12 @@
 #include <QSettings>
 #include <QVBoxLayout>
 
+#include "dialogs/sound_sheet.h"
 #include "dialogs/history_dialog.h"
 #include "main_window.h"
+#include "pages/bench/recipe_drawer.h"
+#include "widgets/show_folder.h"
 #include "media/sound_files.h"
-#include "dialogs/recipes_dialog.h"
 #include "theme/theme.h"
 #include "dialogs/uneven_dialog.h"
 #include "dialogs/versions_dialog.h"
@@ -134,9 +136,9 @@ void MainWindow::make_clip_menu() {
   m->addSeparator();
   add(m, tr("Meet the target"), QKeySequence("Ctrl+T"), [this] { work_.jobs.meet_target(); });
   m->addSeparator();
-  add(m, tr("Recipes ..."), QKeySequence("Ctrl+R"), [this] {
-    recipes().show();
-    recipes().raise();
+  add(m, tr("Recipes"), QKeySequence("Ctrl+R"), [this] {
+    show_place(0);
+    recipes().set_open(!recipes().isVisible());
   });
   add(m, tr("Use a recipe file ..."), {}, [this] {
     const auto file = remember(QFileDialog::getOpenFileName(this, tr("Use a recipe"), last_folder(), tr("Recipes (*.recipe)")));
@@ -183,6 +185,11 @@ void MainWindow::make_clip_menu() {
       });
   });
   add(m, tr("Find the source ..."), {}, [this] { find_source_dialog(); });
+  add(m, tr("Open the folder of its file"), {}, [this] {
+    if (const Clip* c = work_.selection.clip())
+      show_folder(work_.notices, work_.document.reel().source_of(*c).path);
+  });
+  add(m, tr("Open the folder of its render"), {}, [this] { show_render(); });
   add(m, tr("Remove from the reel"), {}, [this] {
     work_.document.change(
         [&](const Reel& reel) { return edits::remove_clips(reel, bench_->shelf().marked()); });
@@ -218,10 +225,7 @@ void MainWindow::make_versions_menu() {
   connect(&work_.mix_sum, &MixSum::opened, this, [this] { show_place(0); });
 }
 
-RecipesDialog& MainWindow::recipes() {
-  if (!recipes_) recipes_ = new RecipesDialog(work_, this);
-  return *recipes_;
-}
+RecipeDrawer& MainWindow::recipes() { return bench_->recipes(); }
 
 VersionsDialog& MainWindow::versions() {
   if (!versions_) versions_ = new VersionsDialog(work_, this);
@@ -267,7 +271,7 @@ void MainWindow::show_summing(double share) {
 
 void MainWindow::make_listen_menu() {
   QMenu* m = menus_->addMenu(tr("&Listen"));
-  add(m, tr("Play or pause"), QKeySequence(Qt::Key_Space), [this] { bench_->foot().toggle_play(); });
+  add(m, tr("Play or pause"), QKeySequence(Qt::Key_Space), [this] { play_or_pause(); });
   add(m, tr("Loop"), QKeySequence("L"), [this] { bench_->findChild<QToolButton*>("loop")->toggle(); });
   add(m, tr("To the start"), QKeySequence("Ctrl+Home"), [this] { work_.listening.seek_s(0); });
   m->addSeparator();
@@ -276,8 +280,15 @@ void MainWindow::make_listen_menu() {
   add(m, tr("Removed"), QKeySequence("3"), [this] { bench_->foot().listen(Listen::removed); });
   add(m, tr("This step only"), QKeySequence("4"),
       [this] { bench_->foot().set_solo_step(!work_.listening.solo_step()); });
+  add(m, tr("The next place over 0 dBFS"), QKeySequence("O"), [this] { bench_->next_over(); });
   m->addSeparator();
   add(m, tr("Blind comparison ..."), QKeySequence("Ctrl+B"), [this] { bench_->compare_blind(); });
+  m->addSeparator();
+  add(m, tr("Sound settings ..."), QKeySequence("Ctrl+,"), [this] {
+    auto* sheet = new SoundSheet(work_, this);
+    sheet->setAttribute(Qt::WA_DeleteOnClose);
+    sheet->show();
+  });
 }
 
 void MainWindow::make_look_menu() {

@@ -2,6 +2,7 @@
 
 #include <chrono>
 #include <cmath>
+#include <numbers>
 
 #include "audio/decibel.h"
 #include "audio/denormals.h"
@@ -152,7 +153,8 @@ void Player::tell(std::string error) {
 bool Player::take_request(const std::stop_token& stop) {
   std::unique_lock lock(mutex_);
   const auto busy = [&] {
-    return (request_.playing && request_.plan) || run_ != nullptr || request_.seek.has_value();
+    return (request_.playing && request_.plan) || run_ != nullptr || request_.seek.has_value() ||
+           other_device_ || tone_wanted_;
   };
   while (!busy() && !stop.stop_requested()) {
     taken_requests_ = requests_;
@@ -219,6 +221,7 @@ void Player::work(const std::stop_token& stop) {
   const FlushDenormals flush;
   while (!stop.stop_requested()) {
     if (!take_request(stop)) break;
+    serve_device_wishes();
     if (device_is_lost()) {
       give_back_seek();
       lose_device();
@@ -394,7 +397,7 @@ void Player::pull(float* interleaved, int frames) noexcept {
       if (expecting_.load(std::memory_order_relaxed)) underruns_.fetch_add(1);
       std::fill(interleaved + size_t{2} * static_cast<size_t>(done),
                 interleaved + size_t{2} * static_cast<size_t>(frames), 0.0F);
-      return;
+      break;
     }
     if (taken_ == 0) {
       if (packet->first) playing_ = true;  // a packet that ended the sound before may lie between
@@ -421,6 +424,22 @@ void Player::pull(float* interleaved, int frames) noexcept {
     taken_ = 0;
     ring_.pop();
   }
+  if (tone_left_.load(std::memory_order_relaxed) > 0) add_tone(interleaved, frames);
+}
+
+// 1 kHz at -20 dBFS, left first; faded by 10 ms at its ends.
+void Player::add_tone(float* interleaved, int frames) noexcept {
+  const int each = static_cast<int>(rate_), fade = each / 100;
+  int left = tone_left_.load(std::memory_order_relaxed);
+  for (int i = 0; i < frames && left > 0; ++i, --left) {
+    const int at = (2 * each - left) % each;
+    const double envelope = std::min({1.0, static_cast<double>(at) / fade,
+                                      static_cast<double>(each - at) / fade});
+    const size_t channel = left > each ? 0 : 1;
+    interleaved[2 * static_cast<size_t>(i) + channel] +=
+        static_cast<float>(0.1 * envelope * std::sin(2 * std::numbers::pi * 1000 * at / rate_));
+  }
+  tone_left_.store(left, std::memory_order_relaxed);
 }
 
 }  // namespace drevan

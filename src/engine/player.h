@@ -38,6 +38,13 @@ class Player final : public SoundSource {
   // A device that is lost (it says so, or asks for no sound while there is some) is told by take_error(); playing
   // is paused where it was. Another one is looked for every second, and again at play().
 
+  /// Plays through another device from now on, on from where it is. `find` as in the constructor.
+  void use_device(FindDevice find);
+  /// Whether playing goes on by itself, when a lost device has been replaced.
+  void set_plays_on(bool on) { plays_on_ = on; }
+  /// A quiet tone to hear where sound comes out: left, then right, a second each, over what plays.
+  void test_tone();
+
   /// Stops and forgets the clip.
   void unload();
 
@@ -69,6 +76,14 @@ class Player final : public SoundSource {
   ScopeRing& heard() { return heard_; }
   /// Times the device found nothing to play while playing.
   long underruns() const { return underruns_.load(); }
+  /// The device by name, how far behind it is, and how often it had to wait for sound.
+  struct DeviceFacts {
+    std::string name;
+    double latency_s = 0;
+    long dropouts = 0;
+    bool simulated = false, lost = false;
+  };
+  DeviceFacts device_facts() const;
   /// The last failure while playing, once; empty: none.
   std::string take_error();
 
@@ -99,6 +114,9 @@ class Player final : public SoundSource {
   void lose_device();
   void look_for_device();
   void take_device(std::unique_ptr<AudioDevice> device);
+  void serve_device_wishes();
+  void change_device(FindDevice find);
+  void add_tone(float* interleaved, int frames) noexcept;
   void tell(std::string error);
   std::uint64_t sounds_of(const PlayPlan& plan);
   void request_stop_here();
@@ -116,6 +134,8 @@ class Player final : public SoundSource {
   std::string error_;
   unsigned long requests_ = 0, taken_requests_ = 0;
   bool waiting_ = false;  // the run-ahead side, for a request
+  std::optional<FindDevice> other_device_;
+  bool tone_wanted_ = false;
   // The files' size and time are asked for at most twice a second.
   ClipSound known_sound_;
   std::optional<ClipSound> known_against_;
@@ -139,6 +159,8 @@ class Player final : public SoundSource {
   std::array<std::atomic<float>, max_readings> readings_{};
   std::atomic<int> reading_count_{0};
   std::atomic<long> underruns_{0};
+  std::atomic<bool> plays_on_{false}, lost_now_{false};
+  std::atomic<int> tone_left_{0};  // frames
 
   // Device side.
   int taken_ = 0;  // frames of the ring's front already played
@@ -146,7 +168,7 @@ class Player final : public SoundSource {
   double rate_;
   FindDevice find_;
   std::unique_ptr<AudioDevice> device_;
-  bool started_ = false, lost_ = false;      // run-ahead side
+  bool started_ = false, lost_ = false, play_when_found_ = false;  // run-ahead side
   std::atomic<long> pulls_{0};
   long pulls_seen_ = 0;
   std::chrono::steady_clock::time_point pulled_at_{}, looked_at_{};

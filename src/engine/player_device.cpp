@@ -57,9 +57,11 @@ void Player::lose_device() {
   while (ring_.front()) ring_.pop();
   taken_ = 0;
   started_ = false;
-  lost_ = true;
-  looked_at_ = std::chrono::steady_clock::now();
+  lost_ = lost_now_ = true;
   const bool was_playing = playing_;
+  play_when_found_ = was_playing && plays_on_;
+  looked_at_ = play_when_found_ ? std::chrono::steady_clock::time_point{}
+                                : std::chrono::steady_clock::now();
   stop_playing();
   const std::lock_guard lock(mutex_);
   request_stop_here();
@@ -74,16 +76,65 @@ void Player::look_for_device() {
   looked_at_ = now;
   auto found = find_();
   if (!found) return;
-  const auto told = "The sound device " + found->name() + " is there; play on.";
+  const bool plays = std::exchange(play_when_found_, false);
+  const auto told = "The sound device " + found->name() +
+                    (plays ? " is there and plays on." : " is there; play on.");
   take_device(std::move(found));
   tell(told);
+  if (plays) play();
 }
 
 void Player::take_device(std::unique_ptr<AudioDevice> device) {
   const std::lock_guard lock(mutex_);
   device_ = std::move(device);
   silent_ = device_->simulated();
-  lost_ = false;
+  lost_ = lost_now_ = false;
+}
+
+Player::DeviceFacts Player::device_facts() const {
+  const std::lock_guard lock(mutex_);
+  return {device_->name(), device_->latency_s(), device_->dropouts() + underruns_.load(),
+          device_->simulated(), lost_now_.load()};
+}
+
+void Player::use_device(FindDevice find) {
+  const std::lock_guard lock(mutex_);
+  other_device_ = std::move(find);
+  requested();
+}
+
+void Player::test_tone() {
+  const std::lock_guard lock(mutex_);
+  tone_wanted_ = true;
+  requested();
+}
+
+void Player::serve_device_wishes() {
+  std::optional<FindDevice> find;
+  bool tone = false;
+  {
+    const std::lock_guard lock(mutex_);
+    find = std::exchange(other_device_, std::nullopt);
+    tone = std::exchange(tone_wanted_, false);
+  }
+  if (find) change_device(std::move(*find));
+  if (tone && device_ready()) tone_left_ = static_cast<int>(rate_) * 2;
+}
+
+// The old one is let go first: some drivers lend a device to one stream alone.
+void Player::change_device(FindDevice find) {
+  const bool at_work = started_;
+  find_ = std::move(find);
+  device_->stop();
+  started_ = false;
+  auto found = find_ ? find_() : nullptr;
+  if (!found) {
+    lose_device();
+    return tell("The chosen sound device is not there; choose another, or connect it.");
+  }
+  underruns_ = 0;
+  take_device(std::move(found));
+  if (at_work) device_ready();
 }
 
 }  // namespace drevan

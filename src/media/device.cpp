@@ -1,14 +1,7 @@
 #include "media/device.h"
 
-#include <RtAudio.h>
-#include <fmt/format.h>
-
 #include <chrono>
 #include <cmath>
-#include <cstdlib>
-#include <string_view>
-
-#include "audio/error.h"
 
 namespace drevan {
 
@@ -75,82 +68,8 @@ void SimulatedDevice::forget() {
   played_.clear();
 }
 
-namespace {
-
-// Errors of streams on their own threads; the library tells them without saying of which.
-std::atomic<int> errors{0};
-
-class RtDevice final : public AudioDevice {
- public:
-  explicit RtDevice(double rate) : rate_(rate) {
-    rt_.showWarnings(false);
-    if (rt_.getDeviceCount() == 0) throw Error(Error::Kind::device, "No sound device was found.");
-    name_ = rt_.getDeviceInfo(rt_.getDefaultOutputDevice()).name;
-  }
-  ~RtDevice() override { RtDevice::stop(); }
-  std::string name() const override { return name_; }
-
-  void start(SoundSource& source) override {
-    stop();
-    errors_before_ = errors;
-    RtAudio::StreamParameters out;
-    out.deviceId = rt_.getDefaultOutputDevice();
-    out.nChannels = 2;
-    unsigned frames = 256;
-    RtAudio::StreamOptions options;
-    options.flags = RTAUDIO_SCHEDULE_REALTIME;
-    options.numberOfBuffers = 2;
-    options.streamName = "Drevan";
-    try {
-      // Without a function for errors those on the device's own thread would end the program.
-      rt_.openStream(&out, nullptr, RTAUDIO_FLOAT32, static_cast<unsigned>(std::lround(rate_)),
-                     &frames, &RtDevice::callback, &source, &options, [](RtAudioError::Type type, const std::string& told) {
-                       // What cannot be written to any more is only a warning to the library, which then asks on.
-                       const bool lost = type != RtAudioError::WARNING && type != RtAudioError::DEBUG_WARNING;
-                       if (lost || told.find("write error") != std::string::npos) ++errors;
-                     });
-      rt_.startStream();
-    } catch (const RtAudioError& e) {
-      throw Error(Error::Kind::device,
-                  fmt::format("The sound device {} does not start: {}", name_, e.getMessage()));
-    }
-  }
-  void stop() override {
-    try {
-      if (rt_.isStreamOpen()) rt_.closeStream();
-    } catch (const RtAudioError&) {
-      // What is gone need not be closed.
-    }
-  }
-  bool lost() const override { return errors != errors_before_; }
-
- private:
-  static int callback(void* out, void*, unsigned frames, double, RtAudioStreamStatus, void* source) {
-    static_cast<SoundSource*>(source)->pull(static_cast<float*>(out), static_cast<int>(frames));
-    return 0;
-  }
-
-  RtAudio rt_;
-  double rate_;
-  std::string name_;
-  int errors_before_ = 0;
-};
-
-}  // namespace
-
-std::unique_ptr<AudioDevice> find_device(double rate) {
-  const char* wish = std::getenv("DREVAN_AUDIO");
-  if (wish && std::string_view(wish) == "simulated") return std::make_unique<SimulatedDevice>(rate);
-  try {
-    return std::make_unique<RtDevice>(rate);
-  } catch (const Error&) {
-  } catch (const RtAudioError&) {
-  }
-  return nullptr;
-}
-
-std::unique_ptr<AudioDevice> open_device(double rate) {
-  auto found = find_device(rate);
+std::unique_ptr<AudioDevice> open_device(double rate, const OutputWish& wish) {
+  auto found = find_device(rate, wish);
   return found ? std::move(found) : std::make_unique<SimulatedDevice>(rate);
 }
 

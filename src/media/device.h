@@ -5,6 +5,7 @@
 #include <memory>
 #include <mutex>
 #include <string>
+#include <string_view>
 #include <thread>
 #include <vector>
 
@@ -32,7 +33,36 @@ class AudioDevice {
   virtual bool simulated() const { return false; }
   /// Whether the system has told that it is gone: unplugged, its server ended. It plays no more then.
   virtual bool lost() const { return false; }
+  /// From pull() to the device, seconds, as far as it is known; 0 before start().
+  virtual double latency_s() const { return 0; }
+  /// Times the device said since start() that it had to wait for sound.
+  virtual long dropouts() const { return 0; }
 };
+
+/// What an output is asked for.
+struct OutputWish {
+  std::string driver{};     ///< see OutputDevice; empty: the first that has a device
+  std::string name{};       ///< of the device; empty: the driver's standard
+  int first_channel = 0;    ///< left goes here, right to the next
+  int buffer_frames = 256;  ///< 16 to 8192; two such buffers lie between pull() and the device
+  bool or_another = true;   ///< where there is none of this name, the standard is taken
+  friend bool operator==(const OutputWish&, const OutputWish&) = default;
+};
+
+/// An output there is.
+struct OutputDevice {
+  std::string driver;  ///< "jack", "pulse", "alsa" or "simulated"
+  std::string name;
+  int channels = 2;    ///< of which the two to play on can be chosen
+  bool standard = false;
+  friend bool operator==(const OutputDevice&, const OutputDevice&) = default;
+};
+
+/// All outputs of all drivers, the driver's standard first; asks every sound server, so it may take
+/// a while. Where the environment says DREVAN_AUDIO=simulated, there is one, simulated.
+std::vector<OutputDevice> output_devices();
+/// "PulseAudio or PipeWire" for "pulse".
+std::string driver_label(std::string_view driver);
 
 /// Pulls 10 ms every 10 ms by the system's clock, or when it is told to, and keeps what it got: tests hear what
 /// a user would. Keeps the last ten minutes. When the machine itself stood still, its clock did, too.
@@ -73,10 +103,10 @@ class SimulatedDevice final : public AudioDevice {
   std::atomic<bool> unplugged_{false}, tells_lost_{false};
 };
 
-/// The system's standard output at `rate` Hz; nullptr where there is none. Where the environment says
-/// DREVAN_AUDIO=simulated, a SimulatedDevice.
-std::unique_ptr<AudioDevice> find_device(double rate);
+/// The output that is wished for, at `rate` Hz; nullptr where there is none. Where the environment
+/// says DREVAN_AUDIO=simulated, a SimulatedDevice.
+std::unique_ptr<AudioDevice> find_device(double rate, const OutputWish& wish = {});
 /// The same, or a SimulatedDevice where there is none.
-std::unique_ptr<AudioDevice> open_device(double rate);
+std::unique_ptr<AudioDevice> open_device(double rate, const OutputWish& wish = {});
 
 }  // namespace drevan

@@ -11,7 +11,7 @@
 #include "dialogs/rules_dialog.h"
 #include "desktop/driver.h"
 #include "dialogs/import_sheet.h"
-#include "dialogs/recipes_dialog.h"
+#include "pages/bench/recipe_drawer.h"
 #include "reel/json_file.h"
 #include "steps/catalogue.h"
 #include "dialogs/uneven_dialog.h"
@@ -122,7 +122,7 @@ TEST_F(EveryCut, ThroughTheWholeIssue) {
   // Recipes out and in by zip.
   d.take_keys();
   QTest::keyClick(&d.window, Qt::Key_R, Qt::ControlModifier);
-  RecipesDialog& recipes = d.window.recipes();
+  RecipeDrawer& recipes = d.window.recipes();
   ASSERT_TRUE(recipes.isVisible());
   recipes.findChild<QLineEdit*>("search")->setText("podcast");
   ASSERT_EQ(recipes.list().count(), 2);

@@ -16,7 +16,7 @@
 #include "dialogs/cut_sheet.h"
 #include "dialogs/help_window.h"
 #include "dialogs/keys_sheet.h"
-#include "dialogs/recipes_dialog.h"
+#include "pages/bench/recipe_drawer.h"
 #include "dialogs/versions_dialog.h"
 #include "dialogs/who_sheet.h"
 #include "driver.h"

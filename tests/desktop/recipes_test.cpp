@@ -15,7 +15,8 @@
 #include "desktop/driver.h"
 #include "dialogs/import_sheet.h"
 #include "dialogs/keep_sheet.h"
-#include "dialogs/recipes_dialog.h"
+#include "pages/bench/recipe_drawer.h"
+#include "pages/bench/recipe_picture.h"
 #include "steps/catalogue.h"
 #include "work/document.h"
 #include "work/selection.h"
@@ -34,7 +35,7 @@ class RecipesTest : public testing::Test {
     EXPECT_TRUE(dialog().isVisible());
   }
   ~RecipesTest() override { qputenv("XDG_DATA_HOME", qgetenv("XDG_CACHE_HOME")); }
-  RecipesDialog& dialog() { return d.window.recipes(); }
+  RecipeDrawer& dialog() { return d.window.recipes(); }
   QListWidget& list() { return dialog().list(); }
   void search(const QString& words) { dialog().findChild<QLineEdit*>("search")->setText(words); }
   QLineEdit* line(const QString& name) {

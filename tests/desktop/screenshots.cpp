@@ -18,7 +18,8 @@
 #include "editing.h"
 #include "shots.h"
 #include "main_window.h"
-#include "dialogs/recipes_dialog.h"
+#include "pages/bench/recipe_drawer.h"
+#include "pages/bench/recipe_picture.h"
 #include "steps/catalogue.h"
 #include "theme/theme.h"
 #include "dialogs/versions_dialog.h"
@@ -89,7 +90,7 @@ void versions_and_recipes(MainWindow& window, Shots& shots, const QString& folde
   dialogs.push_back(window.versions().grab());
   window.versions().hide();
 
-  RecipesDialog& recipes = window.recipes();
+  RecipeDrawer& recipes = window.recipes();
   recipes.show();
   recipes.list().setCurrentRow(1);
   wait_for([&] { return recipes.picture().shown(); });

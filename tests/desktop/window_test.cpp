@@ -8,7 +8,7 @@
 #include <fstream>
 
 #include "desktop/driver.h"
-#include "dialogs/recipes_dialog.h"
+#include "pages/bench/recipe_drawer.h"
 #include "work/document.h"
 #include "work/listening.h"
 #include "work/notices.h"

@@ -346,6 +346,22 @@ TEST_P(LostDevice, ItSaysSoPausesAndComesBack) {
   EXPECT_TRUE(wait_for([&] { return device.played().size() > 48000; }));
 }
 
+TEST_P(LostDevice, PlaysOnByItselfWhereThatIsWished) {
+  player_->set_plays_on(true);
+  there_ = true;
+  player_->play();
+  ASSERT_TRUE(wait_for([&] { return player_->position() > 4800; }));
+  device_->unplug(GetParam());
+  std::string told;
+  while (told.find("plays on") == std::string::npos) {
+    const auto next = next_error();
+    ASSERT_FALSE(next.empty());
+    told = next;
+  }
+  const Samples at = player_->position();
+  EXPECT_TRUE(wait_for([&] { return player_->position() > at + 4800; }));
+}
+
 INSTANTIATE_TEST_SUITE_P(Player, LostDevice, testing::Bool(), [](const auto& given) { return given.param ? "TellsIt" : "FallsSilent"; });
 
 // The files' size and time are not asked for while a chain plays: a folder that is slow would be felt.
@@ -401,6 +417,54 @@ TEST_F(PlayerTest, LevelMatchGuardsAgainstClipping) {
   player_->set_listen(Listen::before);
   hear(400);
   EXPECT_NEAR(heard_db(100), tone_db + 20 - 3, 0.1);
+}
+
+TEST_F(PlayerTest, AnotherDeviceGoesOnWhereTheFirstWas) {
+  player_->load(plan({}));
+  player_->play();
+  hear(500);
+  const Samples at = player_->position();
+  SimulatedDevice* other = nullptr;
+  player_->use_device([&other]() -> std::unique_ptr<AudioDevice> {
+    auto made = std::make_unique<SimulatedDevice>(48000, SimulatedDevice::Clock::by_hand);
+    other = made.get();
+    return made;
+  });
+  catch_up();
+  ASSERT_NE(other, nullptr);
+  device_ = other;
+  hear(500);
+  EXPECT_TRUE(player_->playing());
+  EXPECT_NEAR(static_cast<double>(player_->position() - at), 24000, 4800);
+  EXPECT_NEAR(heard_db(200), -23.01, 0.1);
+  EXPECT_TRUE(player_->take_error().empty());
+
+  // One that is not there is told, and playing waits.
+  player_->use_device([] { return std::unique_ptr<AudioDevice>(); });
+  catch_up();
+  EXPECT_NE(player_->take_error().find("is not there"), std::string::npos);
+  EXPECT_TRUE(player_->device_facts().lost);
+  EXPECT_FALSE(player_->playing());
+}
+
+TEST_F(PlayerTest, TheTestToneIsHeardLeftThenRightWithoutAClip) {
+  player_->test_tone();
+  for (int i = 0; i < 230; ++i) {
+    catch_up();
+    device_->advance();
+  }
+  const auto all = device_->played();
+  const auto level = [&](double from_s, size_t channel) {
+    std::vector<float> part;
+    for (auto i = static_cast<size_t>(from_s * 48000); i < static_cast<size_t>((from_s + 0.5) * 48000); ++i)
+      part.push_back(all[2 * i + channel]);
+    return test::rms_db(part);
+  };
+  ASSERT_GT(all.size(), size_t{2} * 48000 * 2);
+  EXPECT_NEAR(level(0.25, 0), -23.01, 0.2);
+  EXPECT_LT(level(0.25, 1), -100);
+  EXPECT_NEAR(level(1.25, 1), -23.01, 0.2);
+  EXPECT_LT(level(1.25, 0), -100);
 }
 
 TEST(PlayerDevice, WithoutASoundCardThereIsASimulatedOne) {

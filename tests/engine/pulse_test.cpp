@@ -4,17 +4,21 @@
 #include <unistd.h>
 
 #include <chrono>
+#include <algorithm>
 #include <cmath>
 #include <cstring>
 #include <cstdlib>
 #include <functional>
 #include <optional>
+#include <span>
 #include <string>
 #include <thread>
 
 #include "engine/player.h"
+#include "engine/render.h"
 #include "support/sanitized.h"
 #include "support/sounds.h"
+#include "support/steps.h"
 
 namespace drevan {
 namespace {
@@ -65,12 +69,36 @@ class PlayerOnPulseAudio : public testing::Test {
     wait_for([&] { return !(error = player_->take_error()).empty(); }, seconds);
     return error;
   }
-  // Level of what the monitor gives within a second, dB: of its loudest 50 ms, since a busy machine may leave gaps.
-  double monitor_db() {
-    test::run("timeout 1.2 parec -d null.monitor --rate=48000 --channels=1 --format=float32le --raw > '" + (t_ / "heard.raw").string() + "'; true");
+  std::vector<float> heard() const {
     const auto bytes = test::bytes(t_ / "heard.raw");
     std::vector<float> x(bytes.size() / 4);
     std::memcpy(x.data(), bytes.data(), x.size() * 4);
+    return x;
+  }
+  // Of the whole of `wanted` with where it is found in `heard`; a gap anywhere makes it small.
+  static double correlation(std::span<const float> wanted, std::span<const float> heard) {
+    // Where it begins: the first sound, then the best frame around.
+    const auto first = [](std::span<const float> x) {
+      return std::ranges::find_if(x, [](float v) { return std::abs(v) > 0.005F; }) - x.begin();
+    };
+    const auto about = first(heard) - first(wanted);
+    double best = 0;
+    for (auto lag = about - 200; lag <= about + 200; ++lag) {
+      double ab = 0, aa = 1e-12, bb = 1e-12;
+      for (size_t i = 0; i < wanted.size(); ++i) {
+        const auto k = static_cast<std::ptrdiff_t>(i) + lag;
+        const double a = wanted[i];
+        const double b = k >= 0 && k < std::ssize(heard) ? heard[static_cast<size_t>(k)] : 0.0F;
+        ab += a * b, aa += a * a, bb += b * b;
+      }
+      best = std::max(best, ab / std::sqrt(aa * bb));
+    }
+    return best;
+  }
+  // Level of what the monitor gives within a second, dB: of its loudest 50 ms, since a busy machine may leave gaps.
+  double monitor_db(const std::string& sink = "null") {
+    test::run("timeout 1.2 parec -d " + sink + ".monitor --rate=48000 --channels=1 --format=float32le --raw > '" + (t_ / "heard.raw").string() + "'; true");
+    const auto x = heard();
     double loudest = -200;
     for (size_t at = 0; at + 2400 <= x.size(); at += 1200) loudest = std::max(loudest, test::rms_db(std::span(x).subspan(at, 2400)));
     return loudest;
@@ -111,6 +139,78 @@ TEST_F(PlayerOnPulseAudio, ALostServerIsToldAndAnotherIsTaken) {
   player_->play();
   EXPECT_TRUE(wait_for([&] { return player_->position() > at + 24000; }));
   EXPECT_NEAR(monitor_db(), -23.01, 0.5);
+}
+
+// Two sinks are listed by name, the wished one plays; a change takes hold while playing.
+TEST_F(PlayerOnPulseAudio, EveryOutputIsListedAndCanBeChosenWhilePlaying) {
+  test::run("pactl load-module module-null-sink sink_name=other rate=48000 channels=2 "
+            "sink_properties=device.description=Other");
+  std::vector<OutputDevice> pulse;
+  for (const auto& d : output_devices())
+    if (d.driver == "pulse") pulse.push_back(d);
+  ASSERT_EQ(pulse.size(), 2U);
+  EXPECT_TRUE(pulse[0].standard);
+  EXPECT_EQ(pulse[1].name, "Other");
+  EXPECT_FALSE(pulse[1].standard);
+
+  AudioBuffer x = test::sine(1000, 0.1, 60);
+  test::write_wav(t_ / "tone.wav", x);
+  player_ = std::make_unique<Player>(find_device(48000, {"pulse", "", 0, 1024}), 48000);
+  PlayPlan plan;
+  plan.clip.sound = {t_ / "tone.wav", 0, -1, 48000, {}};
+  player_->load(plan);
+  player_->play();
+  ASSERT_TRUE(wait_for([&] { return player_->position() > 4800; }));
+  EXPECT_NEAR(monitor_db(), -23.01, 0.5);
+  EXPECT_NEAR(player_->device_facts().latency_s, 2 * 1024 / 48000.0, 1e-9);
+
+  const OutputWish other{"pulse", "Other", 0, 512};
+  player_->use_device([other] { return find_device(48000, other); });
+  EXPECT_TRUE(wait_for([&] { return player_->device_facts().name == "Other"; }));
+  EXPECT_NEAR(monitor_db("other"), -23.01, 0.5);
+  EXPECT_LT(monitor_db("null"), -90);
+  EXPECT_TRUE(player_->playing());
+
+  // A name that is not there: another one, or none, as is wished.
+  EXPECT_EQ(find_device(48000, {"pulse", "Gone"})->name(), pulse[0].name);
+  EXPECT_EQ(find_device(48000, {"pulse", "Gone", 0, 256, false}), nullptr);
+}
+
+// What is heard is what is rendered: the monitor against the file, without a gap.
+TEST_F(PlayerOnPulseAudio, TheMonitorGivesWhatARenderGives) {
+  AudioBuffer x = test::words(0.2, 6);
+  test::write_wav(t_ / "words.wav", x);
+  PlayPlan plan;
+  Chain chain;
+  chain.steps = {test::with("cut", {{"low_hz", 120}}), test::with("compressor", {{"threshold_db", -24}})};
+  plan.clip = plan_of({t_ / "words.wav", 0, -1, 48000, {}}, chain);
+  plan.findings.resize(plan.clip.steps.size());
+  FindingStore store;
+  const CancelToken never;
+  RenderRequest request;
+  request.plan = plan.clip;
+  request.output = t_ / "render.wav";
+  render_clip(request, store, never);
+  const AudioBuffer wanted = test::read_all(t_ / "render.wav");
+
+  player_ = std::make_unique<Player>(find_device(48000, {"pulse", "", 0, 4096}), 48000);
+  player_->set_matched(false);
+  player_->load(plan);
+  // A machine that stands still for longer than the buffer leaves a gap: then once more.
+  double best = 0;
+  for (int attempt = 0; attempt < 4 && best < 0.999; ++attempt) {
+    player_->seek(0);
+    std::thread hears([&] {
+      test::run("timeout 9 parec -d null.monitor --rate=48000 --channels=1 --format=float32le --raw > '" +
+                (t_ / "heard.raw").string() + "'; true");
+    });
+    std::this_thread::sleep_for(500ms);
+    player_->play();
+    hears.join();
+    EXPECT_TRUE(wait_for([&] { return !player_->playing(); }));
+    best = std::max(best, correlation(wanted.channel(0), heard()));
+  }
+  EXPECT_GT(best, 0.999);
 }
 
 }  // namespace

@@ -10,11 +10,11 @@
 #include <QVBoxLayout>
 
 #include "audio/error.h"
-#include "dialogs/recipes_dialog.h"
 #include "reel/json_file.h"
 #include "widgets/words.h"
 #include "work/document.h"
 #include "work/notices.h"
+#include "work/recipe_files.h"
 
 namespace drevan::desktop {
 

@@ -1,5 +1,6 @@
 #include "widgets/meter.h"
 
+#include <QMouseEvent>
 #include <QPainter>
 
 #include "audio/decibel.h"
@@ -10,12 +11,15 @@ namespace drevan::desktop {
 namespace {
 constexpr double floor_db = -60;
 constexpr double fall_db_per_s = 24;
+constexpr int lamp_width = 62;
 }  // namespace
 
 Meter::Meter(QWidget* parent) : QWidget(parent) {
   setAccessibleName(tr("Output level"));
   setToolTip(tr("Level of what is heard, left and right, in dBFS. The mark holds the highest peak, "
-                "the lamp lights when a sample passes 0 dBFS. Click to clear both."));
+                "the lamp lights when a sample passes 0 dBFS. Click to clear both. Where the clip itself "
+                "passes it behind its chain, the lamp counts the places, and a click on it goes to "
+                "the next (O)."));
   since_.start();
 }
 
@@ -24,6 +28,17 @@ void Meter::clear() {
   over_ = false;
   Q_EMIT cleared();
   update();
+}
+
+void Meter::show_places(int places) {
+  if (places == places_) return;
+  places_ = places;
+  update();
+}
+
+void Meter::mousePressEvent(QMouseEvent* e) {
+  clear();
+  if (places_ > 0 && e->position().x() >= width() - lamp_width) Q_EMIT next_place_wanted();
 }
 
 void Meter::show_peaks(std::array<float, 2> peaks, bool over) {
@@ -46,7 +61,7 @@ void Meter::paintEvent(QPaintEvent*) {
   p.setPen(over_ ? t.over : t.text);
   p.drawText(QRectF(0, 0, 46, height()), Qt::AlignVCenter | Qt::AlignRight,
              hold_db_ <= floor_db ? QString("-") : QString::number(hold_db_, 'f', 1));
-  const double left = 56, right = width() - 62.0;
+  const double left = 56, right = width() - lamp_width;
   const auto x_at = [&](double db) {
     return left + (right - left) * std::clamp((db - floor_db) / (6 - floor_db), 0.0, 1.0);
   };
@@ -76,11 +91,15 @@ void Meter::paintEvent(QPaintEvent*) {
   }
   // The lamp also says it in a word, not by colour alone.
   p.setPen(Qt::NoPen);
-  p.setBrush(over_ ? t.over : t.line);
+  p.setBrush(lamp() ? t.over : t.line);
   p.drawEllipse(QPointF(width() - 48.0, height() / 2.0), 5, 5);
-  p.setPen(over_ ? t.over : t.quiet);
+  p.setPen(lamp() ? t.over : t.quiet);
   p.setFont(small_font());
-  p.drawText(QRectF(width() - 38.0, 0, 38, height()), Qt::AlignVCenter, over_ ? tr("over") : tr("clear"));
+  p.drawText(QRectF(width() - 38.0, 0, 38, height()), Qt::AlignVCenter,
+             places_ > 999 ? tr("999+")
+             : places_ > 0 ? tr("%1 over").arg(places_)
+             : over_       ? tr("over")
+                           : tr("clear"));
 }
 
 }  // namespace drevan::desktop

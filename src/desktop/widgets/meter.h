@@ -15,7 +15,10 @@ class Meter : public QWidget {
 
   /// Largest samples since the last call; `over`: the lamp. Call some 30 times a second.
   void show_peaks(std::array<float, 2> peaks, bool over);
-  bool lamp() const { return over_; }
+  bool lamp() const { return over_ || places_ > 0; }
+  /// How many places of the clip pass full scale behind its chain; they light the lamp, too.
+  void show_places(int places);
+  int places() const { return places_; }
   /// Highest peak since the last clear(), dBFS.
   double held_db() const { return hold_db_; }
   QSize sizeHint() const override { return {250, 30}; }
@@ -26,15 +29,18 @@ class Meter : public QWidget {
 
  Q_SIGNALS:
   void cleared();
+  /// The lamp was clicked and there are places to go to.
+  void next_place_wanted();
 
  protected:
   void paintEvent(QPaintEvent*) override;
-  void mousePressEvent(QMouseEvent*) override { clear(); }
+  void mousePressEvent(QMouseEvent* e) override;
 
  private:
   std::array<double, 2> shown_db_{-90, -90};
   double hold_db_ = -90;
   bool over_ = false;
+  int places_ = 0;
   QElapsedTimer since_;
 };
 

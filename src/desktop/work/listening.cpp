@@ -11,13 +11,22 @@
 #include "work/notices.h"
 #include "work/selection.h"
 #include "work/shelf_measurements.h"
+#include "work/sound_output.h"
 
 namespace drevan::desktop {
 
 namespace {
 
+Player::FindDevice finder(double rate, const SoundOutput& output) {
+  return [rate, wish = output.wish] { return find_device(rate, wish); };
+}
+
 std::unique_ptr<Player> make_player(double rate) {
-  return std::make_unique<Player>(open_device(rate), rate, [rate] { return find_device(rate); });
+  const SoundOutput output = kept_output();
+  auto player =
+      std::make_unique<Player>(open_device(rate, output.wish), rate, finder(rate, output));
+  player->set_plays_on(output.when_gone == SoundOutput::WhenGone::play_on);
+  return player;
 }
 
 }  // namespace
@@ -41,6 +50,7 @@ Listening::Listening(Notices& notices, const Document& document, const Selection
     against_.reset();
   });
   connect(&document_, &Document::opened, this, [this] {
+    file_.clear();
     unload();
     if (document_.reel().rate == rate_) return;
     rate_ = document_.reel().rate;
@@ -49,6 +59,7 @@ Listening::Listening(Notices& notices, const Document& document, const Selection
   connect(&document_, &Document::reel_changed, &soon_, qOverload<>(&QTimer::start));
   connect(&selection_, &Selection::clip_changed, this, [this] {
     against_.reset();
+    file_.clear();
     if (!measurements_.levels()) plan_.reset();
     soon_.start();
   });
@@ -66,7 +77,33 @@ Listening::Listening(Notices& notices, const Document& document, const Selection
   });
 }
 
+void Listening::use_output(const SoundOutput& output) {
+  player_->set_plays_on(output.when_gone == SoundOutput::WhenGone::play_on);
+  player_->use_device(finder(rate_, output));
+}
+
+void Listening::play_file(const std::filesystem::path& file) {
+  PlayPlan plan;
+  plan.clip = plan_of({file, 0, -1, rate_, {}}, {});
+  file_ = file;
+  player_->set_loop(std::nullopt);
+  player_->set_listen(Listen::after);
+  player_->set_matched(false);
+  player_->load(std::move(plan));
+  player_->seek(0);
+  player_->play();
+}
+
+void Listening::end_file() {
+  if (file_.empty()) return;
+  file_.clear();
+  player_->pause();
+  give_loop();
+  load();
+}
+
 void Listening::unload() {
+  if (!file_.empty()) return;
   plan_.reset();
   player_->unload();
   Q_EMIT plan_changed();
@@ -74,6 +111,7 @@ void Listening::unload() {
 
 // Gives the player the newest chain.
 void Listening::load() {
+  if (!file_.empty()) return;
   auto plan = measurements_.play_plan();
   player_->set_focus(selection_.running_index(selection_.step_id()));
   if (!plan) return;

@@ -3,6 +3,7 @@
 
 #include <QObject>
 #include <QTimer>
+#include <filesystem>
 #include <memory>
 #include <optional>
 
@@ -28,6 +29,13 @@ class Listening : public QObject {
 
   /// Not to be kept: a reel of another rate has another.
   Player& player() { return *player_; }
+  /// Another device, from now on; what plays goes on.
+  void use_output(const struct SoundOutput& output);
+  /// Plays a file instead of the clip, from its start, until end_file() or another clip is chosen.
+  void play_file(const std::filesystem::path& file);
+  void end_file();
+  /// The file that is played instead; nullptr: none.
+  const std::filesystem::path* file_played() const { return file_.empty() ? nullptr : &file_; }
   /// What is played; nullptr until it is known.
   std::shared_ptr<const PlayPlan> plan() const { return plan_; }
   /// In the clip's own time, whatever clock its chain gives it.
@@ -74,6 +82,7 @@ class Listening : public QObject {
   std::optional<SecondsRange> loop_s_;
   bool solo_step_ = false;
   std::optional<Against> against_;
+  std::filesystem::path file_;
   QTimer soon_;
   TaskLane lane_{TaskLane::Urgency::background};
 };

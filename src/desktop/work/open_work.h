@@ -2,6 +2,7 @@
 #pragma once
 
 #include "work/document.h"
+#include "work/heard.h"
 #include "work/jobs.h"
 #include "work/listening.h"
 #include "work/measurements.h"
@@ -22,11 +23,13 @@ struct OpenWork {
   Measurements measurements{notices, document, selection};
   ShelfMeasurements shelf{notices, document, selection, measurements};
   Listening listening{notices, document, selection, measurements, shelf};
+  Heard heard{document, selection, measurements, shelf, listening};
   Jobs jobs{notices, document, selection, measurements};
   MixSum mix_sum{notices, document, selection, measurements};
   Printing printing{notices, document, selection, measurements};
 
-  Work parts{notices, document, selection, measurements, shelf, listening, jobs, mix_sum, printing};
+  Work parts{notices,   document, selection, measurements, shelf,
+             listening, heard,    jobs,      mix_sum,      printing};
 };
 
 }  // namespace drevan::desktop

@@ -1,5 +1,6 @@
 #include "work/recipe_files.h"
 
+#include <QStandardPaths>
 #include <fmt/format.h>
 
 #include "audio/error.h"
@@ -10,6 +11,11 @@
 #include "work/work.h"
 
 namespace drevan::desktop {
+
+std::filesystem::path library_folder() {
+  const auto data = QStandardPaths::writableLocation(QStandardPaths::GenericDataLocation);
+  return std::filesystem::path(data.toStdString()) / "drevan" / "recipes";
+}
 
 void use_recipe_file(const Work& work, const std::filesystem::path& file) {
   work.document.change([&](const Reel& reel) {

@@ -106,6 +106,11 @@ bool ShelfMeasurements::clip_levels_fresh(int clip_id) const {
   return wanted_reel_ && sounds_the_same(*wanted_reel_, document_.reel(), clip_id);
 }
 
+std::uint64_t ShelfMeasurements::wanted_key(int clip_id) const {
+  const auto at = levels_.find(clip_id);
+  return at == levels_.end() ? 0 : at->second.wanted;
+}
+
 std::optional<double> ShelfMeasurements::clip_loudness(int clip_id) const {
   const Levels* l = clip_levels(clip_id);
   return l ? l->loudness_lufs : std::nullopt;

@@ -33,6 +33,8 @@ class ShelfMeasurements : public QObject {
   const Levels* clip_levels(int clip_id) const;
   /// Whether those belong to its chain as it is now.
   bool clip_levels_fresh(int clip_id) const;
+  /// Of what leaves the clip's chain as it is now, see stage_keys(); 0: it is not known yet.
+  std::uint64_t wanted_key(int clip_id) const;
   std::optional<double> clip_loudness(int clip_id) const;
   /// The clips that can be seen; they are measured before the others.
   void set_visible(const std::vector<int>& clip_ids);

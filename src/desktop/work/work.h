@@ -4,6 +4,7 @@
 namespace drevan::desktop {
 
 class Document;
+class Heard;
 class Jobs;
 class Listening;
 class Measurements;
@@ -21,6 +22,7 @@ struct Work {
   Measurements& measurements;  ///< what is known of the selected clip
   ShelfMeasurements& shelf;    ///< what is known of every clip
   Listening& listening;        ///< the player and what it plays
+  Heard& heard;                ///< what was listened to
   Jobs& jobs;                  ///< work in the background that ends in an edit
   MixSum& mix_sum;             ///< what the mix is made of
   Printing& printing;          ///< sound frozen into versions

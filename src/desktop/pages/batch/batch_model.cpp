@@ -1,12 +1,15 @@
 #include "pages/batch/batch_model.h"
 
+#include <QMimeData>
 #include <QPainter>
+#include <QUrl>
 
 #include "batch/report.h"
 #include "theme/theme.h"
 #include "reel/takes.h"
 #include "widgets/words.h"
 #include "work/document.h"
+#include "work/heard.h"
 
 namespace drevan::desktop {
 
@@ -44,6 +47,7 @@ void BatchModel::set_names(std::map<int, QString> names) {
 void BatchModel::begin(const std::vector<int>& clip_ids) {
   running_ = clip_ids;
   running_reel_ = work_.document.reel_number();
+  running_as_ = work_.document.shared();
   results_.assign(clip_ids.size(), {});
   if (!ids_.empty()) Q_EMIT dataChanged(index(0, 0), index(rowCount() - 1, columns - 1));
 }
@@ -69,6 +73,40 @@ bool BatchModel::source_missing(int row) const {
   return c && work_.document.missing(*c);
 }
 
+std::filesystem::path BatchModel::file_of(int clip_id) const {
+  const auto at = std::ranges::find(ids_, clip_id);
+  const JobResult* r = at == ids_.end() ? nullptr : result_of(static_cast<int>(at - ids_.begin()));
+  return r && r->state == JobState::done ? r->output : std::filesystem::path();
+}
+
+int BatchModel::changed_since() const {
+  if (!running_as_ || running_reel_ != work_.document.reel_number()) return 0;
+  const Reel& now = work_.document.reel();
+  return static_cast<int>(std::ranges::count_if(running_, [&](int id) {
+    return now.find(id) && !sounds_the_same(*running_as_, now, id);
+  }));
+}
+
+int BatchModel::not_heard() const {
+  return static_cast<int>(std::ranges::count_if(
+      ticked(), [&](int id) { return work_.heard.share(id).value_or(0) < 1; }));
+}
+
+QMimeData* BatchModel::mimeData(const QModelIndexList& indexes) const {
+  QList<QUrl> files;
+  for (const auto& i : indexes) {
+    if (i.column() != clip) continue;
+    const auto file = file_of(ids_[static_cast<size_t>(i.row())]);
+    if (!file.empty())
+      files << QUrl::fromLocalFile(
+          QString::fromStdString(std::filesystem::absolute(file).string()));
+  }
+  if (files.isEmpty()) return nullptr;
+  auto* out = new QMimeData;
+  out->setUrls(files);
+  return out;
+}
+
 QString BatchModel::text(int row, int column) const {
   const Clip* c = work_.document.reel().find(ids_[static_cast<size_t>(row)]);
   if (!c) return {};
@@ -81,6 +119,13 @@ QString BatchModel::text(int row, int column) const {
     case chain: {
       const auto n = running_steps(work_.document.reel(), *c).size();
       return n == 0 ? tr("no steps") : counted(static_cast<qsizetype>(n), tr("step"));
+    }
+    case heard: {
+      const auto share = work_.heard.share(c->id);
+      return !share        ? QString("-")
+             : *share >= 1 ? tr("all")
+             : *share == 0 ? tr("nothing")
+                           : tr("%1 %").arg(std::max(1.0, *share * 100), 0, 'f', 0);
     }
     case output: {
       if (r && !r->output.empty()) return QString::fromStdString(r->output.filename().string());
@@ -136,6 +181,8 @@ QVariant BatchModel::data(const QModelIndex& index, int role) const {
       all << QString::fromStdString(warning);
     return all.join("\n");
   }
+  if (role == Qt::ToolTipRole && column == heard)
+    return tr("How much was listened to since the chain last changed");
   if (role == Qt::DisplayRole || role == Qt::ToolTipRole) return text(row, column);
   if (role == Qt::CheckStateRole && column == clip)
     return unticked_.contains(ids_[static_cast<size_t>(row)]) ? Qt::Unchecked : Qt::Checked;
@@ -169,14 +216,16 @@ bool BatchModel::setData(const QModelIndex& index, const QVariant& value, int ro
 
 QVariant BatchModel::headerData(int section, Qt::Orientation o, int role) const {
   if (o != Qt::Horizontal || role != Qt::DisplayRole) return {};
-  const QString names[] = {tr("Clip"),  tr("Group"), tr("Chain"), tr("Before"),
-                           tr("After"), tr("File"),  tr("Result")};
+  const QString names[] = {tr("Clip"),   tr("Group"), tr("Chain"), tr("Heard"),
+                           tr("Before"), tr("After"), tr("File"),  tr("Result")};
   return names[section];
 }
 
 Qt::ItemFlags BatchModel::flags(const QModelIndex& index) const {
   auto f = Qt::ItemIsEnabled | Qt::ItemIsSelectable;
   if (index.column() == clip) f |= Qt::ItemIsUserCheckable;
+  const JobResult* r = index.isValid() ? result_of(index.row()) : nullptr;
+  if (r && r->state == JobState::done) f |= Qt::ItemIsDragEnabled;
   return f;
 }
 

@@ -4,6 +4,7 @@
 #include <QAbstractTableModel>
 #include <QStyledItemDelegate>
 #include <map>
+#include <memory>
 #include <set>
 
 #include "batch/batch.h"
@@ -15,7 +16,7 @@ class BatchModel : public QAbstractTableModel {
   Q_OBJECT
 
  public:
-  enum Column { clip, group, chain, before, after, output, result, columns };
+  enum Column { clip, group, chain, heard, before, after, output, result, columns };
   enum Role { levels_role = Qt::UserRole, progress_role, failed_role };
 
   BatchModel(const Work& work, QObject* parent);
@@ -31,6 +32,15 @@ class BatchModel : public QAbstractTableModel {
   /// `job` counts the clips given to begin().
   void update(size_t job, const JobResult& now);
   const std::vector<JobResult>& results() const { return results_; }
+  /// Clips of the running or last batch, in step with results().
+  const std::vector<int>& rendered() const { return running_; }
+  int clip_at(int row) const { return ids_.at(static_cast<size_t>(row)); }
+  /// The finished file of a clip; empty: there is none.
+  std::filesystem::path file_of(int clip_id) const;
+  /// How many clips of the running or last batch sound otherwise by now.
+  int changed_since() const;
+  /// Of the ticked clips: those not played to their end since their chain last changed.
+  int not_heard() const;
 
   int rowCount(const QModelIndex& = {}) const override { return static_cast<int>(ids_.size()); }
   int columnCount(const QModelIndex& = {}) const override { return columns; }
@@ -38,6 +48,8 @@ class BatchModel : public QAbstractTableModel {
   bool setData(const QModelIndex& index, const QVariant& value, int role) override;
   QVariant headerData(int section, Qt::Orientation o, int role) const override;
   Qt::ItemFlags flags(const QModelIndex& index) const override;
+  QStringList mimeTypes() const override { return {"text/uri-list"}; }
+  QMimeData* mimeData(const QModelIndexList& indexes) const override;
 
  private:
   const JobResult* result_of(int row) const;
@@ -48,6 +60,7 @@ class BatchModel : public QAbstractTableModel {
   std::vector<int> ids_;
   std::set<int> unticked_;
   std::vector<int> running_;        // clip ids of the running or last batch
+  std::shared_ptr<const Reel> running_as_;  // the reel as it was then
   int running_reel_ = 0;            // of these: Document::reel_number()
   std::vector<JobResult> results_;  // in step with running_
   std::map<int, QString> names_;

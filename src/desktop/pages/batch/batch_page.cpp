@@ -21,12 +21,16 @@
 #include "pages/batch/batch_model.h"
 #include "batch/report.h"
 #include "dialogs/rules_dialog.h"
+#include "widgets/show_folder.h"
 #include "theme/theme.h"
 #include "widgets/words.h"
 #include "reel/source_files.h"
 #include "work/document.h"
+#include "work/heard.h"
+#include "work/listening.h"
 #include "work/measurements.h"
 #include "work/notices.h"
+#include "work/reel_memory.h"
 #include "work/selection.h"
 
 namespace drevan::desktop {
@@ -45,6 +49,11 @@ BatchPage::BatchPage(const Work& work, QWidget* parent) : QWidget(parent), work_
   table_->setAccessibleName(tr("Clips to render"));
   table_->setToolTip(tr("Tick what is rendered; levels stand against the target"));
   table_->setWordWrap(false);
+  table_->setDragEnabled(true);
+  table_->setDragDropMode(QAbstractItemView::DragOnly);
+  connect(table_, &QTableView::doubleClicked, this, [this](const QModelIndex& i) {
+    if (i.column() != BatchModel::clip) play_row();
+  });
   table_->setTextElideMode(Qt::ElideMiddle);
   table_->horizontalHeader()->setStretchLastSection(true);
   connect(table_->horizontalHeader(), &QHeaderView::sectionResized, this, [this](int column) {
@@ -60,6 +69,7 @@ BatchPage::BatchPage(const Work& work, QWidget* parent) : QWidget(parent), work_
   all->addLayout(make_form());
   all->addLayout(make_formats());
   all->addWidget(table_, 1);
+  all->addLayout(make_rows());
   all->addLayout(make_run());
   connect_all();
   show_target();
@@ -80,13 +90,13 @@ void BatchPage::resizeEvent(QResizeEvent* e) {
 void BatchPage::fit_columns() {
   if (columns_touched_) return;
   fitting_columns_ = true;
-  constexpr int chain_width = 74;
+  constexpr int chain_width = 74, heard_width = 66;
   const int all = std::max(600, width() - 48);
   const int level_width = std::clamp(all / 8, 90, 180);
-  const int names = all - chain_width - 2 * level_width;
-  const int widths[] = {names * 27 / 100, names * 18 / 100, chain_width,
+  const int names = all - chain_width - heard_width - 2 * level_width;
+  const int widths[] = {names * 27 / 100, names * 18 / 100, chain_width, heard_width,
                         level_width,      level_width,      names * 28 / 100};
-  for (int c = 0; c < 6; ++c) table_->setColumnWidth(c, widths[c]);
+  for (int c = 0; c < 7; ++c) table_->setColumnWidth(c, widths[c]);
   fitting_columns_ = false;
 }
 
@@ -135,6 +145,25 @@ void BatchPage::connect_all() {
           [this](int i) { work_.document.set_target(target_->itemData(i).toString()); });
   connect(&work_.document, &Document::target_changed, this, &BatchPage::show_target);
   connect(&work_.document, &Document::reel_changed, this, &BatchPage::refresh);
+  connect(&work_.document, &Document::reel_changed, this, &BatchPage::say_edits_come_later);
+  connect(&work_.document, &Document::leaving, this, &BatchPage::keep_form);
+  connect(&work_.document, &Document::opened, this, [this] {
+    if (const auto kept = reel_memory(work_.document.file())["batch"].toObject(); !kept.isEmpty())
+      use_form(kept);
+  });
+  connect(play_, &QPushButton::clicked, this, &BatchPage::play_row);
+  connect(show_, &QPushButton::clicked, this, [this] {
+    show_folder(work_.notices, std::filesystem::absolute(options().folder));
+  });
+  connect(folder_, &QLineEdit::textChanged, this, [this] { estimate_soon_.start(); });
+  connect(&work_.heard, &Heard::changed, this, [this] {
+    if (!isVisible()) return;
+    estimate_soon_.start();
+    table_->viewport()->update();
+  });
+  estimate_soon_.setSingleShot(true);
+  estimate_soon_.setInterval(150);
+  connect(&estimate_soon_, &QTimer::timeout, this, &BatchPage::show_estimate);
   connect(&work_.selection, &Selection::clip_changed, this, &BatchPage::refresh);
 }
 
@@ -182,7 +211,9 @@ void BatchPage::refresh() {
   const auto chosen = options().also.size();
   also_->setText(chosen == 0 ? tr("Also ...") : tr("Also %1 more").arg(chosen));
   const bool each = what_->currentIndex() == clips || what_->currentIndex() == everything;
-  for (QWidget* w : std::initializer_list<QWidget*>{pattern_, also_, changed_}) w->setEnabled(each);
+  for (QWidget* w : std::initializer_list<QWidget*>{pattern_, words_, also_, changed_})
+    w->setEnabled(each);
+  estimate_soon_.start();
   say_clashes();
 }
 
@@ -220,21 +251,9 @@ void BatchPage::render() {
     work_.notices.warn(tr("No clip is ticked, so there is nothing to render."));
     return;
   }
-  QSettings settings;
-  settings.setValue("batch/folder", folder_->text());
-  settings.setValue("batch/pattern", pattern_->text());
-  settings.setValue("batch/container", container_->currentIndex());
-  settings.setValue("batch/samples", samples_->currentIndex());
-  settings.setValue("batch/only_changed", changed_->isChecked());
-  settings.setValue("batch/overwrite", overwrite_->isChecked());
-  settings.setValue("batch/same_length", same_length_->isChecked());
-  settings.setValue("batch/mix_chain", mix_chain_->isChecked());
-  settings.setValue("batch/what", what_->currentIndex());
-  settings.setValue("batch/rate", rate_->currentData());
-  QStringList also;
-  for (const auto* a : also_->menu()->actions())
-    if (a->isChecked()) also << a->text();
-  settings.setValue("batch/also", also);
+  work_.listening.end_file();
+  keep_form();
+  edit_told_ = false;
   const Reel reel = to_render();
   jobs_ = batch_jobs(reel, ids);
   mixes_.clear();
@@ -282,6 +301,7 @@ void BatchPage::render() {
                                  lane_.post(cancel, [this, p] {
                                    if (paused_) return;
                                    progress_->setValue(static_cast<int>(p * 1000));
+                                   Q_EMIT progressed(p);
                                    status_->setText(tr("Mixing, %1 %").arg(p * 100, 0, 'f', 0));
                                  });
                                });
@@ -328,6 +348,7 @@ void BatchPage::show_progress() {
   const double share = share_done(jobs_, model_->results());
   const double so_far = static_cast<double>(since_.elapsed()) / 1000;
   progress_->setValue(static_cast<int>(share * 1000));
+  Q_EMIT progressed(share);
   if (paused_) return;
   const double left = time_left(share, so_far);
   const QString speed =
@@ -371,11 +392,19 @@ void BatchPage::ended(std::vector<JobResult> results, std::vector<MixFile> mixes
                   .arg(*first.levels.loudness_lufs, 0, 'f', 1)
                   .arg(first.missed.empty() ? QString() : tr(", off target"));
   }
-  status_->setText(tr("%1 in %2")
-                       .arg(text, QString::fromStdString(
-                                      length_text(static_cast<double>(since_.elapsed()) / 1000))));
+  if (const int n = model_->changed_since(); n > 0)
+    text += tr(", %1 changed meanwhile for the next batch").arg(n);
+  const double seconds = static_cast<double>(since_.elapsed()) / 1000;
+  const QString how =
+      tr("%1 in %2").arg(text, QString::fromStdString(length_text(seconds)));
+  status_->setText(how);
   progress_->setValue(results.empty() ? 0 : 1000);
-  Q_EMIT finished();
+  const bool all_new = std::ranges::all_of(results, [](const JobResult& r) {
+    return r.state == JobState::done && !r.kept;
+  });
+  if (all_new && mixes_.empty() && !results.empty()) remember_speed(seconds);
+  show_estimate();
+  Q_EMIT finished(how);
 }
 
 void BatchPage::save_report() {

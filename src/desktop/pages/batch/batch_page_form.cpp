@@ -2,11 +2,13 @@
 #include "pages/batch/batch_page.h"
 #include "work/document.h"
 #include "work/mix_sum.h"
+#include "work/reel_memory.h"
 
 #include <QCheckBox>
 #include <QComboBox>
 #include <QDir>
 #include <QHBoxLayout>
+#include <QJsonArray>
 #include <QLabel>
 #include <QLineEdit>
 #include <QMenu>
@@ -59,6 +61,13 @@ QHBoxLayout* BatchPage::make_form() {
   pattern_->setToolTip(
       tr("Name of each file: {clip}, {group}, {reel} and {number} are filled in; the column File "
          "shows how"));
+  words_ = new QToolButton(this);
+  words_->setObjectName("words");
+  words_->setText("{ }");
+  words_->setAccessibleName(tr("Words for the name"));
+  words_->setToolTip(tr("Puts {clip}, {group}, {reel} or {number} into the name"));
+  words_->setPopupMode(QToolButton::InstantPopup);
+  words_->setMenu(make_words());
   pattern_->setMinimumWidth(80);
   pattern_->setMaximumWidth(150);
   auto* row = new QHBoxLayout;
@@ -72,6 +81,7 @@ QHBoxLayout* BatchPage::make_form() {
   row->addSpacing(10);
   row->addWidget(caption(tr("Name"), this));
   row->addWidget(pattern_);
+  row->addWidget(words_);
   return row;
 }
 
@@ -221,6 +231,63 @@ BatchOptions BatchPage::options() const {
       o.also.push_back(also_formats[i].second);
   o.pause = &paused_;
   return o;
+}
+
+QMenu* BatchPage::make_words() {
+  auto* menu = new QMenu(this);
+  const std::pair<const char*, QString> words[] = {{"{clip}", tr("the clip's name")},
+                                                   {"{group}", tr("its group")},
+                                                   {"{reel}", tr("the reel's name")},
+                                                   {"{number}", tr("its number in the batch")}};
+  for (const auto& [word, what] : words)
+    connect(menu->addAction(QString("%1   %2").arg(word, what)), &QAction::triggered, this,
+            [this, word = QString(word)] {
+              pattern_->insert(word);
+              pattern_->setFocus();
+            });
+  return menu;
+}
+
+QJsonObject BatchPage::form() const {
+  QJsonArray also;
+  for (const auto* a : also_->menu()->actions())
+    if (a->isChecked()) also << a->text();
+  return {{"what", what_->currentIndex()},
+          {"folder", folder_->text()},
+          {"pattern", pattern_->text()},
+          {"container", container_->currentIndex()},
+          {"samples", samples_->currentIndex()},
+          {"rate", rate_->currentData().toInt()},
+          {"only_changed", changed_->isChecked()},
+          {"overwrite", overwrite_->isChecked()},
+          {"same_length", same_length_->isChecked()},
+          {"mix_chain", mix_chain_->isChecked()},
+          {"also", also}};
+}
+
+void BatchPage::use_form(const QJsonObject& form) {
+  what_->setCurrentIndex(std::clamp(form["what"].toInt(), 0, what_->count() - 1));
+  folder_->setText(form["folder"].toString(folder_->text()));
+  pattern_->setText(form["pattern"].toString(pattern_->text()));
+  container_->setCurrentIndex(std::clamp(form["container"].toInt(), 0, 1));
+  samples_->setCurrentIndex(std::clamp(form["samples"].toInt(1), 0, 2));
+  rate_->setCurrentIndex(std::max(0, rate_->findData(form["rate"].toInt())));
+  changed_->setChecked(form["only_changed"].toBool(true));
+  overwrite_->setChecked(form["overwrite"].toBool());
+  same_length_->setChecked(form["same_length"].toBool());
+  mix_chain_->setChecked(form["mix_chain"].toBool(true));
+  const auto also = form["also"].toArray();
+  for (auto* a : also_->menu()->actions()) a->setChecked(also.contains(a->text()));
+}
+
+// For this reel, and for the next one that has none yet.
+void BatchPage::keep_form() {
+  const QJsonObject now = form();
+  QSettings settings;
+  for (auto at = now.begin(); at != now.end(); ++at)
+    settings.setValue("batch/" + at.key(), at.key() == "also" ? at.value().toVariant().toStringList()
+                                                              : at.value().toVariant());
+  keep_in_reel_memory(work_.document.file(), "batch", now);
 }
 
 }  // namespace drevan::desktop

@@ -15,12 +15,16 @@
 #include <cmath>
 
 #include "audio/time_text.h"
+#include "engine/range_levels.h"
 #include "dialogs/blind_dialog.h"
+#include "pages/bench/recipe_drawer.h"
 #include "theme/theme.h"
 #include "widgets/words.h"
 #include "work/document.h"
 #include "work/jobs.h"
 #include "work/listening.h"
+#include "work/measurements.h"
+#include "work/notices.h"
 #include "work/selection.h"
 
 namespace drevan::desktop {
@@ -166,7 +170,9 @@ Bench::Bench(const Work& work, QWidget* parent) : QWidget(parent), work_(work) {
   left_box->addWidget(shelf_, 1);
   sides->addWidget(left);
   sides->addWidget(parts);
-  sides->setSizes({236, 1032});
+  recipes_ = new RecipeDrawer(work_, this);
+  sides->addWidget(recipes_);
+  sides->setSizes({236, 1032, 300});
   sides->setStretchFactor(1, 1);
   sides->setChildrenCollapsible(false);
   sides->setHandleWidth(12);
@@ -218,6 +224,8 @@ Bench::Bench(const Work& work, QWidget* parent) : QWidget(parent), work_(work) {
   connect(shelf_, &Shelf::group_context_wanted, this, &Bench::group_context_wanted);
   connect(&work_.selection, &Selection::clip_changed, this, &Bench::show_clip);
   connect(&work_.document, &Document::reel_changed, this, &Bench::show_clip);
+  connect(&foot_->meter(), &Meter::next_place_wanted, this, &Bench::next_over);
+  connect(&work_.measurements, &Measurements::levels_changed, this, &Bench::find_overs);
   timer_ = new QTimer(this);
   timer_->setInterval(16);
   connect(timer_, &QTimer::timeout, this, &Bench::live);
@@ -283,6 +291,33 @@ void Bench::compare_blind() {
     apply_loop();
   });
   dialog->show();
+}
+
+void Bench::find_overs() {
+  overs_s_.clear();
+  if (const LevelPath* path = work_.measurements.levels(); path && path->after) {
+    const double rate = work_.document.reel().rate;
+    for (const auto& place : overs_of(*path->after, rate))
+      overs_s_.push_back(
+          path->sounds.back().from_clip.in_of(static_cast<double>(place.begin) / rate));
+    std::ranges::sort(overs_s_);
+  }
+  foot_->meter().show_places(static_cast<int>(overs_s_.size()));
+}
+
+void Bench::next_over() {
+  if (overs_s_.empty())
+    return work_.notices.tell(tr("Nothing of this clip passes 0 dBFS behind its chain."));
+  const double here = work_.listening.position_s() + 0.001;
+  auto next = std::ranges::upper_bound(overs_s_, here);
+  if (next == overs_s_.end()) next = overs_s_.begin();
+  if (scope_->view_length() > 4) scope_->show_range(*next - 1, 2);
+  else scope_->show_range(*next - scope_->view_length() / 2, scope_->view_length());
+  work_.listening.seek_s(*next);
+  scope_->show_playhead(*next);
+  work_.notices.tell(tr("Place %1 of %2 that passes 0 dBFS")
+                         .arg(next - overs_s_.begin() + 1)
+                         .arg(overs_s_.size()));
 }
 
 void Bench::mark_room_tone() {

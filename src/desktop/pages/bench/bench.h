@@ -20,6 +20,8 @@ class QToolButton;
 
 namespace drevan::desktop {
 
+class RecipeDrawer;
+
 class Bench : public QWidget {
   Q_OBJECT
 
@@ -33,6 +35,7 @@ class Bench : public QWidget {
   CurveLane& lane() { return *lane_; }
   LevelPathView& level_path() { return *path_; }
   StepEditor& editor() { return *editor_; }
+  RecipeDrawer& recipes() { return *recipes_; }
   Foot& foot() { return *foot_; }
   AdviceLine& advice() { return *advice_; }
   QToolButton& mark_button() { return *mark_; }
@@ -49,6 +52,8 @@ class Bench : public QWidget {
   void widen_spectrogram(double by_db);
   /// Ten hidden trials over the selection, or the whole clip.
   void compare_blind();
+  /// The playhead goes to the next place that passes full scale behind the chain, round and round.
+  void next_over();
 
  Q_SIGNALS:
   void group_context_wanted(const QPoint& global);
@@ -59,6 +64,7 @@ class Bench : public QWidget {
   void show_view();
   void apply_loop();
   void live();
+  void find_overs();
 
   const Work& work_;
   Shelf* shelf_;
@@ -67,6 +73,7 @@ class Bench : public QWidget {
   CurveLane* lane_;
   LevelPathView* path_;
   StepEditor* editor_;
+  RecipeDrawer* recipes_;
   Foot* foot_;
   AdviceLine* advice_;
   QLabel *name_, *facts_;
@@ -77,6 +84,7 @@ class Bench : public QWidget {
   QToolButton *mark_, *find_, *clear_, *target_, *meet_;
   QScrollBar* scroll_;
   QTimer* timer_;
+  std::vector<double> overs_s_;  // of the clip
   bool was_playing_ = false;
 };
 

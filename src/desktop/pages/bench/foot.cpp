@@ -172,7 +172,7 @@ void Foot::live() {
   device_->setText(silent ? tr("silent") : QString());
   device_->setToolTip(
       silent ? tr("No sound device was found, so playing is silent; meters and pictures still "
-                  "move. Connect one and start Drevan again.")
+                  "move. Connect one, or choose one under Listen, Sound settings.")
              : QString());
   if (const auto problem = player.take_error(); !problem.empty())
     work_.notices.warn(QString::fromStdString(problem));

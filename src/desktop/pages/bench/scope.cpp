@@ -4,9 +4,12 @@
 #include <QPainterPath>
 #include <cmath>
 
+#include "pages/bench/pause_snap.h"
+#include "pages/bench/selection_levels.h"
 #include "theme/theme.h"
 #include "widgets/columns.h"
 #include "work/document.h"
+#include "work/heard.h"
 #include "work/listening.h"
 #include "work/measurements.h"
 #include "work/selection.h"
@@ -35,6 +38,7 @@ Scope::Scope(const Work& work, QWidget* parent) : QWidget(parent), work_(work) {
     clip_shown_ = work_.selection.clip_id();
     if (!same) {
       selection_.reset();
+      levels_->want(std::nullopt);
       playhead_s_ = 0;
       show_all();
       Q_EMIT selection_changed();
@@ -47,6 +51,11 @@ Scope::Scope(const Work& work, QWidget* parent) : QWidget(parent), work_(work) {
   connect(&work_.measurements, &Measurements::course_changed, this, &Scope::redraw);
   spectrogram_ = new ScopeSpectrogram(work_, this);
   connect(spectrogram_, &ScopeSpectrogram::changed, this, &Scope::redraw);
+  levels_ = new SelectionLevels(work_, this);
+  connect(levels_, &SelectionLevels::changed, this, qOverload<>(&QWidget::update));
+  pauses_ = new PauseSnap(work_, this);
+  connect(&work_.heard, &Heard::changed, this,
+          [this] { update(0, height() - static_cast<int>(ruler_height), width(), 4); });
 }
 
 void Scope::redraw() {
@@ -62,6 +71,7 @@ void Scope::set_marking(bool on) {
 
 void Scope::select(std::optional<SecondsRange> range) {
   selection_ = range;
+  levels_->want(range);
   Q_EMIT selection_changed();
   update();
 }
@@ -293,6 +303,7 @@ void Scope::paintEvent(QPaintEvent*) {
       p.drawText(band.adjusted(5, 3, -2, 0), Qt::AlignLeft | Qt::AlignTop, tr("room tone"));
   }
   draw_edges(p, *clip);
+  draw_heard(p);
   if (selection_) draw_selection(p);
   const double x = x_of(playhead_s_);
   p.setPen(QPen(t.attention, 2));

@@ -16,6 +16,9 @@ class QScrollBar;
 
 namespace drevan::desktop {
 
+class PauseSnap;
+class SelectionLevels;
+
 class Scope : public QWidget {
   Q_OBJECT
 
@@ -94,13 +97,15 @@ class Scope : public QWidget {
   QRectF wave_rect() const;
   Drag edge_at(QPointF at) const;
   std::optional<Drag> grip_at(QPointF at) const;
-  void drag_grip(double s);
+  void drag_grip(double s, bool snaps);
   void end_grip(Drag ended);
   void turn_fade(bool end);
   void draw_edges(QPainter& p, const Clip& clip) const;
   void draw_fade(QPainter& p, const EdgeFade& fade, bool end) const;
   void draw_levels(QPainter& p) const;
   void draw_selection(QPainter& p) const;
+  QString selection_text() const;
+  void draw_heard(QPainter& p) const;
   void drag_legend(double y);
 
   const Work& work_;
@@ -118,6 +123,8 @@ class Scope : public QWidget {
   double pressed_x_ = 0;
   double pressed_y_ = 0, pressed_top_db_ = 0, pressed_range_db_ = 0;
   ScopeSpectrogram* spectrogram_;
+  SelectionLevels* levels_;
+  PauseSnap* pauses_;
 };
 
 }  // namespace drevan::desktop

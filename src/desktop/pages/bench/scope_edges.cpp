@@ -6,10 +6,13 @@
 
 #include "audio/decibel.h"
 #include "audio/time_text.h"
+#include "pages/bench/pause_snap.h"
 #include "pages/bench/scope.h"
+#include "pages/bench/selection_levels.h"
 #include "reel/cuts.h"
 #include "theme/theme.h"
 #include "work/document.h"
+#include "work/heard.h"
 #include "work/measurements.h"
 #include "work/selection.h"
 #include "work/shelf_measurements.h"
@@ -18,7 +21,7 @@ namespace drevan::desktop {
 
 namespace {
 
-constexpr double grip_reach = 9;
+constexpr double grip_reach = 9, snap_reach = 8;  // pixels
 constexpr double least_around_s = 2, around_share = 0.25;
 
 // The largest sample of a range, in dBFS.
@@ -73,10 +76,14 @@ std::optional<Scope::Drag> Scope::grip_at(QPointF at) const {
   return std::nullopt;
 }
 
-void Scope::drag_grip(double s) {
+void Scope::drag_grip(double s, bool snaps) {
   const Clip* clip = work_.selection.clip();
   if (!clip) return;
   const SecondsRange most = limits();
+  if (drag_ == Drag::trim_begin || drag_ == Drag::trim_end) {
+    pauses_->hear(most);
+    if (snaps) s = pauses_->snapped(s, snap_reach * length_s_ / std::max(1, width()));
+  }
   const double all = work_.selection.clip_seconds();
   constexpr double least = 2 * edits::least_piece_s;
   if (drag_ == Drag::trim_begin) kept_ = {std::clamp(s, most.begin, all - least), all};
@@ -178,7 +185,41 @@ void Scope::draw_levels(QPainter& p) const {
   }
 }
 
-// With its length and its peak before and after.
+// What was heard since the chain changed is underlined.
+void Scope::draw_heard(QPainter& p) const {
+  const double y = axis().rect.bottom() + 1;
+  for (const auto& part : work_.heard.parts(work_.selection.clip_id()))
+    p.fillRect(QRectF(x_of(part.begin), y, std::max(1.0, x_of(part.end) - x_of(part.begin)), 2),
+               faded(theme().after, 0.8));
+}
+
+// Its length, and what it measures before and after; the peak is known at once.
+QString Scope::selection_text() const {
+  const Clip* clip = work_.selection.clip();
+  const double rate = work_.document.reel().rate;
+  const double offset =
+      static_cast<double>(clip->begin) / work_.document.reel().source_of(*clip).rate;
+  const auto* path = work_.measurements.levels();
+  const bool same_clock = path && path->sounds.back().from_clip.identity();
+  const QString peaks[] = {
+      peak_text(work_.shelf.source_peaks(*clip).get(), rate, selection_->begin + offset,
+                selection_->end + offset),
+      peak_text(same_clock ? path->after.get() : nullptr, rate, selection_->begin,
+                selection_->end)};
+  QString sides[2];
+  const RangeLevels* known = levels_->levels();
+  for (size_t i = 0; i < 2; ++i) {
+    sides[i] = tr("peak %1").arg(peaks[i]);
+    if (!known) continue;
+    const Levels& l = i == 0 ? known->before : known->after;
+    if (l.loudness_lufs) sides[i] += tr(", %1 LUFS").arg(*l.loudness_lufs, 0, 'f', 1);
+    if (l.noise_floor_dbfs) sides[i] += tr(", floor %1").arg(*l.noise_floor_dbfs, 0, 'f', 1);
+  }
+  return tr("%1   before: %2   after: %3")
+      .arg(QString::fromStdString(length_text(selection_->end - selection_->begin)), sides[0],
+           sides[1]);
+}
+
 void Scope::draw_selection(QPainter& p) const {
   const Theme& t = theme();
   const QRectF r = wave_rect();
@@ -188,19 +229,7 @@ void Scope::draw_selection(QPainter& p) const {
   p.setPen(QPen(faded(t.text, 0.5), 1));
   p.setBrush(Qt::NoBrush);
   p.drawRect(band);
-  const Clip* clip = work_.selection.clip();
-  const double rate = work_.document.reel().rate;
-  const double offset =
-      static_cast<double>(clip->begin) / work_.document.reel().source_of(*clip).rate;
-  const auto before = work_.shelf.source_peaks(*clip);
-  const auto* levels = work_.measurements.levels();
-  const bool same_clock = levels && levels->sounds.back().from_clip.identity();
-  const QString told =
-      tr("%1   peak %2 dB before, %3 after")
-          .arg(QString::fromStdString(length_text(selection_->end - selection_->begin)),
-               peak_text(before.get(), rate, selection_->begin + offset, selection_->end + offset),
-               peak_text(same_clock ? levels->after.get() : nullptr, rate, selection_->begin,
-                         selection_->end));
+  const QString told = selection_text();
   p.setFont(small_font());
   const double wide = p.fontMetrics().horizontalAdvance(told) + 12;
   const QRectF chip(

@@ -22,6 +22,10 @@
 
 namespace drevan::desktop {
 
+namespace {
+constexpr int rest_ms = 250;
+}
+
 StepEditor::StepEditor(const Work& work, CurveLane& lane, QWidget* parent)
     : QWidget(parent), work_(work), lane_(lane), turning_(work), scope_in_(8192), scope_out_(8192) {
   auto* all = new QVBoxLayout(this);
@@ -67,6 +71,17 @@ StepEditor::StepEditor(const Work& work, CurveLane& lane, QWidget* parent)
   connect(&work_.selection, &Selection::clip_changed, this, &StepEditor::refresh);
   connect(&work_.measurements, &Measurements::levels_changed, this, [this] {
     if (picture_) picture_->refresh();
+  });
+  rest_.setSingleShot(true);
+  rest_.setInterval(rest_ms);
+  connect(&rest_, &QTimer::timeout, this, [this] {
+    if (type_ && step_ != 0 && points_->menu()->isVisible())
+      work_.document.preview(
+          [this](const Reel& reel) { return with_starting_point(reel, rested_); });
+  });
+  connect(points_->menu(), &QMenu::aboutToHide, this, [this] {
+    rest_.stop();
+    work_.document.end_preview();
   });
   rebuild();
 }
@@ -231,27 +246,37 @@ void StepEditor::fill_menu() {
   QMenu* menu = points_->menu();
   menu->clear();
   menu->setToolTipsVisible(true);
+  const auto entry = [this, menu](const QString& name, int index) {
+    QAction* a = menu->addAction(name);
+    connect(a, &QAction::triggered, this, [this, index] { use_starting_point(index); });
+    // Rested upon it is heard and drawn.
+    connect(a, &QAction::hovered, this, [this, index] {
+      rested_ = index;
+      rest_.start();
+    });
+    return a;
+  };
   for (int i = 0; i < static_cast<int>(type_->starting_points.size()); ++i) {
     const auto& point = type_->starting_points[static_cast<size_t>(i)];
-    QAction* a = menu->addAction(text(point.name));
-    a->setToolTip(text(point.note));
-    connect(a, &QAction::triggered, this, [this, i] { use_starting_point(i); });
+    entry(text(point.name), i)->setToolTip(text(point.note));
   }
   menu->addSeparator();
-  connect(menu->addAction(tr("Standard")), &QAction::triggered, this,
-          [this] { use_starting_point(-1); });
+  entry(tr("Standard"), -1);
+}
+
+edits::Edit StepEditor::with_starting_point(const Reel& reel, int index) const {
+  const NamedSettings* point =
+      index < 0 ? nullptr : &type_->starting_points.at(static_cast<size_t>(index));
+  return edits::set_settings(
+      reel, work_.selection.clip_id(), step_,
+      point ? settings_of(*type_, *point) : standard_settings(*type_),
+      point ? std::string(point->name) : "Standard settings");
 }
 
 void StepEditor::use_starting_point(int index) {
   if (!type_) return;
-  const NamedSettings* point =
-      index < 0 ? nullptr : &type_->starting_points.at(static_cast<size_t>(index));
-  const Settings next = point ? settings_of(*type_, *point) : standard_settings(*type_);
   work_.document.end_merge();
-  change([&](const Reel& reel, int clip) {
-    return edits::set_settings(reel, clip, step_, next,
-                               point ? std::string(point->name) : "Standard settings");
-  });
+  change([&](const Reel& reel, int) { return with_starting_point(reel, index); });
 }
 
 ValueSlider* StepEditor::slider(std::string_view parameter_id) const {

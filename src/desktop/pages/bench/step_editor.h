@@ -2,6 +2,7 @@
 // showing the same.
 #pragma once
 
+#include <QTimer>
 #include <QWidget>
 #include <vector>
 
@@ -51,10 +52,13 @@ class StepEditor : public QWidget {
   void show_ranges();
   void show_values();
   void fill_menu();
+  edits::Edit with_starting_point(const Reel& reel, int index) const;
 
   const Work& work_;
   CurveLane& lane_;
   Turning turning_;
+  QTimer rest_;      // on a starting point
+  int rested_ = -2;  // on which; below -1: on none
   double playhead_s_ = 0;
   StepId step_ = 0;
   const StepType* type_ = nullptr;

@@ -1,11 +1,12 @@
-// The library of recipes: found by words, seen by what they do, heard before they are used.
+// The library of recipes, beside the chain it previews: found by words, seen by what they do, heard
+// before they are used.
 #pragma once
 
-#include <QDialog>
-#include <map>
+#include <QTemporaryDir>
+#include <QWidget>
 
 #include "reel/library.h"
-#include "engine/level_path.h"
+#include "reel/reel.h"
 #include "work/task_lane.h"
 #include "work/work.h"
 
@@ -14,37 +15,22 @@ class QLabel;
 class QLineEdit;
 class QListWidget;
 class QListWidgetItem;
+class QMenu;
 class QPushButton;
+class QToolButton;
 
 namespace drevan::desktop {
 
-/// Where the user's recipes lie: $XDG_DATA_HOME/drevan/recipes.
-std::filesystem::path library_folder();
+class RecipePicture;
 
-/// A chain's level path in small, over the reference voice.
-class RecipePicture : public QWidget {
- public:
-  explicit RecipePicture(const Work& work, QWidget* parent = nullptr);
-  void show_recipe(const Recipe* recipe);
-  bool shown() const { return !stages_.empty(); }
-
- protected:
-  void paintEvent(QPaintEvent*) override;
-
- private:
-  const Work& work_;
-  Chain chain_;
-  std::vector<Levels> stages_;
-  LevelStore levels_;
-  TaskLane lane_{TaskLane::Urgency::background};
-};
-
-class RecipesDialog : public QDialog {
+class RecipeDrawer : public QWidget {
   Q_OBJECT
 
  public:
-  explicit RecipesDialog(const Work& work, QWidget* parent = nullptr);
+  explicit RecipeDrawer(const Work& work, QWidget* parent = nullptr);
 
+  /// Opens, with the keyboard in the search; or closes.
+  void set_open(bool open);
   void read();
   QListWidget& list() { return *list_; }
   RecipePicture& picture() { return *picture_; }
@@ -52,14 +38,22 @@ class RecipesDialog : public QDialog {
   void import(const std::vector<std::filesystem::path>& what);
   /// The marked recipes, or all that are listed, in one zip.
   void export_to(const std::filesystem::path& file);
+  /// A file for each marked recipe, for dragging out; Drevan's own are written to a temporary folder.
+  QList<QUrl> files_of_marked();
 
  protected:
-  void closeEvent(QCloseEvent* e) override;
+  void hideEvent(QHideEvent* e) override;
+  void keyPressEvent(QKeyEvent* e) override;
+  void paintEvent(QPaintEvent* e) override;
   bool eventFilter(QObject* watched, QEvent* e) override;
   void dragEnterEvent(QDragEnterEvent* e) override;
   void dropEvent(QDropEvent* e) override;
 
  private:
+  void make_controls();
+  void lay_out();
+  void connect_all();
+  QMenu* make_menu();
   void fill();
   const LibraryEntry* marked() const;
   const LibraryEntry* entry_of(const QListWidgetItem* item) const;
@@ -69,18 +63,21 @@ class RecipesDialog : public QDialog {
   void save_chain();
   void keep_words();
   void remove();
+  void bring_back();
   void take_in_asked(std::vector<Incoming> incoming);
   ChainOwner owner() const;
 
   const Work& work_;
   std::vector<LibraryEntry> library_;
   std::vector<LibraryEntry> removed_;  // for bringing back
+  QTemporaryDir dragged_;
   QLineEdit *search_, *tags_, *note_;
   QListWidget* list_;
   QLabel *name_, *steps_;
   RecipePicture* picture_;
   QComboBox *where_, *how_;
-  QPushButton *apply_, *remove_, *back_;
+  QPushButton *apply_, *keep_, *remove_, *back_;
+  QToolButton *menu_, *close_;
   TaskLane importer_;
 };
 

@@ -1,4 +1,5 @@
-#include "dialogs/recipes_dialog.h"
+#include "pages/bench/recipe_drawer.h"
+
 
 #include <QComboBox>
 #include <QDragEnterEvent>
@@ -7,120 +8,85 @@
 #include <QLabel>
 #include <QLineEdit>
 #include <QListWidget>
+#include <QMenu>
 #include <QMimeData>
 #include <QPainter>
 #include <QPushButton>
-#include <QStandardPaths>
+#include <QToolButton>
+#include <QUrl>
 #include <QVBoxLayout>
 
 #include "audio/error.h"
-#include "engine/reference_voice.h"
 #include "dialogs/import_sheet.h"
 #include "dialogs/keep_sheet.h"
+#include "pages/bench/recipe_picture.h"
 #include "theme/theme.h"
-#include "widgets/level_bar.h"
+#include "widgets/show_folder.h"
 #include "widgets/words.h"
 #include "work/document.h"
-#include "work/measurements.h"
 #include "work/notices.h"
+#include "work/recipe_files.h"
 #include "work/selection.h"
 
 namespace drevan::desktop {
 
 namespace fs = std::filesystem;
 
-fs::path library_folder() {
-  return fs::path(
-             QStandardPaths::writableLocation(QStandardPaths::GenericDataLocation).toStdString()) /
-         "drevan" / "recipes";
-}
+namespace {
 
-// --- the picture ---
-
-RecipePicture::RecipePicture(const Work& work, QWidget* parent) : QWidget(parent), work_(work) {
-  setMinimumHeight(150);
-  setAccessibleName(tr("What the recipe does to a reference voice"));
-  setToolTip(tr("A reference voice in a room: noise floor, loudness and peak after each step"));
-}
-
-void RecipePicture::show_recipe(const Recipe* recipe) {
-  stages_.clear();
-  chain_ = recipe ? recipe->chain : Chain{};
-  std::erase_if(chain_.steps, [](const ChainStep& step) { return !step.on; });
-  update();
-  if (!recipe) return lane_.cancel();
-  lane_.start([this, chain = chain_](const CancelToken& cancel) -> TaskLane::Finish {
-    try {
-      const auto sound = reference_voice(peak_cache_folder().parent_path());
-      LevelPathOptions options;
-      options.store = &work_.measurements.findings();
-      options.levels = &levels_;
-      options.cancel = &cancel;
-      const auto stages = measure_level_path(plan_of(sound, chain), options).stages;
-      return [this, stages] {
-        stages_ = stages;
-        update();
-      };
-    } catch (const Error&) {
-      return {};  // no cache folder: no picture
-    }
-  });
-}
-
-void RecipePicture::paintEvent(QPaintEvent*) {
-  QPainter p(this);
-  const Theme& t = theme();
-  draw_panel(p, QRectF(rect()));
-  if (stages_.empty()) return;
-  const QRectF plot = QRectF(rect()).adjusted(34, 10, -10, -26);
-  const auto y = [&](double db) {
-    return plot.top() + (3 - std::clamp(db, -75.0, 3.0)) / 78 * plot.height();
-  };
-  p.setFont(small_font());
-  for (int db = 0; db >= -60; db -= 20) {
-    p.setPen(QPen(faded(t.line, 0.6), 1));
-    p.drawLine(QPointF(plot.left(), y(db)), QPointF(plot.right(), y(db)));
-    p.setPen(t.quiet);
-    p.drawText(QRectF(0, y(db) - 8, 28, 16), Qt::AlignRight | Qt::AlignVCenter,
-               QString::number(db));
+// Its recipes can be dragged out as files.
+class RecipeList : public QListWidget {
+ public:
+  RecipeList(RecipeDrawer& drawer) : QListWidget(&drawer), drawer_(drawer) {
+    setDragEnabled(true);
+    setDragDropMode(QAbstractItemView::DragOnly);
   }
-  const double each = std::min(96.0, plot.width() / static_cast<double>(stages_.size()));
-  for (size_t i = 0; i < stages_.size(); ++i) {
-    const double x = plot.left() + each * (static_cast<double>(i) + 0.5);
-    draw_level_bar(p, stages_[i], x, y, i == 0);
-    p.setPen(i == 0 ? t.quiet : t.text);
-    const QString label = i == 0 ? tr("voice") : text(chain_.steps[i - 1].type->label);
-    p.drawText(QRectF(x - each / 2, plot.bottom() + 5, each, 16), Qt::AlignCenter,
-               p.fontMetrics().elidedText(label, Qt::ElideRight, static_cast<int>(each - 3)));
+
+ protected:
+  QMimeData* mimeData(const QList<QListWidgetItem*>&) const override {
+    auto* files = new QMimeData;
+    files->setUrls(drawer_.files_of_marked());
+    return files;
   }
-}
+  Qt::DropActions supportedDropActions() const override { return Qt::CopyAction; }
 
-// --- the library ---
+ private:
+  RecipeDrawer& drawer_;
+};
 
-RecipesDialog::RecipesDialog(const Work& work, QWidget* parent) : QDialog(parent), work_(work) {
+}  // namespace
+
+RecipeDrawer::RecipeDrawer(const Work& work, QWidget* parent) : QWidget(parent), work_(work) {
   setProperty("chapter", tr("Recipes"));
-  setWindowTitle(tr("Recipes"));
   setObjectName("recipes");
   setAcceptDrops(true);
-  resize(860, 500);
+  make_controls();
+  lay_out();
+  connect_all();
+  hide();
+}
+
+void RecipeDrawer::make_controls() {
   search_ = new QLineEdit(this);
   search_->setObjectName("search");
   search_->setPlaceholderText(tr("Search name, note, tag or step"));
   search_->setAccessibleName(tr("Search recipes"));
   search_->setToolTip(tr("By name, note, tag or step"));
   search_->setClearButtonEnabled(true);
-  list_ = new QListWidget(this);
+  list_ = new RecipeList(*this);
   list_->setAccessibleName(tr("Recipes"));
   list_->setToolTip(tr(
-      "The pointer over a recipe lets the level path and what plays show it, before it is used"));
+      "The pointer over a recipe lets the level path and what plays show it, before it is used; "
+      "dragged out, it is a file to send"));
   list_->setSelectionMode(QAbstractItemView::ExtendedSelection);
   list_->setMouseTracking(true);
+  list_->setContextMenuPolicy(Qt::CustomContextMenu);
   list_->viewport()->installEventFilter(this);
   name_ = new QLabel(this);
   name_->setObjectName("heading");
+  name_->setMinimumWidth(20);
   note_ = new QLineEdit(this);
   note_->setAccessibleName(tr("Note"));
-  note_->setToolTip(tr("What the recipe is for"));
   note_->setPlaceholderText(tr("Note"));
   tags_ = new QLineEdit(this);
   tags_->setAccessibleName(tr("Tags"));
@@ -129,7 +95,7 @@ RecipesDialog::RecipesDialog(const Work& work, QWidget* parent) : QDialog(parent
   steps_ = new QLabel(this);
   steps_->setWordWrap(true);
   steps_->setObjectName("quiet");
-  picture_ = new RecipePicture(work, this);
+  picture_ = new RecipePicture(work_, this);
   where_ = new QComboBox(this);
   where_->addItems({tr("for this clip"), tr("for its group"), tr("for the whole reel")});
   where_->setAccessibleName(tr("Where the recipe is used"));
@@ -140,93 +106,153 @@ RecipesDialog::RecipesDialog(const Work& work, QWidget* parent) : QDialog(parent
   how_->setToolTip(tr("Whether the steps that are there stay"));
   apply_ = new QPushButton(tr("Use"), this);
   apply_->setObjectName("primary");
-  auto* keep = new QPushButton(tr("Keep the clip's steps ..."), this);
-  keep->setObjectName("keep");
-  keep->setToolTip(
+  keep_ = new QPushButton(tr("Keep the clip's steps ..."), this);
+  keep_->setObjectName("keep");
+  keep_->setToolTip(
       tr("Makes a recipe of the selected clip's steps, or of some of them; its group's and the "
          "reel's, too"));
-  auto* in = new QPushButton(tr("Import ..."), this);
-  auto* in_folder = new QPushButton(tr("Import a folder ..."), this);
-  auto* out = new QPushButton(tr("Export ..."), this);
-  out->setToolTip(tr(
-      "Writes the marked recipes when several are marked, else all that are listed, as one zip"));
   remove_ = new QPushButton(tr("Remove"), this);
   back_ = new QPushButton(tr("Bring back"), this);
   back_->setToolTip(tr("Undoes the last Remove"));
+  menu_ = new QToolButton(this);
+  menu_->setText(tr("Files"));
+  menu_->setToolTip(tr("Import, export, the folder the recipes lie in"));
+  menu_->setPopupMode(QToolButton::InstantPopup);
+  menu_->setMenu(make_menu());
+  close_ = new QToolButton(this);
+  close_->setObjectName("close");
+  close_->setText(tr("Close"));
+  close_->setToolTip(tr("Closes the drawer (Esc, Ctrl+R)"));
+}
 
-  auto* left = new QVBoxLayout;
-  left->addWidget(search_);
-  left->addWidget(list_, 1);
-  auto* left_row = new QHBoxLayout;
-  for (auto* b : {in, in_folder, out}) left_row->addWidget(b);
-  left->addLayout(left_row);
-  auto* right = new QVBoxLayout;
-  right->addWidget(name_);
-  right->addWidget(note_);
-  right->addWidget(tags_);
-  right->addWidget(picture_, 1);
-  right->addWidget(steps_);
+void RecipeDrawer::lay_out() {
+  auto* title = new QLabel(tr("Recipes"), this);
+  title->setFont(bold_font());
+  auto* head = new QHBoxLayout;
+  head->addWidget(title);
+  head->addStretch();
+  head->addWidget(menu_);
+  head->addWidget(close_);
   auto* use = new QHBoxLayout;
-  use->addWidget(where_);
   use->addWidget(how_, 1);
   use->addWidget(apply_);
-  right->addLayout(use);
-  auto* right_row = new QHBoxLayout;
-  right_row->addWidget(keep);
-  right_row->addStretch();
-  right_row->addWidget(remove_);
-  right_row->addWidget(back_);
-  right->addLayout(right_row);
-  auto* box = new QHBoxLayout(this);
-  box->addLayout(left, 4);
-  box->addSpacing(8);
-  box->addLayout(right, 6);
+  auto* own = new QHBoxLayout;
+  own->addWidget(keep_, 1);
+  own->addWidget(remove_);
+  own->addWidget(back_);
+  auto* all = new QVBoxLayout(this);
+  all->setContentsMargins(10, 8, 10, 10);
+  all->setSpacing(5);
+  all->addLayout(head);
+  all->addWidget(search_);
+  all->addWidget(list_, 3);
+  all->addWidget(name_);
+  all->addWidget(note_);
+  all->addWidget(tags_);
+  all->addWidget(picture_, 2);
+  all->addWidget(steps_);
+  all->addWidget(where_);
+  all->addLayout(use);
+  all->addLayout(own);
+  list_->setMinimumHeight(60);
+  for (QWidget* w : std::initializer_list<QWidget*>{where_, how_, apply_, keep_, remove_, back_})
+    w->setMinimumWidth(56);
+}
 
-  connect(search_, &QLineEdit::textChanged, this, &RecipesDialog::fill);
-  connect(list_, &QListWidget::currentRowChanged, this, &RecipesDialog::show_marked);
-  connect(list_, &QListWidget::itemDoubleClicked, this, &RecipesDialog::apply);
-  connect(note_, &QLineEdit::editingFinished, this, &RecipesDialog::keep_words);
-  connect(tags_, &QLineEdit::editingFinished, this, &RecipesDialog::keep_words);
-  connect(apply_, &QPushButton::clicked, this, &RecipesDialog::apply);
-  connect(keep, &QPushButton::clicked, this, &RecipesDialog::save_chain);
-  connect(remove_, &QPushButton::clicked, this, &RecipesDialog::remove);
-  connect(back_, &QPushButton::clicked, this, [this] {
-    if (removed_.empty()) return;
-    try {
-      std::error_code error;
-      // Another recipe may have come to its place meanwhile.
-      if (fs::exists(removed_.back().file, error))
-        add_to_library(removed_.back().recipe, library_folder());
-      else
-        save_recipe(removed_.back().recipe, removed_.back().file);
-      removed_.pop_back();
-    } catch (const Error& e) {
-      work_.notices.warn(QString::fromUtf8(e.what()));
-    }
-    read();
-  });
-  connect(in, &QPushButton::clicked, this, [this] {
+void RecipeDrawer::connect_all() {
+  connect(search_, &QLineEdit::textChanged, this, &RecipeDrawer::fill);
+  connect(list_, &QListWidget::currentRowChanged, this, &RecipeDrawer::show_marked);
+  connect(list_, &QListWidget::itemDoubleClicked, this, &RecipeDrawer::apply);
+  connect(list_, &QListWidget::customContextMenuRequested, this,
+          [this](const QPoint& at) { menu_->menu()->popup(list_->viewport()->mapToGlobal(at)); });
+  connect(note_, &QLineEdit::editingFinished, this, &RecipeDrawer::keep_words);
+  connect(tags_, &QLineEdit::editingFinished, this, &RecipeDrawer::keep_words);
+  connect(apply_, &QPushButton::clicked, this, &RecipeDrawer::apply);
+  connect(keep_, &QPushButton::clicked, this, &RecipeDrawer::save_chain);
+  connect(remove_, &QPushButton::clicked, this, &RecipeDrawer::remove);
+  connect(back_, &QPushButton::clicked, this, &RecipeDrawer::bring_back);
+  connect(close_, &QToolButton::clicked, this, [this] { set_open(false); });
+  connect(&work_.selection, &Selection::clip_changed, this,
+          [this] { apply_->setEnabled(marked() && work_.selection.clip()); });
+  connect(&importer_, &TaskLane::failed, this,
+          [this](const QString& why) { work_.notices.warn(why); });
+}
+
+QMenu* RecipeDrawer::make_menu() {
+  auto* menu = new QMenu(this);
+  const auto entry = [&](const QString& name, std::function<void()> run) {
+    connect(menu->addAction(name), &QAction::triggered, this, std::move(run));
+  };
+  entry(tr("Import ..."), [this] {
     const auto files = QFileDialog::getOpenFileNames(this, tr("Import recipes"), {},
                                                      tr("Recipes and zips (*.recipe *.zip)"));
     std::vector<fs::path> what;
     for (const auto& f : files) what.emplace_back(f.toStdString());
     if (!what.empty()) import(what);
   });
-  connect(in_folder, &QPushButton::clicked, this, [this] {
+  entry(tr("Import a folder ..."), [this] {
     const auto folder = QFileDialog::getExistingDirectory(this, tr("Import a folder of recipes"));
     if (!folder.isEmpty()) import({folder.toStdString()});
   });
-  connect(out, &QPushButton::clicked, this, [this] {
+  entry(tr("Export the marked, or all that are listed ..."), [this] {
     auto file =
         QFileDialog::getSaveFileName(this, tr("Export recipes"), "recipes.zip", tr("Zips (*.zip)"));
     if (!file.isEmpty()) export_to((file.endsWith(".zip") ? file : file + ".zip").toStdString());
   });
-  connect(&importer_, &TaskLane::failed, this,
-          [this](const QString& why) { work_.notices.warn(why); });
+  menu->addSeparator();
+  entry(tr("Open the folder of my recipes"), [this] {
+    std::error_code error;
+    fs::create_directories(library_folder(), error);
+    show_folder(work_.notices, library_folder());
+  });
+  return menu;
+}
+
+void RecipeDrawer::set_open(bool open) {
+  setVisible(open);
+  if (!open) return;
+  read();
+  search_->setFocus();
+  search_->selectAll();
+}
+
+QList<QUrl> RecipeDrawer::files_of_marked() {
+  QList<QUrl> out;
+  for (const auto* item : list_->selectedItems()) {
+    const LibraryEntry* e = entry_of(item);
+    if (!e) continue;
+    fs::path file = e->file;
+    if (e->own()) {
+      file = fs::path(dragged_.path().toStdString()) / (e->recipe.name + ".recipe");
+      try {
+        save_recipe(e->recipe, file);
+      } catch (const Error& error) {
+        work_.notices.warn(error);
+        continue;
+      }
+    }
+    out << QUrl::fromLocalFile(QString::fromStdString(file.string()));
+  }
+  return out;
+}
+
+void RecipeDrawer::bring_back() {
+  if (removed_.empty()) return;
+  try {
+    std::error_code error;
+    // Another recipe may have come to its place meanwhile.
+    if (fs::exists(removed_.back().file, error))
+      add_to_library(removed_.back().recipe, library_folder());
+    else
+      save_recipe(removed_.back().recipe, removed_.back().file);
+    removed_.pop_back();
+  } catch (const Error& e) {
+    work_.notices.warn(e);
+  }
   read();
 }
 
-void RecipesDialog::read() {
+void RecipeDrawer::read() {
   std::vector<std::string> problems;
   library_ = read_library(library_folder(), &problems);
   for (const auto& problem : problems)
@@ -234,7 +260,7 @@ void RecipesDialog::read() {
   fill();
 }
 
-void RecipesDialog::fill() {
+void RecipeDrawer::fill() {
   const LibraryEntry* before = marked();
   const std::string name = before ? before->recipe.name : "";
   {
@@ -257,17 +283,19 @@ void RecipesDialog::fill() {
   show_marked();
 }
 
-const LibraryEntry* RecipesDialog::entry_of(const QListWidgetItem* item) const {
+const LibraryEntry* RecipeDrawer::entry_of(const QListWidgetItem* item) const {
   if (!item) return nullptr;
   const auto i = static_cast<size_t>(item->data(Qt::UserRole).toInt());
   return i < library_.size() ? &library_[i] : nullptr;
 }
-const LibraryEntry* RecipesDialog::marked() const { return entry_of(list_->currentItem()); }
+const LibraryEntry* RecipeDrawer::marked() const { return entry_of(list_->currentItem()); }
 
-void RecipesDialog::show_marked() {
+void RecipeDrawer::show_marked() {
   const LibraryEntry* e = marked();
   name_->setText(e ? QString::fromStdString(e->recipe.name) : tr("No recipe is found"));
   note_->setText(e ? QString::fromStdString(e->recipe.note) : QString());
+  note_->setCursorPosition(0);
+  note_->setToolTip(note_->text().isEmpty() ? tr("What the recipe is for") : note_->text());
   QStringList tags, steps;
   if (e) {
     for (const auto& tag : e->recipe.tags) tags << QString::fromStdString(tag);
@@ -280,6 +308,7 @@ void RecipesDialog::show_marked() {
       steps << tr("needs room tone: each clip's own is used");
   }
   tags_->setText(tags.join(", "));
+  tags_->setCursorPosition(0);
   steps_->setText(steps.join(",  "));
   const bool yours = e && !e->own();
   note_->setReadOnly(!yours);
@@ -292,9 +321,9 @@ void RecipesDialog::show_marked() {
   picture_->show_recipe(e ? &e->recipe : nullptr);
 }
 
-ChainOwner RecipesDialog::owner() const { return static_cast<ChainOwner>(where_->currentIndex()); }
+ChainOwner RecipeDrawer::owner() const { return static_cast<ChainOwner>(where_->currentIndex()); }
 
-void RecipesDialog::preview(const LibraryEntry* entry) {
+void RecipeDrawer::preview(const LibraryEntry* entry) {
   if (entry)
     work_.document.preview([&](const Reel& reel) {
       return edits::use_recipe(reel, work_.selection.clip_id(), owner(), entry->recipe,
@@ -304,7 +333,7 @@ void RecipesDialog::preview(const LibraryEntry* entry) {
     work_.document.end_preview();
 }
 
-void RecipesDialog::apply() {
+void RecipeDrawer::apply() {
   const LibraryEntry* e = marked();
   if (!e) return;
   work_.document.change([&](const Reel& reel) {
@@ -313,7 +342,7 @@ void RecipesDialog::apply() {
   });
 }
 
-void RecipesDialog::save_chain() {
+void RecipeDrawer::save_chain() {
   const Clip* c = work_.selection.clip();
   if (!c || running_steps(work_.document.reel(), *c).empty()) {
     work_.notices.warn(tr("The clip has no steps to keep."));
@@ -329,13 +358,13 @@ void RecipesDialog::save_chain() {
     // A name that is taken gets a number; nothing is written over.
     take_in(incoming, Decision::keep_both, library_folder());
   } catch (const Error& e) {
-    work_.notices.warn(QString::fromUtf8(e.what()));
+    work_.notices.warn(e);
   }
   search_->clear();
   read();
 }
 
-void RecipesDialog::keep_words() {
+void RecipeDrawer::keep_words() {
   const LibraryEntry* e = marked();
   if (!e || e->own()) return;
   Recipe next = e->recipe;
@@ -345,12 +374,12 @@ void RecipesDialog::keep_words() {
   try {
     save_recipe(next, e->file);
   } catch (const Error& error) {
-    work_.notices.warn(QString::fromUtf8(error.what()));
+    work_.notices.warn(error);
   }
   read();
 }
 
-void RecipesDialog::remove() {
+void RecipeDrawer::remove() {
   const LibraryEntry* e = marked();
   if (!e || e->own()) return;
   removed_.push_back(*e);
@@ -359,7 +388,7 @@ void RecipesDialog::remove() {
   read();
 }
 
-void RecipesDialog::import(const std::vector<fs::path>& what) {
+void RecipeDrawer::import(const std::vector<fs::path>& what) {
   work_.notices.tell(tr("Looking at what comes in ..."));
   importer_.enqueue([this, what,
                      library = library_](const CancelToken& cancel) -> TaskLane::Finish {
@@ -367,7 +396,7 @@ void RecipesDialog::import(const std::vector<fs::path>& what) {
   });
 }
 
-void RecipesDialog::take_in_asked(std::vector<Incoming> incoming) {
+void RecipeDrawer::take_in_asked(std::vector<Incoming> incoming) {
   ImportSheet sheet(std::move(incoming), this);
   if (sheet.exec() != QDialog::Accepted) return;
   std::vector<std::string> problems;
@@ -378,7 +407,7 @@ void RecipesDialog::take_in_asked(std::vector<Incoming> incoming) {
   work_.notices.tell(tr("%1 taken in").arg(counted(taken, tr("recipe"))));
 }
 
-void RecipesDialog::export_to(const fs::path& file) {
+void RecipeDrawer::export_to(const fs::path& file) {
   std::vector<Recipe> out;
   auto items = list_->selectedItems();
   if (items.size() < 2) {
@@ -393,28 +422,42 @@ void RecipesDialog::export_to(const fs::path& file) {
                                      .arg(counted(std::ssize(out), tr("recipe")),
                                           QString::fromStdString(file.filename().string())));
   } catch (const Error& e) {
-    work_.notices.warn(QString::fromUtf8(e.what()));
+    work_.notices.warn(e);
   }
 }
 
-bool RecipesDialog::eventFilter(QObject* watched, QEvent* e) {
+bool RecipeDrawer::eventFilter(QObject* watched, QEvent* e) {
   if (watched == list_->viewport()) {
     if (e->type() == QEvent::MouseMove)
       preview(entry_of(list_->itemAt(static_cast<QMouseEvent*>(e)->position().toPoint())));
     if (e->type() == QEvent::Leave) preview(nullptr);
   }
-  return QDialog::eventFilter(watched, e);
+  return QWidget::eventFilter(watched, e);
 }
 
-void RecipesDialog::closeEvent(QCloseEvent* e) {
+void RecipeDrawer::hideEvent(QHideEvent* e) {
   preview(nullptr);
-  QDialog::closeEvent(e);
+  QWidget::hideEvent(e);
 }
 
-void RecipesDialog::dragEnterEvent(QDragEnterEvent* e) {
-  if (e->mimeData()->hasUrls()) e->acceptProposedAction();
+void RecipeDrawer::keyPressEvent(QKeyEvent* e) {
+  if (e->key() == Qt::Key_Escape) return set_open(false);
+  QWidget::keyPressEvent(e);
 }
-void RecipesDialog::dropEvent(QDropEvent* e) {
+
+void RecipeDrawer::paintEvent(QPaintEvent*) {
+  QPainter p(this);
+  p.setRenderHint(QPainter::Antialiasing);
+  p.setPen(Qt::NoPen);
+  p.setBrush(theme().panel);
+  p.drawRoundedRect(QRectF(rect()), 6, 6);
+}
+
+void RecipeDrawer::dragEnterEvent(QDragEnterEvent* e) {
+  // Its own, on their way out, need not come in.
+  if (e->mimeData()->hasUrls() && e->source() != list_) e->acceptProposedAction();
+}
+void RecipeDrawer::dropEvent(QDropEvent* e) {
   std::vector<fs::path> what;
   for (const auto& url : e->mimeData()->urls())
     if (url.isLocalFile()) what.emplace_back(url.toLocalFile().toStdString());

@@ -1,0 +1,59 @@
+// Which part of each clip was heard since its chain last changed.
+#pragma once
+
+#include <QObject>
+#include <QTimer>
+#include <map>
+#include <optional>
+#include <vector>
+
+#include "reel/reel.h"
+
+namespace drevan::desktop {
+
+class Document;
+class Listening;
+class Measurements;
+class Selection;
+class ShelfMeasurements;
+
+class Heard : public QObject {
+  Q_OBJECT
+
+ public:
+  Heard(const Document& document, const Selection& selection, const Measurements& measurements,
+        const ShelfMeasurements& shelf, Listening& listening, QObject* parent = nullptr);
+
+  /// Stretches of the clip, in seconds, that were played *after* its chain as it is now; in order,
+  /// none overlap.
+  std::vector<SecondsRange> parts(int clip_id) const;
+  /// How much of the clip that is, 0 to 1; empty: its chain is not known yet.
+  std::optional<double> share(int clip_id) const;
+
+ Q_SIGNALS:
+  void changed();
+
+ private:
+  struct Clip {
+    std::uint64_t key = 0;  // of what left its chain when it was heard
+    std::vector<SecondsRange> parts;
+  };
+  void watch();
+  void add(int clip_id, std::uint64_t key, SecondsRange part);
+  void bring();
+  void keep() const;
+
+  const Document& document_;
+  const Selection& selection_;
+  const Measurements& measurements_;
+  const ShelfMeasurements& shelf_;
+  Listening& listening_;
+  std::map<int, Clip> clips_;
+  QTimer timer_;
+  // Where playing was when it was looked at last.
+  int at_clip_ = 0;
+  double at_s_ = 0;
+  bool was_heard_ = false;
+};
+
+}  // namespace drevan::desktop

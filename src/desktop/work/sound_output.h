@@ -1,0 +1,18 @@
+// Which output plays, as it is kept between sessions.
+#pragma once
+
+#include "media/device.h"
+
+namespace drevan::desktop {
+
+struct SoundOutput {
+  /// What to do when the device goes while it plays.
+  enum class WhenGone { pause, wait, play_on };
+  OutputWish wish;
+  WhenGone when_gone = WhenGone::pause;
+};
+
+SoundOutput kept_output();
+void keep_output(const SoundOutput& output);
+
+}  // namespace drevan::desktop
