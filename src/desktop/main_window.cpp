@@ -234,7 +234,7 @@ void MainWindow::show_batch_progress(double share) {
 void MainWindow::tell_batch_done(const QString& how) {
   places_[1]->setText(tr("Batch"));
   if (isActiveWindow() && place_ == 1) return;
-  tell(tr("The batch has ended: %1").arg(how), false);
+  work_.notices.tell(tr("The batch has ended: %1").arg(how));
   QApplication::alert(this);
   if (!isActiveWindow()) show_desktop_notice(tr("The batch has ended"), how);
 }

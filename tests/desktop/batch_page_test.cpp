@@ -7,18 +7,23 @@
 #include <QLabel>
 #include <QLineEdit>
 #include <QMenu>
+#include <QMimeData>
 #include <QPushButton>
 #include <QSettings>
 #include <QTableView>
 #include <QTemporaryDir>
 #include <QToolButton>
+#include <QUrl>
 
+#include "batch/estimate.h"
 #include "pages/batch/batch_model.h"
 #include "desktop/driver.h"
 #include "reel/json_file.h"
 #include "steps/catalogue.h"
 #include "work/document.h"
+#include "work/listening.h"
 #include "work/notices.h"
+#include "work/selection.h"
 
 namespace drevan::desktop {
 namespace {
@@ -224,6 +229,115 @@ TEST_F(BatchPageTest, WhatWasChosenIsThereNextTime) {
   EXPECT_EQ(next.findChild<QLineEdit*>("pattern")->text(), "{group}-{clip}");
   EXPECT_FALSE(next.findChild<QCheckBox*>("only_changed")->isChecked());
   EXPECT_EQ(next.findChild<QLineEdit*>("folder")->text().toStdString(), out().string());
+}
+
+TEST_F(BatchPageTest, SaysBeforehandWhatItTakesAndWhatNobodyHeard) {
+  auto* estimate = page().findChild<QLabel*>("estimate");
+  ASSERT_TRUE(d.wait_for([&] { return estimate->text().contains(" of sound: about "); }));
+  EXPECT_TRUE(estimate->text().contains("free")) << estimate->text().toStdString();
+  EXPECT_TRUE(estimate->text().contains("All not listened to")) << estimate->text().toStdString();
+  EXPECT_TRUE(d.wait_for([&] { return cell(0, BatchModel::heard) == "nothing"; }));
+  // The space is what the files then have.
+  for (int row = 2; row < model().rowCount(); ++row) tick(row, false);
+  const auto ids = [&] {
+    std::vector<int> out;
+    for (size_t i = 0; i < 2; ++i) out.push_back(d.work().document.reel().clips[i].id);
+    return out;
+  }();
+  const auto told = estimate_batch(d.work().document.reel(), ids, {});
+  page().render();
+  ASSERT_TRUE(done());
+  std::uintmax_t bytes = 0;
+  for (const auto& r : page().results()) bytes += fs::file_size(r.output);
+  EXPECT_NEAR(static_cast<double>(told.bytes), static_cast<double>(bytes),
+              0.05 * static_cast<double>(bytes));
+}
+
+TEST_F(BatchPageTest, ItsFormIsKeptForEveryReel) {
+  const auto mine = fs::path(temp.path().toStdString()) / "mine.reel";
+  ASSERT_TRUE(d.work().document.save(mine));
+  pattern("{reel}-{number}");
+  page().set_what(4);
+  page().set_folder("/tmp/of-mine");
+  ASSERT_TRUE(d.open_demo());
+  d.window.show_place(1);
+  pattern("{clip}");
+  page().set_what(0);
+  page().set_folder("/tmp/of-the-demo");
+  ASSERT_TRUE(d.work().document.open(mine));
+  EXPECT_EQ(page().findChild<QLineEdit*>("pattern")->text(), "{reel}-{number}");
+  EXPECT_EQ(page().findChild<QLineEdit*>("folder")->text(), "/tmp/of-mine");
+  EXPECT_EQ(page().findChild<QComboBox*>("what")->currentIndex(), 4);
+}
+
+TEST_F(BatchPageTest, WordsComeFromAMenuWithTheNamesShownAtOnce) {
+  auto* field = page().findChild<QLineEdit*>("pattern");
+  field->setText("x-");
+  auto* words = page().findChild<QToolButton*>("words");
+  ASSERT_EQ(words->menu()->actions().size(), 4);
+  words->menu()->actions()[3]->trigger();
+  EXPECT_EQ(field->text(), "x-{number}");
+  EXPECT_EQ(cell(0, BatchModel::output), "x-001.wav");
+}
+
+TEST_F(BatchPageTest, AFinishedRowIsPlayedAndDraggedOut) {
+  for (int row = 1; row < model().rowCount(); ++row) tick(row, false);
+  EXPECT_FALSE(model().flags(model().index(0, 0)) & Qt::ItemIsDragEnabled);
+  page().render();
+  ASSERT_TRUE(done());
+  const auto file = page().results()[0].output;
+  EXPECT_TRUE(model().flags(model().index(0, 0)) & Qt::ItemIsDragEnabled);
+  std::unique_ptr<QMimeData> dragged(
+      model().mimeData({model().index(0, BatchModel::clip), model().index(1, BatchModel::clip)}));
+  ASSERT_NE(dragged, nullptr);
+  ASSERT_EQ(dragged->urls().size(), 1);
+  EXPECT_EQ(dragged->urls()[0].toLocalFile().toStdString(), file.string());
+
+  page().table().setCurrentIndex(model().index(0, BatchModel::result));
+  QTest::keyClick(&d.window, Qt::Key_Space);
+  ASSERT_NE(d.work().listening.file_played(), nullptr);
+  ASSERT_TRUE(d.wait_for([&] { return d.work().listening.player().position() > 24000; }));
+  // What is heard is the file.
+  const AudioBuffer wanted = test::read_all(file);
+  const auto heard = d.heard(300);
+  double most = 0;
+  for (size_t at = 0; at + heard.size() < wanted.channel(0).size(); at += 240)
+    most = std::max(most, std::abs(test::rms_db(wanted.channel(0).subspan(at, heard.size())) -
+                                   test::rms_db(heard)) < 0.5
+                              ? 1.0
+                              : 0.0);
+  EXPECT_EQ(most, 1.0);
+  QTest::keyClick(&d.window, Qt::Key_Space);
+  EXPECT_TRUE(d.wait_for([&] { return !d.work().listening.player().playing(); }));
+  // The Bench plays its clip.
+  d.window.show_place(0);
+  EXPECT_EQ(d.work().listening.file_played(), nullptr);
+}
+
+TEST_F(BatchPageTest, AnEditMeanwhileBelongsToTheNextBatchAndSaysSo) {
+  QStringList told;
+  QObject::connect(&d.work().notices, &Notices::message,
+                   [&](const QString& text, bool) { told << text; });
+  page().render();
+  page().pause(true);
+  d.window.show_place(0);
+  const int last = d.work().document.reel().clips.back().id;
+  d.work().selection.select_clip(last);
+  d.edit(edits::add_step, StepPlace{ChainOwner::clip, 0}, *find_step("gain"));
+  d.edit(edits::turn, d.step_at(0), 0, -20.0);
+  EXPECT_EQ(told.filter("belongs to the next one").size(), 1);
+  page().pause(false);
+  ASSERT_TRUE(done());
+  EXPECT_TRUE(said().contains("1 changed meanwhile for the next batch")) << said().toStdString();
+  EXPECT_EQ(told.filter("The batch has ended").size(), 1);
+  EXPECT_EQ(page().results().back().render.after.sample_peak_dbfs.has_value(), true);
+  const double before = *page().results().back().render.after.sample_peak_dbfs;
+  // The next one renders that clip alone.
+  d.window.show_place(1);
+  page().render();
+  ASSERT_TRUE(done());
+  EXPECT_EQ(std::ranges::count(page().results(), false, &JobResult::kept), 1);
+  EXPECT_NEAR(*page().results().back().render.after.sample_peak_dbfs, before - 20, 0.5);
 }
 
 }  // namespace

@@ -3,7 +3,9 @@
 
 #include <gtest/gtest.h>
 
+#include <QDir>
 #include <QMenu>
+#include <QStandardPaths>
 #include <QTest>
 #include <QTimer>
 #include <functional>
@@ -38,6 +40,9 @@ std::shared_ptr<bool> answer_sheet(QWidget& parent, std::function<void(Sheet&)> 
 class Driver {
  public:
   Driver() {
+    // What earlier tests left to a reel of the same name.
+    QDir(QStandardPaths::writableLocation(QStandardPaths::GenericDataLocation) + "/drevan/reels")
+        .removeRecursively();
     window.resize(1280, 800);
     window.show();
     EXPECT_TRUE(QTest::qWaitForWindowExposed(&window));

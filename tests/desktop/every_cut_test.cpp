@@ -124,10 +124,10 @@ TEST_F(EveryCut, ThroughTheWholeIssue) {
   QTest::keyClick(&d.window, Qt::Key_R, Qt::ControlModifier);
   RecipeDrawer& recipes = d.window.recipes();
   ASSERT_TRUE(recipes.isVisible());
-  recipes.findChild<QLineEdit*>("search")->setText("podcast");
+  recipes.findChild<QLineEdit*>("search_recipes")->setText("podcast");
   ASSERT_EQ(recipes.list().count(), 2);
   recipes.export_to(folder() / "out.zip");
-  recipes.findChild<QLineEdit*>("search")->clear();
+  recipes.findChild<QLineEdit*>("search_recipes")->clear();
   Recipe changed = own_recipes()[0];
   changed.chain.steps.pop_back();
   add_to_library(changed, library_folder());

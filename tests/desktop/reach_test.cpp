@@ -14,6 +14,8 @@
 
 #include "audio/error.h"
 #include "dialogs/cut_sheet.h"
+#include "dialogs/sound_sheet.h"
+#include "dialogs/trouble_sheet.h"
 #include "dialogs/help_window.h"
 #include "dialogs/keys_sheet.h"
 #include "pages/bench/recipe_drawer.h"
@@ -27,7 +29,8 @@ namespace {
 
 // A part of another control, which is named itself.
 bool is_part(const QWidget* w) {
-  for (const QWidget* p = w->parentWidget(); p && !p->isWindow(); p = p->parentWidget())
+  const auto ends = [](const QWidget* p) { return p->isWindow() && p->windowType() != Qt::Popup; };
+  for (const QWidget* p = w->parentWidget(); p && !ends(p); p = p->parentWidget())
     if (qobject_cast<const QComboBox*>(p) || qobject_cast<const QLineEdit*>(p) ||
         qobject_cast<const QAbstractItemView*>(p))
       return true;
@@ -71,6 +74,10 @@ TEST(Reach, EveryControlHasANameAnExplanationAndAWayToIt) {
   expect_reachable(d.window.batch());
   expect_reachable(d.window.recipes());
   expect_reachable(d.window.versions());
+  SoundSheet sound(d.work(), &d.window);
+  expect_reachable(sound);
+  TroubleSheet trouble({{QDateTime::currentDateTime(), "No sound device was found."}}, &d.window);
+  expect_reachable(trouble);
   CutSheet sheet(d.work(), d.work().selection.clip_id(), &d.window);
   expect_reachable(sheet);
   WhoSheet who(d.work(), {1, 2, 3}, &d.window);

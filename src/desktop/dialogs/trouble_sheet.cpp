@@ -23,6 +23,9 @@ TroubleSheet::TroubleSheet(const QList<Trouble>& troubles, QWidget* parent)
   message_->setWordWrap(true);
   message_->setFont(bold_font());
   message_->setTextInteractionFlags(Qt::TextSelectableByMouse | Qt::TextSelectableByKeyboard);
+  message_->setFocusPolicy(Qt::StrongFocus);
+  message_->setAccessibleName(tr("Message"));
+  message_->setToolTip(tr("Can be marked and copied"));
   what_to_do_ = new QLabel(this);
   what_to_do_->setWordWrap(true);
   what_to_do_->setObjectName("what_to_do");

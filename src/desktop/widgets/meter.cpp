@@ -19,7 +19,7 @@ Meter::Meter(QWidget* parent) : QWidget(parent) {
   setToolTip(tr("Level of what is heard, left and right, in dBFS. The mark holds the highest peak, "
                 "the lamp lights when a sample passes 0 dBFS. Click to clear both. Where the clip itself "
                 "passes it behind its chain, the lamp counts the places, and a click on it goes to "
-                "the next (O)."));
+                "the next (Shift+O)."));
   since_.start();
 }
 

@@ -68,7 +68,7 @@ RecipeDrawer::RecipeDrawer(const Work& work, QWidget* parent) : QWidget(parent),
 
 void RecipeDrawer::make_controls() {
   search_ = new QLineEdit(this);
-  search_->setObjectName("search");
+  search_->setObjectName("search_recipes");
   search_->setPlaceholderText(tr("Search name, note, tag or step"));
   search_->setAccessibleName(tr("Search recipes"));
   search_->setToolTip(tr("By name, note, tag or step"));
@@ -88,6 +88,7 @@ void RecipeDrawer::make_controls() {
   note_ = new QLineEdit(this);
   note_->setAccessibleName(tr("Note"));
   note_->setPlaceholderText(tr("Note"));
+  note_->setToolTip(tr("What the recipe is for"));
   tags_ = new QLineEdit(this);
   tags_->setAccessibleName(tr("Tags"));
   tags_->setToolTip(tr("Words to find it by, with commas between"));
@@ -106,12 +107,14 @@ void RecipeDrawer::make_controls() {
   how_->setToolTip(tr("Whether the steps that are there stay"));
   apply_ = new QPushButton(tr("Use"), this);
   apply_->setObjectName("primary");
+  apply_->setToolTip(tr("Puts the recipe's steps into the chain that is chosen beside it"));
   keep_ = new QPushButton(tr("Keep the clip's steps ..."), this);
   keep_->setObjectName("keep");
   keep_->setToolTip(
       tr("Makes a recipe of the selected clip's steps, or of some of them; its group's and the "
          "reel's, too"));
   remove_ = new QPushButton(tr("Remove"), this);
+  remove_->setToolTip(tr("Takes the recipe out of the library; Bring back undoes it"));
   back_ = new QPushButton(tr("Bring back"), this);
   back_->setToolTip(tr("Undoes the last Remove"));
   menu_ = new QToolButton(this);
