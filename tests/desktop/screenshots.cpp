@@ -5,6 +5,7 @@
 #include <QDialog>
 #include <QKeyEvent>
 #include <QListWidget>
+#include <QMouseEvent>
 #include <QPainter>
 #include <QSettings>
 #include <QSplitter>
@@ -14,6 +15,8 @@
 #include <cstdio>
 #include <functional>
 
+#include "dialogs/sound_sheet.h"
+#include "work/recipe_files.h"
 #include "dialogs/import_sheet.h"
 #include "editing.h"
 #include "shots.h"
@@ -91,13 +94,28 @@ void versions_and_recipes(MainWindow& window, Shots& shots, const QString& folde
   window.versions().hide();
 
   RecipeDrawer& recipes = window.recipes();
-  recipes.show();
+  recipes.set_open(true);
   recipes.list().setCurrentRow(1);
+  // Rested upon, it is drawn in the level path.
+  const QPointF at = recipes.list().visualItemRect(recipes.list().item(1)).center();
+  QMouseEvent move(QEvent::MouseMove, at, recipes.list().viewport()->mapToGlobal(at), Qt::NoButton,
+                   Qt::NoButton, {});
+  QApplication::sendEvent(recipes.list().viewport(), &move);
+  shots.settle();
   wait_for([&] { return recipes.picture().shown(); });
   wait(200);
-  recipes.grab().save(folder + "/recipes.png");
-  std::printf("%s/recipes.png\n", qPrintable(folder));
-  recipes.hide();
+  shots.take("recipes");
+  recipes.set_open(false);
+
+  SoundSheet sound(w, &window, [] {
+    return std::vector<OutputDevice>{{"pulse", "Desk, two loudspeakers", 2, true},
+                                     {"pulse", "Headphones", 2, false},
+                                     {"jack", "Studio", 8, true}};
+  });
+  sound.show();
+  wait(500);
+  dialogs.push_back(sound.grab());
+  sound.hide();
 
   Recipe changed = own_recipes()[0];
   changed.chain.steps[1].settings.values[0] = 14;

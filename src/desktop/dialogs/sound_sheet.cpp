@@ -40,6 +40,7 @@ SoundSheet::SoundSheet(const Work& work, QWidget* parent, ListDevices list)
   setObjectName("sound_sheet");
   setProperty("chapter", tr("Sound settings"));
   auto* form = new QFormLayout;
+  form->setLabelAlignment(Qt::AlignLeft | Qt::AlignVCenter);
   driver_ = box("driver", tr("Driver"),
                 tr("By which part of the system sound is played; the first that has a device, "
                    "where nothing is chosen"),

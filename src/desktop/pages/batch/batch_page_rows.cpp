@@ -75,9 +75,12 @@ void BatchPage::show_estimate() {
                           size_text(bytes));
   const auto room = free_space(o.folder);
   const bool full = room && *room < bytes;
-  if (room) text += (full ? tr(", but only %1 are free") : tr(" of %1 free")).arg(size_text(*room));
-  if (const int n = model_->not_heard(); n > 0)
-    text += tr(".  %1 not listened to since the last change").arg(n == all.clips ? tr("All") : QString::number(n));
+  if (room)
+    text += (full ? tr(", but only %1 are free") : tr(" (%1 are free)")).arg(size_text(*room));
+  if (const int n = model_->not_heard(); n == all.clips)
+    text += tr(".  Nobody listened to them since their chains changed");
+  else if (n > 0)
+    text += tr(".  Nobody listened to %1 of them since their chains changed").arg(n);
   estimate_->setStyleSheet("color: " + (full ? theme().attention : theme().quiet).name());
   estimate_->setText(text);
 }

@@ -337,6 +337,9 @@ void Bench::mark_room_tone() {
 void Bench::show_clip() {
   const Clip* c = work_.selection.clip();
   name_->setText(c ? QString::fromStdString(c->name) : tr("No clip"));
+  // What it is called is read before how long it is.
+  constexpr int least_name = 60, most_name = 180;
+  name_->setMinimumWidth(std::clamp(name_->sizeHint().width(), least_name, most_name));
   for (QWidget* w : std::initializer_list<QWidget*>{mark_, find_}) {
     w->setEnabled(c != nullptr);
     w->setVisible(!c || !is_mix(*c));

@@ -82,6 +82,7 @@ void RecipeDrawer::make_controls() {
   list_->setMouseTracking(true);
   list_->setContextMenuPolicy(Qt::CustomContextMenu);
   list_->viewport()->installEventFilter(this);
+  list_->installEventFilter(this);
   name_ = new QLabel(this);
   name_->setObjectName("heading");
   name_->setMinimumWidth(20);
@@ -165,6 +166,10 @@ void RecipeDrawer::lay_out() {
 void RecipeDrawer::connect_all() {
   connect(search_, &QLineEdit::textChanged, this, &RecipeDrawer::fill);
   connect(list_, &QListWidget::currentRowChanged, this, &RecipeDrawer::show_marked);
+  // One that the arrows come to is heard and drawn, as one under the pointer is.
+  connect(list_, &QListWidget::currentRowChanged, this, [this] {
+    if (list_->hasFocus()) preview(marked());
+  });
   connect(list_, &QListWidget::itemDoubleClicked, this, &RecipeDrawer::apply);
   connect(list_, &QListWidget::customContextMenuRequested, this,
           [this](const QPoint& at) { menu_->menu()->popup(list_->viewport()->mapToGlobal(at)); });
@@ -435,6 +440,7 @@ bool RecipeDrawer::eventFilter(QObject* watched, QEvent* e) {
       preview(entry_of(list_->itemAt(static_cast<QMouseEvent*>(e)->position().toPoint())));
     if (e->type() == QEvent::Leave) preview(nullptr);
   }
+  if (watched == list_ && e->type() == QEvent::FocusOut) preview(nullptr);
   return QWidget::eventFilter(watched, e);
 }
 
