@@ -2,6 +2,7 @@
 // one reader.
 #pragma once
 
+#include <algorithm>
 #include <array>
 #include <atomic>
 #include <cstddef>
@@ -25,18 +26,32 @@ struct PlayPacket {
   Samples resume_at = 0;  ///< where the playhead goes then
 };
 
-/// 12 packets: 64 ms at 48 kHz, the time a turned knob may take to be heard.
+/// Holds 12 packets, 64 ms at 48 kHz, the time a turned knob may take to be heard; more where the
+/// device asks for more at once.
 class PlayRing {
  public:
-  static constexpr size_t capacity = 12;
+  static constexpr size_t capacity = 72, usual = 12;
+
+  /// How much is made ahead for a device that asks for so many frames at once. Writer only.
+  void serve(int frames) noexcept {
+    const auto packets = 2 * (static_cast<size_t>(frames) / PlayPacket::frames + 1);
+    limit_.store(std::clamp(packets, usual, capacity), std::memory_order_relaxed);
+  }
+  /// Frames that lie ready. Reader only.
+  int ready() const noexcept {
+    return static_cast<int>(written_.load(std::memory_order_acquire) -
+                            read_.load(std::memory_order_relaxed)) *
+           PlayPacket::frames;
+  }
 
   /// The place to write the next packet, nullptr when full. Writer only.
   PlayPacket* back() noexcept {
-    return written_.load(std::memory_order_relaxed) - read_.load(std::memory_order_acquire) == capacity
-               ? nullptr
-               : &packets_[written_.load(std::memory_order_relaxed) % capacity];
+    return full() ? nullptr : &packets_[written_.load(std::memory_order_relaxed) % capacity];
   }
-  bool full() const noexcept { return written_.load(std::memory_order_acquire) - read_.load(std::memory_order_acquire) == capacity; }
+  bool full() const noexcept {
+    return written_.load(std::memory_order_acquire) - read_.load(std::memory_order_acquire) >=
+           limit_.load(std::memory_order_relaxed);
+  }
   void push() noexcept { written_.fetch_add(1, std::memory_order_release); }
 
   /// The oldest packet, nullptr when empty. Reader only.
@@ -49,7 +64,7 @@ class PlayRing {
 
  private:
   std::array<PlayPacket, capacity> packets_;
-  std::atomic<size_t> written_{0}, read_{0};
+  std::atomic<size_t> written_{0}, read_{0}, limit_{usual};
 };
 
 /// Samples for a picture: what does not fit is dropped. One writer, one reader.

@@ -221,7 +221,10 @@ void Player::work(const std::stop_token& stop) {
   const FlushDenormals flush;
   while (!stop.stop_requested()) {
     if (!take_request(stop)) break;
-    serve_device_wishes();
+    if (serve_device_wishes()) {
+      give_back_seek();
+      continue;
+    }
     if (device_is_lost()) {
       give_back_seek();
       lose_device();
@@ -256,8 +259,9 @@ void Player::work(const std::stop_token& stop) {
       packet->resume_at = seek ? *seek : !now_.playing ? run_->position() : started_at_;
       resume_at_ = packet->resume_at;
       const bool last = packet->last;
-      ring_.push();
+      // Before the push: the device looks at it when it finds the packet.
       expecting_ = !last;
+      ring_.push();
       if (last) {
         stop_playing();
         continue;
@@ -394,12 +398,21 @@ void Player::pull(float* interleaved, int frames) noexcept {
   while (done < frames) {
     const PlayPacket* packet = ring_.front();
     if (!packet) {
-      if (expecting_.load(std::memory_order_relaxed)) underruns_.fetch_add(1);
+      if (sounding_ && expecting_.load()) underruns_.fetch_add(1);
+      std::fill(interleaved + size_t{2} * static_cast<size_t>(done),
+                interleaved + size_t{2} * static_cast<size_t>(frames), 0.0F);
+      break;
+    }
+    // Playing starts when there is enough for what the device asks for at once.
+    const bool waits = taken_ == 0 && packet->first && !sounding_ && expecting_.load() &&
+                       ring_.ready() < frames - done && !ring_.full();
+    if (waits) {
       std::fill(interleaved + size_t{2} * static_cast<size_t>(done),
                 interleaved + size_t{2} * static_cast<size_t>(frames), 0.0F);
       break;
     }
     if (taken_ == 0) {
+      sounding_ = !packet->last;
       if (packet->first) playing_ = true;  // a packet that ended the sound before may lie between
       for (size_t c = 0; c < 2; ++c)
         if (packet->peak[c] > peaks_[c].load(std::memory_order_relaxed)) peaks_[c] = packet->peak[c];

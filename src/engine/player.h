@@ -114,7 +114,7 @@ class Player final : public SoundSource {
   void lose_device();
   void look_for_device();
   void take_device(std::unique_ptr<AudioDevice> device);
-  void serve_device_wishes();
+  bool serve_device_wishes();
   void change_device(FindDevice find);
   void add_tone(float* interleaved, int frames) noexcept;
   void tell(std::string error);
@@ -164,6 +164,7 @@ class Player final : public SoundSource {
 
   // Device side.
   int taken_ = 0;  // frames of the ring's front already played
+  bool sounding_ = false;  // between a first packet and a last one
 
   double rate_;
   FindDevice find_;

@@ -31,6 +31,7 @@ bool Player::device_ready() {
   try {
     device_->start(*this);
     started_ = true;
+    ring_.serve(device_->buffer_frames());
     pulled_at_ = std::chrono::steady_clock::now();
     return true;
   } catch (const Error& e) {
@@ -56,6 +57,7 @@ void Player::lose_device() {
   // Nobody reads the ring now.
   while (ring_.front()) ring_.pop();
   taken_ = 0;
+  sounding_ = false;
   started_ = false;
   lost_ = lost_now_ = true;
   const bool was_playing = playing_;
@@ -109,7 +111,8 @@ void Player::test_tone() {
   requested();
 }
 
-void Player::serve_device_wishes() {
+// False: there were none.
+bool Player::serve_device_wishes() {
   std::optional<FindDevice> find;
   bool tone = false;
   {
@@ -119,6 +122,7 @@ void Player::serve_device_wishes() {
   }
   if (find) change_device(std::move(*find));
   if (tone && device_ready()) tone_left_ = static_cast<int>(rate_) * 2;
+  return find || tone;
 }
 
 // The old one is let go first: some drivers lend a device to one stream alone.

@@ -33,6 +33,8 @@ class AudioDevice {
   virtual bool simulated() const { return false; }
   /// Whether the system has told that it is gone: unplugged, its server ended. It plays no more then.
   virtual bool lost() const { return false; }
+  /// The most frames it asks for at once; 0: not known.
+  virtual int buffer_frames() const { return 0; }
   /// From pull() to the device, seconds, as far as it is known; 0 before start().
   virtual double latency_s() const { return 0; }
   /// Times the device said since start() that it had to wait for sound.

@@ -74,6 +74,7 @@ class RtDevice final : public AudioDevice {
   std::string name() const override { return name_; }
   double latency_s() const override { return latency_s_; }
   long dropouts() const override { return dropouts_; }
+  int buffer_frames() const override { return buffer_frames_; }
 
   void start(SoundSource& source) override {
     stop();
@@ -100,6 +101,7 @@ class RtDevice final : public AudioDevice {
                        if (lost || told.find("write error") != std::string::npos) ++errors;
                      });
       dropouts_ = 0;
+      buffer_frames_ = static_cast<int>(frames);
       rt_.startStream();
       latency_s_ = static_cast<double>(std::max(rt_.getStreamLatency(),
                                                 static_cast<long>(buffers * frames))) /
@@ -143,6 +145,7 @@ class RtDevice final : public AudioDevice {
   SoundSource* source_ = nullptr;
   int errors_before_ = 0;
   std::atomic<long> dropouts_{0};
+  std::atomic<int> buffer_frames_{0};
   std::atomic<double> latency_s_{0};
 };
 

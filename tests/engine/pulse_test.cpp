@@ -201,10 +201,14 @@ TEST_F(PlayerOnPulseAudio, TheMonitorGivesWhatARenderGives) {
   for (int attempt = 0; attempt < 4 && best < 0.999; ++attempt) {
     player_->seek(0);
     std::thread hears([&] {
-      test::run("timeout 9 parec -d null.monitor --rate=48000 --channels=1 --format=float32le --raw > '" +
+      test::run("timeout 11 parec -d null.monitor --latency-msec=50 --rate=48000 --channels=1 --format=float32le --raw > '" +
                 (t_ / "heard.raw").string() + "'; true");
     });
-    std::this_thread::sleep_for(500ms);
+    EXPECT_TRUE(wait_for([&] {
+      std::error_code error;
+      const auto size = std::filesystem::file_size(t_ / "heard.raw", error);
+      return !error && size > 48000;
+    }));
     player_->play();
     hears.join();
     EXPECT_TRUE(wait_for([&] { return !player_->playing(); }));
