@@ -50,7 +50,7 @@ std::vector<OutputDevice> devices_of(RtAudio& rt, std::string_view driver) {
       // Another program has it, or it has just gone.
     }
   }
-  std::ranges::stable_partition(all, &OutputDevice::standard);
+  std::stable_partition(all.begin(), all.end(), [](const OutputDevice& d) { return d.standard; });
   return all;
 }
 

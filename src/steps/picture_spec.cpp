@@ -23,6 +23,14 @@ struct ParametersOf {
   }
   std::vector<int> operator()(const ClockSpec& s) const { return {s.length}; }
   std::vector<int> operator()(const FieldSpec& s) const { return {s.place, s.middle_below}; }
+  std::vector<int> operator()(const MotionSpec& s) const {
+    return {s.rate, s.depth, s.bottom, s.top, s.phase};
+  }
+  std::vector<int> operator()(const TapsSpec& s) const {
+    std::vector<int> all;
+    for (const auto& tap : s.taps) all.insert(all.end(), {tap.time, tap.level, tap.feedback});
+    return all;
+  }
 };
 
 }  // namespace

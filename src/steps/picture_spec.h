@@ -4,6 +4,7 @@
 #pragma once
 
 #include <span>
+#include <string_view>
 #include <utility>
 #include <variant>
 #include <vector>
@@ -93,8 +94,34 @@ struct FieldSpec {
   int middle_below = -1;  ///< in Hz: what is lower stands in the middle
 };
 
+/// What moves to and fro over two cycles: a gain, a delay, a frequency.
+struct MotionSpec {
+  /// The value of line `line` where so many cycles have gone.
+  double (*at)(const Settings&, double cycles, int line) = nullptr;
+  double least = 0, most = 1;  ///< what the picture reaches
+  std::string_view unit{};
+  bool logarithmic = false;
+  int rate = -1;                 ///< in Hz: a cycle's length, dragged sideways
+  int depth = -1;                ///< how far it goes, dragged up and down at its far end
+  int bottom = -1, top = -1;     ///< the values between which it goes, in the picture's unit
+  int phase = -1;                ///< in degrees: how far the right side goes behind
+  int (*lines)(const Settings&) = nullptr;  ///< how many; nullptr: one
+};
+
+/// One repeat of an echo.
+struct TapSpec {
+  int time = -1, level = -1, feedback = -1;  ///< in ms, dB, percent
+  int page = 0;                              ///< as Parameter::page
+};
+
+/// Repeats on a time line.
+struct TapsSpec {
+  std::vector<TapSpec> taps{};
+  double most_s = 2;  ///< what the picture reaches at least
+};
+
 using PictureSpec = std::variant<LevelsSpec, ResponseSpec, TransferSpec, ReductionSpec, CourseSpec,
-                                 BandsSpec, ClockSpec, FieldSpec>;
+                                 BandsSpec, ClockSpec, FieldSpec, MotionSpec, TapsSpec>;
 
 /// Every setting that a picture names, for checks; -1 among them where it has none.
 std::vector<int> parameters_of(const PictureSpec& picture);

@@ -39,6 +39,8 @@ struct Parameter {
   bool fixed = false;           ///< it changes length, channels or latency, so it stands still
   int page = 0;                 ///< 0: always shown; n: belongs to part n of the picture
   bool whole = false;           ///< counted in whole numbers
+  /// It paces something that goes to and fro, which goes on from where it is when this is turned.
+  bool paces = false;
 };
 
 /// A list parameter: `standard` is an index into `choices`.

@@ -3,36 +3,14 @@
 
 #include <cmath>
 
-#include "dsp/fft.h"
 #include "dsp/oversampler.h"
+#include "support/lines.h"
 #include "support/steps.h"
 
 namespace drevan {
 namespace {
 
-// Largest line that is no multiple of `tone_hz`, dB against the tone. Blackman-Harris window (F. J.
-// Harris, "On the use of windows", Proc. IEEE 66(1), 1978): side lobes below -92 dB.
-double worst_alias_db(const AudioBuffer& x, double tone_hz, double rate) {
-  const int size = 1 << 15;
-  const RealFft fft(size);
-  FloatVector time(size);
-  for (size_t i = 0; i < size; ++i) {
-    const double a = 2 * M_PI * static_cast<double>(i) / size;
-    const double w = 0.35875 - 0.48829 * std::cos(a) + 0.14128 * std::cos(2 * a) - 0.01168 * std::cos(3 * a);
-    time[i] = x.channel(0)[i + 8192] * static_cast<float>(w);
-  }
-  ComplexVector bins(static_cast<size_t>(fft.bins()));
-  fft.forward(time, bins);
-  double tone = 0, alias = 0;
-  for (size_t k = 8; k < bins.size(); ++k) {
-    const double hz = static_cast<double>(k) * rate / size;
-    const double from_harmonic = std::abs(hz - std::round(hz / tone_hz) * tone_hz);
-    const double m = std::abs(std::complex<double>(bins[k]));
-    if (std::abs(hz - tone_hz) < 20) tone = std::max(tone, m);
-    if (from_harmonic > 6 * rate / size) alias = std::max(alias, m);
-  }
-  return 20 * std::log10(alias / tone);
-}
+using test::worst_alias_db;
 
 TEST(Saturation, AliasesOfAFiveKilohertzToneAreEightyDecibelsDown) {
   for (const double rate : {44100.0, 48000.0})

@@ -42,6 +42,12 @@ struct MakePicture {
   StepPicture* operator()(const FieldSpec& s) const {
     return new FieldPicture(work, id, s, parent);
   }
+  StepPicture* operator()(const MotionSpec& s) const {
+    return new MotionPicture(work, id, s, parent);
+  }
+  StepPicture* operator()(const TapsSpec& s) const {
+    return new TapsPicture(work, id, s, parent);
+  }
 };
 
 Qt::CursorShape cursor_of(Grip::Form form) {

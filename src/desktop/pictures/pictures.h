@@ -219,4 +219,45 @@ class BandsPicture final : public StepPicture {
   std::vector<float> readings_;
 };
 
+/// What goes to and fro over two rounds; its rate and reach can be dragged.
+class MotionPicture final : public StepPicture {
+  Q_OBJECT
+
+ public:
+  MotionPicture(const Work& work, StepId id, const MotionSpec& spec, QWidget* parent);
+  std::vector<Grip> grips() const override;
+
+ protected:
+  void paintEvent(QPaintEvent*) override;
+
+ private:
+  double y_of(double value) const;
+  double value_at(double y) const;
+  QPointF rate_dot() const;
+  QPolygonF line(const Settings& now, int index, double behind) const;
+  void draw_scale(QPainter& p, const Settings& now) const;
+
+  const MotionSpec& spec_;
+};
+
+/// Echoes on a time line; each can be dragged, the wheel over one turns its feedback.
+class TapsPicture final : public StepPicture {
+  Q_OBJECT
+
+ public:
+  TapsPicture(const Work& work, StepId id, const TapsSpec& spec, QWidget* parent);
+  std::vector<Grip> grips() const override;
+  bool wide() const override { return true; }
+
+ protected:
+  void paintEvent(QPaintEvent*) override;
+
+ private:
+  TimeAxis axis() const;
+  LevelAxis levels() const;
+  void draw_tap(QPainter& p, const TapSpec& tap, const Settings& now, bool chosen) const;
+
+  const TapsSpec& spec_;
+};
+
 }  // namespace drevan::desktop

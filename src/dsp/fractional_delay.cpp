@@ -1,0 +1,80 @@
+#include "dsp/fractional_delay.h"
+
+#include <algorithm>
+#include <bit>
+#include <cmath>
+#include <numbers>
+
+namespace drevan {
+
+namespace {
+
+constexpr int phases = 512;
+constexpr double beta = 9;
+using Row = std::array<float, FractionalDelay::taps>;
+
+double bessel_i0(double x) {
+  double sum = 1, term = 1;
+  for (int k = 1; k < 40; ++k) {
+    term *= (x / (2 * k)) * (x / (2 * k));
+    sum += term;
+  }
+  return sum;
+}
+
+// Row p: weights of the samples around a place that lies p/phases behind the middle one.
+const std::array<Row, phases + 1>& table() {
+  static const auto made = [] {
+    std::array<Row, phases + 1> rows{};
+    constexpr int half = FractionalDelay::taps / 2;
+    for (int p = 0; p <= phases; ++p) {
+      double sum = 0;
+      std::array<double, FractionalDelay::taps> w{};
+      for (int k = 0; k < FractionalDelay::taps; ++k) {
+        // From the oldest to the newest.
+        const double t = k - (half - 1) - (1 - static_cast<double>(p) / phases);
+        const double window_at = std::clamp(t / half, -1.0, 1.0);
+        const double window =
+            bessel_i0(beta * std::sqrt(1 - window_at * window_at)) / bessel_i0(beta);
+        const double sinc =
+            std::abs(t) < 1e-12 ? 1 : std::sin(std::numbers::pi * t) / (std::numbers::pi * t);
+        w[static_cast<size_t>(k)] = sinc * window;
+        sum += w[static_cast<size_t>(k)];
+      }
+      for (size_t k = 0; k < w.size(); ++k)
+        rows[static_cast<size_t>(p)][k] = static_cast<float>(w[k] / sum);
+    }
+    return rows;
+  }();
+  return made;
+}
+
+}  // namespace
+
+FractionalDelay::FractionalDelay(double most) {
+  const size_t size = std::bit_ceil(static_cast<size_t>(std::ceil(most)) + taps + 2);
+  mask_ = size - 1;
+  ring_.resize(2 * size);
+  table();
+}
+
+void FractionalDelay::reset() noexcept {
+  std::ranges::fill(ring_, 0.0F);
+  at_ = 0;
+}
+
+float FractionalDelay::read(double delay) const noexcept {
+  const auto whole = static_cast<size_t>(delay);
+  const double part = (delay - static_cast<double>(whole)) * phases;
+  const auto p = static_cast<size_t>(part);
+  const auto f = static_cast<float>(part - static_cast<double>(p));
+  const Row &a = table()[p], &b = table()[p + 1];
+  // The oldest of the taps; the middle pair stands at `whole` and `whole + 1`.
+  const float* x = &ring_[(at_ - whole - taps / 2) & mask_];
+  float sum_a = 0, sum_b = 0;
+  for (size_t k = 0; k < taps; ++k) sum_a += a[k] * x[k];
+  for (size_t k = 0; k < taps; ++k) sum_b += b[k] * x[k];
+  return sum_a + f * (sum_b - sum_a);
+}
+
+}  // namespace drevan

@@ -1,0 +1,39 @@
+// Sound held back by any time, also between the samples, while the time moves.
+#pragma once
+
+#include <array>
+#include <vector>
+
+namespace drevan {
+
+/// One channel. Between the samples by a windowed sinc of 32 taps (Kaiser, beta 9; J. O. Smith,
+/// "Physical Audio Signal Processing", chapter on delay-line interpolation): flat within 0.01 dB to
+/// 0.4 of the rate, images 90 dB down there. Real-time safe but for construction.
+class FractionalDelay {
+ public:
+  static constexpr int taps = 32;
+  /// Frames below which no delay can be read.
+  static constexpr double least = taps / 2;
+
+  /// `most`: the longest delay, in frames.
+  explicit FractionalDelay(double most);
+  void reset() noexcept;
+  /// The next sample.
+  void write(float x) noexcept {
+    at_ = (at_ + 1) & mask_;
+    // Twice, so that every stretch of taps lies in one piece.
+    ring_[at_] = ring_[at_ + mask_ + 1] = x;
+  }
+  /// What was written `delay` frames ago; 0 is the newest. From least to the longest.
+  float read(double delay) const noexcept;
+  /// The same for a whole number of frames, from 0.
+  float read_whole(int delay) const noexcept {
+    return ring_[(at_ - static_cast<size_t>(delay)) & mask_];
+  }
+
+ private:
+  std::vector<float> ring_;
+  size_t mask_ = 0, at_ = 0;
+};
+
+}  // namespace drevan

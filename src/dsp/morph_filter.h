@@ -1,0 +1,47 @@
+// A resonant filter whose corner moves at every sample.
+#pragma once
+
+#include <cmath>
+#include <numbers>
+
+namespace drevan {
+
+/// State-variable filter by the trapezoidal rule (V. Zavalishin, "The Art of VA Filter Design", 2012,
+/// chapter 4). One channel. Real-time safe.
+class MorphFilter {
+ public:
+  struct Out {
+    double low = 0, band = 0, high = 0;  ///< the band has gain 1 at the corner
+  };
+  /// `g`: Svf::warped(); `q` from 0.5.
+  Out process(double x, double g, double q) noexcept {
+    const double k = 1 / q;
+    const double high = (x - (k + g) * s1_ - s2_) / (1 + k * g + g * g);
+    const double band = g * high + s1_;
+    const double low = g * band + s2_;
+    s1_ = g * high + band;
+    s2_ = g * band + low;
+    return {low, band * k, high};
+  }
+  void reset() noexcept { s1_ = s2_ = 0; }
+
+ private:
+  double s1_ = 0, s2_ = 0;
+};
+
+/// A first-order all-pass, by the same rule. `g`: Svf::warped().
+class AllPass1 {
+ public:
+  double process(double x, double g) noexcept {
+    const double v = (x - s_) * g / (1 + g);
+    const double low = v + s_;
+    s_ = low + v;
+    return 2 * low - x;
+  }
+  void reset() noexcept { s_ = 0; }
+
+ private:
+  double s_ = 0;
+};
+
+}  // namespace drevan

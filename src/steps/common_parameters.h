@@ -1,0 +1,81 @@
+// Parameters that several steps have alike.
+#pragma once
+
+#include "dsp/lfo.h"
+#include "steps/step.h"
+
+namespace drevan {
+
+inline Parameter mix_parameter(double standard) {
+  return {.id = "mix_pct",
+          .label = "Mix",
+          .unit = "%",
+          .least = 0,
+          .most = 100,
+          .standard = standard,
+          .help = "How much of the effect is heard; the rest is the untouched sound."};
+}
+
+/// Where what leaves is as loud as what came in, over the whole clip.
+inline constexpr int level_kept = 0, level_as_it_is = 1;
+inline Parameter level_parameter() {
+  Parameter p = choice_parameter(
+      "level", "Level", {{"kept", "kept"}, {"as_it_is", "as it is"}}, level_kept,
+      "Kept: as loud as what enters, over the whole clip, so that a comparison is fair.");
+  p.fixed = true;
+  return p;
+}
+
+/// A mono sound stays mono, or becomes stereo.
+inline constexpr int out_as_it_comes = 0, out_stereo = 1;
+inline Parameter out_parameter() {
+  Parameter p = choice_parameter("out", "Out",
+                                 {{"as_it_comes", "as it comes"}, {"stereo", "stereo"}},
+                                 out_as_it_comes, "Whether a mono sound becomes stereo.");
+  p.fixed = true;
+  return p;
+}
+
+inline Parameter rate_parameter(double least, double most, double standard) {
+  return {.id = "rate_hz",
+          .label = "Rate",
+          .unit = "Hz",
+          .least = least,
+          .most = most,
+          .standard = standard,
+          .scale = Scale::logarithmic,
+          .help = "How often it goes to and fro, in Hz.",
+          .paces = true};
+}
+
+inline Parameter phase_parameter() {
+  return {.id = "phase_deg",
+          .label = "Sides",
+          .unit = "\u00b0",
+          .least = 0,
+          .most = 180,
+          .standard = 90,
+          .help = "How far the right side goes behind the left, in degrees; heard in stereo."};
+}
+
+/// In the order of LfoShape.
+inline Parameter shape_parameter() {
+  return choice_parameter("shape", "Shape",
+                          {{"sine", "sine"},
+                           {"triangle", "triangle"},
+                           {"square", "square"},
+                           {"rise", "rising"},
+                           {"fall", "falling"},
+                           {"drift", "drifting"}},
+                          0, "How it goes to and fro.");
+}
+
+/// What moves a setting.
+inline constexpr int moved_by_clock = 0, moved_by_voice = 1;
+inline Parameter moved_by_parameter() {
+  return choice_parameter("moved_by", "Moved by",
+                          {{"clock", "rate"}, {"voice", "the sound's loudness"}}, moved_by_clock,
+                          "By its rate, to and fro, or by how loud the sound is.");
+}
+
+}  // namespace drevan

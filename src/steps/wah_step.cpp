@@ -1,0 +1,150 @@
+#include <fmt/format.h>
+
+#include "dsp/morph_filter.h"
+#include "dsp/svf.h"
+#include "steps/common_parameters.h"
+#include "steps/modulator.h"
+#include "steps/step.h"
+
+namespace drevan {
+
+namespace {
+
+enum : int { rate_hz, low_hz, high_hz, resonance, shape, phase_deg, moved_by, mix_pct, out, level };
+
+double centre_hz(double low, double high, double value) {
+  return low * std::pow(high / low, (value + 1) / 2);
+}
+
+class Wah final : public Processor {
+ public:
+  Wah(const Settings& s, StreamFormat format)
+      : rate_(format.rate),
+        channels_in_(format.channels),
+        channels_out_(format.channels == 1 && s[out] == out_stereo ? 2 : format.channels),
+        filters_(static_cast<size_t>(channels_out_)) {
+    modulator_.prepare(format.rate, s[rate_hz], static_cast<int>(s[shape]),
+                       static_cast<int>(s[moved_by]), s[phase_deg]);
+    low_.prepare(format.rate, 20, std::log(s[low_hz]));
+    high_.prepare(format.rate, 20, std::log(s[high_hz]));
+    q_.prepare(format.rate, 20, s[resonance]);
+    mix_.prepare(format.rate, 20, s[mix_pct] / 100);
+  }
+  void process(const AudioBlock& block) noexcept override {
+    for (int c = channels_in_; c < channels_out_; ++c)
+      std::ranges::copy(block.channel(0), block.channel(c).begin());
+    for (size_t i = 0; i < static_cast<size_t>(block.frames()); ++i) {
+      const auto value = modulator_.next(frame_power(block, i));
+      const double low = low_.next(), high = high_.next(), q = q_.next(), mix = mix_.next();
+      std::array<double, 2> g{};
+      for (size_t side = 0; side < (channels_out_ > 1 ? 2 : 1); ++side) {
+        const double hz = std::exp(low + (high - low) * (value[side] + 1) / 2);
+        g[side] = Svf::warped(std::min(hz, 0.45 * rate_), rate_);
+      }
+      for (int c = 0; c < channels_out_; ++c) {
+        float& x = block.channel(c)[i];
+        const double band =
+            filters_[static_cast<size_t>(c)].process(static_cast<double>(x), g[c == 1 ? 1 : 0], q).band;
+        x = static_cast<float>((1 - mix) * static_cast<double>(x) + mix * band);
+      }
+    }
+  }
+  Samples tail() const noexcept override { return static_cast<Samples>(0.4 * rate_); }
+  void reset() noexcept override {
+    modulator_.reset();
+    for (auto& f : filters_) f.reset();
+    for (Smoothed* s : {&low_, &high_, &q_, &mix_}) s->jump(s->goal());
+  }
+  void place(Samples frame) noexcept override { modulator_.place(frame); }
+  void set(int parameter, double value) noexcept override {
+    if (parameter == rate_hz) modulator_.set_rate(value);
+    if (parameter == low_hz) low_.set(std::log(value));
+    if (parameter == high_hz) high_.set(std::log(value));
+    if (parameter == resonance) q_.set(value);
+    if (parameter == shape) modulator_.set_shape(static_cast<int>(value));
+    if (parameter == phase_deg) modulator_.set_phase(value);
+    if (parameter == moved_by) modulator_.set_moved_by(static_cast<int>(value));
+    if (parameter == mix_pct) mix_.set(value / 100);
+  }
+
+ private:
+  double rate_;
+  int channels_in_, channels_out_;
+  std::vector<MorphFilter> filters_;
+  Modulator modulator_;
+  Smoothed low_, high_, q_, mix_;
+};
+
+double picture_at(const Settings& s, double cycles, int) {
+  return centre_hz(s[low_hz], s[high_hz],
+                   lfo_value(static_cast<LfoShape>(static_cast<int>(s[shape])), cycles));
+}
+
+Parameter corner(std::string_view id, std::string_view label, double standard,
+                 std::string_view help) {
+  return {.id = id,
+          .label = label,
+          .unit = "Hz",
+          .least = 80,
+          .most = 8000,
+          .standard = standard,
+          .scale = Scale::logarithmic,
+          .help = help};
+}
+
+}  // namespace
+
+const StepType& wah_step() {
+  static const StepType type{
+      .id = "wah",
+      .label = "Wah",
+      .summary = "a resonance that opens and closes like a mouth",
+      .family = Family::motion,
+      .parameters =
+          {rate_parameter(0.05, 12, 1.5),
+           corner("low_hz", "From", 350, "Where the resonance stands when it is closed."),
+           corner("high_hz", "To", 2200, "Where it stands when it is open."),
+           {.id = "resonance_q",
+            .label = "Resonance",
+            .least = 0.7,
+            .most = 12,
+            .standard = 3,
+            .scale = Scale::logarithmic,
+            .help = "How narrow the resonance is."},
+           shape_parameter(),
+           phase_parameter(),
+           moved_by_parameter(),
+           mix_parameter(80),
+           out_parameter(),
+           level_parameter()},
+      .starting_points =
+          {{"With every word", "opens as the sound gets loud", {{"moved_by", 1}, {"resonance_q", 3}}},
+           {"Slow sweep", "wind to whoosh", {{"rate_hz", 0.25}, {"high_hz", 4000}, {"resonance_q", 2}}},
+           {"Chattering", "a small machine", {{"rate_hz", 8}, {"resonance_q", 6}, {"shape", 2}}}},
+      .make = [](const Settings& s, const Findings&,
+                 StreamFormat format) -> std::unique_ptr<Processor> {
+        return std::make_unique<Wah>(s, format);
+      },
+      .channels_out = [](const Settings& s, int in) {
+        return in == 1 && s[out] == out_stereo ? 2 : in;
+      },
+      .traits = {.bends_tone = true,
+                 .keeps_level = [](const Settings& s) { return s[level] == level_kept; }},
+      .brief = [](const Settings& s) {
+        return s[moved_by] == moved_by_voice ? std::string("by its loudness")
+                                             : fmt::format("{:.1f} Hz", s[rate_hz]);
+      },
+      .picture = MotionSpec{.at = picture_at,
+                            .least = 80,
+                            .most = 8000,
+                            .unit = "Hz",
+                            .logarithmic = true,
+                            .rate = rate_hz,
+                            .bottom = low_hz,
+                            .top = high_hz,
+                            .phase = phase_deg},
+  };
+  return type;
+}
+
+}  // namespace drevan
