@@ -51,7 +51,7 @@ inline Parameter rate_parameter(double least, double most, double standard) {
 inline Parameter phase_parameter() {
   return {.id = "phase_deg",
           .label = "Sides",
-          .unit = "\u00b0",
+          .unit = "deg",
           .least = 0,
           .most = 180,
           .standard = 90,

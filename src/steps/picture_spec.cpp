@@ -24,7 +24,7 @@ struct ParametersOf {
   std::vector<int> operator()(const ClockSpec& s) const { return {s.length}; }
   std::vector<int> operator()(const FieldSpec& s) const { return {s.place, s.middle_below}; }
   std::vector<int> operator()(const MotionSpec& s) const {
-    return {s.rate, s.depth, s.bottom, s.top, s.phase};
+    return {s.rate, s.depth, s.bottom, s.top, s.phase, s.moved_by, s.shape};
   }
   std::vector<int> operator()(const TapsSpec& s) const {
     std::vector<int> all;

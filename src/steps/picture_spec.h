@@ -105,6 +105,9 @@ struct MotionSpec {
   int depth = -1;                ///< how far it goes, dragged up and down at its far end
   int bottom = -1, top = -1;     ///< the values between which it goes, in the picture's unit
   int phase = -1;                ///< in degrees: how far the right side goes behind
+  /// What moves it, where that can be the sound's loudness, and the oscillator's shape, see
+  /// common_parameters.h.
+  int moved_by = -1, shape = -1;
   int (*lines)(const Settings&) = nullptr;  ///< how many; nullptr: one
 };
 

@@ -76,7 +76,8 @@ std::string value_text(const Parameter& p, double value) {
     return fmt::format("{:.{}f} kHz", value / 1000, value >= 10000 ? 1 : 2);
   if (p.unit == "ms" && value >= 1000) return fmt::format("{:.2f} s", value / 1000);
   int digits = 1;
-  if (p.unit == "Hz" || p.unit == "%" || p.unit == "deg" || p.unit == "cent") digits = 0;
+  if (p.unit == "Hz") digits = value < 1 ? 2 : value < 20 ? 1 : 0;
+  if (p.unit == "%" || p.unit == "deg" || p.unit == "cent") digits = 0;
   if (p.unit == "m") digits = 2;
   if (p.unit == "ms") digits = value < 10 ? 1 : 0;
   if (p.unit.empty()) digits = p.whole ? 0 : 2;

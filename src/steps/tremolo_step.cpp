@@ -104,7 +104,9 @@ const StepType& tremolo_step() {
                             .unit = "dB",
                             .rate = rate_hz,
                             .depth = depth_pct,
-                            .phase = phase_deg},
+                            .phase = phase_deg,
+                            .moved_by = moved_by,
+                            .shape = shape},
   };
   return type;
 }

@@ -142,7 +142,9 @@ const StepType& wah_step() {
                             .rate = rate_hz,
                             .bottom = low_hz,
                             .top = high_hz,
-                            .phase = phase_deg},
+                            .phase = phase_deg,
+                            .moved_by = moved_by,
+                            .shape = shape},
   };
   return type;
 }

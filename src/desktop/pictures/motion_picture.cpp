@@ -2,6 +2,7 @@
 #include <cmath>
 
 #include "pictures/pictures.h"
+#include "steps/modulator.h"
 #include "theme/theme.h"
 #include "widgets/words.h"
 #include "work/measurements.h"
@@ -11,6 +12,7 @@ namespace drevan::desktop {
 namespace {
 constexpr double cycles_shown = 2;
 constexpr int most_lines = 12;
+constexpr double quietest_db = -60;
 }  // namespace
 
 MotionPicture::MotionPicture(const Work& work, StepId id, const MotionSpec& spec, QWidget* parent)
@@ -36,6 +38,10 @@ double MotionPicture::value_at(double y) const {
                            : spec_.least + f * (spec_.most - spec_.least);
 }
 
+bool MotionPicture::by_loudness(const Settings& now) const {
+  return spec_.moved_by >= 0 && now[static_cast<size_t>(spec_.moved_by)] == moved_by_voice;
+}
+
 // The dot of the rate stands at the end of the first round, on the axis of time: further left is
 // faster. Its place goes by the logarithm of the rate.
 QPointF MotionPicture::rate_dot() const {
@@ -45,12 +51,19 @@ QPointF MotionPicture::rate_dot() const {
   return {r.left() + (1 - f) * r.width(), r.bottom()};
 }
 
+// What it comes down to, whatever the shape.
+double MotionPicture::lowest(Settings now) const {
+  if (spec_.shape >= 0)
+    now.values[static_cast<size_t>(spec_.shape)] = static_cast<double>(LfoShape::sine);
+  return spec_.at(now, 0.75, 0);
+}
+
 // The values between which it goes, and the one it starts from.
 std::vector<Grip> MotionPicture::grips() const {
   const QRectF r = plot_rect();
   const Settings now = settings();
   std::vector<Grip> all;
-  if (spec_.rate >= 0)
+  if (spec_.rate >= 0 && !by_loudness(now))
     all.push_back({.at = rate_dot(),
                    .drag =
                        [this, r](QPointF to) {
@@ -78,19 +91,36 @@ std::vector<Grip> MotionPicture::grips() const {
   if (spec_.depth >= 0 && spec_.bottom >= 0)  // an amount above the bottom, in the picture's unit
     level(spec_.depth, 0.98, y_of(bottom + now[static_cast<size_t>(spec_.depth)]),
           [this, bottom](double y) { return value_at(y) - bottom; });
-  else if (spec_.depth >= 0)  // a share of the plot's height
-    level(spec_.depth, 0.98,
-          r.top() + to_fraction(parameter(spec_.depth), now[static_cast<size_t>(spec_.depth)]) *
-                        r.height(),
-          [this, r](double y) {
-            return from_fraction(parameter(spec_.depth), (y - r.top()) / r.height());
-          });
+  else if (spec_.depth >= 0)  // how far down it goes
+    level(spec_.depth, 0.375, y_of(lowest(now)), [this, now](double y) {
+      // The more the lower: halved until it is there.
+      const Parameter& depth = parameter(spec_.depth);
+      double less = 0, more = 1;
+      for (int i = 0; i < 30; ++i) {
+        const double middle = (less + more) / 2;
+        Settings tried = now;
+        tried.values[static_cast<size_t>(spec_.depth)] = from_fraction(depth, middle);
+        (y_of(lowest(tried)) < y ? less : more) = middle;
+      }
+      return from_fraction(depth, (less + more) / 2);
+    });
   return all;
 }
 
 QPolygonF MotionPicture::line(const Settings& now, int index, double behind) const {
   const QRectF r = plot_rect();
   QPolygonF points;
+  if (by_loudness(now)) {
+    // A quarter round of a triangle goes straight from the middle to either end.
+    Settings straight = now;
+    straight.values[static_cast<size_t>(spec_.shape)] = static_cast<double>(LfoShape::triangle);
+    for (int x = 0; x <= static_cast<int>(r.width()); x += 1) {
+      const double db = quietest_db * (1 - x / r.width());
+      const double cycles = Modulator::of_loudness(db) / 4;
+      points << QPointF(r.left() + x, y_of(spec_.at(straight, cycles, index)));
+    }
+    return points;
+  }
   for (int x = 0; x <= static_cast<int>(r.width()); x += 1) {
     const double cycles = cycles_shown * x / r.width();
     points << QPointF(r.left() + x, y_of(spec_.at(now, cycles - behind, index)));
@@ -119,6 +149,11 @@ void MotionPicture::draw_scale(QPainter& p, const Settings& now) const {
   }
   p.setPen(t.quiet);
   p.drawText(QRectF(r.left() + 6, r.top() + 3, 60, 14), Qt::AlignLeft, text(spec_.unit));
+  if (by_loudness(now)) {
+    p.drawText(QRectF(r.left(), r.bottom() + 3, r.width(), 14), Qt::AlignRight,
+               tr("the sound's loudness, -60 to 0 dB"));
+    return;
+  }
   if (spec_.rate < 0) return;
   const double hz = now[static_cast<size_t>(spec_.rate)];
   const double s = cycles_shown / hz;
@@ -135,7 +170,7 @@ void MotionPicture::paintEvent(QPaintEvent*) {
   const Settings now = settings();
   draw_scale(p, now);
   const int lines = spec_.lines ? std::clamp(spec_.lines(now), 1, most_lines) : 1;
-  if (spec_.phase >= 0) {
+  if (spec_.phase >= 0 && !by_loudness(now)) {
     p.setPen(QPen(faded(t.before, 0.8), 1.2, Qt::DashLine));
     p.drawPolyline(line(now, 0, now[static_cast<size_t>(spec_.phase)] / 360));
   }

@@ -233,7 +233,10 @@ class MotionPicture final : public StepPicture {
  private:
   double y_of(double value) const;
   double value_at(double y) const;
+  /// Whether the sound's loudness moves it: then the loudness runs from left to right.
+  bool by_loudness(const Settings& now) const;
   QPointF rate_dot() const;
+  double lowest(Settings now) const;
   QPolygonF line(const Settings& now, int index, double behind) const;
   void draw_scale(QPainter& p, const Settings& now) const;
 
