@@ -30,8 +30,7 @@ BatchEstimate estimate_batch(const Reel& reel, std::span<const int> clip_ids,
     const Source& source = reel.source_of(*clip);
     const double seconds = clip_seconds(reel, *clip);
     const ClipPlan plan = plan_of(reel, *clip);
-    const SoundShape shape{reel.rate, source.channels,
-                           static_cast<Samples>(seconds * reel.rate)};
+    const SoundShape shape{reel.rate, source.channels, static_cast<Samples>(seconds * reel.rate)};
     const SoundShape out = stages_of(plan, shape).back().shape;
     ++all.clips;
     all.seconds += seconds;

@@ -12,8 +12,8 @@ namespace drevan {
 
 struct BatchEstimate {
   int clips = 0;
-  double seconds = 0;   ///< of sound
-  double work = 0;      ///< those, each times its steps and one: what rendering time goes by
+  double seconds = 0;       ///< of sound
+  double work = 0;          ///< those, each times its steps and one: what rendering time goes by
   std::uint64_t bytes = 0;  ///< of all files, FLAC by experience at six tenths of its samples
   std::uint64_t mix_bytes = 0;  ///< of one stereo file over all of them, at their places
 };

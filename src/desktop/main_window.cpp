@@ -240,7 +240,9 @@ void MainWindow::tell_batch_done(const QString& how) {
 }
 
 // What the page in sight plays.
-void MainWindow::play_or_pause() { place_ == 1 ? batch_->play_row() : bench_->foot().toggle_play(); }
+void MainWindow::play_or_pause() {
+  place_ == 1 ? batch_->play_row() : bench_->foot().toggle_play();
+}
 
 void MainWindow::show_render() {
   const auto file = batch_->file_of(work_.selection.clip_id());

@@ -280,7 +280,8 @@ void MainWindow::make_listen_menu() {
   add(m, tr("Removed"), QKeySequence("3"), [this] { bench_->foot().listen(Listen::removed); });
   add(m, tr("This step only"), QKeySequence("4"),
       [this] { bench_->foot().set_solo_step(!work_.listening.solo_step()); });
-  add(m, tr("The next place over 0 dBFS"), QKeySequence("Shift+O"), [this] { bench_->next_over(); });
+  add(m, tr("The next place over 0 dBFS"), QKeySequence("Shift+O"),
+      [this] { bench_->next_over(); });
   m->addSeparator();
   add(m, tr("Blind comparison ..."), QKeySequence("Ctrl+B"), [this] { bench_->compare_blind(); });
   m->addSeparator();

@@ -13,7 +13,8 @@ namespace drevan {
 enum class LfoShape : int { sine, triangle, square, rise, fall, drift };
 
 /// -1 to 1 at `cycles` (whole and part) of an oscillator. Jumps are rounded over a sixteenth of a
-/// cycle, so that they do not click; drift goes from one chance value to the next, the same each time.
+/// cycle, so that they do not click; drift goes from one chance value to the next, the same each
+/// time.
 inline double lfo_value(LfoShape shape, double cycles) noexcept {
   const double whole = std::floor(cycles), phase = cycles - whole;
   const auto eased = [](double t) { return t * t * (3 - 2 * t); };
@@ -30,8 +31,8 @@ inline double lfo_value(LfoShape shape, double cycles) noexcept {
     }
     case LfoShape::rise:
     case LfoShape::fall: {
-      const double v = phase < 1 - edge ? 2 * phase / (1 - edge) - 1
-                                        : 1 - 2 * eased((phase - 1 + edge) / edge);
+      const double v =
+          phase < 1 - edge ? 2 * phase / (1 - edge) - 1 : 1 - 2 * eased((phase - 1 + edge) / edge);
       return shape == LfoShape::rise ? v : -v;
     }
     case LfoShape::drift: {

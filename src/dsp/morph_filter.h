@@ -6,8 +6,8 @@
 
 namespace drevan {
 
-/// State-variable filter by the trapezoidal rule (V. Zavalishin, "The Art of VA Filter Design", 2012,
-/// chapter 4). One channel. Real-time safe.
+/// State-variable filter by the trapezoidal rule (V. Zavalishin, "The Art of VA Filter Design",
+/// 2012, chapter 4). One channel. Real-time safe.
 class MorphFilter {
  public:
   struct Out {

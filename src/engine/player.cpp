@@ -446,8 +446,8 @@ void Player::add_tone(float* interleaved, int frames) noexcept {
   int left = tone_left_.load(std::memory_order_relaxed);
   for (int i = 0; i < frames && left > 0; ++i, --left) {
     const int at = (2 * each - left) % each;
-    const double envelope = std::min({1.0, static_cast<double>(at) / fade,
-                                      static_cast<double>(each - at) / fade});
+    const double envelope =
+        std::min({1.0, static_cast<double>(at) / fade, static_cast<double>(each - at) / fade});
     const size_t channel = left > each ? 0 : 1;
     interleaved[2 * static_cast<size_t>(i) + channel] +=
         static_cast<float>(0.1 * envelope * std::sin(2 * std::numbers::pi * 1000 * at / rate_));

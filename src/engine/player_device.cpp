@@ -62,8 +62,8 @@ void Player::lose_device() {
   lost_ = lost_now_ = true;
   const bool was_playing = playing_;
   play_when_found_ = was_playing && plays_on_;
-  looked_at_ = play_when_found_ ? std::chrono::steady_clock::time_point{}
-                                : std::chrono::steady_clock::now();
+  looked_at_ =
+      play_when_found_ ? std::chrono::steady_clock::time_point{} : std::chrono::steady_clock::now();
   stop_playing();
   const std::lock_guard lock(mutex_);
   request_stop_here();

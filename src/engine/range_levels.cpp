@@ -32,8 +32,7 @@ struct Enough {};
 
 }  // namespace
 
-RangeLevels measure_range(const ClipPlan& plan, FrameRange range,
-                          const LevelPathOptions& options) {
+RangeLevels measure_range(const ClipPlan& plan, FrameRange range, const LevelPathOptions& options) {
   const SoundShape clip = ClipReader(plan.sound).shape();
   const auto part = [&](const ClipPlan& run) {
     const size_t last = run.steps.size();
@@ -73,7 +72,8 @@ std::vector<FrameRange> overs_of(const PeakPyramid& peaks, double rate) {
   constexpr Samples coarse = PeakPyramid::cell * 256;
   for (Samples at = 0; at < peaks.frames(); at += coarse) {
     if (!passes(at, std::min(at + coarse, peaks.frames()))) continue;
-    for (Samples cell = at; cell < std::min(at + coarse, peaks.frames()); cell += PeakPyramid::cell) {
+    for (Samples cell = at; cell < std::min(at + coarse, peaks.frames());
+         cell += PeakPyramid::cell) {
       const Samples end = std::min(cell + PeakPyramid::cell, peaks.frames());
       if (!passes(cell, end)) continue;
       if (!all.empty() && cell - all.back().end < together)

@@ -11,8 +11,8 @@ struct RangeLevels {
 
 /// Loudness, peak and noise floor of `range` (frames of the clip, at the plan's rate) as recorded
 /// and behind the whole chain, which is run from the clip's start to the range's end. Levels that a
-/// part is too short for are empty. Throws as process_clip() does; Error(call) where the chain gives
-/// the clip another clock, so that the same moment is not the same frame.
+/// part is too short for are empty. Throws as process_clip() does; Error(call) where the chain
+/// gives the clip another clock, so that the same moment is not the same frame.
 RangeLevels measure_range(const ClipPlan& plan, FrameRange range, const LevelPathOptions& options);
 
 /// Stretches of a waveform that pass full scale; what is nearer than 50 ms is one.

@@ -55,7 +55,7 @@ struct OutputWish {
 struct OutputDevice {
   std::string driver;  ///< "jack", "pulse", "alsa" or "simulated"
   std::string name;
-  int channels = 2;    ///< of which the two to play on can be chosen
+  int channels = 2;  ///< of which the two to play on can be chosen
   bool standard = false;
   friend bool operator==(const OutputDevice&, const OutputDevice&) = default;
 };

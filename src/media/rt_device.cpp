@@ -96,15 +96,15 @@ class RtDevice final : public AudioDevice {
                      [](RtAudioError::Type type, const std::string& told) {
                        // What cannot be written to any more is only a warning to the library,
                        // which then asks on.
-                       const bool lost = type != RtAudioError::WARNING &&
-                                         type != RtAudioError::DEBUG_WARNING;
+                       const bool lost =
+                           type != RtAudioError::WARNING && type != RtAudioError::DEBUG_WARNING;
                        if (lost || told.find("write error") != std::string::npos) ++errors;
                      });
       dropouts_ = 0;
       buffer_frames_ = static_cast<int>(frames);
       rt_.startStream();
-      latency_s_ = static_cast<double>(std::max(rt_.getStreamLatency(),
-                                                static_cast<long>(buffers * frames))) /
+      latency_s_ = static_cast<double>(
+                       std::max(rt_.getStreamLatency(), static_cast<long>(buffers * frames))) /
                    rate_;
     } catch (const RtAudioError& e) {
       throw Error(Error::Kind::device,

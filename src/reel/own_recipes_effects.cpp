@@ -26,7 +26,7 @@ constexpr const char* texts[] = {
       {"step":"cut","settings":{"low_hz":300,"low_slope_db":24,"high_hz":3800,"high_slope_db":24}},
       {"step":"distortion","settings":{"kind":"hard","drive_db":20,"tone_hz":3500,"mix_pct":65}},{"step":"compressor","settings":{"threshold_db":-24,"ratio":3}},
       {"step":"normalise","settings":{"target_db":-6}}]})",
-    R"({"drevan_recipe":1,"name":"A radio host","note":"Near, dense and warm, at the loudness of a podcast.","tags":["story","voice"],"steps":[
+    R"({"drevan_recipe":1,"name":"A radio host","note":"Near, dense and warm, at -19 LUFS.","tags":["story","voice"],"steps":[
       {"step":"cut","settings":{"low_hz":70}},{"step":"equaliser","settings":{"band3_hz":160,"band3_gain_db":3,"band3_q":0.8,"band6_hz":3600,"band6_gain_db":2.5}},
       {"step":"compressor","settings":{"threshold_db":-24,"ratio":4,"attack_ms":5,"release_ms":90}},{"step":"distortion","settings":{"kind":"soft","drive_db":8,"tone_hz":9000,"mix_pct":25}},
       {"step":"normalise","settings":{"measure":"loudness","target_db":-19}},{"step":"limiter","settings":{"ceiling_db":-1}}]})",

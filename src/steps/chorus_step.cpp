@@ -13,8 +13,8 @@ enum : int { voices, rate_hz, depth_ms, delay_ms, spread_pct, mix_pct, out, leve
 constexpr int most_voices = 8;
 constexpr double most_delay_ms = 40, most_depth_ms = 12;
 
-// Delay of a voice, in ms: each goes at its own phase, and a little faster or slower than the others,
-// so that they never meet again.
+// Delay of a voice, in ms: each goes at its own phase, and a little faster or slower than the
+// others, so that they never meet again.
 double voice_delay_ms(double delay, double depth, double cycles, int voice, int count) {
   const double own = 1 + 0.07 * (voice - (count - 1) / 2.0);
   const double at = cycles * own + static_cast<double>(voice) / count;
@@ -82,7 +82,9 @@ class Chorus final : public Processor {
     const double side = count_ > 1 ? spread * (2.0 * voice / (count_ - 1) - 1) : 0;
     for (int c = 0; c < channels_out_; ++c) {
       const auto from = static_cast<size_t>(std::min(c, channels_in_ - 1));
-      const double gain = channels_out_ == 1 || c > 1 ? 1 : c == 0 ? std::min(1.0, 1 - side) : std::min(1.0, 1 + side);
+      const double gain = channels_out_ == 1 || c > 1 ? 1
+                          : c == 0                    ? std::min(1.0, 1 - side)
+                                                      : std::min(1.0, 1 + side);
       wet[static_cast<size_t>(c)] += static_cast<float>(gain) * lines_[from].read(frames);
     }
   }
@@ -140,17 +142,19 @@ const StepType& chorus_step() {
            mix_parameter(60),
            out_parameter(),
            level_parameter()},
-      .starting_points =
-          {{"Many as one", "a crowd out of one voice", {{"voices", 7}, {"depth_ms", 9}, {"delay_ms", 22}, {"mix_pct", 90}}},
-           {"Wider", "a pad or wind gets breadth", {{"voices", 4}, {"rate_hz", 0.3}, {"mix_pct", 50}}},
-           {"Under water", "wavering", {{"voices", 2}, {"rate_hz", 2.2}, {"depth_ms", 8}, {"mix_pct", 100}}}},
-      .make = [](const Settings& s, const Findings&,
-                 StreamFormat format) -> std::unique_ptr<Processor> {
-        return std::make_unique<Chorus>(s, format);
-      },
-      .channels_out = [](const Settings& s, int in) {
-        return in == 1 && s[out] == out_stereo ? 2 : in;
-      },
+      .starting_points = {{"Many as one",
+                           "a crowd out of one voice",
+                           {{"voices", 7}, {"depth_ms", 9}, {"delay_ms", 22}, {"mix_pct", 90}}},
+                          {"Wider",
+                           "a pad or wind gets breadth",
+                           {{"voices", 4}, {"rate_hz", 0.3}, {"mix_pct", 50}}},
+                          {"Under water",
+                           "wavering",
+                           {{"voices", 2}, {"rate_hz", 2.2}, {"depth_ms", 8}, {"mix_pct", 100}}}},
+      .make = [](const Settings& s, const Findings&, StreamFormat format)
+          -> std::unique_ptr<Processor> { return std::make_unique<Chorus>(s, format); },
+      .channels_out = [](const Settings& s,
+                         int in) { return in == 1 && s[out] == out_stereo ? 2 : in; },
       .traits = {.bends_tone = true,
                  .spreads_in_time = true,
                  .keeps_level = [](const Settings& s) { return s[level] == level_kept; }},

@@ -29,9 +29,9 @@ inline Parameter level_parameter() {
 /// A mono sound stays mono, or becomes stereo.
 inline constexpr int out_as_it_comes = 0, out_stereo = 1;
 inline Parameter out_parameter() {
-  Parameter p = choice_parameter("out", "Out",
-                                 {{"as_it_comes", "as it comes"}, {"stereo", "stereo"}},
-                                 out_as_it_comes, "Whether a mono sound becomes stereo.");
+  Parameter p =
+      choice_parameter("out", "Out", {{"as_it_comes", "as it comes"}, {"stereo", "stereo"}},
+                       out_as_it_comes, "Whether a mono sound becomes stereo.");
   p.fixed = true;
   return p;
 }

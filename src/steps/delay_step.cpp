@@ -78,7 +78,8 @@ class Echo final : public Processor {
       Tap& tap = taps_[static_cast<size_t>(t)];
       for (int c = 0; c < channels_out_; ++c) {
         tap.lines.emplace_back(most_ms / 1000 * rate_ + 2);
-        tap.heads.emplace_back().prepare(rate_, frames_of(s[static_cast<size_t>(of_tap(t, time_ms))]));
+        tap.heads.emplace_back().prepare(rate_,
+                                         frames_of(s[static_cast<size_t>(of_tap(t, time_ms))]));
         tap.filters.emplace_back();
       }
       tap.time_ms = s[static_cast<size_t>(of_tap(t, time_ms))];
@@ -177,8 +178,8 @@ class Echo final : public Processor {
     const auto n = static_cast<size_t>(channels_out_);
     std::array<double, max_channels> late{};
     for (size_t c = 0; c < n; ++c)
-      late[c] = tap.filters[c].process(
-          static_cast<double>(tap.heads[c].read(tap.lines[c])), low, high);
+      late[c] =
+          tap.filters[c].process(static_cast<double>(tap.heads[c].read(tap.lines[c])), low, high);
     const bool sides = n == 2;
     for (size_t c = 0; c < n; ++c) {
       const double other = sides ? late[1 - c] : late[c];
@@ -263,9 +264,9 @@ std::vector<Parameter> parameters() {
                  .scale = Scale::logarithmic,
                  .help = "What is higher fades from echo to echo.",
                  .off_at = 20000});
-  all.push_back(choice_parameter("way", "Way",
-                                 {{"straight", "straight"}, {"ping_pong", "from side to side"}},
-                                 straight, "Whether echoes go from side to side; heard in stereo."));
+  all.push_back(
+      choice_parameter("way", "Way", {{"straight", "straight"}, {"ping_pong", "from side to side"}},
+                       straight, "Whether echoes go from side to side; heard in stereo."));
   all.push_back({.id = "duck_db",
                  .label = "Give way",
                  .unit = "dB",
@@ -295,21 +296,36 @@ const StepType& delay_step() {
       .family = Family::space,
       .parameters = parameters(),
       .starting_points =
-          {{"One echo", "off a wall across the yard", {{"time_1_ms", 280}, {"level_1_db", -9}, {"feedback_1_pct", 0}, {"high_hz", 4000}}},
+          {{"One echo",
+            "off a wall across the yard",
+            {{"time_1_ms", 280}, {"level_1_db", -9}, {"feedback_1_pct", 0}, {"high_hz", 4000}}},
            {"Canyon",
             "three walls, far away",
-            {{"time_1_ms", 420}, {"level_1_db", -8}, {"feedback_1_pct", 45}, {"time_2_ms", 690}, {"level_2_db", -12}, {"pan_2_pct", -70}, {"time_3_ms", 1130}, {"level_3_db", -16}, {"pan_3_pct", 70}, {"high_hz", 3000}}},
-           {"Doubled", "a second voice right behind the first", {{"time_1_ms", 32}, {"level_1_db", -3}, {"feedback_1_pct", 0}}},
+            {{"time_1_ms", 420},
+             {"level_1_db", -8},
+             {"feedback_1_pct", 45},
+             {"time_2_ms", 690},
+             {"level_2_db", -12},
+             {"pan_2_pct", -70},
+             {"time_3_ms", 1130},
+             {"level_3_db", -16},
+             {"pan_3_pct", 70},
+             {"high_hz", 3000}}},
+           {"Doubled",
+            "a second voice right behind the first",
+            {{"time_1_ms", 32}, {"level_1_db", -3}, {"feedback_1_pct", 0}}},
            {"Thoughts",
             "from side to side, giving way to the words",
-            {{"time_1_ms", 520}, {"feedback_1_pct", 60}, {"way", 1}, {"duck_db", 14}, {"high_hz", 2500}, {"out", 1}}}},
-      .make = [](const Settings& s, const Findings&,
-                 StreamFormat format) -> std::unique_ptr<Processor> {
-        return std::make_unique<Echo>(s, format);
-      },
-      .channels_out = [](const Settings& s, int in) {
-        return in == 1 && s[out] == out_stereo ? 2 : in;
-      },
+            {{"time_1_ms", 520},
+             {"feedback_1_pct", 60},
+             {"way", 1},
+             {"duck_db", 14},
+             {"high_hz", 2500},
+             {"out", 1}}}},
+      .make = [](const Settings& s, const Findings&, StreamFormat format)
+          -> std::unique_ptr<Processor> { return std::make_unique<Echo>(s, format); },
+      .channels_out = [](const Settings& s,
+                         int in) { return in == 1 && s[out] == out_stereo ? 2 : in; },
       .traits = {.spreads_in_time = true},
       .brief = [](const Settings& s) { return fmt::format("{:.0f} ms", s[0]); },
       .picture = picture(),

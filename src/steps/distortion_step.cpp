@@ -45,9 +45,9 @@ double area_under(int k, double x) {
   }
 }
 
-// The mean of the curve between two samples instead of its value at them: what would alias is weaker
-// by that much (J. D. Parker, V. Zavalishin, E. Le Bivic, "Reducing the aliasing of nonlinear
-// waveshaping using continuous-time convolution", DAFx 2016).
+// The mean of the curve between two samples instead of its value at them: what would alias is
+// weaker by that much (J. D. Parker, V. Zavalishin, E. Le Bivic, "Reducing the aliasing of
+// nonlinear waveshaping using continuous-time convolution", DAFx 2016).
 double mean_between(int k, double from, double to, double area_from, double area_to) {
   return std::abs(to - from) < 1e-5 ? curve(k, (from + to) / 2)
                                     : (area_to - area_from) / (to - from);
@@ -121,16 +121,14 @@ class Distortion final : public Processor {
  private:
   struct Lane {
     Oversampler oversampler;
-    double last = 0;                          // of the driven, oversampled sound
-    double tone = 0, tone2 = 0, mean = 0;     // filters
+    double last = 0;                       // of the driven, oversampled sound
+    double tone = 0, tone2 = 0, mean = 0;  // filters
     float held = 0;
     Delay beside{1, Oversampler::latency()};  // for what is not oversampled
   };
   using Values = std::array<double, Oversampler::most_frames>;
 
-  double tone_k(double hz) const {
-    return hz >= 20000 ? 1 : 1 - std::exp(-2 * pi * hz / rate_);
-  }
+  double tone_k(double hz) const { return hz >= 20000 ? 1 : 1 - std::exp(-2 * pi * hz / rate_); }
 
   // Bent at eight times the rate; the shares of two kinds while it goes from one to the other.
   void bend(Lane& lane, Oversampler::Planes& planes, size_t n, const Values& drive,
@@ -224,65 +222,65 @@ const StepType& distortion_step() {
       .label = "Distortion",
       .summary = "bends, clips, folds or crushes a sound",
       .family = Family::colour,
-      .parameters =
-          {choice_parameter("kind", "Kind",
-                            {{"soft", "soft"},
-                             {"hard", "hard"},
-                             {"fold", "folded"},
-                             {"rectify", "rectified"},
-                             {"bits", "fewer bits"},
-                             {"rate", "lower rate"}},
-                            soft, "How the wave is bent."),
-           {.id = "drive_db",
-            .label = "Drive",
-            .unit = "dB",
-            .least = 0,
-            .most = 40,
-            .standard = 18,
-            .help = "How far the sound is driven into the curve, in dB."},
-           {.id = "bits",
-            .label = "Bits",
-            .least = 2,
-            .most = 16,
-            .standard = 8,
-            .help = "How many bits are left, where they are fewer."},
-           {.id = "rate_hz",
-            .label = "Rate",
-            .unit = "Hz",
-            .least = 500,
-            .most = 24000,
-            .standard = 6000,
-            .scale = Scale::logarithmic,
-            .help = "Samples a second that are left, where the rate is lower.",
-            .paces = true},
-           {.id = "tone_hz",
-            .label = "Tone",
-            .unit = "Hz",
-            .least = 500,
-            .most = 20000,
-            .standard = 8000,
-            .scale = Scale::logarithmic,
-            .help = "What is higher becomes weaker behind the curve.",
-            .off_at = 20000},
-           mix_parameter(100),
-           level_parameter()},
+      .parameters = {choice_parameter("kind", "Kind",
+                                      {{"soft", "soft"},
+                                       {"hard", "hard"},
+                                       {"fold", "folded"},
+                                       {"rectify", "rectified"},
+                                       {"bits", "fewer bits"},
+                                       {"rate", "lower rate"}},
+                                      soft, "How the wave is bent."),
+                     {.id = "drive_db",
+                      .label = "Drive",
+                      .unit = "dB",
+                      .least = 0,
+                      .most = 40,
+                      .standard = 18,
+                      .help = "How far the sound is driven into the curve, in dB."},
+                     {.id = "bits",
+                      .label = "Bits",
+                      .least = 2,
+                      .most = 16,
+                      .standard = 8,
+                      .help = "How many bits are left, where they are fewer."},
+                     {.id = "rate_hz",
+                      .label = "Rate",
+                      .unit = "Hz",
+                      .least = 500,
+                      .most = 24000,
+                      .standard = 6000,
+                      .scale = Scale::logarithmic,
+                      .help = "Samples a second that are left, where the rate is lower.",
+                      .paces = true},
+                     {.id = "tone_hz",
+                      .label = "Tone",
+                      .unit = "Hz",
+                      .least = 500,
+                      .most = 20000,
+                      .standard = 8000,
+                      .scale = Scale::logarithmic,
+                      .help = "What is higher becomes weaker behind the curve.",
+                      .off_at = 20000},
+                     mix_parameter(100),
+                     level_parameter()},
       .starting_points =
-          {{"Worn set", "a broadcast on a tired receiver", {{"kind", 1}, {"drive_db", 22}, {"tone_hz", 3500}, {"mix_pct", 70}}},
+          {{"Worn set",
+            "a broadcast on a tired receiver",
+            {{"kind", 1}, {"drive_db", 22}, {"tone_hz", 3500}, {"mix_pct", 70}}},
            {"Early computer", "few bits", {{"kind", 4}, {"bits", 5}, {"drive_db", 6}}},
            {"Toy", "a low rate", {{"kind", 5}, {"rate_hz", 4000}, {"drive_db", 0}}},
            {"Torn", "folded over and over", {{"kind", 2}, {"drive_db", 24}, {"mix_pct", 60}}},
            {"Growl", "warm and thick", {{"kind", 0}, {"drive_db", 26}, {"tone_hz", 2500}}}},
-      .make = [](const Settings& s, const Findings&,
-                 StreamFormat format) -> std::unique_ptr<Processor> {
-        return std::make_unique<Distortion>(s, format);
-      },
+      .make = [](const Settings& s, const Findings&, StreamFormat format)
+          -> std::unique_ptr<Processor> { return std::make_unique<Distortion>(s, format); },
       .traits = {.bends_tone = true,
                  .keeps_level = [](const Settings& s) { return s[level] == level_kept; }},
-      .brief = [](const Settings& s) {
-        return s[kind] == few_bits   ? fmt::format("{:.0f} bits", s[bits])
-               : s[kind] == low_rate ? fmt::format("{:.1f} kHz", s[rate_hz] / 1000)
-                                     : fmt::format("drive {:.0f} dB", s[drive_db]);
-      },
+      .brief =
+          [](const Settings& s) {
+            return s[kind] == few_bits   ? fmt::format("{:.0f} bits", s[bits])
+                   : s[kind] == low_rate ? fmt::format("{:.1f} kHz", s[rate_hz] / 1000)
+                                         : fmt::format("drive {:.0f} dB", s[drive_db]);
+          },
       .picture = TransferSpec{.transfer_db = Distortion::transfer, .drive = drive_db},
   };
   return type;

@@ -18,7 +18,8 @@ double delay_at(double delay, double depth, double value) {
 }
 
 // A copy a few milliseconds late, whose delay moves, beside the sound: a comb whose teeth wander
-// (J. Dattorro, "Effect Design, Part 2", JAES 45(10), 1997; U. Zoelzer, "DAFX", 2nd edition, 2011, 2.6).
+// (J. Dattorro, "Effect Design, Part 2", JAES 45(10), 1997; U. Zoelzer, "DAFX", 2nd edition, 2011,
+// 2.6).
 class Flanger final : public Processor {
  public:
   Flanger(const Settings& s, StreamFormat format)
@@ -127,16 +128,19 @@ const StepType& flanger_step() {
            out_parameter(),
            level_parameter()},
       .starting_points =
-          {{"Passing jet", "slow and hollow", {{"rate_hz", 0.1}, {"depth_ms", 6}, {"feedback_pct", 60}}},
-           {"In a tube", "a short, standing resonance", {{"rate_hz", 0.05}, {"delay_ms", 3}, {"depth_ms", 0.2}, {"feedback_pct", 80}}},
-           {"Metal voice", "quick, with the copy turned over", {{"rate_hz", 3}, {"delay_ms", 0.8}, {"depth_ms", 0.8}, {"feedback_pct", -75}}}},
-      .make = [](const Settings& s, const Findings&,
-                 StreamFormat format) -> std::unique_ptr<Processor> {
-        return std::make_unique<Flanger>(s, format);
-      },
-      .channels_out = [](const Settings& s, int in) {
-        return in == 1 && s[out] == out_stereo ? 2 : in;
-      },
+          {{"Passing jet",
+            "slow and hollow",
+            {{"rate_hz", 0.1}, {"depth_ms", 6}, {"feedback_pct", 60}}},
+           {"In a tube",
+            "a short, standing resonance",
+            {{"rate_hz", 0.05}, {"delay_ms", 3}, {"depth_ms", 0.2}, {"feedback_pct", 80}}},
+           {"Metal voice",
+            "quick, with the copy turned over",
+            {{"rate_hz", 3}, {"delay_ms", 0.8}, {"depth_ms", 0.8}, {"feedback_pct", -75}}}},
+      .make = [](const Settings& s, const Findings&, StreamFormat format)
+          -> std::unique_ptr<Processor> { return std::make_unique<Flanger>(s, format); },
+      .channels_out = [](const Settings& s,
+                         int in) { return in == 1 && s[out] == out_stereo ? 2 : in; },
       .traits = {.bends_tone = true,
                  .keeps_level = [](const Settings& s) { return s[level] == level_kept; }},
       .brief = [](const Settings& s) { return fmt::format("{:.2f} Hz", s[rate_hz]); },

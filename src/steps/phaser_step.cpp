@@ -10,7 +10,18 @@ namespace drevan {
 
 namespace {
 
-enum : int { rate_hz, stages, low_hz, high_hz, feedback_pct, shape, phase_deg, mix_pct, out, level };
+enum : int {
+  rate_hz,
+  stages,
+  low_hz,
+  high_hz,
+  feedback_pct,
+  shape,
+  phase_deg,
+  mix_pct,
+  out,
+  level
+};
 
 constexpr int most_stages = 12;
 
@@ -90,9 +101,8 @@ class Phaser final : public Processor {
 // Notch k of n/2: where each stage turns by its share of an odd number of half circles.
 double picture_at(const Settings& s, double cycles, int line) {
   const int n = static_cast<int>(s[stages]) / 2 * 2;
-  const double corner =
-      corner_hz(s[low_hz], s[high_hz],
-                lfo_value(static_cast<LfoShape>(static_cast<int>(s[shape])), cycles));
+  const double corner = corner_hz(
+      s[low_hz], s[high_hz], lfo_value(static_cast<LfoShape>(static_cast<int>(s[shape])), cycles));
   return corner * std::tan((2 * line + 1) * std::numbers::pi / (2 * n));
 }
 
@@ -116,54 +126,55 @@ const StepType& phaser_step() {
       .label = "Phaser",
       .summary = "a few notches that sweep up and down",
       .family = Family::motion,
-      .parameters =
-          {rate_parameter(0.02, 8, 0.4),
-           {.id = "stages",
-            .label = "Stages",
-            .least = 2,
-            .most = most_stages,
-            .standard = 6,
-            .help = "Two stages make one notch.",
-            .fixed = true,
-            .whole = true},
-           corner("low_hz", "From", 250, "The lowest the sweep goes."),
-           corner("high_hz", "To", 2500, "The highest the sweep goes."),
-           {.id = "feedback_pct",
-            .label = "Feedback",
-            .unit = "%",
-            .least = -90,
-            .most = 90,
-            .standard = 30,
-            .help = "How sharp what stands between the notches is."},
-           shape_parameter(),
-           phase_parameter(),
-           mix_parameter(50),
-           out_parameter(),
-           level_parameter()},
+      .parameters = {rate_parameter(0.02, 8, 0.4),
+                     {.id = "stages",
+                      .label = "Stages",
+                      .least = 2,
+                      .most = most_stages,
+                      .standard = 6,
+                      .help = "Two stages make one notch.",
+                      .fixed = true,
+                      .whole = true},
+                     corner("low_hz", "From", 250, "The lowest the sweep goes."),
+                     corner("high_hz", "To", 2500, "The highest the sweep goes."),
+                     {.id = "feedback_pct",
+                      .label = "Feedback",
+                      .unit = "%",
+                      .least = -90,
+                      .most = 90,
+                      .standard = 30,
+                      .help = "How sharp what stands between the notches is."},
+                     shape_parameter(),
+                     phase_parameter(),
+                     mix_parameter(50),
+                     out_parameter(),
+                     level_parameter()},
       .starting_points =
           {{"A dream", "slow, wide", {{"rate_hz", 0.15}, {"stages", 8}, {"feedback_pct", 50}}},
-           {"Spell", "whirls about a voice", {{"rate_hz", 1.2}, {"stages", 12}, {"feedback_pct", 70}}},
-           {"Gentle", "just alive", {{"rate_hz", 0.3}, {"stages", 4}, {"feedback_pct", 0}, {"mix_pct", 30}}}},
-      .make = [](const Settings& s, const Findings&,
-                 StreamFormat format) -> std::unique_ptr<Processor> {
-        return std::make_unique<Phaser>(s, format);
-      },
-      .channels_out = [](const Settings& s, int in) {
-        return in == 1 && s[out] == out_stereo ? 2 : in;
-      },
+           {"Spell",
+            "whirls about a voice",
+            {{"rate_hz", 1.2}, {"stages", 12}, {"feedback_pct", 70}}},
+           {"Gentle",
+            "just alive",
+            {{"rate_hz", 0.3}, {"stages", 4}, {"feedback_pct", 0}, {"mix_pct", 30}}}},
+      .make = [](const Settings& s, const Findings&, StreamFormat format)
+          -> std::unique_ptr<Processor> { return std::make_unique<Phaser>(s, format); },
+      .channels_out = [](const Settings& s,
+                         int in) { return in == 1 && s[out] == out_stereo ? 2 : in; },
       .traits = {.bends_tone = true,
                  .keeps_level = [](const Settings& s) { return s[level] == level_kept; }},
       .brief = [](const Settings& s) { return fmt::format("{:.2f} Hz", s[rate_hz]); },
-      .picture = MotionSpec{.at = picture_at,
-                            .least = 50,
-                            .most = 16000,
-                            .unit = "Hz",
-                            .logarithmic = true,
-                            .rate = rate_hz,
-                            .bottom = low_hz,
-                            .top = high_hz,
-                            .phase = phase_deg,
-                            .lines = [](const Settings& s) { return static_cast<int>(s[stages]) / 2; }},
+      .picture =
+          MotionSpec{.at = picture_at,
+                     .least = 50,
+                     .most = 16000,
+                     .unit = "Hz",
+                     .logarithmic = true,
+                     .rate = rate_hz,
+                     .bottom = low_hz,
+                     .top = high_hz,
+                     .phase = phase_deg,
+                     .lines = [](const Settings& s) { return static_cast<int>(s[stages]) / 2; }},
   };
   return type;
 }

@@ -101,10 +101,10 @@ struct MotionSpec {
   double least = 0, most = 1;  ///< what the picture reaches
   std::string_view unit{};
   bool logarithmic = false;
-  int rate = -1;                 ///< in Hz: a cycle's length, dragged sideways
-  int depth = -1;                ///< how far it goes, dragged up and down at its far end
-  int bottom = -1, top = -1;     ///< the values between which it goes, in the picture's unit
-  int phase = -1;                ///< in degrees: how far the right side goes behind
+  int rate = -1;              ///< in Hz: a cycle's length, dragged sideways
+  int depth = -1;             ///< how far it goes, dragged up and down at its far end
+  int bottom = -1, top = -1;  ///< the values between which it goes, in the picture's unit
+  int phase = -1;             ///< in degrees: how far the right side goes behind
   /// What moves it, where that can be the sound's loudness, and the oscillator's shape, see
   /// common_parameters.h.
   int moved_by = -1, shape = -1;

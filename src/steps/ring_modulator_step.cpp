@@ -26,8 +26,7 @@ class RingModulator final : public Processor {
       const double width = width_.next(), cycles = wander_.next();
       // At a steady tone the phase depends on the frame alone.
       const double tone = std::sin(2 * std::numbers::pi * phase_);
-      const double bent =
-          width > 0 ? std::exp2(width / 12 * lfo_value(LfoShape::sine, cycles)) : 1;
+      const double bent = width > 0 ? std::exp2(width / 12 * lfo_value(LfoShape::sine, cycles)) : 1;
       phase_ += hz_.next() * bent / rate_;
       phase_ -= std::floor(phase_);
       const double depth = depth_.next(), mix = mix_.next();
@@ -101,15 +100,15 @@ const StepType& ring_modulator_step() {
            mix_parameter(100),
            level_parameter()},
       .starting_points =
-          {{"Machine voice", "a plain robot of the early films", {{"carrier_hz", 52}, {"mix_pct", 70}}},
+          {{"Machine voice",
+            "a plain robot of the early films",
+            {{"carrier_hz", 52}, {"mix_pct", 70}}},
            {"Bell", "clangs on every word", {{"carrier_hz", 740}, {"mix_pct", 60}}},
            {"From elsewhere",
             "wavers up and down",
             {{"carrier_hz", 180}, {"wander_st", 5}, {"rate_hz", 0.7}, {"mix_pct", 60}}}},
-      .make = [](const Settings& s, const Findings&,
-                 StreamFormat format) -> std::unique_ptr<Processor> {
-        return std::make_unique<RingModulator>(s, format);
-      },
+      .make = [](const Settings& s, const Findings&, StreamFormat format)
+          -> std::unique_ptr<Processor> { return std::make_unique<RingModulator>(s, format); },
       .traits = {.bends_level = true,
                  .bends_tone = true,
                  .keeps_level = [](const Settings& s) { return s[level] == level_kept; }},

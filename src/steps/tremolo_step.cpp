@@ -68,36 +68,35 @@ const StepType& tremolo_step() {
       .label = "Tremolo",
       .summary = "makes a sound swell and fall, again and again",
       .family = Family::motion,
-      .parameters =
-          {rate_parameter(0.1, 30, 5),
-           {.id = "depth_pct",
-            .label = "Depth",
-            .unit = "%",
-            .least = 0,
-            .most = 100,
-            .standard = 60,
-            .help = "How far down it goes: 100 % is to silence."},
-           shape_parameter(),
-           phase_parameter(),
-           moved_by_parameter(),
-           out_parameter()},
+      .parameters = {rate_parameter(0.1, 30, 5),
+                     {.id = "depth_pct",
+                      .label = "Depth",
+                      .unit = "%",
+                      .least = 0,
+                      .most = 100,
+                      .standard = 60,
+                      .help = "How far down it goes: 100 % is to silence."},
+                     shape_parameter(),
+                     phase_parameter(),
+                     moved_by_parameter(),
+                     out_parameter()},
       .starting_points =
           {{"Trembling", "a voice that is cold or afraid", {{"rate_hz", 7}, {"depth_pct", 35}}},
            {"Wings", "air beaten near the ear", {{"rate_hz", 14}, {"depth_pct", 85}, {"shape", 4}}},
            {"Engine", "a machine's beat", {{"rate_hz", 22}, {"depth_pct", 70}, {"shape", 1}}},
-           {"Gusts", "wind that rises and falls", {{"rate_hz", 0.4}, {"depth_pct", 60}, {"shape", 5}}}},
-      .make = [](const Settings& s, const Findings&,
-                 StreamFormat format) -> std::unique_ptr<Processor> {
-        return std::make_unique<Tremolo>(s, format);
-      },
-      .channels_out = [](const Settings& s, int in) {
-        return in == 1 && s[out] == out_stereo ? 2 : in;
-      },
+           {"Gusts",
+            "wind that rises and falls",
+            {{"rate_hz", 0.4}, {"depth_pct", 60}, {"shape", 5}}}},
+      .make = [](const Settings& s, const Findings&, StreamFormat format)
+          -> std::unique_ptr<Processor> { return std::make_unique<Tremolo>(s, format); },
+      .channels_out = [](const Settings& s,
+                         int in) { return in == 1 && s[out] == out_stereo ? 2 : in; },
       .traits = {.bends_level = true},
-      .brief = [](const Settings& s) {
-        return s[moved_by] == moved_by_voice ? std::string("by its loudness")
-                                             : fmt::format("{:.1f} Hz", s[rate_hz]);
-      },
+      .brief =
+          [](const Settings& s) {
+            return s[moved_by] == moved_by_voice ? std::string("by its loudness")
+                                                 : fmt::format("{:.1f} Hz", s[rate_hz]);
+          },
       .picture = MotionSpec{.at = picture_at,
                             .least = -40,
                             .most = 3,

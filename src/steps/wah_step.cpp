@@ -43,8 +43,9 @@ class Wah final : public Processor {
       }
       for (int c = 0; c < channels_out_; ++c) {
         float& x = block.channel(c)[i];
-        const double band =
-            filters_[static_cast<size_t>(c)].process(static_cast<double>(x), g[c == 1 ? 1 : 0], q).band;
+        const double band = filters_[static_cast<size_t>(c)]
+                                .process(static_cast<double>(x), g[c == 1 ? 1 : 0], q)
+                                .band;
         x = static_cast<float>((1 - mix) * static_cast<double>(x) + mix * band);
       }
     }
@@ -100,40 +101,42 @@ const StepType& wah_step() {
       .label = "Wah",
       .summary = "a resonance that opens and closes like a mouth",
       .family = Family::motion,
-      .parameters =
-          {rate_parameter(0.05, 12, 1.5),
-           corner("low_hz", "From", 350, "Where the resonance stands when it is closed."),
-           corner("high_hz", "To", 2200, "Where it stands when it is open."),
-           {.id = "resonance_q",
-            .label = "Resonance",
-            .least = 0.7,
-            .most = 12,
-            .standard = 3,
-            .scale = Scale::logarithmic,
-            .help = "How narrow the resonance is."},
-           shape_parameter(),
-           phase_parameter(),
-           moved_by_parameter(),
-           mix_parameter(80),
-           out_parameter(),
-           level_parameter()},
-      .starting_points =
-          {{"With every word", "opens as the sound gets loud", {{"moved_by", 1}, {"resonance_q", 3}}},
-           {"Slow sweep", "wind to whoosh", {{"rate_hz", 0.25}, {"high_hz", 4000}, {"resonance_q", 2}}},
-           {"Chattering", "a small machine", {{"rate_hz", 8}, {"resonance_q", 6}, {"shape", 2}}}},
-      .make = [](const Settings& s, const Findings&,
-                 StreamFormat format) -> std::unique_ptr<Processor> {
-        return std::make_unique<Wah>(s, format);
-      },
-      .channels_out = [](const Settings& s, int in) {
-        return in == 1 && s[out] == out_stereo ? 2 : in;
-      },
+      .parameters = {rate_parameter(0.05, 12, 1.5),
+                     corner("low_hz", "From", 350, "Where the resonance stands when it is closed."),
+                     corner("high_hz", "To", 2200, "Where it stands when it is open."),
+                     {.id = "resonance_q",
+                      .label = "Resonance",
+                      .least = 0.7,
+                      .most = 12,
+                      .standard = 3,
+                      .scale = Scale::logarithmic,
+                      .help = "How narrow the resonance is."},
+                     shape_parameter(),
+                     phase_parameter(),
+                     moved_by_parameter(),
+                     mix_parameter(80),
+                     out_parameter(),
+                     level_parameter()},
+      .starting_points = {{"With every word",
+                           "opens as the sound gets loud",
+                           {{"moved_by", 1}, {"resonance_q", 3}}},
+                          {"Slow sweep",
+                           "wind to whoosh",
+                           {{"rate_hz", 0.25}, {"high_hz", 4000}, {"resonance_q", 2}}},
+                          {"Chattering",
+                           "a small machine",
+                           {{"rate_hz", 8}, {"resonance_q", 6}, {"shape", 2}}}},
+      .make = [](const Settings& s, const Findings&, StreamFormat format)
+          -> std::unique_ptr<Processor> { return std::make_unique<Wah>(s, format); },
+      .channels_out = [](const Settings& s,
+                         int in) { return in == 1 && s[out] == out_stereo ? 2 : in; },
       .traits = {.bends_tone = true,
                  .keeps_level = [](const Settings& s) { return s[level] == level_kept; }},
-      .brief = [](const Settings& s) {
-        return s[moved_by] == moved_by_voice ? std::string("by its loudness")
-                                             : fmt::format("{:.1f} Hz", s[rate_hz]);
-      },
+      .brief =
+          [](const Settings& s) {
+            return s[moved_by] == moved_by_voice ? std::string("by its loudness")
+                                                 : fmt::format("{:.1f} Hz", s[rate_hz]);
+          },
       .picture = MotionSpec{.at = picture_at,
                             .least = 80,
                             .most = 8000,

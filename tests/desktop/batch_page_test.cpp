@@ -235,7 +235,8 @@ TEST_F(BatchPageTest, SaysBeforehandWhatItTakesAndWhatNobodyHeard) {
   auto* estimate = page().findChild<QLabel*>("estimate");
   ASSERT_TRUE(d.wait_for([&] { return estimate->text().contains(" of sound: about "); }));
   EXPECT_TRUE(estimate->text().contains("free")) << estimate->text().toStdString();
-  EXPECT_TRUE(estimate->text().contains("Nobody listened to them")) << estimate->text().toStdString();
+  EXPECT_TRUE(estimate->text().contains("Nobody listened to them"))
+      << estimate->text().toStdString();
   EXPECT_TRUE(d.wait_for([&] { return cell(0, BatchModel::heard) == "nothing"; }));
   // The space is what the files then have.
   for (int row = 2; row < model().rowCount(); ++row) tick(row, false);

@@ -196,9 +196,7 @@ TEST(Trim, SnapsToWhereSpeechBeginsUnlessAltIsHeld) {
     QTest::mouseRelease(&scope, Qt::LeftButton, keys, to.toPoint());
     return d.wait_for([&] { return d.work().selection.clip()->begin != 0; });
   };
-  const auto begins = [&] {
-    return static_cast<double>(d.work().selection.clip()->begin) / 48000;
-  };
+  const auto begins = [&] { return static_cast<double>(d.work().selection.clip()->begin) / 48000; };
   // Speech begins at 4 s; 0.15 s of air are kept before it.
   ASSERT_TRUE(drag_end_to(3.82, {}));
   EXPECT_NEAR(begins(), 3.85, 0.025);

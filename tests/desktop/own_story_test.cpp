@@ -1,5 +1,5 @@
-// One story from an empty start to a reel that opens again, by mouse and keys alone: twelve raw files
-// of two speakers, told apart by nothing but their voices, one of twenty minutes.
+// One story from an empty start to a reel that opens again, by mouse and keys alone: twelve raw
+// files of two speakers, told apart by nothing but their voices, one of twenty minutes.
 #include <gtest/gtest.h>
 
 #include <QListWidget>
@@ -53,9 +53,11 @@ class OwnStory : public testing::Test {
     const auto hers = voice("slt"), his = voice("rms");
     make_take(hers);
     for (int i = 0; i < 5; ++i)
-      write(hers[static_cast<size_t>(i)], "recorder one, " + std::to_string(i + 2), 11U + static_cast<unsigned>(i), false);
+      write(hers[static_cast<size_t>(i)], "recorder one, " + std::to_string(i + 2),
+            11U + static_cast<unsigned>(i), false);
     for (int i = 0; i < 6; ++i)
-      write(his[static_cast<size_t>(i == 5 ? 4 : i)], "recorder two, " + std::to_string(i + 1), 31U + static_cast<unsigned>(i), true);
+      write(his[static_cast<size_t>(i == 5 ? 4 : i)], "recorder two, " + std::to_string(i + 1),
+            31U + static_cast<unsigned>(i), true);
   }
   fs::path raw() const { return folder / "second evening"; }
 
@@ -69,11 +71,14 @@ class OwnStory : public testing::Test {
       const auto all = x.channel(0);
       const double speech = test::rms_db(all);
       constexpr size_t voiced = 640;  // 40 ms
-      const auto loud = [&](size_t i) { return test::rms_db(all.subspan(i, voiced)) > speech - 16; };
+      const auto loud = [&](size_t i) {
+        return test::rms_db(all.subspan(i, voiced)) > speech - 16;
+      };
       size_t begin = 0, end = all.size();
       while (begin + voiced < end && !loud(begin)) begin += 16;
       while (end > begin + 2 * voiced && !loud(end - voiced)) end -= 16;
-      out.emplace_back(all.begin() + static_cast<std::ptrdiff_t>(begin), all.begin() + static_cast<std::ptrdiff_t>(end));
+      out.emplace_back(all.begin() + static_cast<std::ptrdiff_t>(begin),
+                       all.begin() + static_cast<std::ptrdiff_t>(end));
       const float gain = static_cast<float>(std::pow(10, (-26 - test::rms_db(out.back())) / 20));
       for (float& v : out.back()) v *= gain;
     }
@@ -171,7 +176,8 @@ TEST_F(OwnStory, FromTwelveRawFilesToAReelThatOpensAgain) {
   QTest::keyClick(&d.window, Qt::Key_K, Qt::ControlModifier);
   auto* cuts = d.window.findChild<CutSheet*>();
   ASSERT_NE(cuts, nullptr);
-  ASSERT_TRUE(d.wait_for([&] { return !cuts->hearing() && !cuts->view().pieces().empty(); }, 60000));
+  ASSERT_TRUE(
+      d.wait_for([&] { return !cuts->hearing() && !cuts->view().pieces().empty(); }, 60000));
   expect_cuts(cuts->view().pieces());
   const size_t pieces = cuts->view().pieces().size();
   QTest::mouseClick(cuts->findChild<QPushButton*>("cut"), Qt::LeftButton);

@@ -37,7 +37,9 @@ class RecipesTest : public testing::Test {
   ~RecipesTest() override { qputenv("XDG_DATA_HOME", qgetenv("XDG_CACHE_HOME")); }
   RecipeDrawer& dialog() { return d.window.recipes(); }
   QListWidget& list() { return dialog().list(); }
-  void search(const QString& words) { dialog().findChild<QLineEdit*>("search_recipes")->setText(words); }
+  void search(const QString& words) {
+    dialog().findChild<QLineEdit*>("search_recipes")->setText(words);
+  }
   QLineEdit* line(const QString& name) {
     for (auto* l : dialog().findChildren<QLineEdit*>())
       if (l->accessibleName() == name) return l;

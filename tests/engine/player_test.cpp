@@ -456,7 +456,8 @@ TEST_F(PlayerTest, TheTestToneIsHeardLeftThenRightWithoutAClip) {
   const auto all = device_->played();
   const auto level = [&](double from_s, size_t channel) {
     std::vector<float> part;
-    for (auto i = static_cast<size_t>(from_s * 48000); i < static_cast<size_t>((from_s + 0.5) * 48000); ++i)
+    for (auto i = static_cast<size_t>(from_s * 48000);
+         i < static_cast<size_t>((from_s + 0.5) * 48000); ++i)
       part.push_back(all[2 * i + channel]);
     return test::rms_db(part);
   };

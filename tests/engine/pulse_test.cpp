@@ -95,9 +95,12 @@ class PlayerOnPulseAudio : public testing::Test {
     }
     return best;
   }
-  // Level of what the monitor gives within a second, dB: of its loudest 50 ms, since a busy machine may leave gaps.
+  // Level of what the monitor gives within a second, dB: of its loudest 50 ms, since a busy machine
+  // may leave gaps.
   double monitor_db(const std::string& sink = "null") {
-    test::run("timeout 1.2 parec -d " + sink + ".monitor --rate=48000 --channels=1 --format=float32le --raw > '" + (t_ / "heard.raw").string() + "'; true");
+    test::run("timeout 1.2 parec -d " + sink +
+              ".monitor --rate=48000 --channels=1 --format=float32le --raw > '" +
+              (t_ / "heard.raw").string() + "'; true");
     const auto x = heard();
     double loudest = -200;
     for (size_t at = 0; at + 2400 <= x.size(); at += 1200) loudest = std::max(loudest, test::rms_db(std::span(x).subspan(at, 2400)));
@@ -143,8 +146,9 @@ TEST_F(PlayerOnPulseAudio, ALostServerIsToldAndAnotherIsTaken) {
 
 // Two sinks are listed by name, the wished one plays; a change takes hold while playing.
 TEST_F(PlayerOnPulseAudio, EveryOutputIsListedAndCanBeChosenWhilePlaying) {
-  test::run("pactl load-module module-null-sink sink_name=other rate=48000 channels=2 "
-            "sink_properties=device.description=Other");
+  test::run(
+      "pactl load-module module-null-sink sink_name=other rate=48000 channels=2 "
+      "sink_properties=device.description=Other");
   std::vector<OutputDevice> pulse;
   for (const auto& d : output_devices())
     if (d.driver == "pulse") pulse.push_back(d);
@@ -182,7 +186,8 @@ TEST_F(PlayerOnPulseAudio, TheMonitorGivesWhatARenderGives) {
   test::write_wav(t_ / "words.wav", x);
   PlayPlan plan;
   Chain chain;
-  chain.steps = {test::with("cut", {{"low_hz", 120}}), test::with("compressor", {{"threshold_db", -24}})};
+  chain.steps = {test::with("cut", {{"low_hz", 120}}),
+                 test::with("compressor", {{"threshold_db", -24}})};
   plan.clip = plan_of({t_ / "words.wav", 0, -1, 48000, {}}, chain);
   plan.findings.resize(plan.clip.steps.size());
   FindingStore store;
@@ -201,8 +206,10 @@ TEST_F(PlayerOnPulseAudio, TheMonitorGivesWhatARenderGives) {
   for (int attempt = 0; attempt < 4 && best < 0.999; ++attempt) {
     player_->seek(0);
     std::thread hears([&] {
-      test::run("timeout 11 parec -d null.monitor --latency-msec=50 --rate=48000 --channels=1 --format=float32le --raw > '" +
-                (t_ / "heard.raw").string() + "'; true");
+      test::run(
+          "timeout 11 parec -d null.monitor --latency-msec=50 --rate=48000 --channels=1 "
+          "--format=float32le --raw > '" +
+          (t_ / "heard.raw").string() + "'; true");
     });
     EXPECT_TRUE(wait_for([&] {
       std::error_code error;

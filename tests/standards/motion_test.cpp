@@ -37,14 +37,20 @@ double gain_db(const ChainStep& step, double hz) {
 // U. Zoelzer, "DAFX", 2nd edition, 2011, 2.5.1: sound and copy at equal strength cancel where the
 // delay is an odd number of half periods.
 TEST(MotionStandard, TheFlangersNotchesStandAtOddHalfPeriodsOfItsDelay) {
-  const auto step = with("flanger", {{"rate_hz", 0.02}, {"delay_ms", 2}, {"depth_ms", 0}, {"feedback_pct", 0}, {"mix_pct", 50}});
+  const auto step = with(
+      "flanger",
+      {{"rate_hz", 0.02}, {"delay_ms", 2}, {"depth_ms", 0}, {"feedback_pct", 0}, {"mix_pct", 50}});
   for (const int k : {0, 1, 2, 5, 10}) {
     const double notch = (2 * k + 1) / (2 * 0.002);
     EXPECT_LT(gain_db(step, notch), -50) << notch;
     EXPECT_NEAR(gain_db(step, notch + 250), 0, 0.05) << notch;
   }
   // With feedback g the crests stand 1 / (1 - g) high: 2.5.2 of the same.
-  const auto loop = with("flanger", {{"rate_hz", 0.02}, {"delay_ms", 2}, {"depth_ms", 0}, {"feedback_pct", 50}, {"mix_pct", 100}});
+  const auto loop = with("flanger", {{"rate_hz", 0.02},
+                                     {"delay_ms", 2},
+                                     {"depth_ms", 0},
+                                     {"feedback_pct", 50},
+                                     {"mix_pct", 100}});
   EXPECT_NEAR(gain_db(loop, 1000), 20 * std::log10(1 / (1 - 0.5)), 0.05);
   EXPECT_NEAR(gain_db(loop, 1250), 20 * std::log10(1 / (1 + 0.5)), 0.05);
 }
@@ -53,7 +59,12 @@ TEST(MotionStandard, TheFlangersNotchesStandAtOddHalfPeriodsOfItsDelay) {
 // where each turns by its share of it, 2 atan(f / corner).
 TEST(MotionStandard, ThePhasersNotchesStandWhereTheAllPassesTurnTheSoundOver) {
   for (const int stages : {2, 4, 6, 12}) {
-    const auto step = with("phaser", {{"rate_hz", 0.02}, {"stages", stages}, {"low_hz", 900}, {"high_hz", 900}, {"feedback_pct", 0}, {"mix_pct", 50}});
+    const auto step = with("phaser", {{"rate_hz", 0.02},
+                                      {"stages", stages},
+                                      {"low_hz", 900},
+                                      {"high_hz", 900},
+                                      {"feedback_pct", 0},
+                                      {"mix_pct", 50}});
     for (int k = 0; k < stages / 2; ++k) {
       // The corner is bent by the bilinear rule, as its author gives it: by tangents.
       const double t = std::tan((2 * k + 1) * std::numbers::pi / (2 * stages)) *
@@ -76,7 +87,8 @@ TEST(MotionStandard, ModulationKeepsItsRateAndDepth) {
     float least = 1, most = 0;
     for (size_t i = 1; i < x.channel(0).size(); ++i) {
       const double middle = 0.5 * (1 - 0.6 / 2);
-      const double a = static_cast<double>(x.channel(0)[i - 1]), b = static_cast<double>(x.channel(0)[i]);
+      const double a = static_cast<double>(x.channel(0)[i - 1]),
+                   b = static_cast<double>(x.channel(0)[i]);
       least = std::min(least, x.channel(0)[i]);
       most = std::max(most, x.channel(0)[i]);
       if (!(a < middle && b >= middle)) continue;
@@ -118,12 +130,14 @@ TEST(MotionStandard, DelayLinesReadBetweenTheSamples) {
     }
 }
 
-// What a moving delay adds to a tone stands beside it, within the swing of its pitch; nothing is left
-// of images and steps elsewhere.
+// What a moving delay adds to a tone stands beside it, within the swing of its pitch; nothing is
+// left of images and steps elsewhere.
 TEST(MotionStandard, AMovingDelayLeavesNothingFarFromATone) {
   const std::pair<const char*, ChainStep> steps[] = {
-      {"chorus", with("chorus", {{"voices", 3}, {"rate_hz", 1}, {"depth_ms", 4}, {"mix_pct", 100}})},
-      {"flanger", with("flanger", {{"rate_hz", 1}, {"depth_ms", 3}, {"feedback_pct", 0}, {"mix_pct", 100}})}};
+      {"chorus",
+       with("chorus", {{"voices", 3}, {"rate_hz", 1}, {"depth_ms", 4}, {"mix_pct", 100}})},
+      {"flanger",
+       with("flanger", {{"rate_hz", 1}, {"depth_ms", 3}, {"feedback_pct", 0}, {"mix_pct", 100}})}};
   for (const auto& [name, step] : steps) {
     AudioBuffer x = test::sine(5000, 0.5, 1.5);
     test::run_step(step, x);
@@ -131,14 +145,22 @@ TEST(MotionStandard, AMovingDelayLeavesNothingFarFromATone) {
     double tone = 0, far = 0;
     for (size_t k = 10; k < spectrum.size(); ++k) {
       const double hz = static_cast<double>(k) * rate / (1 << 15);
-      (std::abs(hz - 5000) < 600 ? tone : far) = std::max(std::abs(hz - 5000) < 600 ? tone : far, spectrum[k]);
+      (std::abs(hz - 5000) < 600 ? tone : far) =
+          std::max(std::abs(hz - 5000) < 600 ? tone : far, spectrum[k]);
     }
     EXPECT_LT(20 * std::log10(far / tone), -80) << name;
   }
 }
 
 TEST(MotionStandard, EchoesComeToTheSampleAndToTheirLevel) {
-  const auto step = with("delay", {{"time_1_ms", 250}, {"level_1_db", -6}, {"feedback_1_pct", 50}, {"time_2_ms", 33.3}, {"level_2_db", -12}, {"low_hz", 20}, {"high_hz", 20000}, {"mix_pct", 50}});
+  const auto step = with("delay", {{"time_1_ms", 250},
+                                   {"level_1_db", -6},
+                                   {"feedback_1_pct", 50},
+                                   {"time_2_ms", 33.3},
+                                   {"level_2_db", -12},
+                                   {"low_hz", 20},
+                                   {"high_hz", 20000},
+                                   {"mix_pct", 50}});
   AudioBuffer x(1, 96000);
   x.channel(0)[100] = 0.5F;
   test::run_step(step, x);
@@ -149,7 +171,8 @@ TEST(MotionStandard, EchoesComeToTheSampleAndToTheirLevel) {
   EXPECT_NEAR(to_db(static_cast<double>(at(33.3, 1)) / 0.5), -12, 0.05);
   // Each echo half of the one before, and nothing between.
   for (int round = 1; round <= 6; ++round)
-    EXPECT_NEAR(to_db(static_cast<double>(at(250, round)) / 0.5), -6 - (round - 1) * 6.0206, 0.05) << round;
+    EXPECT_NEAR(to_db(static_cast<double>(at(250, round)) / 0.5), -6 - (round - 1) * 6.0206, 0.05)
+        << round;
   double rest = 0;
   for (const float v : x.channel(0)) rest += std::abs(static_cast<double>(v));
   double echoes = 0.5 + static_cast<double>(at(33.3, 1));
@@ -159,7 +182,13 @@ TEST(MotionStandard, EchoesComeToTheSampleAndToTheirLevel) {
 }
 
 TEST(MotionStandard, EchoesGoFromSideToSideAndGiveWay) {
-  const auto step = with("delay", {{"time_1_ms", 100}, {"level_1_db", 0}, {"feedback_1_pct", 50}, {"low_hz", 20}, {"high_hz", 20000}, {"way", 1}, {"out", 1}});
+  const auto step = with("delay", {{"time_1_ms", 100},
+                                   {"level_1_db", 0},
+                                   {"feedback_1_pct", 50},
+                                   {"low_hz", 20},
+                                   {"high_hz", 20000},
+                                   {"way", 1},
+                                   {"out", 1}});
   AudioBuffer x(2, 48000);
   x.channel(0)[0] = 0.5F;
   const auto p = make_processor(*step.type, step.settings, {}, {rate, 1, 48000});
@@ -175,7 +204,13 @@ TEST(MotionStandard, EchoesGoFromSideToSideAndGiveWay) {
   for (size_t i = 96000; i < 144000; ++i) tone.channel(0)[i] = 0;
   AudioBuffer free = tone;
   const auto echo = [](double duck) {
-    return with("delay", {{"time_1_ms", 900}, {"level_1_db", -6}, {"feedback_1_pct", 0}, {"low_hz", 20}, {"high_hz", 20000}, {"duck_db", duck}, {"mix_pct", 100}});
+    return with("delay", {{"time_1_ms", 900},
+                          {"level_1_db", -6},
+                          {"feedback_1_pct", 0},
+                          {"low_hz", 20},
+                          {"high_hz", 20000},
+                          {"duck_db", duck},
+                          {"mix_pct", 100}});
   };
   test::run_step(echo(0), free);
   test::run_step(echo(12), tone);
@@ -214,12 +249,17 @@ TEST(MotionStandard, DistortionMakesTheHarmonicsThatItsCurveHas) {
   test::run_step(with("distortion", {{"kind", 3}, {"drive_db", 0}, {"tone_hz", 20000}}), x);
   const auto rectified = line_spectrum(x);
   for (const int k : {1, 2, 3, 5})
-    EXPECT_NEAR(20 * std::log10(line_at(rectified, 2 * hz * k, rate) / (0.5 * 4 / (std::numbers::pi * (4 * k * k - 1)))), 0, 0.1) << k;
+    EXPECT_NEAR(20 * std::log10(line_at(rectified, 2 * hz * k, rate) /
+                                (0.5 * 4 / (std::numbers::pi * (4 * k * k - 1)))),
+                0, 0.1)
+        << k;
   AudioBuffer y = test::sine(hz, 0.9, 1.5);
   test::run_step(with("distortion", {{"kind", 1}, {"drive_db", 40}, {"tone_hz", 20000}}), y);
   const auto square = line_spectrum(y);
   for (const int n : {1, 3, 5, 9})
-    EXPECT_NEAR(20 * std::log10(line_at(square, hz * n, rate) / (4 / (std::numbers::pi * n))), 0, 0.2) << n;
+    EXPECT_NEAR(20 * std::log10(line_at(square, hz * n, rate) / (4 / (std::numbers::pi * n))), 0,
+                0.2)
+        << n;
 }
 
 TEST(MotionStandard, DistortionsAliasesAreFarDown) {
@@ -229,7 +269,10 @@ TEST(MotionStandard, DistortionsAliasesAreFarDown) {
   };
   for (const auto& c : {Case{0, 20, -80}, {1, 20, -80}, {3, 20, -80}, {2, 12, -60}}) {
     AudioBuffer x = test::sine(5003, 0.9, 1.2);
-    test::run_step(with("distortion", {{"kind", static_cast<double>(c.kind)}, {"drive_db", c.drive_db}, {"tone_hz", 20000}}), x);
+    test::run_step(
+        with("distortion",
+             {{"kind", static_cast<double>(c.kind)}, {"drive_db", c.drive_db}, {"tone_hz", 20000}}),
+        x);
     // A rectified tone has its second harmonic for its loudest.
     const double of = c.kind == 3 ? 10006 : 5003;
     const auto spectrum = line_spectrum(x);
@@ -238,7 +281,8 @@ TEST(MotionStandard, DistortionsAliasesAreFarDown) {
     const double bin = rate / (1 << 15);
     for (size_t k = 8; k < spectrum.size(); ++k) {
       const double hz = static_cast<double>(k) * bin;
-      if (std::abs(hz - std::round(hz / 5003) * 5003) > 6 * bin) alias = std::max(alias, spectrum[k]);
+      if (std::abs(hz - std::round(hz / 5003) * 5003) > 6 * bin)
+        alias = std::max(alias, spectrum[k]);
     }
     EXPECT_LT(20 * std::log10(alias / tone), c.least_db) << c.kind << " at " << c.drive_db;
   }
@@ -261,7 +305,8 @@ TEST(MotionStandard, TheLevelIsKept) {
     o.cancel = &never;
     const auto path = measure_level_path(plan_of({t / "voice.wav", 0, -1, rate, {}}, chain), o);
     EXPECT_NEAR(*path.stages[1].loudness_lufs, *path.stages[0].loudness_lufs, 0.1) << id;
-    chain.steps[0].settings.values[static_cast<size_t>(parameter_index(*chain.steps[0].type, "level"))] = 1;
+    chain.steps[0]
+        .settings.values[static_cast<size_t>(parameter_index(*chain.steps[0].type, "level"))] = 1;
     const auto free = measure_level_path(plan_of({t / "voice.wav", 0, -1, rate, {}}, chain), o);
     EXPECT_GT(std::abs(*free.stages[1].loudness_lufs - *free.stages[0].loudness_lufs), 0.15) << id;
   }

@@ -95,7 +95,8 @@ TEST_P(Turning, DoesNotClick) {
   run(*p, x, join, x.frames());
   const auto bend = [](const AudioBuffer& a, size_t i) { return std::abs(static_cast<double>(a.channel(0)[i + 1]) - 2 * static_cast<double>(a.channel(0)[i]) + static_cast<double>(a.channel(0)[i - 1])); };
   double before = 0;
-  for (size_t i = 40000; i + 1 < x.channel(0).size(); ++i) before = std::max({before, bend(unturned, i), bend(made, i)});
+  for (size_t i = 40000; i + 1 < x.channel(0).size(); ++i)
+    before = std::max({before, bend(unturned, i), bend(made, i)});
   // The level around: the last period's and the next one's.
   for (size_t i = join - 2; i + 241 < x.channel(0).size(); ++i) {
     double level = 1e-4;

@@ -12,22 +12,24 @@ namespace drevan::test {
 /// Magnitudes of 32768 samples from `from` on, one per bin, under a Blackman-Harris window (F. J.
 /// Harris, "On the use of windows", Proc. IEEE 66(1), 1978): side lobes below -92 dB. A sine of
 /// amplitude 1 has magnitude 1 at its bin.
-inline std::vector<double> line_spectrum(const AudioBuffer& x, size_t from = 8192, int channel = 0) {
+inline std::vector<double> line_spectrum(const AudioBuffer& x, size_t from = 8192,
+                                         int channel = 0) {
   constexpr int size = 1 << 15;
   const RealFft fft(size);
   FloatVector time(size);
   double sum = 0;
   for (size_t i = 0; i < size; ++i) {
     const double a = 2 * M_PI * static_cast<double>(i) / size;
-    const double w = 0.35875 - 0.48829 * std::cos(a) + 0.14128 * std::cos(2 * a) -
-                     0.01168 * std::cos(3 * a);
+    const double w =
+        0.35875 - 0.48829 * std::cos(a) + 0.14128 * std::cos(2 * a) - 0.01168 * std::cos(3 * a);
     sum += w;
     time[i] = x.channel(channel)[i + from] * static_cast<float>(w);
   }
   ComplexVector bins(static_cast<size_t>(fft.bins()));
   fft.forward(time, bins);
   std::vector<double> out(bins.size());
-  for (size_t k = 0; k < bins.size(); ++k) out[k] = 2 * std::abs(std::complex<double>(bins[k])) / sum;
+  for (size_t k = 0; k < bins.size(); ++k)
+    out[k] = 2 * std::abs(std::complex<double>(bins[k])) / sum;
   return out;
 }
 

@@ -45,8 +45,8 @@ SoundSheet::SoundSheet(const Work& work, QWidget* parent, ListDevices list)
                 tr("By which part of the system sound is played; the first that has a device, "
                    "where nothing is chosen"),
                 form);
-  device_ = box("device", tr("Output"), tr("The device; the system's standard, or one by name"),
-                form);
+  device_ =
+      box("device", tr("Output"), tr("The device; the system's standard, or one by name"), form);
   channels_ = box("channels", tr("Channels"),
                   tr("Left and right go to these two channels of the device"), form);
   buffer_ = box("buffer", tr("Buffer"),
@@ -129,8 +129,9 @@ void SoundSheet::fill_devices() {
   device_->clear();
   device_->addItem(tr("the standard output"), QString());
   // Without a driver, that which would be taken is meant.
-  const std::string of =
-      !driver().empty() ? driver() : devices_.empty() ? std::string() : devices_.front().driver;
+  const std::string of = !driver().empty()  ? driver()
+                         : devices_.empty() ? std::string()
+                                            : devices_.front().driver;
   for (const auto& d : devices_)
     if (d.driver == of) device_->addItem(text(d.name), text(d.name));
   const auto wished = text(output_.wish.name);
@@ -154,8 +155,8 @@ void SoundSheet::fill_channels() {
 void SoundSheet::fill_buffers() {
   const double rate = work_.document.reel().rate;
   for (const int frames : buffer_sizes)
-    buffer_->addItem(
-        tr("%1 frames, %2 ms").arg(frames).arg(2 * frames * 1000 / rate, 0, 'f', 1), frames);
+    buffer_->addItem(tr("%1 frames, %2 ms").arg(frames).arg(2 * frames * 1000 / rate, 0, 'f', 1),
+                     frames);
   if (buffer_->findData(output_.wish.buffer_frames) < 0)
     buffer_->addItem(tr("%1 frames").arg(output_.wish.buffer_frames), output_.wish.buffer_frames);
   buffer_->setCurrentIndex(buffer_->findData(output_.wish.buffer_frames));
@@ -180,12 +181,12 @@ void SoundSheet::show_facts() {
   else if (now.simulated)
     facts_->setText(tr("No device: playing is silent."));
   else
-    facts_->setText(now.latency_s > 0 ? tr("%1, %2 ms behind, %3 so far")
-                                            .arg(text(now.name))
-                                            .arg(now.latency_s * 1000, 0, 'f', 1)
-                                            .arg(counted(now.dropouts, tr("dropout")))
-                                      : tr("%1; it starts when something is played")
-                                            .arg(text(now.name)));
+    facts_->setText(now.latency_s > 0
+                        ? tr("%1, %2 ms behind, %3 so far")
+                              .arg(text(now.name))
+                              .arg(now.latency_s * 1000, 0, 'f', 1)
+                              .arg(counted(now.dropouts, tr("dropout")))
+                        : tr("%1; it starts when something is played").arg(text(now.name)));
 }
 
 std::string SoundSheet::driver() const { return driver_->currentData().toString().toStdString(); }

@@ -26,8 +26,9 @@ MotionPicture::MotionPicture(const Work& work, StepId id, const MotionSpec& spec
 double MotionPicture::y_of(double value) const {
   const QRectF r = plot_rect();
   const double v = std::clamp(value, spec_.least, spec_.most);
-  const double f = spec_.logarithmic ? std::log(v / spec_.least) / std::log(spec_.most / spec_.least)
-                                     : (v - spec_.least) / (spec_.most - spec_.least);
+  const double f = spec_.logarithmic
+                       ? std::log(v / spec_.least) / std::log(spec_.most / spec_.least)
+                       : (v - spec_.least) / (spec_.most - spec_.least);
   return r.bottom() - f * r.height();
 }
 
@@ -73,8 +74,7 @@ std::vector<Grip> MotionPicture::grips() const {
                        },
                    .wheel = spec_.rate,
                    .resets = {spec_.rate}});
-  const auto level = [&](int index, double share, double y,
-                         std::function<double(double)> value) {
+  const auto level = [&](int index, double share, double y, std::function<double(double)> value) {
     if (index < 0) return;
     all.push_back({.at = {r.left() + share * r.width(), y},
                    .drag =

@@ -45,9 +45,7 @@ struct MakePicture {
   StepPicture* operator()(const MotionSpec& s) const {
     return new MotionPicture(work, id, s, parent);
   }
-  StepPicture* operator()(const TapsSpec& s) const {
-    return new TapsPicture(work, id, s, parent);
-  }
+  StepPicture* operator()(const TapsSpec& s) const { return new TapsPicture(work, id, s, parent); }
 };
 
 Qt::CursorShape cursor_of(Grip::Form form) {

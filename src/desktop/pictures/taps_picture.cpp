@@ -31,9 +31,8 @@ std::vector<Grip> TapsPicture::grips() const {
                    .page = tap.page,
                    .drag =
                        [this, tap](QPointF to) {
-                         return std::vector<DragValue>{
-                             {tap.time, axis().s_at(to.x()) * 1000, 1},
-                             {tap.level, levels().db_at(to), 0.5}};
+                         return std::vector<DragValue>{{tap.time, axis().s_at(to.x()) * 1000, 1},
+                                                       {tap.level, levels().db_at(to), 0.5}};
                        },
                    .wheel = tap.feedback,
                    .resets = {tap.time, tap.level}});

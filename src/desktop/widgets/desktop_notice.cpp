@@ -13,8 +13,8 @@ void show_desktop_notice(const QString& title, const QString& text) {
                                              "/org/freedesktop/Notifications",
                                              "org.freedesktop.Notifications", "Notify");
   // Program, what it replaces, icon, title, text, actions, hints, time (-1: as usual).
-  call.setArguments({QString("Drevan"), 0U, QString("drevan"), title, text, QStringList(),
-                     QVariantMap(), -1});
+  call.setArguments(
+      {QString("Drevan"), 0U, QString("drevan"), title, text, QStringList(), QVariantMap(), -1});
   bus.send(call);
 }
 

@@ -5,8 +5,8 @@
 
 namespace drevan::desktop {
 
-/// Asks the desktop's notification service (org.freedesktop.Notifications) to show it; where there is
-/// none, nothing happens. Returns at once.
+/// Asks the desktop's notification service (org.freedesktop.Notifications) to show it; where there
+/// is none, nothing happens. Returns at once.
 void show_desktop_notice(const QString& title, const QString& text);
 
 }  // namespace drevan::desktop

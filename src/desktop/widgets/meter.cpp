@@ -16,10 +16,11 @@ constexpr int lamp_width = 62;
 
 Meter::Meter(QWidget* parent) : QWidget(parent) {
   setAccessibleName(tr("Output level"));
-  setToolTip(tr("Level of what is heard, left and right, in dBFS. The mark holds the highest peak, "
-                "the lamp lights when a sample passes 0 dBFS. Click to clear both. Where the clip itself "
-                "passes it behind its chain, the lamp counts the places, and a click on it goes to "
-                "the next (Shift+O)."));
+  setToolTip(
+      tr("Level of what is heard, left and right, in dBFS. The mark holds the highest peak, "
+         "the lamp lights when a sample passes 0 dBFS. Click to clear both. Where the clip itself "
+         "passes it behind its chain, the lamp counts the places, and a click on it goes to "
+         "the next (Shift+O)."));
   since_.start();
 }
 

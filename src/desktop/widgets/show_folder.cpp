@@ -18,8 +18,8 @@ void show_folder(Notices& notices, const std::filesystem::path& file_or_folder) 
     return notices.warn(
         QCoreApplication::translate("show_folder", "The folder %1 is not there.").arg(name));
   if (!QDesktopServices::openUrl(QUrl::fromLocalFile(name)))
-    notices.warn(QCoreApplication::translate(
-                     "show_folder", "No file manager opens %1; open it from your desktop.")
+    notices.warn(QCoreApplication::translate("show_folder",
+                                             "No file manager opens %1; open it from your desktop.")
                      .arg(name));
 }
 

@@ -21,9 +21,8 @@ constexpr double most_step_s = 0.5;
 constexpr double slack_s = 0.1;
 }  // namespace
 
-Heard::Heard(const Document& document, const Selection& selection,
-             const Measurements& measurements, const ShelfMeasurements& shelf,
-             Listening& listening, QObject* parent)
+Heard::Heard(const Document& document, const Selection& selection, const Measurements& measurements,
+             const ShelfMeasurements& shelf, Listening& listening, QObject* parent)
     : QObject(parent),
       document_(document),
       selection_(selection),

@@ -38,7 +38,8 @@ constexpr Rule rules[] = {
      "Shift+R looks for one by itself. Without it noise reduction does nothing.",
      "The Bench: one clip"},
     {"is missing|source missing|cannot be found|no such file|No such file|is not there",
-     "The file was moved, renamed or its disk is not connected. Bring it back, or tell Drevan where "
+     "The file was moved, renamed or its disk is not connected. Bring it back, or tell Drevan "
+     "where "
      "it is now: Clip, Find the source. A whole folder that moved is found together.",
      "When something goes wrong"},
     {"not whole|cannot be decoded|damaged|cut off|holds less|could not be read to its end",
@@ -54,7 +55,8 @@ constexpr Rule rules[] = {
      "was there before is kept. Then do it again, or choose another folder.",
      "The Batch: all clips"},
     {"target",
-     "A target says what a delivery asks for. Ctrl+T sets or adds the step that meets it; the row's "
+     "A target says what a delivery asks for. Ctrl+T sets or adds the step that meets it; the "
+     "row's "
      "tooltip in the Batch names each value that misses.",
      "The Batch: all clips"},
     {"recipe|must have|there is no step|out of range|wrong kind",
@@ -62,8 +64,7 @@ constexpr Rule rules[] = {
      "taken. Correct the place, or ask for the file again.",
      "Recipes"},
     {"nothing to|Choose|Select|Mark",
-     "Nothing was changed. Do what the message says, then the same again.",
-     "The Bench: one clip"}};
+     "Nothing was changed. Do what the message says, then the same again.", "The Bench: one clip"}};
 
 }  // namespace
 
@@ -72,9 +73,10 @@ Remedy remedy_for(const QString& message) {
     for (const auto& word : QString(rule.words).split('|'))
       if (message.contains(word, Qt::CaseInsensitive))
         return {tr(rule.what_to_do), tr(rule.chapter)};
-  return {tr("Nothing is lost: every edit can be undone (Ctrl+Z) and is on disk within a second. Do "
-             "it again; if it fails again, save the reel under another name and try it there."),
-          tr("When something goes wrong")};
+  return {
+      tr("Nothing is lost: every edit can be undone (Ctrl+Z) and is on disk within a second. Do "
+         "it again; if it fails again, save the reel under another name and try it there."),
+      tr("When something goes wrong")};
 }
 
 }  // namespace drevan::desktop

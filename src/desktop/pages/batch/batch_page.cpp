@@ -94,7 +94,7 @@ void BatchPage::fit_columns() {
   const int all = std::max(600, width() - 48);
   const int level_width = std::clamp(all / 8, 90, 180);
   const int names = all - chain_width - heard_width - 2 * level_width;
-  const int widths[] = {names * 27 / 100, names * 18 / 100, chain_width, heard_width,
+  const int widths[] = {names * 27 / 100, names * 18 / 100, chain_width,     heard_width,
                         level_width,      level_width,      names * 28 / 100};
   for (int c = 0; c < 7; ++c) table_->setColumnWidth(c, widths[c]);
   fitting_columns_ = false;
@@ -152,9 +152,8 @@ void BatchPage::connect_all() {
       use_form(kept);
   });
   connect(play_, &QPushButton::clicked, this, &BatchPage::play_row);
-  connect(show_, &QPushButton::clicked, this, [this] {
-    show_folder(work_.notices, std::filesystem::absolute(options().folder));
-  });
+  connect(show_, &QPushButton::clicked, this,
+          [this] { show_folder(work_.notices, std::filesystem::absolute(options().folder)); });
   connect(folder_, &QLineEdit::textChanged, this, [this] { estimate_soon_.start(); });
   connect(&work_.heard, &Heard::changed, this, [this] {
     if (!isVisible()) return;
@@ -395,13 +394,11 @@ void BatchPage::ended(std::vector<JobResult> results, std::vector<MixFile> mixes
   if (const int n = model_->changed_since(); n > 0)
     text += tr(", %1 changed meanwhile for the next batch").arg(n);
   const double seconds = static_cast<double>(since_.elapsed()) / 1000;
-  const QString how =
-      tr("%1 in %2").arg(text, QString::fromStdString(length_text(seconds)));
+  const QString how = tr("%1 in %2").arg(text, QString::fromStdString(length_text(seconds)));
   status_->setText(how);
   progress_->setValue(results.empty() ? 0 : 1000);
-  const bool all_new = std::ranges::all_of(results, [](const JobResult& r) {
-    return r.state == JobState::done && !r.kept;
-  });
+  const bool all_new = std::ranges::all_of(
+      results, [](const JobResult& r) { return r.state == JobState::done && !r.kept; });
   if (all_new && mixes_.empty() && !results.empty()) remember_speed(seconds);
   show_estimate();
   Q_EMIT finished(how);

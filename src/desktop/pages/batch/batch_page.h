@@ -94,7 +94,8 @@ class BatchPage : public QWidget {
   QComboBox *container_, *samples_, *target_, *what_, *rate_;
   QToolButton* also_;
   QCheckBox *changed_, *all_box_, *overwrite_, *same_length_, *mix_chain_;
-  QPushButton *render_, *cancel_, *report_, *pause_, *rules_button_, *choose_, *open_mix_, *play_, *show_;
+  QPushButton *render_, *cancel_, *report_, *pause_, *rules_button_, *choose_, *open_mix_, *play_,
+      *show_;
   QToolButton* words_;
   class RulesDialog* rules_ = nullptr;
   QProgressBar* progress_;

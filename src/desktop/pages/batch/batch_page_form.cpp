@@ -285,8 +285,9 @@ void BatchPage::keep_form() {
   const QJsonObject now = form();
   QSettings settings;
   for (auto at = now.begin(); at != now.end(); ++at)
-    settings.setValue("batch/" + at.key(), at.key() == "also" ? at.value().toVariant().toStringList()
-                                                              : at.value().toVariant());
+    settings.setValue("batch/" + at.key(), at.key() == "also"
+                                               ? at.value().toVariant().toStringList()
+                                               : at.value().toVariant());
   keep_in_reel_memory(work_.document.file(), "batch", now);
 }
 

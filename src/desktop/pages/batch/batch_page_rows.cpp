@@ -43,8 +43,9 @@ QHBoxLayout* BatchPage::make_rows() {
          "rings on; and how many nobody has listened to since their chain last changed"));
   play_ = new QPushButton(tr("Play the file"), this);
   play_->setObjectName("play_file");
-  play_->setToolTip(tr("Plays the finished file of the row, or pauses it (Space); a double click "
-                       "does, too. A finished row can be dragged into another program"));
+  play_->setToolTip(
+      tr("Plays the finished file of the row, or pauses it (Space); a double click "
+         "does, too. A finished row can be dragged into another program"));
   show_ = new QPushButton(tr("Open the folder"), this);
   show_->setObjectName("show_folder");
   show_->setToolTip(tr("Opens the output folder in the file manager"));
@@ -67,12 +68,11 @@ void BatchPage::show_estimate() {
   const auto stems = static_cast<std::uint64_t>(std::ssize(work_.document.reel().groups));
   const std::uint64_t files[] = {0, stems, 1, stems + 1, stems + 1};
   const auto bytes = (what == 0 || what == 4 ? all.bytes : 0) + files[what] * all.mix_bytes;
-  QString text = tr("%1, %2 of sound: about %3 and %4")
-                     .arg(counted(all.clips, tr("clip")),
-                          QString::fromStdString(length_text(all.seconds)),
-                          QString::fromStdString(
-                              length_text(std::max(1.0, all.work * cost / cores()))),
-                          size_text(bytes));
+  QString text =
+      tr("%1, %2 of sound: about %3 and %4")
+          .arg(counted(all.clips, tr("clip")), QString::fromStdString(length_text(all.seconds)),
+               QString::fromStdString(length_text(std::max(1.0, all.work * cost / cores()))),
+               size_text(bytes));
   const auto room = free_space(o.folder);
   const bool full = room && *room < bytes;
   if (room)

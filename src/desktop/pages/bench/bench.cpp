@@ -311,8 +311,10 @@ void Bench::next_over() {
   const double here = work_.listening.position_s() + 0.001;
   auto next = std::ranges::upper_bound(overs_s_, here);
   if (next == overs_s_.end()) next = overs_s_.begin();
-  if (scope_->view_length() > 4) scope_->show_range(*next - 1, 2);
-  else scope_->show_range(*next - scope_->view_length() / 2, scope_->view_length());
+  if (scope_->view_length() > 4)
+    scope_->show_range(*next - 1, 2);
+  else
+    scope_->show_range(*next - scope_->view_length() / 2, scope_->view_length());
   work_.listening.seek_s(*next);
   scope_->show_playhead(*next);
   work_.notices.tell(tr("Place %1 of %2 that passes 0 dBFS")

@@ -1,6 +1,5 @@
 #include "pages/bench/recipe_drawer.h"
 
-
 #include <QComboBox>
 #include <QDragEnterEvent>
 #include <QFileDialog>
@@ -75,9 +74,9 @@ void RecipeDrawer::make_controls() {
   search_->setClearButtonEnabled(true);
   list_ = new RecipeList(*this);
   list_->setAccessibleName(tr("Recipes"));
-  list_->setToolTip(tr(
-      "The pointer over a recipe lets the level path and what plays show it, before it is used; "
-      "dragged out, it is a file to send"));
+  list_->setToolTip(
+      tr("The pointer over a recipe lets the level path and what plays show it, before it is used; "
+         "dragged out, it is a file to send"));
   list_->setSelectionMode(QAbstractItemView::ExtendedSelection);
   list_->setMouseTracking(true);
   list_->setContextMenuPolicy(Qt::CustomContextMenu);
@@ -263,8 +262,7 @@ void RecipeDrawer::bring_back() {
 void RecipeDrawer::read() {
   std::vector<std::string> problems;
   library_ = read_library(library_folder(), &problems);
-  for (const auto& problem : problems)
-    work_.notices.warn(QString::fromStdString(problem));
+  for (const auto& problem : problems) work_.notices.warn(QString::fromStdString(problem));
   fill();
 }
 
@@ -409,8 +407,7 @@ void RecipeDrawer::take_in_asked(std::vector<Incoming> incoming) {
   if (sheet.exec() != QDialog::Accepted) return;
   std::vector<std::string> problems;
   const int taken = take_in(sheet.decisions(), library_folder(), problems);
-  for (const auto& problem : problems)
-    work_.notices.warn(QString::fromStdString(problem));
+  for (const auto& problem : problems) work_.notices.warn(QString::fromStdString(problem));
   read();
   work_.notices.tell(tr("%1 taken in").arg(counted(taken, tr("recipe"))));
 }
@@ -427,8 +424,8 @@ void RecipeDrawer::export_to(const fs::path& file) {
   try {
     export_zip(out, file);
     work_.notices.tell(tr("%1 in %2")
-                                     .arg(counted(std::ssize(out), tr("recipe")),
-                                          QString::fromStdString(file.filename().string())));
+                           .arg(counted(std::ssize(out), tr("recipe")),
+                                QString::fromStdString(file.filename().string())));
   } catch (const Error& e) {
     work_.notices.warn(e);
   }

@@ -38,7 +38,8 @@ class RecipeDrawer : public QWidget {
   void import(const std::vector<std::filesystem::path>& what);
   /// The marked recipes, or all that are listed, in one zip.
   void export_to(const std::filesystem::path& file);
-  /// A file for each marked recipe, for dragging out; Drevan's own are written to a temporary folder.
+  /// A file for each marked recipe, for dragging out; Drevan's own are written to a temporary
+  /// folder.
   QList<QUrl> files_of_marked();
 
  protected:

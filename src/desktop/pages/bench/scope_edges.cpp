@@ -201,11 +201,10 @@ QString Scope::selection_text() const {
       static_cast<double>(clip->begin) / work_.document.reel().source_of(*clip).rate;
   const auto* path = work_.measurements.levels();
   const bool same_clock = path && path->sounds.back().from_clip.identity();
-  const QString peaks[] = {
-      peak_text(work_.shelf.source_peaks(*clip).get(), rate, selection_->begin + offset,
-                selection_->end + offset),
-      peak_text(same_clock ? path->after.get() : nullptr, rate, selection_->begin,
-                selection_->end)};
+  const QString peaks[] = {peak_text(work_.shelf.source_peaks(*clip).get(), rate,
+                                     selection_->begin + offset, selection_->end + offset),
+                           peak_text(same_clock ? path->after.get() : nullptr, rate,
+                                     selection_->begin, selection_->end)};
   QString sides[2];
   const RangeLevels* known = levels_->levels();
   for (size_t i = 0; i < 2; ++i) {

@@ -47,7 +47,8 @@ void Scope::mouseMoveEvent(QMouseEvent* e) {
   }
   if (drag_ == Drag::legend_top || drag_ == Drag::legend_floor)
     return drag_legend(e->position().y());
-  if (drag_ >= Drag::trim_begin) return drag_grip(seconds_at(x), !e->modifiers().testFlag(Qt::AltModifier));
+  if (drag_ >= Drag::trim_begin)
+    return drag_grip(seconds_at(x), !e->modifiers().testFlag(Qt::AltModifier));
   const double all = work_.selection.clip_seconds();
   const double here = std::clamp(seconds_at(x), 0.0, all);
   const double there = std::clamp(seconds_at(pressed_x_), 0.0, all);

@@ -13,8 +13,7 @@ namespace {
 constexpr int rest_ms = 200;  // dragging measures nothing
 }
 
-SelectionLevels::SelectionLevels(const Work& work, QObject* parent)
-    : QObject(parent), work_(work) {
+SelectionLevels::SelectionLevels(const Work& work, QObject* parent) : QObject(parent), work_(work) {
   soon_.setSingleShot(true);
   soon_.setInterval(rest_ms);
   connect(&soon_, &QTimer::timeout, this, &SelectionLevels::measure);
@@ -36,24 +35,24 @@ void SelectionLevels::measure() {
   if (!clip || !range_ || work_.document.missing(*clip)) return;
   const double rate = work_.document.reel().rate;
   const FrameRange frames{std::llround(range_->begin * rate), std::llround(range_->end * rate)};
-  lane_.start([this, frames, reel = work_.document.shared(), id = clip->id,
-               stores = work_.measurements.stores()](
-                  const CancelToken& cancel) -> TaskLane::Finish {
-    LevelPathOptions options;
-    options.store = &stores->findings;
-    options.levels = &stores->levels;
-    options.cache = &stores->stages;
-    options.cancel = &cancel;
-    try {
-      const auto levels = measure_range(plan_of(*reel, *reel->find(id)), frames, options);
-      return [this, levels] {
-        levels_ = levels;
-        Q_EMIT changed();
-      };
-    } catch (const Error&) {
-      return {};  // another clock, or what the measuring of the clip tells
-    }
-  });
+  lane_.start(
+      [this, frames, reel = work_.document.shared(), id = clip->id,
+       stores = work_.measurements.stores()](const CancelToken& cancel) -> TaskLane::Finish {
+        LevelPathOptions options;
+        options.store = &stores->findings;
+        options.levels = &stores->levels;
+        options.cache = &stores->stages;
+        options.cancel = &cancel;
+        try {
+          const auto levels = measure_range(plan_of(*reel, *reel->find(id)), frames, options);
+          return [this, levels] {
+            levels_ = levels;
+            Q_EMIT changed();
+          };
+        } catch (const Error&) {
+          return {};  // another clock, or what the measuring of the clip tells
+        }
+      });
 }
 
 }  // namespace drevan::desktop

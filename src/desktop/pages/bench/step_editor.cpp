@@ -267,10 +267,9 @@ void StepEditor::fill_menu() {
 edits::Edit StepEditor::with_starting_point(const Reel& reel, int index) const {
   const NamedSettings* point =
       index < 0 ? nullptr : &type_->starting_points.at(static_cast<size_t>(index));
-  return edits::set_settings(
-      reel, work_.selection.clip_id(), step_,
-      point ? settings_of(*type_, *point) : standard_settings(*type_),
-      point ? std::string(point->name) : "Standard settings");
+  return edits::set_settings(reel, work_.selection.clip_id(), step_,
+                             point ? settings_of(*type_, *point) : standard_settings(*type_),
+                             point ? std::string(point->name) : "Standard settings");
 }
 
 void StepEditor::use_starting_point(int index) {
