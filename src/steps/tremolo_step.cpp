@@ -91,7 +91,6 @@ const StepType& tremolo_step() {
           -> std::unique_ptr<Processor> { return std::make_unique<Tremolo>(s, format); },
       .channels_out = [](const Settings& s,
                          int in) { return in == 1 && s[out] == out_stereo ? 2 : in; },
-      .traits = {.bends_level = true},
       .brief =
           [](const Settings& s) {
             return s[moved_by] == moved_by_voice ? std::string("by its loudness")

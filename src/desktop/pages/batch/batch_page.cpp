@@ -343,67 +343,6 @@ void BatchPage::cancel() {
   lane_.cancel();
 }
 
-void BatchPage::show_progress() {
-  const double share = share_done(jobs_, model_->results());
-  const double so_far = static_cast<double>(since_.elapsed()) / 1000;
-  progress_->setValue(static_cast<int>(share * 1000));
-  Q_EMIT progressed(share);
-  if (paused_) return;
-  const double left = time_left(share, so_far);
-  const QString speed =
-      so_far > 1 ? tr(", %1 x real time").arg(seconds_ * share / so_far, 0, 'f', 0) : QString();
-  status_->setText(left < 0 ? tr("%1 %").arg(share * 100, 0, 'f', 0)
-                            : tr("%1 %%3, %2 left")
-                                  .arg(share * 100, 0, 'f', 0)
-                                  .arg(QString::fromStdString(length_text(left)), speed));
-}
-
-void BatchPage::ended(std::vector<JobResult> results, std::vector<MixFile> mixes) {
-  mixes_ = std::move(mixes);
-  pause(false);
-  pause_->setEnabled(false);
-  rendering_ = false;
-  render_->setEnabled(true);
-  cancel_->setEnabled(false);
-  report_->setEnabled(!results.empty() || !mixes_.empty());
-  for (size_t i = 0; i < results.size(); ++i) model_->update(i, results[i]);
-  const auto count = [&](JobState s) {
-    return static_cast<int>(std::ranges::count(results, s, &JobResult::state));
-  };
-  QString text = tr("%1 done").arg(count(JobState::done));
-  if (const auto kept = std::ranges::count(results, true, &JobResult::kept); kept > 0)
-    text += tr(" (%1 unchanged)").arg(kept);
-  const auto missing =
-      std::ranges::count_if(results, [](const JobResult& r) { return !r.missed.empty(); });
-  if (missing > 0) text += tr(", %1 not on target").arg(missing);
-  if (const auto broken = std::ranges::count_if(
-          results, [](const JobResult& r) { return r.state == JobState::done && !r.whole; });
-      broken > 0)
-    text += tr(", %1 not whole").arg(broken);
-  if (const int n = count(JobState::failed)) text += tr(", %1 failed").arg(n);
-  if (const int n = count(JobState::cancelled)) text += tr(", %1 cancelled").arg(n);
-  if (!mixes_.empty()) {
-    text += tr(", %1 written").arg(counted(std::ssize(mixes_), tr("file")));
-    const auto& first = mixes_.front();
-    if (first.levels.loudness_lufs)
-      text += tr(" (%1 %2 LUFS%3)")
-                  .arg(QString::fromStdString(first.name))
-                  .arg(*first.levels.loudness_lufs, 0, 'f', 1)
-                  .arg(first.missed.empty() ? QString() : tr(", off target"));
-  }
-  if (const int n = model_->changed_since(); n > 0)
-    text += tr(", %1 changed meanwhile for the next batch").arg(n);
-  const double seconds = static_cast<double>(since_.elapsed()) / 1000;
-  const QString how = tr("%1 in %2").arg(text, QString::fromStdString(length_text(seconds)));
-  status_->setText(how);
-  progress_->setValue(results.empty() ? 0 : 1000);
-  const bool all_new = std::ranges::all_of(
-      results, [](const JobResult& r) { return r.state == JobState::done && !r.kept; });
-  if (all_new && mixes_.empty() && !results.empty()) remember_speed(seconds);
-  show_estimate();
-  Q_EMIT finished(how);
-}
-
 void BatchPage::save_report() {
   const auto file =
       QFileDialog::getSaveFileName(this, tr("Save report"), folder_->text() + "/report.html",
