@@ -49,21 +49,57 @@ inline double lfo_value(LfoShape shape, double cycles) noexcept {
   return 0;
 }
 
+/// Slow movements are worked out this many frames apart, on a grid that goes by the frame alone,
+/// and go straight between.
+inline constexpr int motion_grid = 16;
+
+/// A value that is worked out on the grid. Real-time safe.
+class OnGrid {
+ public:
+  /// The next frame is this one.
+  void place(Samples frame) noexcept {
+    at_ = static_cast<int>(((frame % motion_grid) + motion_grid) % motion_grid);
+    fresh_ = true;
+  }
+  /// Whether aim() must come before the next next().
+  bool wants() const noexcept { return at_ == 0 || fresh_; }
+  /// Where the value is `motion_grid` frames from the grid's last point.
+  void aim(double to) noexcept {
+    if (fresh_) value_ = to;
+    fresh_ = false;
+    step_ = (to - value_) / (motion_grid - at_);
+  }
+  double next() noexcept {
+    const double now = value_;
+    value_ += step_;
+    if (++at_ == motion_grid) at_ = 0;
+    return now;
+  }
+
+ private:
+  double value_ = 0, step_ = 0;
+  int at_ = 0;
+  bool fresh_ = true;
+};
+
 /// Counts cycles. At a steady rate where it is depends on the frame alone, so that playing from the
 /// middle sounds as a render does. Real-time safe.
 class Lfo {
  public:
-  void prepare(double rate, double hz) {
-    rate_ = rate;
-    hz_.prepare(rate, 20, hz);
+  /// Each next() goes on by `step` frames.
+  void prepare(double rate, double hz, int step = 1) {
+    rate_ = rate / step;
+    step_ = step;
+    hz_.prepare(rate_, 20, hz);
     place(0);
   }
   void set(double hz) noexcept { hz_.set(hz); }
   /// The next frame is this one.
   void place(Samples frame) noexcept {
     hz_.jump(hz_.goal());
-    cycles_ = hz_.goal() * static_cast<double>(frame) / rate_;
+    cycles_ = hz_.goal() * static_cast<double>(frame / step_) / rate_;
   }
+  double cycles() const noexcept { return cycles_; }
   /// Cycles at this frame; goes on to the next.
   double next() noexcept {
     const double now = cycles_;
@@ -73,6 +109,7 @@ class Lfo {
 
  private:
   double rate_ = 48000, cycles_ = 0;
+  int step_ = 1;
   Smoothed hz_;
 };
 

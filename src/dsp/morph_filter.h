@@ -29,11 +29,11 @@ class MorphFilter {
   double s1_ = 0, s2_ = 0;
 };
 
-/// A first-order all-pass, by the same rule. `g`: Svf::warped().
+/// A first-order all-pass, by the same rule. `k`: g / (1 + g) of g as Svf::warped() gives it.
 class AllPass1 {
  public:
-  double process(double x, double g) noexcept {
-    const double v = (x - s_) * g / (1 + g);
+  double process(double x, double k) noexcept {
+    const double v = (x - s_) * k;
     const double low = v + s_;
     s_ = low + v;
     return 2 * low - x;

@@ -30,7 +30,8 @@ void Player::pull(float* interleaved, int frames) noexcept {
       sounding_ = !packet->last;
       if (packet->first) playing_ = true;  // a packet that ended the sound before may lie between
       for (size_t c = 0; c < 2; ++c)
-        if (packet->peak[c] > peaks_[c].load(std::memory_order_relaxed)) peaks_[c] = packet->peak[c];
+        if (packet->peak[c] > peaks_[c].load(std::memory_order_relaxed))
+          peaks_[c] = packet->peak[c];
       if (packet->peak[0] > 1.0F || packet->peak[1] > 1.0F) over_ = true;
       for (int i = 0; i < packet->reading_count; ++i)
         readings_[static_cast<size_t>(i)].store(packet->readings[static_cast<size_t>(i)],
@@ -39,7 +40,8 @@ void Player::pull(float* interleaved, int frames) noexcept {
       heard_.write(packet->sound);
     }
     const int n = std::min(frames - done, PlayPacket::frames - taken_);
-    std::copy_n(packet->sound.data() + size_t{2} * static_cast<size_t>(taken_), size_t{2} * static_cast<size_t>(n),
+    std::copy_n(packet->sound.data() + size_t{2} * static_cast<size_t>(taken_),
+                size_t{2} * static_cast<size_t>(n),
                 interleaved + size_t{2} * static_cast<size_t>(done));
     taken_ += n;
     done += n;

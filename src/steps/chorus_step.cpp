@@ -1,5 +1,7 @@
 #include <fmt/format.h>
 
+#include <array>
+
 #include "dsp/fractional_delay.h"
 #include "steps/common_parameters.h"
 #include "steps/step.h"
@@ -31,7 +33,7 @@ class Chorus final : public Processor {
         count_(static_cast<int>(s[voices])) {
     const double most = (most_delay_ms + most_depth_ms) / 1000 * format.rate;
     for (int c = 0; c < channels_in_; ++c) lines_.emplace_back(most + FractionalDelay::least);
-    lfo_.prepare(format.rate, s[rate_hz]);
+    lfo_.prepare(format.rate, s[rate_hz], motion_grid);
     for (auto [value, start] : {std::pair{&depth_, s[depth_ms]},
                                 {&delay_, s[delay_ms]},
                                 {&spread_, s[spread_pct] / 100},
@@ -40,7 +42,8 @@ class Chorus final : public Processor {
   }
   void process(const AudioBlock& block) noexcept override {
     for (size_t i = 0; i < static_cast<size_t>(block.frames()); ++i) {
-      const double cycles = lfo_.next(), depth = depth_.next(), delay = delay_.next();
+      const double depth = depth_.next(), delay = delay_.next();
+      if (delays_[0].wants()) aim(delay, depth);
       const double spread = spread_.next(), mix = mix_.next();
       std::array<float, max_channels> dry{}, wet{};
       for (int c = 0; c < channels_in_; ++c) {
@@ -49,7 +52,7 @@ class Chorus final : public Processor {
       }
       if (channels_in_ < channels_out_) dry[1] = dry[0];
       for (int v = 0; v < count_; ++v)
-        add_voice(v, voice_delay_ms(delay, depth, cycles, v, count_), spread, wet);
+        add_voice(v, delays_[static_cast<size_t>(v)].next(), spread, wet);
       const double loud = mix / std::sqrt(static_cast<double>(count_));
       for (int c = 0; c < channels_out_; ++c)
         block.channel(c)[i] =
@@ -62,10 +65,13 @@ class Chorus final : public Processor {
   }
   void reset() noexcept override {
     for (auto& l : lines_) l.reset();
-    lfo_.place(0);
+    place(0);
     for (Smoothed* s : {&depth_, &delay_, &spread_, &mix_}) s->jump(s->goal());
   }
-  void place(Samples frame) noexcept override { lfo_.place(frame); }
+  void place(Samples frame) noexcept override {
+    lfo_.place(frame);
+    for (auto& d : delays_) d.place(frame);
+  }
   void set(int parameter, double value) noexcept override {
     if (parameter == rate_hz) lfo_.set(value);
     if (parameter == depth_ms) depth_.set(value);
@@ -75,6 +81,11 @@ class Chorus final : public Processor {
   }
 
  private:
+  void aim(double delay, double depth) noexcept {
+    lfo_.next();
+    for (int v = 0; v < count_; ++v)
+      delays_[static_cast<size_t>(v)].aim(voice_delay_ms(delay, depth, lfo_.cycles(), v, count_));
+  }
   void add_voice(int voice, double ms, double spread,
                  std::array<float, max_channels>& wet) const noexcept {
     const double frames = std::max(FractionalDelay::least, ms / 1000 * rate_);
@@ -93,6 +104,7 @@ class Chorus final : public Processor {
   int channels_in_, channels_out_, count_;
   std::vector<FractionalDelay> lines_;
   Lfo lfo_;
+  std::array<OnGrid, most_voices> delays_;  // of the voices, in ms
   Smoothed depth_, delay_, spread_, mix_;
 };
 

@@ -107,9 +107,10 @@ class Echo final : public Processor {
       const double low = low_.next(), high = high_.next(), cross = cross_.next();
       for (auto& tap : taps_) run(tap, dry, wet, low, high, cross);
       // Echoes give way while the voice speaks: from -50 dBFS, wholly from -30 on.
-      const double loud_db = to_db(loudness_.process(peak));
-      const double gives = duck_.next() * std::clamp((loud_db + 50) / 20, 0.0, 1.0);
-      const double mix = mix_.next(), wet_gain = std::min(1.0, 2 * mix) * from_db(-gives);
+      const double loud = loudness_.process(peak), duck = duck_.next();
+      const double gives =
+          duck > 0 ? from_db(-duck * std::clamp((to_db(loud) + 50) / 20, 0.0, 1.0)) : 1;
+      const double mix = mix_.next(), wet_gain = std::min(1.0, 2 * mix) * gives;
       for (int c = 0; c < channels_out_; ++c)
         block.channel(c)[i] =
             static_cast<float>((1 - std::max(0.0, 2 * mix - 1)) * dry[static_cast<size_t>(c)] +
@@ -172,10 +173,28 @@ class Echo final : public Processor {
     return hz >= 20000 ? 1 : 1 - std::exp(-2 * std::numbers::pi * hz / rate_);
   }
 
+  // What goes into a line: to and fro between the sides it begins on the left, with what both hold.
+  double into(const std::array<double, max_channels>& dry, size_t c, double cross) const noexcept {
+    if (channels_out_ != 2) return dry[c];
+    const double begins = c == 0 ? (dry[0] + dry[1]) / 2 : 0.0;
+    return dry[c] + cross * (begins - dry[c]);
+  }
+
   void run(Tap& tap, const std::array<double, max_channels>& dry,
            std::array<double, max_channels>& wet, double low, double high, double cross) noexcept {
-    const double level = tap.level.next(), pan = tap.pan.next(), feedback = tap.feedback.next();
     const auto n = static_cast<size_t>(channels_out_);
+    // One that is off only remembers, for when it is turned up.
+    if (tap.level.value() == 0 && tap.level.goal() == 0 && tap.feedback.value() == 0 &&
+        tap.feedback.goal() == 0) {
+      tap.pan.jump(tap.pan.goal());
+      for (size_t c = 0; c < n; ++c) {
+        tap.heads[c].jump();
+        tap.filters[c] = {};
+        tap.lines[c].write(static_cast<float>(into(dry, c, cross)));
+      }
+      return;
+    }
+    const double level = tap.level.next(), pan = tap.pan.next(), feedback = tap.feedback.next();
     std::array<double, max_channels> late{};
     for (size_t c = 0; c < n; ++c)
       late[c] =
@@ -184,10 +203,7 @@ class Echo final : public Processor {
     for (size_t c = 0; c < n; ++c) {
       const double other = sides ? late[1 - c] : late[c];
       const double back = late[c] + cross * (other - late[c]);
-      // To and fro between the sides it begins on the left, with what both hold.
-      const double begins = sides ? (c == 0 ? (dry[0] + dry[1]) / 2 : 0.0) : dry[c];
-      const double in = dry[c] + (sides ? cross : 0) * (begins - dry[c]);
-      tap.lines[c].write(static_cast<float>(in + feedback * back));
+      tap.lines[c].write(static_cast<float>(into(dry, c, cross) + feedback * back));
       const double side = !sides ? 1 : c == 0 ? std::min(1.0, 1 - pan) : std::min(1.0, 1 + pan);
       wet[c] += level * side * late[c];
     }

@@ -55,9 +55,12 @@ class Phaser final : public Processor {
       const double low = low_.next(), high = high_.next();
       const double feedback = feedback_.next(), mix = mix_.next();
       std::array<double, 2> g{};
-      for (size_t side = 0; side < (channels_out_ > 1 ? 2 : 1); ++side)
-        g[side] = Svf::warped(
-            std::min(std::exp(low + (high - low) * (value[side] + 1) / 2), 0.45 * rate_), rate_);
+      for (size_t side = 0; side < (channels_out_ > 1 ? 2U : 1U); ++side) {
+        if (corners_[side].wants())
+          corners_[side].aim(warped(std::exp(low + (high - low) * (value[side] + 1) / 2)));
+        const double warped_now = corners_[side].next();
+        g[side] = warped_now / (1 + warped_now);
+      }
       for (int c = 0; c < channels_out_; ++c) {
         Lane& lane = lanes_[static_cast<size_t>(c)];
         float& x = block.channel(c)[i];
@@ -71,10 +74,14 @@ class Phaser final : public Processor {
   Samples tail() const noexcept override { return static_cast<Samples>(0.6 * rate_); }
   void reset() noexcept override {
     modulator_.reset();
+    for (auto& c : corners_) c.place(0);
     for (auto& lane : lanes_) lane = {};
     for (Smoothed* s : {&low_, &high_, &feedback_, &mix_}) s->jump(s->goal());
   }
-  void place(Samples frame) noexcept override { modulator_.place(frame); }
+  void place(Samples frame) noexcept override {
+    modulator_.place(frame);
+    for (auto& c : corners_) c.place(frame);
+  }
   void set(int parameter, double value) noexcept override {
     if (parameter == rate_hz) modulator_.set_rate(value);
     if (parameter == low_hz) low_.set(std::log(value));
@@ -86,6 +93,8 @@ class Phaser final : public Processor {
   }
 
  private:
+  double warped(double hz) const { return Svf::warped(std::min(hz, 0.45 * rate_), rate_); }
+
   struct Lane {
     std::array<AllPass1, most_stages> stages{};
     double last = 0;
@@ -95,6 +104,7 @@ class Phaser final : public Processor {
   size_t count_;
   std::vector<Lane> lanes_;
   Modulator modulator_;
+  std::array<OnGrid, 2> corners_;  // warped
   Smoothed low_, high_, feedback_, mix_;
 };
 

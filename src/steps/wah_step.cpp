@@ -37,9 +37,10 @@ class Wah final : public Processor {
       const auto value = modulator_.next(frame_power(block, i));
       const double low = low_.next(), high = high_.next(), q = q_.next(), mix = mix_.next();
       std::array<double, 2> g{};
-      for (size_t side = 0; side < (channels_out_ > 1 ? 2 : 1); ++side) {
-        const double hz = std::exp(low + (high - low) * (value[side] + 1) / 2);
-        g[side] = Svf::warped(std::min(hz, 0.45 * rate_), rate_);
+      for (size_t side = 0; side < (channels_out_ > 1 ? 2U : 1U); ++side) {
+        if (corners_[side].wants())
+          corners_[side].aim(warped(std::exp(low + (high - low) * (value[side] + 1) / 2)));
+        g[side] = corners_[side].next();
       }
       for (int c = 0; c < channels_out_; ++c) {
         float& x = block.channel(c)[i];
@@ -53,10 +54,14 @@ class Wah final : public Processor {
   Samples tail() const noexcept override { return static_cast<Samples>(0.4 * rate_); }
   void reset() noexcept override {
     modulator_.reset();
+    for (auto& c : corners_) c.place(0);
     for (auto& f : filters_) f.reset();
     for (Smoothed* s : {&low_, &high_, &q_, &mix_}) s->jump(s->goal());
   }
-  void place(Samples frame) noexcept override { modulator_.place(frame); }
+  void place(Samples frame) noexcept override {
+    modulator_.place(frame);
+    for (auto& c : corners_) c.place(frame);
+  }
   void set(int parameter, double value) noexcept override {
     if (parameter == rate_hz) modulator_.set_rate(value);
     if (parameter == low_hz) low_.set(std::log(value));
@@ -69,10 +74,13 @@ class Wah final : public Processor {
   }
 
  private:
+  double warped(double hz) const { return Svf::warped(std::min(hz, 0.45 * rate_), rate_); }
+
   double rate_;
   int channels_in_, channels_out_;
   std::vector<MorphFilter> filters_;
   Modulator modulator_;
+  std::array<OnGrid, 2> corners_;  // warped
   Smoothed low_, high_, q_, mix_;
 };
 
