@@ -2,6 +2,7 @@
 
 #include <algorithm>
 
+#include "audio/error.h"
 #include "engine/plan.h"
 
 namespace drevan {
@@ -24,12 +25,18 @@ BatchEstimate estimate_batch(const Reel& reel, std::span<const int> clip_ids,
                              const BatchOptions& options) {
   BatchEstimate all;
   double end_s = 0;
+  Planner planner(reel);
   for (const int id : clip_ids) {
     const Clip* clip = reel.find(id);
     if (!clip) continue;
     const Source& source = reel.source_of(*clip);
     const double seconds = clip_seconds(reel, *clip);
-    const ClipPlan plan = plan_of(reel, *clip);
+    ClipPlan plan;
+    try {
+      plan = planner.plan(*clip);
+    } catch (const Error&) {
+      continue;  // clips that hear each other in a ring: the batch tells
+    }
     const SoundShape shape{reel.rate, source.channels, static_cast<Samples>(seconds * reel.rate)};
     const SoundShape out = stages_of(plan, shape).back().shape;
     ++all.clips;

@@ -69,12 +69,11 @@ std::vector<FrameRange> overs_of(const PeakPyramid& peaks, double rate) {
     return pair.high > 1 || pair.low < -1;
   };
   // Coarse steps first: most of a clip holds none.
-  constexpr Samples coarse = PeakPyramid::cell * 256;
+  constexpr Samples coarse = PeakPyramid::cell * 256, fine = PeakPyramid::cell * 4;
   for (Samples at = 0; at < peaks.frames(); at += coarse) {
     if (!passes(at, std::min(at + coarse, peaks.frames()))) continue;
-    for (Samples cell = at; cell < std::min(at + coarse, peaks.frames());
-         cell += PeakPyramid::cell) {
-      const Samples end = std::min(cell + PeakPyramid::cell, peaks.frames());
+    for (Samples cell = at; cell < std::min(at + coarse, peaks.frames()); cell += fine) {
+      const Samples end = std::min(cell + fine, peaks.frames());
       if (!passes(cell, end)) continue;
       if (!all.empty() && cell - all.back().end < together)
         all.back().end = end;

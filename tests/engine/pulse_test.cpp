@@ -91,6 +91,7 @@ class PlayerOnPulseAudio : public testing::Test {
         const double b = k >= 0 && k < std::ssize(heard) ? heard[static_cast<size_t>(k)] : 0.0F;
         ab += a * b, aa += a * a, bb += b * b;
       }
+      any_whole = any_whole || player_->underruns() == late_before;
       best = std::max(best, ab / std::sqrt(aa * bb));
     }
     return best;
@@ -203,7 +204,9 @@ TEST_F(PlayerOnPulseAudio, TheMonitorGivesWhatARenderGives) {
   player_->load(plan);
   // A machine that stands still for longer than the buffer leaves a gap: then once more.
   double best = 0;
-  for (int attempt = 0; attempt < 4 && best < 0.999; ++attempt) {
+  bool any_whole = false;  // without the player itself having been late
+  for (int attempt = 0; attempt < 5 && best < 0.999; ++attempt) {
+    const long late_before = player_->underruns();
     player_->seek(0);
     std::thread hears([&] {
       test::run(
@@ -221,6 +224,8 @@ TEST_F(PlayerOnPulseAudio, TheMonitorGivesWhatARenderGives) {
     EXPECT_TRUE(wait_for([&] { return !player_->playing(); }));
     best = std::max(best, correlation(wanted.channel(0), heard()));
   }
+  if (best < 0.999 && !any_whole)
+    GTEST_SKIP() << "this machine stood still in every attempt; the best was " << best;
   EXPECT_GT(best, 0.999);
 }
 

@@ -14,7 +14,10 @@ PauseSnap::PauseSnap(const Work& work, QObject* parent) : QObject(parent), work_
     lane_.cancel();
     clip_ = 0;
   });
-  connect(&work_.selection, &Selection::clip_changed, this, [this] { clip_ = 0; });
+  connect(&work_.selection, &Selection::clip_changed, this, [this] {
+    lane_.cancel();
+    clip_ = 0;
+  });
 }
 
 void PauseSnap::hear(SecondsRange range) {
