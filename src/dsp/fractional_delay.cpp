@@ -15,17 +15,8 @@ constexpr int phases = 512;
 constexpr double beta = 9;
 using Row = std::array<float, FractionalDelay::taps>;
 
-double bessel_i0(double x) {
-  double sum = 1, term = 1;
-  for (int k = 1; k < 40; ++k) {
-    term *= (x / (2 * k)) * (x / (2 * k));
-    sum += term;
-  }
-  return sum;
-}
-
 // Row p: weights of the samples around a place that lies p/phases behind the middle one.
-const std::array<Row, phases + 1>& make_table() {
+const std::array<Row, phases + 1>& table() {
   static const auto made = [] {
     std::array<Row, phases + 1> rows{};
     constexpr int half = FractionalDelay::taps / 2;
@@ -36,8 +27,8 @@ const std::array<Row, phases + 1>& make_table() {
         // From the oldest to the newest.
         const double t = k - (half - 1) - (1 - static_cast<double>(p) / phases);
         const double window_at = std::clamp(t / half, -1.0, 1.0);
-        const double window =
-            bessel_i0(beta * std::sqrt(1 - window_at * window_at)) / bessel_i0(beta);
+        const double window = std::cyl_bessel_i(0, beta * std::sqrt(1 - window_at * window_at)) /
+                              std::cyl_bessel_i(0, beta);
         const double sinc =
             std::abs(t) < 1e-12 ? 1 : std::sin(std::numbers::pi * t) / (std::numbers::pi * t);
         w[static_cast<size_t>(k)] = sinc * window;
@@ -67,7 +58,7 @@ FractionalDelay::FractionalDelay(double most) {
   const size_t size = std::bit_ceil(static_cast<size_t>(std::ceil(most)) + taps + 2);
   mask_ = size - 1;
   ring_.resize(2 * size);
-  rows_ = make_table().data();
+  rows_ = table().data();
 }
 
 void FractionalDelay::reset() noexcept {

@@ -29,7 +29,7 @@ class Chorus final : public Processor {
   Chorus(const Settings& s, StreamFormat format)
       : rate_(format.rate),
         channels_in_(format.channels),
-        channels_out_(format.channels == 1 && s[out] == out_stereo ? 2 : format.channels),
+        channels_out_(channels_by_out<out>(s, format.channels)),
         count_(static_cast<int>(s[voices])) {
     const double most = (most_delay_ms + most_depth_ms) / 1000 * format.rate;
     for (int c = 0; c < channels_in_; ++c) lines_.emplace_back(most + FractionalDelay::least);
@@ -163,13 +163,9 @@ const StepType& chorus_step() {
                           {"Under water",
                            "wavering",
                            {{"voices", 2}, {"rate_hz", 2.2}, {"depth_ms", 8}, {"mix_pct", 100}}}},
-      .make = [](const Settings& s, const Findings&, StreamFormat format)
-          -> std::unique_ptr<Processor> { return std::make_unique<Chorus>(s, format); },
-      .channels_out = [](const Settings& s,
-                         int in) { return in == 1 && s[out] == out_stereo ? 2 : in; },
-      .traits = {.bends_tone = true,
-                 .spreads_in_time = true,
-                 .keeps_level = [](const Settings& s) { return s[level] == level_kept; }},
+      .make = make_work<Chorus>,
+      .channels_out = channels_by_out<out>,
+      .traits = {.bends_tone = true, .spreads_in_time = true, .keeps_level = level_is_kept<level>},
       .brief = [](const Settings& s) { return fmt::format("{:.0f} voices", s[voices]); },
       .picture = MotionSpec{.at = picture_at,
                             .least = 0,

@@ -1,6 +1,8 @@
 // Parameters that several steps have alike.
 #pragma once
 
+#include <memory>
+
 #include "dsp/lfo.h"
 #include "steps/step.h"
 
@@ -34,6 +36,37 @@ inline Parameter out_parameter() {
                        out_as_it_comes, "Whether a mono sound becomes stereo.");
   p.fixed = true;
   return p;
+}
+
+/// StepType::channels_out of a step whose setting `Index` is an out_parameter().
+template <int Index>
+int channels_by_out(const Settings& s, int in) {
+  return in == 1 && s[Index] == out_stereo ? 2 : in;
+}
+
+/// Traits::keeps_level of a step whose setting `Index` is a level_parameter().
+template <int Index>
+bool level_is_kept(const Settings& s) {
+  return s[Index] == level_kept;
+}
+
+/// StepType::make of a step that learns nothing.
+template <class Work>
+std::unique_ptr<Processor> make_work(const Settings& s, const Findings&, StreamFormat format) {
+  return std::make_unique<Work>(s, format);
+}
+
+/// One end of a sweep.
+inline Parameter corner_parameter(std::string_view id, std::string_view label, double least,
+                                  double standard, std::string_view help) {
+  return {.id = id,
+          .label = label,
+          .unit = "Hz",
+          .least = least,
+          .most = 8000,
+          .standard = standard,
+          .scale = Scale::logarithmic,
+          .help = help};
 }
 
 inline Parameter rate_parameter(double least, double most, double standard) {

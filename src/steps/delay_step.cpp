@@ -73,7 +73,7 @@ class Echo final : public Processor {
   Echo(const Settings& s, StreamFormat format)
       : rate_(format.rate),
         channels_in_(format.channels),
-        channels_out_(format.channels == 1 && s[out] == out_stereo ? 2 : format.channels) {
+        channels_out_(channels_by_out<out>(s, format.channels)) {
     for (int t = 0; t < tap_count; ++t) {
       Tap& tap = taps_[static_cast<size_t>(t)];
       for (int c = 0; c < channels_out_; ++c) {
@@ -338,10 +338,8 @@ const StepType& delay_step() {
              {"duck_db", 14},
              {"high_hz", 2500},
              {"out", 1}}}},
-      .make = [](const Settings& s, const Findings&, StreamFormat format)
-          -> std::unique_ptr<Processor> { return std::make_unique<Echo>(s, format); },
-      .channels_out = [](const Settings& s,
-                         int in) { return in == 1 && s[out] == out_stereo ? 2 : in; },
+      .make = make_work<Echo>,
+      .channels_out = channels_by_out<out>,
       .traits = {.spreads_in_time = true},
       .brief = [](const Settings& s) { return fmt::format("{:.0f} ms", s[0]); },
       .picture = picture(),

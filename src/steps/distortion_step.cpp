@@ -271,10 +271,8 @@ const StepType& distortion_step() {
            {"Toy", "a low rate", {{"kind", 5}, {"rate_hz", 4000}, {"drive_db", 0}}},
            {"Torn", "folded over and over", {{"kind", 2}, {"drive_db", 24}, {"mix_pct", 60}}},
            {"Growl", "warm and thick", {{"kind", 0}, {"drive_db", 26}, {"tone_hz", 2500}}}},
-      .make = [](const Settings& s, const Findings&, StreamFormat format)
-          -> std::unique_ptr<Processor> { return std::make_unique<Distortion>(s, format); },
-      .traits = {.bends_tone = true,
-                 .keeps_level = [](const Settings& s) { return s[level] == level_kept; }},
+      .make = make_work<Distortion>,
+      .traits = {.bends_tone = true, .keeps_level = level_is_kept<level>},
       .brief =
           [](const Settings& s) {
             return s[kind] == few_bits   ? fmt::format("{:.0f} bits", s[bits])

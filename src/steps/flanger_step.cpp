@@ -25,7 +25,7 @@ class Flanger final : public Processor {
   Flanger(const Settings& s, StreamFormat format)
       : rate_(format.rate),
         channels_in_(format.channels),
-        channels_out_(format.channels == 1 && s[out] == out_stereo ? 2 : format.channels) {
+        channels_out_(channels_by_out<out>(s, format.channels)) {
     const double most = (most_delay_ms + most_depth_ms) / 1000 * format.rate;
     for (int c = 0; c < channels_out_; ++c) lines_.emplace_back(most + FractionalDelay::least);
     modulator_.prepare(format.rate, s[rate_hz], static_cast<int>(s[shape]), moved_by_clock,
@@ -137,12 +137,9 @@ const StepType& flanger_step() {
            {"Metal voice",
             "quick, with the copy turned over",
             {{"rate_hz", 3}, {"delay_ms", 0.8}, {"depth_ms", 0.8}, {"feedback_pct", -75}}}},
-      .make = [](const Settings& s, const Findings&, StreamFormat format)
-          -> std::unique_ptr<Processor> { return std::make_unique<Flanger>(s, format); },
-      .channels_out = [](const Settings& s,
-                         int in) { return in == 1 && s[out] == out_stereo ? 2 : in; },
-      .traits = {.bends_tone = true,
-                 .keeps_level = [](const Settings& s) { return s[level] == level_kept; }},
+      .make = make_work<Flanger>,
+      .channels_out = channels_by_out<out>,
+      .traits = {.bends_tone = true, .keeps_level = level_is_kept<level>},
       .brief = [](const Settings& s) { return fmt::format("{:.2f} Hz", s[rate_hz]); },
       .picture = MotionSpec{.at = picture_at,
                             .least = 0,

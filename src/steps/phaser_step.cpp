@@ -36,7 +36,7 @@ class Phaser final : public Processor {
   Phaser(const Settings& s, StreamFormat format)
       : rate_(format.rate),
         channels_in_(format.channels),
-        channels_out_(format.channels == 1 && s[out] == out_stereo ? 2 : format.channels),
+        channels_out_(channels_by_out<out>(s, format.channels)),
         count_(static_cast<size_t>(s[stages]) / 2 * 2),
         lanes_(static_cast<size_t>(channels_out_)) {
     modulator_.prepare(format.rate, s[rate_hz], static_cast<int>(s[shape]), moved_by_clock,
@@ -116,18 +116,6 @@ double picture_at(const Settings& s, double cycles, int line) {
   return corner * std::tan((2 * line + 1) * std::numbers::pi / (2 * n));
 }
 
-Parameter corner(std::string_view id, std::string_view label, double standard,
-                 std::string_view help) {
-  return {.id = id,
-          .label = label,
-          .unit = "Hz",
-          .least = 50,
-          .most = 8000,
-          .standard = standard,
-          .scale = Scale::logarithmic,
-          .help = help};
-}
-
 }  // namespace
 
 const StepType& phaser_step() {
@@ -145,8 +133,8 @@ const StepType& phaser_step() {
                       .help = "Two stages make one notch.",
                       .fixed = true,
                       .whole = true},
-                     corner("low_hz", "From", 250, "The lowest the sweep goes."),
-                     corner("high_hz", "To", 2500, "The highest the sweep goes."),
+                     corner_parameter("low_hz", "From", 50, 250, "The lowest the sweep goes."),
+                     corner_parameter("high_hz", "To", 50, 2500, "The highest the sweep goes."),
                      {.id = "feedback_pct",
                       .label = "Feedback",
                       .unit = "%",
@@ -167,12 +155,9 @@ const StepType& phaser_step() {
            {"Gentle",
             "just alive",
             {{"rate_hz", 0.3}, {"stages", 4}, {"feedback_pct", 0}, {"mix_pct", 30}}}},
-      .make = [](const Settings& s, const Findings&, StreamFormat format)
-          -> std::unique_ptr<Processor> { return std::make_unique<Phaser>(s, format); },
-      .channels_out = [](const Settings& s,
-                         int in) { return in == 1 && s[out] == out_stereo ? 2 : in; },
-      .traits = {.bends_tone = true,
-                 .keeps_level = [](const Settings& s) { return s[level] == level_kept; }},
+      .make = make_work<Phaser>,
+      .channels_out = channels_by_out<out>,
+      .traits = {.bends_tone = true, .keeps_level = level_is_kept<level>},
       .brief = [](const Settings& s) { return fmt::format("{:.2f} Hz", s[rate_hz]); },
       .picture =
           MotionSpec{.at = picture_at,

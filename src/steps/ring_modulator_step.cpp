@@ -107,10 +107,8 @@ const StepType& ring_modulator_step() {
            {"From elsewhere",
             "wavers up and down",
             {{"carrier_hz", 180}, {"wander_st", 5}, {"rate_hz", 0.7}, {"mix_pct", 60}}}},
-      .make = [](const Settings& s, const Findings&, StreamFormat format)
-          -> std::unique_ptr<Processor> { return std::make_unique<RingModulator>(s, format); },
-      .traits = {.bends_tone = true,
-                 .keeps_level = [](const Settings& s) { return s[level] == level_kept; }},
+      .make = make_work<RingModulator>,
+      .traits = {.bends_tone = true, .keeps_level = level_is_kept<level>},
       .brief = [](const Settings& s) { return fmt::format("{:.0f} Hz", s[carrier_hz]); },
       .picture = MotionSpec{.at = picture_at,
                             .least = -110,

@@ -18,8 +18,7 @@ double gain_at(double depth, double value) { return 1 - depth * (1 - value) / 2;
 class Tremolo final : public Processor {
  public:
   Tremolo(const Settings& s, StreamFormat format)
-      : channels_in_(format.channels),
-        channels_out_(format.channels == 1 && s[out] == out_stereo ? 2 : format.channels) {
+      : channels_in_(format.channels), channels_out_(channels_by_out<out>(s, format.channels)) {
     modulator_.prepare(format.rate, s[rate_hz], static_cast<int>(s[shape]),
                        static_cast<int>(s[moved_by]), s[phase_deg]);
     depth_.prepare(format.rate, 20, s[depth_pct] / 100);
@@ -87,10 +86,8 @@ const StepType& tremolo_step() {
            {"Gusts",
             "wind that rises and falls",
             {{"rate_hz", 0.4}, {"depth_pct", 60}, {"shape", 5}}}},
-      .make = [](const Settings& s, const Findings&, StreamFormat format)
-          -> std::unique_ptr<Processor> { return std::make_unique<Tremolo>(s, format); },
-      .channels_out = [](const Settings& s,
-                         int in) { return in == 1 && s[out] == out_stereo ? 2 : in; },
+      .make = make_work<Tremolo>,
+      .channels_out = channels_by_out<out>,
       .brief =
           [](const Settings& s) {
             return s[moved_by] == moved_by_voice ? std::string("by its loudness")

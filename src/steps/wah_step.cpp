@@ -21,7 +21,7 @@ class Wah final : public Processor {
   Wah(const Settings& s, StreamFormat format)
       : rate_(format.rate),
         channels_in_(format.channels),
-        channels_out_(format.channels == 1 && s[out] == out_stereo ? 2 : format.channels),
+        channels_out_(channels_by_out<out>(s, format.channels)),
         filters_(static_cast<size_t>(channels_out_)) {
     modulator_.prepare(format.rate, s[rate_hz], static_cast<int>(s[shape]),
                        static_cast<int>(s[moved_by]), s[phase_deg]);
@@ -89,18 +89,6 @@ double picture_at(const Settings& s, double cycles, int) {
                    lfo_value(static_cast<LfoShape>(static_cast<int>(s[shape])), cycles));
 }
 
-Parameter corner(std::string_view id, std::string_view label, double standard,
-                 std::string_view help) {
-  return {.id = id,
-          .label = label,
-          .unit = "Hz",
-          .least = 80,
-          .most = 8000,
-          .standard = standard,
-          .scale = Scale::logarithmic,
-          .help = help};
-}
-
 }  // namespace
 
 const StepType& wah_step() {
@@ -110,8 +98,10 @@ const StepType& wah_step() {
       .summary = "a resonance that opens and closes like a mouth",
       .family = Family::motion,
       .parameters = {rate_parameter(0.05, 12, 1.5),
-                     corner("low_hz", "From", 350, "Where the resonance stands when it is closed."),
-                     corner("high_hz", "To", 2200, "Where it stands when it is open."),
+                     corner_parameter("low_hz", "From", 80, 350,
+                                      "Where the resonance stands when it is closed."),
+                     corner_parameter("high_hz", "To", 80, 2200,
+                                      "Where it stands when it is open."),
                      {.id = "resonance_q",
                       .label = "Resonance",
                       .least = 0.7,
@@ -134,12 +124,9 @@ const StepType& wah_step() {
                           {"Chattering",
                            "a small machine",
                            {{"rate_hz", 8}, {"resonance_q", 6}, {"shape", 2}}}},
-      .make = [](const Settings& s, const Findings&, StreamFormat format)
-          -> std::unique_ptr<Processor> { return std::make_unique<Wah>(s, format); },
-      .channels_out = [](const Settings& s,
-                         int in) { return in == 1 && s[out] == out_stereo ? 2 : in; },
-      .traits = {.bends_tone = true,
-                 .keeps_level = [](const Settings& s) { return s[level] == level_kept; }},
+      .make = make_work<Wah>,
+      .channels_out = channels_by_out<out>,
+      .traits = {.bends_tone = true, .keeps_level = level_is_kept<level>},
       .brief =
           [](const Settings& s) {
             return s[moved_by] == moved_by_voice ? std::string("by its loudness")

@@ -239,9 +239,9 @@ TEST_F(ListeningTest, SoundSettingsFollowWhatComesAndGoesAndTakeHoldAtOnce) {
   EXPECT_EQ(kept.wish.name, "Interface");
   EXPECT_EQ(kept.wish.first_channel, 4);
   EXPECT_EQ(kept.wish.buffer_frames, 1024);
-  EXPECT_TRUE(kept.wish.or_another);
+  EXPECT_TRUE(kept.asked().or_another);
   choose(box("when_gone"), 1);
-  EXPECT_FALSE(kept_output().wish.or_another);
+  EXPECT_FALSE(kept_output().asked().or_another);
 
   // It goes: what is wished for stays, and says that it is not there.
   {

@@ -168,7 +168,6 @@ void SoundSheet::changed() {
   output_.wish.first_channel = channels_->currentData().toInt();
   output_.wish.buffer_frames = buffer_->currentData().toInt();
   output_.when_gone = static_cast<SoundOutput::WhenGone>(when_gone_->currentIndex());
-  output_.wish.or_another = output_.when_gone != SoundOutput::WhenGone::wait;
   keep_output(output_);
   work_.listening.use_output(output_);
   show_facts();

@@ -18,13 +18,13 @@ namespace drevan::desktop {
 namespace {
 
 Player::FindDevice finder(double rate, const SoundOutput& output) {
-  return [rate, wish = output.wish] { return find_device(rate, wish); };
+  return [rate, wish = output.asked()] { return find_device(rate, wish); };
 }
 
 std::unique_ptr<Player> make_player(double rate) {
   const SoundOutput output = kept_output();
   auto player =
-      std::make_unique<Player>(open_device(rate, output.wish), rate, finder(rate, output));
+      std::make_unique<Player>(open_device(rate, output.asked()), rate, finder(rate, output));
   player->set_plays_on(output.when_gone == SoundOutput::WhenGone::play_on);
   return player;
 }

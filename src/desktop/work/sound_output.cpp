@@ -14,7 +14,6 @@ SoundOutput kept_output() {
   out.wish.buffer_frames = std::clamp(kept.value("sound/buffer", 256).toInt(), 16, 8192);
   out.when_gone = static_cast<SoundOutput::WhenGone>(
       std::clamp(kept.value("sound/when_gone", 0).toInt(), 0, 2));
-  out.wish.or_another = out.when_gone != SoundOutput::WhenGone::wait;
   return out;
 }
 

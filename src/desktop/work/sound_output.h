@@ -10,6 +10,12 @@ struct SoundOutput {
   enum class WhenGone { pause, wait, play_on };
   OutputWish wish;
   WhenGone when_gone = WhenGone::pause;
+  /// The wish, by what is to be done when its device goes.
+  OutputWish asked() const {
+    OutputWish out = wish;
+    out.or_another = when_gone != WhenGone::wait;
+    return out;
+  }
 };
 
 SoundOutput kept_output();

@@ -34,6 +34,8 @@ class BatchModel : public QAbstractTableModel {
   const std::vector<JobResult>& results() const { return results_; }
   /// Clips of the running or last batch, in step with results().
   const std::vector<int>& rendered() const { return running_; }
+  /// The reel as it was when that batch began.
+  const Reel& rendered_reel() const { return *running_as_; }
   int clip_at(int row) const { return ids_.at(static_cast<size_t>(row)); }
   /// The finished file of a clip; empty: there is none.
   std::filesystem::path file_of(int clip_id) const;

@@ -148,10 +148,7 @@ void BatchPage::ended(std::vector<JobResult> results, std::vector<MixFile> mixes
 }
 
 void BatchPage::remember_speed(double seconds) {
-  const Reel reel = work_.document.reel();
-  std::vector<int> ids;
-  for (size_t i = 0; i < model_->results().size(); ++i) ids.push_back(model_->rendered()[i]);
-  const auto all = estimate_batch(reel, ids, options());
+  const auto all = estimate_batch(model_->rendered_reel(), model_->rendered(), options());
   // Short ones tell more of starting than of rendering.
   if (all.work > 0 && seconds > 1) QSettings().setValue("batch/cost", seconds * cores() / all.work);
 }
