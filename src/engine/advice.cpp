@@ -153,6 +153,29 @@ void each_measured(const Chain& c, const LevelPath& levels, Rule&& rule) {
   }
 }
 
+// Half of a telephone's, a phone's and a shop's listeners hear one loudspeaker (common practice, no
+// source): what the two sides have against each other is gone there.
+void hole_in_mono(const Chain& c, const LevelPath& levels, Found& out) {
+  constexpr double most_lost_db = 3;
+  if (!levels.mono_sum_db || *levels.mono_sum_db > -most_lost_db) return;
+  for (size_t i = c.steps.size(); i-- > 0;) {
+    const ChainStep& s = c.steps[i];
+    const int to_stereo = parameter_index(*s.type, "out"),
+              width = parameter_index(*s.type, "width_pct");
+    if (!s.on || (to_stereo < 0 && width < 0)) continue;
+    const bool narrower = to_stereo < 0 || s.settings[static_cast<size_t>(to_stereo)] == 0;
+    if (narrower && width < 0) continue;
+    out.push_back(
+        {"hole-in-mono",
+         fmt::format(
+             "Summed to mono this loses {:.1f} dB: the {} sets its sides against each other.",
+             -*levels.mono_sum_db, label(s)),
+         narrower ? "Make it narrower" : "Keep it mono",
+         narrower ? with_setting(c, i, "width_pct", 50) : with_setting(c, i, "out", 0)});
+    return;
+  }
+}
+
 // A step whose threshold its input never reaches.
 void does_nothing(const Chain& c, const LevelPath& levels, Found& out) {
   each_measured(c, levels, [&](const ChainStep& s, size_t i, const Levels& in, const Levels&) {
@@ -272,6 +295,7 @@ std::vector<Advice> advise(const Chain& chain, const LevelPath* levels, double r
     stray_peaks(chain, *levels, rate, out);
     does_nothing(chain, *levels, out);
     threshold_off(chain, *levels, out);
+    hole_in_mono(chain, *levels, out);
   }
   too_much_reduction(chain, out);
   no_final_level(chain, out);

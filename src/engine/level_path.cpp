@@ -2,6 +2,7 @@
 
 #include <algorithm>
 
+#include "audio/decibel.h"
 #include "audio/error.h"
 #include "dsp/sums.h"
 #include "engine/side_listener.h"
@@ -59,6 +60,24 @@ class FittedGain {
   double cross_ = 0, own_ = 0;
 };
 
+// The power of two sides summed against the sum of their powers.
+class MonoSum {
+ public:
+  void hear(const AudioBlock& block) {
+    if (block.channels() != 2) return;
+    const auto left = block.channel(0), right = block.channel(1);
+    each_ += sum_of_squares(left) + sum_of_squares(right);
+    cross_ += sum_of_products(left, right);
+  }
+  std::optional<double> db() const {
+    if (each_ <= 0) return std::nullopt;
+    return power_to_db(std::max(1 + 2 * cross_ / each_, 1e-6));
+  }
+
+ private:
+  double each_ = 0, cross_ = 0;
+};
+
 // Levels measured before, if all that is wanted is among them.
 std::optional<Levels> known(const LevelPathOptions& options, std::uint64_t key, bool last) {
   auto levels = options.levels->get(key);
@@ -74,6 +93,7 @@ LevelPath measure_level_path(const ClipPlan& plan, const LevelPathOptions& optio
   const size_t last = plan.steps.size();
   const ClipReader probe(plan.sound);
   const auto channels = stage_channels(plan.steps, probe.channels());
+  const auto stages = stages_of(plan, probe.shape());
   const auto format_of = [&](size_t stage) {
     return StreamFormat{probe.shape().rate, channels[stage], 4096};
   };
@@ -88,11 +108,13 @@ LevelPath measure_level_path(const ClipPlan& plan, const LevelPathOptions& optio
   for (size_t s = first; s <= last; ++s)
     if (!measured(s))
       meters[s].emplace(format_of(s),
-                        s == last && options.true_peak ? Detail::peaks : Detail::quick);
+                        s == last && options.true_peak ? Detail::peaks : Detail::quick,
+                        stages[s].shape.frames);
   const size_t focus = options.focus.value_or(0);
   SpectrumMeter in(format_of(focus)), out(format_of(std::min(focus + 1, last)));
   auto after = std::make_shared<PeakPyramid>();
   FittedGain fitted(plan.sound);
+  MonoSum mono;
 
   // The last line hears what the chain gives in the end.
   const size_t result = last + 1;
@@ -101,6 +123,7 @@ LevelPath measure_level_path(const ClipPlan& plan, const LevelPathOptions& optio
     if (line == result) {
       after->hear(b);
       fitted.hear(b);
+      mono.hear(b);
       return;
     }
     if (meters[line]) meters[line]->hear(b);
@@ -131,6 +154,7 @@ LevelPath measure_level_path(const ClipPlan& plan, const LevelPathOptions& optio
   path.rewritten_stage = done.rewritten_stage;
   path.sides = std::move(done.sides);
   if (path.sounds.back().from_clip.identity()) path.fitted_gain = fitted.gain();
+  path.mono_sum_db = mono.db();
   path.spectrum_in = in.power();
   path.spectrum_out = out.power();
   return path;
@@ -139,9 +163,9 @@ LevelPath measure_level_path(const ClipPlan& plan, const LevelPathOptions& optio
 Levels measure_result(const ClipPlan& plan, size_t reuse_stage, const LevelPathOptions& options) {
   const auto key = stage_keys(plan).back();
   if (const auto levels = known(options, key, true)) return *levels;
-  StreamFormat format = ClipReader(plan.sound).format(4096);
-  format.channels = stage_channels(plan.steps, format.channels).back();
-  LevelMeter meter(format, options.true_peak ? Detail::peaks : Detail::quick);
+  const SoundShape out = stages_of(plan, ClipReader(plan.sound).shape()).back().shape;
+  LevelMeter meter({out.rate, out.channels, 4096},
+                   options.true_peak ? Detail::peaks : Detail::quick, out.frames);
   ProcessOptions process;
   process.store = options.store;
   process.cache = options.cache;

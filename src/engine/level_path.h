@@ -22,6 +22,10 @@ struct LevelPath {
   std::vector<StepSides> sides;              ///< see Processed
   std::shared_ptr<const PeakPyramid> after;  ///< waveform of the last stage
   double fitted_gain = 1;                    ///< by which before is most like after, see FittedGain
+  /// How much louder the two sides of the last stage are summed to mono than if they were unlike
+  /// each other, dB: 3 where they are alike, far below 0 where they cancel. Empty: it is not
+  /// stereo.
+  std::optional<double> mono_sum_db{};
   size_t first_over = 0; ///< the first stage that passes 0 dBFS; 0: none does
   std::vector<float> spectrum_in, spectrum_out;  ///< around `focus`, see SpectrumMeter
 };

@@ -101,7 +101,7 @@ RenderResult render_clip(const RenderRequest& request, FindingStore& store,
   open({request.output, request.container, request.samples});
   for (const auto& other : request.also) open(other);
   LevelMeter before({clip.rate, clip.channels, 4096}, Detail::quick),
-      after({out.rate, out.channels, 4096}, Detail::full);
+      after({out.rate, out.channels, 4096}, Detail::full, out.frames);
   Outline before_outline(clip.frames), after_outline(out.frames);
   Aside aside({clip.rate, std::max(clip.channels, out.channels), 4096}, request.side_thread,
               {[&](const AudioBlock& b) {

@@ -88,7 +88,8 @@ class TruePeakMeter {
 }  // namespace
 
 struct LevelMeter::Impl {
-  Impl(StreamFormat f, Detail d) : format(f), detail(d), loudness(f), floor(f) {
+  Impl(StreamFormat f, Detail d, Samples own)
+      : format(f), detail(d), own_frames(own), loudness(f), floor(f) {
     if (d != Detail::quick) true_peak.emplace(f);
   }
   int tenth() const { return static_cast<int>(std::lround(format.rate * 0.1)); }
@@ -136,6 +137,7 @@ struct LevelMeter::Impl {
 
   StreamFormat format;
   Detail detail;
+  Samples own_frames;
   LoudnessMeter loudness;
   std::optional<TruePeakMeter> true_peak;
   NoiseFloorMeter floor;
@@ -150,8 +152,8 @@ struct LevelMeter::Impl {
   Samples frames = 0;
 };
 
-LevelMeter::LevelMeter(StreamFormat format, Detail detail)
-    : impl_(std::make_unique<Impl>(format, detail)) {}
+LevelMeter::LevelMeter(StreamFormat format, Detail detail, Samples own_frames)
+    : impl_(std::make_unique<Impl>(format, detail, own_frames)) {}
 LevelMeter::~LevelMeter() = default;
 LevelMeter::LevelMeter(LevelMeter&&) noexcept = default;
 LevelMeter& LevelMeter::operator=(LevelMeter&&) noexcept = default;
@@ -159,7 +161,8 @@ LevelMeter& LevelMeter::operator=(LevelMeter&&) noexcept = default;
 void LevelMeter::hear(const AudioBlock& block) {
   Impl& m = *impl_;
   for (int c = 0; c < block.channels(); ++c) m.sum_squares += sum_of_squares(block.channel(c));
-  m.floor.hear(block);
+  if (const Samples left = m.own_frames - m.frames; left > 0)
+    m.floor.hear(block.part(0, static_cast<int>(std::min<Samples>(left, block.frames()))));
   m.loudness.hear(block);
   // Words are looked for in tenths of a second.
   for (int done = 0; done < block.frames();) {

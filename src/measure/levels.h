@@ -1,6 +1,7 @@
 // Peak, loudness and noise floor of a sound, as a stream.
 #pragma once
 
+#include <limits>
 #include <memory>
 #include <optional>
 
@@ -40,7 +41,9 @@ enum class Detail {
 /// Not for the real-time thread (it keeps growing lists).
 class LevelMeter {
  public:
-  LevelMeter(StreamFormat format, Detail detail);
+  /// `own_frames`: what comes later only rings on and has no part in the noise floor.
+  LevelMeter(StreamFormat format, Detail detail,
+             Samples own_frames = std::numeric_limits<Samples>::max());
   ~LevelMeter();
   LevelMeter(LevelMeter&&) noexcept;
   LevelMeter& operator=(LevelMeter&&) noexcept;

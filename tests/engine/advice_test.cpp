@@ -189,6 +189,34 @@ TEST(Advice, AKnockInAMeasuredClipIsFound) {
   EXPECT_GT(*mended.stages.back().loudness_lufs, *levels.stages.back().loudness_lufs + 6);
 }
 
+TEST(Advice, SidesThatCancelInMonoAreTold) {
+  const test::TempFolder folder;
+  AudioBuffer x = test::noise(0.1, 2, 3, 48000, 2);
+  // Nearly each other's opposite.
+  for (size_t i = 0; i < x.channel(0).size(); ++i)
+    x.channel(1)[i] = -0.9F * x.channel(0)[i] + 0.1F * x.channel(1)[i];
+  test::write_wav(folder / "wide.wav", x);
+  FindingStore store;
+  LevelStore known;
+  const CancelToken never{};
+  LevelPathOptions options;
+  options.store = &store;
+  options.levels = &known;
+  options.cancel = &never;
+  const auto told = [&](const Chain& chain) {
+    const LevelPath levels =
+        measure_level_path(plan_of({folder / "wide.wav", 0, -1, 48000, {}}, chain), options);
+    const auto all = advise(chain, &levels);
+    const auto at = std::ranges::find(all, "hole-in-mono", &Advice::rule);
+    return at == all.end() ? std::optional<Advice>() : *at;
+  };
+  const auto advice = told(chain_of({"width"}));
+  ASSERT_TRUE(advice);
+  EXPECT_NE(advice->reason.find("loses"), std::string::npos);
+  EXPECT_EQ(advice->mended.steps[0].settings[0], 50);
+  EXPECT_FALSE(told(chain_of({"gain"}))) << "no step of the chain does it";
+}
+
 TEST(Advice, AMixThatIsDeliveredNeedsALimiter) {
   LevelPath levels;
   levels.stages.resize(2);

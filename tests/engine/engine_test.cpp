@@ -369,6 +369,26 @@ TEST_F(Engine, ReadsAPartOfASource) {
   for (size_t i = 0; i < 24000; ++i) ASSERT_EQ(h.sound.channel(0)[i], in.channel(0)[48000 + i]);
 }
 
+// An echo rings on after the clip's end and fades: that is quieter than any room.
+TEST(LevelPathTest, TheNoiseFloorIsThatOfTheClipNotOfItsRinging) {
+  const TempFolder temp;
+  AudioBuffer x = noisy_voice();
+  test::write_wav(temp / "voice.wav", x);
+  const Chain chain{{step("delay", {{"time_1_ms", 400}, {"feedback_1_pct", 80}})}};
+  FindingStore findings;
+  LevelStore levels;
+  const CancelToken never{};
+  LevelPathOptions options;
+  options.store = &findings;
+  options.levels = &levels;
+  options.cancel = &never;
+  ClipSound sound;
+  sound.file = temp / "voice.wav";
+  const auto path = measure_level_path(plan_of(sound, chain), options);
+  const double before = path.stages[0].noise_floor_dbfs.value_or(0);
+  EXPECT_GT(path.stages[1].noise_floor_dbfs.value_or(-200), before - 1);
+}
+
 TEST(KeptSound, GoesToDiskAndComesBackFromAnyPlace) {
   AudioBuffer x = test::noise(0.3, 2, 5, 48000, 2);
   for (const size_t limit : {size_t{1000}, size_t{128} << 20}) {
