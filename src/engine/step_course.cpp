@@ -7,7 +7,9 @@
 
 namespace drevan {
 
-bool tells_reduction(const StepType& type) { return type.traits.tells != Tells::nothing; }
+bool tells_reduction(const StepType& type) {
+  return type.traits.tells == Tells::reduction || type.traits.tells == Tells::reduction_per_band;
+}
 
 double reduction_db(const StepType& type, std::span<const float> readings) {
   if (type.traits.tells == Tells::reduction)
@@ -35,6 +37,11 @@ StepCourse measure_step_course(const std::shared_ptr<const PlayPlan>& plan, cons
     if (tells_reduction(type)) {
       const int n = run.processor(plan->solo_step)->readings(readings);
       course.reduction_db.push_back(static_cast<float>(reduction_db(type, std::span(readings).first(static_cast<size_t>(n)))));
+    }
+    if (type.traits.tells == Tells::pitch) {
+      run.processor(plan->solo_step)->readings(readings);
+      course.pitch_hz.push_back(readings[0]);
+      course.new_pitch_hz.push_back(readings[1]);
     }
     for (int c = 0; c < before.channels(); ++c) {
       const double power = sum_of_squares(before.channel(c));  // loud blocks count for more, see LevelPath

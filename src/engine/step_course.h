@@ -14,6 +14,8 @@ struct StepCourse {
   /// dB taken (below 0: given) per block of PlayRun::block frames from the clip's start; as far as it
   /// is known. Empty for steps that tell no reduction.
   std::vector<float> reduction_db;
+  /// Of a step that tells pitches (Tells::pitch): before and after, in Hz, per block; 0: no voice.
+  std::vector<float> pitch_hz, new_pitch_hz;
   /// The gain by which what enters is most like what leaves (least squares).
   double fitted_gain = 1;
 };

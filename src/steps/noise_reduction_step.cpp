@@ -108,7 +108,7 @@ class NoiseReduction final : public Processor {
   void set_findings(const Findings& found) noexcept override { take(found); }
 
   int readings(std::span<float> out) const noexcept override {
-    const auto n = std::min<size_t>(out.size(), max_readings);
+    const auto n = std::min<size_t>(out.size(), 64);
     const auto gains = reducers_[0].gains();
     for (size_t i = 0; i < n; ++i) {
       const auto k = static_cast<size_t>(std::lround(band_hz(static_cast<int>(i)) / bin_hz_));

@@ -12,7 +12,7 @@ struct ParametersOf {
     return all;
   }
   std::vector<int> operator()(const TransferSpec& s) const {
-    return {s.threshold, s.ceiling, s.ratio, s.drive, s.make_up};
+    return {s.threshold, s.ceiling, s.ratio, s.drive, s.make_up, s.hold};
   }
   std::vector<int> operator()(const ReductionSpec& s) const { return {s.depth}; }
   std::vector<int> operator()(const CourseSpec& s) const { return {s.line, s.up, s.down, s.most}; }
@@ -30,6 +30,18 @@ struct ParametersOf {
     std::vector<int> all;
     for (const auto& tap : s.taps) all.insert(all.end(), {tap.time, tap.level, tap.feedback});
     return all;
+  }
+  std::vector<int> operator()(const DecaySpec& s) const {
+    return {s.decays[0], s.decays[1], s.decays[2], s.begins, s.early, s.late};
+  }
+  std::vector<int> operator()(const CopiesSpec& s) const {
+    std::vector<int> all{s.dry};
+    for (const auto& c : s.copies) all.insert(all.end(), {c.shift, c.pan, c.level, c.delay});
+    return all;
+  }
+  std::vector<int> operator()(const NotesSpec& s) const { return {s.shift, s.fine, s.formant}; }
+  std::vector<int> operator()(const VocoderSpec& s) const {
+    return {s.lowest, s.highest, s.bands, s.shift, s.carrier_hz};
   }
 };
 

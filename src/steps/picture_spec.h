@@ -3,6 +3,7 @@
 // called after a setting are indices into StepType::parameters; -1: the step has no such setting.
 #pragma once
 
+#include <array>
 #include <span>
 #include <string_view>
 #include <utility>
@@ -53,6 +54,7 @@ struct TransferSpec {
   int ratio = -1;      ///< how much it bends on its side of the threshold
   int drive = -1;      ///< how far all is lifted before the curve
   int make_up = -1;
+  int hold = -1;             ///< an upright line below which the gain stays put
   bool bends_below = false;  ///< its side is below the threshold: an expander
 };
 
@@ -123,8 +125,51 @@ struct TapsSpec {
   double most_s = 2;  ///< what the picture reaches at least
 };
 
+/// How the sound of a space dies away in three bands: low, middle, high.
+struct DecaySpec {
+  /// dB of a band so many seconds after a clap, the direct sound being 0 dB.
+  double (*at_db)(const Settings&, int band, double s) = nullptr;
+  std::array<int, 3> decays{-1, -1, -1};  ///< in s: when each has fallen by 60 dB
+  int begins = -1;                        ///< in ms: when it begins
+  int early = -1, late = -1;              ///< in dB
+  /// When the early part, and when the late one begins, in s.
+  double (*early_s)(const Settings&) = nullptr;
+  double (*late_s)(const Settings&) = nullptr;
+};
+
+/// One copy of a voice.
+struct CopySpec {
+  int shift = -1, pan = -1, level = -1, delay = -1;  ///< in semitones, percent, dB, ms
+  int page = 0;                                      ///< as Parameter::page
+};
+
+/// Copies of a voice by where they stand and how much higher they are.
+struct CopiesSpec {
+  std::vector<CopySpec> copies{};
+  int dry = -1;         ///< level of the voice itself, in dB
+  double most_st = 12;  ///< what the picture reaches
+};
+
+/// The pitch of a voice over time before and after, and both spectra. Its step tells pitches, see
+/// Tells.
+struct NotesSpec {
+  int shift = -1, fine = -1;  ///< in semitones and cents; a note that is dragged writes a curve
+  int formant = -1;           ///< in semitones
+};
+
+/// Bands of a voice and what they make of a carrier. Readings: of each band the voice's level in
+/// dB, then of each the result's.
+struct VocoderSpec {
+  int lowest = -1, highest = -1;  ///< in Hz
+  int bands = -1;                 ///< how many
+  int shift = -1;                 ///< of the carrier's bands, in semitones
+  int carrier_hz = -1;            ///< its pitch
+  double (*centre_hz)(const Settings&, int band) = nullptr;
+};
+
 using PictureSpec = std::variant<LevelsSpec, ResponseSpec, TransferSpec, ReductionSpec, CourseSpec,
-                                 BandsSpec, ClockSpec, FieldSpec, MotionSpec, TapsSpec>;
+                                 BandsSpec, ClockSpec, FieldSpec, MotionSpec, TapsSpec, DecaySpec,
+                                 CopiesSpec, NotesSpec, VocoderSpec>;
 
 /// Every setting that a picture names, for checks; -1 among them where it has none.
 std::vector<int> parameters_of(const PictureSpec& picture);

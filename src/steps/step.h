@@ -39,7 +39,8 @@ struct Parameter {
   bool fixed = false;           ///< it changes length, channels or latency, so it stands still
   int page = 0;                 ///< 0: always shown; n: belongs to part n of the picture
   bool whole = false;           ///< counted in whole numbers
-  /// It paces something that goes to and fro, which goes on from where it is when this is turned.
+  /// It paces something that goes to and fro, or is a pitch: what swings goes on from where it is
+  /// when this is turned.
   bool paces = false;
 };
 
@@ -140,7 +141,7 @@ struct RewriteContext {
 };
 
 /// The most values readings() gives.
-inline constexpr int max_readings = 64;
+inline constexpr int max_readings = 128;
 
 enum class Family { clean, tone, level, voice, motion, colour, space, line };
 
@@ -152,6 +153,7 @@ enum class Tells {
   nothing,
   reduction,           ///< readings: a level, the reduction in dB, and what else
   reduction_per_band,  ///< readings: a level and a reduction in dB for each band
+  pitch,               ///< readings: the pitch before and after in Hz, 0 where there is none
 };
 
 /// What a step does to a sound, for advice and views: these never ask what a screen would draw.

@@ -1,0 +1,401 @@
+#include <fmt/format.h>
+
+#include <array>
+#include <cmath>
+
+#include "audio/decibel.h"
+#include "dsp/fractional_delay.h"
+#include "dsp/late_field.h"
+#include "dsp/smoothed.h"
+#include "steps/common_parameters.h"
+#include "steps/step.h"
+
+namespace drevan {
+
+namespace {
+
+enum : int {
+  size_pct,
+  decay_low_s,
+  decay_s,
+  decay_high_s,
+  damping_hz,
+  pre_delay_ms,
+  early_db,
+  late_db,
+  diffusion_pct,
+  width_pct,
+  mix_pct,
+  out
+};
+
+constexpr double off_db = -60, most_pre_delay_ms = 250, low_hz = 200;
+constexpr int reflections = 12;
+
+double gain_of(double db) { return db <= off_db ? 0 : from_db(db); }
+
+LateFieldShape shape_of(const Settings& s) {
+  return {.low_s = s[decay_low_s],
+          .middle_s = s[decay_s],
+          .high_s = s[decay_high_s],
+          .low_hz = low_hz,
+          .high_hz = s[damping_hz],
+          .size = s[size_pct] / 100};
+}
+
+// A wall's answer: seconds after the direct sound at size 1, and its share. Different for each
+// channel; the same each time.
+struct Reflection {
+  double s, gain;
+};
+Reflection reflection(int k, int channel) {
+  const auto chance = [&](int salt) {
+    return 0.5 + 0.5 * lfo_value(LfoShape::drift, 97.0 * channel + 13.0 * k + 7.0 * salt + 3);
+  };
+  const double s = 0.005 * std::pow(12.0, (k + 0.8 * chance(1)) / reflections);
+  return {s, (chance(2) < 0.5 ? -1 : 1) * std::pow(0.005 / s, 0.6)};
+}
+
+// An all-pass of Schroeder's ("Natural sounding artificial reverberation", JAES 10(3), 1962): it
+// makes many echoes of one and leaves the spectrum as it is.
+class Diffuser {
+ public:
+  explicit Diffuser(int frames) : ring_(static_cast<size_t>(frames)) {}
+  void reset() noexcept {
+    std::ranges::fill(ring_, 0.0F);
+    at_ = 0;
+  }
+  float process(float x, float g) noexcept {
+    const float late = ring_[at_];
+    const float into = x + g * late;
+    ring_[at_] = into;
+    if (++at_ == ring_.size()) at_ = 0;
+    return late - g * into;
+  }
+
+ private:
+  std::vector<float> ring_;
+  size_t at_ = 0;
+};
+
+class Reverb final : public Processor {
+ public:
+  Reverb(const Settings& s, StreamFormat format)
+      : settings_(s),
+        rate_(format.rate),
+        channels_in_(format.channels),
+        channels_out_(channels_by_out<out>(s, format.channels)),
+        late_(rate_, channels_in_, channels_out_, shape_of(s)) {
+    constexpr std::array<double, 4> lengths_s{0.0137, 0.0089, 0.0053, 0.0031};
+    for (int c = 0; c < channels_in_; ++c) {
+      lines_.emplace_back((most_pre_delay_ms / 1000 + 0.07 * LateField::most_size) * rate_ + 8);
+      for (const double length : lengths_s)
+        diffusers_.emplace_back(static_cast<int>(length * rate_ * (1 + 0.037 * c)) + 1);
+    }
+    for (int c = 0; c < channels_out_; ++c) {
+      auto& gains = gains_[static_cast<size_t>(c)];
+      double power = 0;
+      for (int k = 0; k < reflections; ++k) power += std::pow(reflection(k, c).gain, 2);
+      for (int k = 0; k < reflections; ++k)
+        gains[static_cast<size_t>(k)] =
+            static_cast<float>(reflection(k, c).gain / std::sqrt(power));
+    }
+    const auto prepare = [&](Smoothed& value, double start) { value.prepare(rate_, 20, start); };
+    prepare(early_, gain_of(s[early_db]));
+    prepare(loud_, gain_of(s[late_db]));
+    prepare(diffusion_, 0.72 * s[diffusion_pct] / 100);
+    prepare(width_, s[width_pct] / 100);
+    prepare(mix_, s[mix_pct] / 100);
+    aim();
+    to_ = wanted_;
+    reset();
+  }
+
+  void process(const AudioBlock& block) noexcept override {
+    for (size_t i = 0; i < static_cast<size_t>(block.frames()); ++i) {
+      if (at_ == 0) begin();
+      std::array<float, max_channels> dry{};
+      bool silent = true;
+      for (int c = 0; c < channels_in_; ++c) {
+        const auto channel = static_cast<size_t>(c);
+        dry[channel] = block.channel(c)[i];
+        silent = silent && dry[channel] == 0;
+        enter(channel, dry[channel]);
+      }
+      for (int c = channels_in_; c < channels_out_; ++c) dry[static_cast<size_t>(c)] = dry[0];
+      leave(block, i, dry);
+      if (++at_ == LateField::chunk) {
+        late_.end(entered_);
+        at_ = 0;
+      }
+      quiet_ = silent ? quiet_ + 1 : 0;
+      if (quiet_ == tail()) clear();
+    }
+  }
+  Samples tail() const noexcept override {
+    const double most =
+        std::max({settings_[decay_low_s], settings_[decay_s], settings_[decay_high_s]});
+    return static_cast<Samples>(
+        (most * 1.6 + settings_[pre_delay_ms] / 1000 + 0.1 + 0.085 * settings_[size_pct] / 100) *
+        rate_);
+  }
+  void reset() noexcept override {
+    for (Smoothed* s : {&early_, &loud_, &diffusion_, &width_, &mix_}) s->jump(s->goal());
+    from_ = to_ = wanted_;
+    fade_ = 1;
+    clear();
+    at_ = 0;
+    quiet_ = 0;
+  }
+  void set(int parameter, double value) noexcept override {
+    settings_.values[static_cast<size_t>(parameter)] = value;
+    if (parameter == early_db) early_.set(gain_of(value));
+    if (parameter == late_db) loud_.set(gain_of(value));
+    if (parameter == diffusion_pct) diffusion_.set(0.72 * value / 100);
+    if (parameter == width_pct) width_.set(value / 100);
+    if (parameter == mix_pct) mix_.set(value / 100);
+    if (parameter <= damping_hz) late_.set(shape_of(settings_));
+    if (parameter == size_pct || parameter == pre_delay_ms) aim();
+  }
+
+ private:
+  // Where reflections and the late sound are taken from the lines, in frames.
+  struct Places {
+    std::array<std::array<int, reflections>, max_channels> early{};
+    int late = 0;
+    friend bool operator==(const Places&, const Places&) = default;
+  };
+
+  void clear() noexcept {
+    for (auto& l : lines_) l.reset();
+    for (auto& d : diffusers_) d.reset();
+    late_.reset();
+    entered_ = {};
+    left_ = {};
+  }
+  void aim() noexcept {
+    const double begin = settings_[pre_delay_ms] / 1000, size = settings_[size_pct] / 100;
+    wanted_.late = static_cast<int>(begin * rate_);
+    for (int c = 0; c < channels_out_; ++c)
+      for (int k = 0; k < reflections; ++k)
+        wanted_.early[static_cast<size_t>(c)][static_cast<size_t>(k)] =
+            static_cast<int>((begin + size * reflection(k, c).s) * rate_);
+  }
+  void begin() noexcept {
+    late_.begin(left_);
+    if (fade_ >= 1 && !(wanted_ == to_)) {
+      from_ = to_;
+      to_ = wanted_;
+      fade_ = 0;
+    }
+  }
+  void enter(size_t channel, float x) noexcept {
+    lines_[channel].write(x);
+    const auto g = static_cast<float>(diffusion_.value());
+    float into = lines_[channel].read_whole(to_.late);
+    if (fade_ < 1) into += (1 - share()) * (lines_[channel].read_whole(from_.late) - into);
+    for (size_t d = 4 * channel; d < 4 * channel + 4; ++d) into = diffusers_[d].process(into, g);
+    entered_[channel][static_cast<size_t>(at_)] = into;
+  }
+  float share() const noexcept { return static_cast<float>(fade_ * fade_ * (3 - 2 * fade_)); }
+
+  float early(size_t channel) const noexcept {
+    const auto& line = lines_[std::min(channel, lines_.size() - 1)];
+    float sum = 0, before = 0;
+    for (size_t k = 0; k < reflections; ++k) {
+      const float gain = gains_[channel][k];
+      sum += gain * line.read_whole(to_.early[channel][k]);
+      if (fade_ < 1) before += gain * line.read_whole(from_.early[channel][k]);
+    }
+    return fade_ < 1 ? before + share() * (sum - before) : sum;
+  }
+
+  void leave(const AudioBlock& block, size_t i,
+             const std::array<float, max_channels>& dry) noexcept {
+    diffusion_.next();
+    const auto mix = static_cast<float>(mix_.next()), width = static_cast<float>(width_.next());
+    const auto soft = static_cast<float>(early_.next()), loud = static_cast<float>(loud_.next());
+    std::array<float, max_channels> wet{};
+    for (int c = 0; c < channels_out_; ++c) {
+      const auto channel = static_cast<size_t>(c);
+      wet[channel] = loud * left_[channel][static_cast<size_t>(at_)];
+      if (soft > 0) wet[channel] += soft * early(channel);
+    }
+    if (fade_ < 1) fade_ = std::min(1.0, fade_ + 1 / (0.04 * rate_));
+    if (channels_out_ == 2) {
+      // As loud at every width.
+      const float middle = (wet[0] + wet[1]) / 2, side = (wet[0] - wet[1]) / 2;
+      const float even = std::sqrt(2 / (1 + width * width));
+      wet[0] = even * (middle + width * side);
+      wet[1] = even * (middle - width * side);
+    }
+    for (int c = 0; c < channels_out_; ++c) {
+      const auto channel = static_cast<size_t>(c);
+      block.channel(c)[i] = dry[channel] + mix * (wet[channel] - dry[channel]);
+    }
+  }
+
+  Settings settings_;
+  double rate_;
+  int channels_in_, channels_out_;
+  LateField late_;
+  std::vector<FractionalDelay> lines_;
+  std::vector<Diffuser> diffusers_;
+  std::array<std::array<float, reflections>, max_channels> gains_{};
+  LateField::Channels entered_{}, left_{};
+  Places wanted_, to_, from_;
+  double fade_ = 1;
+  int at_ = 0;
+  Samples quiet_ = 0;  // frames of silence that entered
+  Smoothed early_, loud_, diffusion_, width_, mix_;
+};
+
+double late_begins(const Settings& s) { return s[pre_delay_ms] / 1000 + 0.019 * s[size_pct] / 100; }
+double early_begins(const Settings& s) {
+  return s[pre_delay_ms] / 1000 + 0.005 * s[size_pct] / 100;
+}
+double at_db(const Settings& s, int band, double seconds) {
+  const double since = seconds - late_begins(s);
+  if (since < 0 || s[late_db] <= off_db) return -200;
+  return s[late_db] - 60 * since / s[static_cast<size_t>(decay_low_s + band)];
+}
+
+Parameter decay(std::string_view id, std::string_view label, double standard,
+                std::string_view help) {
+  return {.id = id,
+          .label = label,
+          .unit = "s",
+          .least = 0.1,
+          .most = 12,
+          .standard = standard,
+          .scale = Scale::logarithmic,
+          .help = help};
+}
+Parameter amount(std::string_view id, std::string_view label, double standard,
+                 std::string_view help) {
+  return {.id = id,
+          .label = label,
+          .unit = "dB",
+          .least = off_db,
+          .most = 6,
+          .standard = standard,
+          .help = help,
+          .off_at = off_db};
+}
+
+std::vector<Parameter> parameters() {
+  return {
+      {.id = "size_pct",
+       .label = "Size",
+       .unit = "%",
+       .least = 100 * LateField::least_size,
+       .most = 100 * LateField::most_size,
+       .standard = 100,
+       .scale = Scale::logarithmic,
+       .help = "How far the walls are: 100 % is a middling room."},
+      decay("decay_low_s", "Decay, low", 1.4, "Seconds until what is low has fallen by 60 dB."),
+      decay("decay_s", "Decay", 1.2, "Seconds until the sound has fallen by 60 dB."),
+      decay("decay_high_s", "Decay, high", 0.7, "Seconds until what is high has fallen by 60 dB."),
+      {.id = "damping_hz",
+       .label = "Damp from",
+       .unit = "Hz",
+       .least = 1000,
+       .most = 16000,
+       .standard = 5000,
+       .scale = Scale::logarithmic,
+       .help = "What is higher decays as set for high."},
+      {.id = "pre_delay_ms",
+       .label = "Pre-delay",
+       .unit = "ms",
+       .least = 0,
+       .most = most_pre_delay_ms,
+       .standard = 12,
+       .help = "How late the room answers, in ms."},
+      amount("early_db", "Early", -6, "How loud the first reflections are."),
+      amount("late_db", "Late", 0,
+             "How loud the room's long sound is; at 0 dB as loud as what enters."),
+      {.id = "diffusion_pct",
+       .label = "Diffusion",
+       .unit = "%",
+       .least = 0,
+       .most = 100,
+       .standard = 85,
+       .help = "How soon single echoes become one sound."},
+      {.id = "width_pct",
+       .label = "Width",
+       .unit = "%",
+       .least = 0,
+       .most = 150,
+       .standard = 100,
+       .help = "How wide the room stands between left and right; heard in stereo."},
+      mix_parameter(25),
+      out_parameter()};
+}
+
+}  // namespace
+
+const StepType& reverb_step() {
+  static const StepType type{
+      .id = "reverb",
+      .label = "Reverb",
+      .summary = "a space that answers and dies away",
+      .family = Family::space,
+      .parameters = parameters(),
+      .starting_points = {{"Room",
+                           "a furnished room behind a voice",
+                           {{"size_pct", 60},
+                            {"decay_low_s", 0.5},
+                            {"decay_s", 0.45},
+                            {"decay_high_s", 0.3},
+                            {"pre_delay_ms", 4},
+                            {"early_db", 0},
+                            {"late_db", -3},
+                            {"mix_pct", 22}}},
+                          {"Hall",
+                           "a large space, words still clear",
+                           {{"size_pct", 160},
+                            {"decay_low_s", 2.4},
+                            {"decay_s", 2},
+                            {"decay_high_s", 1.1},
+                            {"pre_delay_ms", 35},
+                            {"mix_pct", 28},
+                            {"out", 1}}},
+                          {"Cathedral",
+                           "stone, far away",
+                           {{"size_pct", 250},
+                            {"decay_low_s", 6},
+                            {"decay_s", 5},
+                            {"decay_high_s", 2},
+                            {"pre_delay_ms", 60},
+                            {"early_db", -12},
+                            {"mix_pct", 45},
+                            {"out", 1}}},
+                          {"Dream",
+                           "a cloud around the voice",
+                           {{"size_pct", 200},
+                            {"decay_low_s", 2},
+                            {"decay_s", 4.5},
+                            {"decay_high_s", 4},
+                            {"damping_hz", 9000},
+                            {"pre_delay_ms", 90},
+                            {"early_db", -60},
+                            {"diffusion_pct", 100},
+                            {"mix_pct", 55},
+                            {"out", 1}}}},
+      .make = make_work<Reverb>,
+      .channels_out = channels_by_out<out>,
+      .traits = {.spreads_in_time = true},
+      .brief = [](const Settings& s) { return fmt::format("{:.1f} s", s[decay_s]); },
+      .picture = DecaySpec{.at_db = at_db,
+                           .decays = {decay_low_s, decay_s, decay_high_s},
+                           .begins = pre_delay_ms,
+                           .early = early_db,
+                           .late = late_db,
+                           .early_s = early_begins,
+                           .late_s = late_begins},
+      .run_in_s = 4,
+  };
+  return type;
+}
+
+}  // namespace drevan
