@@ -16,7 +16,7 @@
 #include "dsp/biquad.h"
 #include "dsp/stft.h"
 #include "libav_graph.h"
-#include "speech_metrics.h"
+#include "support/speech_metrics.h"
 #include "steps/catalogue.h"
 #include "support/sounds.h"
 #include "textbook_gain.h"
@@ -25,6 +25,7 @@ namespace {
 
 using namespace drevan;
 using namespace drevan::bench;
+using namespace drevan::test;
 using Sound = std::vector<float>;
 
 constexpr size_t rate = 48000;

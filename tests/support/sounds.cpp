@@ -151,13 +151,20 @@ AudioBuffer continuous_speech(const std::string& voice, double seconds) {
   const fs::path folder = fs::path("/usr/share/asterisk/sounds") / voice;
   std::vector<std::pair<std::uintmax_t, fs::path>> prompts;
   for (const auto& entry : fs::directory_iterator(folder))
-    if (entry.path().extension() == ".g722") prompts.emplace_back(entry.file_size(), entry.path());
+    if (const auto kind = entry.path().extension();
+        kind == ".g722" || kind == ".wav" || kind == ".gsm")
+      prompts.emplace_back(entry.file_size(), entry.path());
   std::ranges::sort(prompts, std::greater{});
   prompts.resize(std::min<size_t>(prompts.size(), 25));
-  std::string files;
-  for (const auto& [size, file] : prompts) files += " '" + file.string() + "'";
+  std::string decode;
+  for (const auto& [size, file] : prompts)
+    decode += "ffmpeg -v error " + std::string(file.extension() == ".g722" ? "-f g722 " : "") +
+              "-i '" + file.string() + "' -ar 48000 -ac 1 -f f32le - ; ";
   const TempFolder temp;
-  const Ran ran = run("cat" + files + " | ffmpeg -v error -f g722 -i - -ar 48000 -c:a pcm_f32le '" + (temp / "speech.wav").string() + "'");
+  const Ran ran =
+      run("( " + decode + ") > '" + (temp / "speech.raw").string() +
+          "' && ffmpeg -v error -f f32le -ar 48000 -ac 1 -i '" + (temp / "speech.raw").string() +
+          "' -c:a pcm_f32le '" + (temp / "speech.wav").string() + "'");
   if (ran.code != 0) throw std::runtime_error("no speech: " + ran.out);
   const AudioBuffer all = read_all(temp / "speech.wav");
   AudioBuffer out(1, std::llround(seconds * 48000));

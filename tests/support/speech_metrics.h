@@ -4,7 +4,7 @@
 #include <span>
 #include <vector>
 
-namespace drevan::bench {
+namespace drevan::test {
 
 /// Scale-invariant signal-to-distortion ratio, dB: J. Le Roux and others, "SDR - half-baked or well
 /// done?", ICASSP 2019.
@@ -29,13 +29,29 @@ struct SpeechMap {
 SpeechMap map_speech(std::span<const float> clean);
 
 /// Level of the clean voice that is left in `heard` while there is speech, dB (by projection).
-double speech_level_db(std::span<const float> clean, std::span<const float> heard, const SpeechMap& map);
+double speech_level_db(std::span<const float> clean, std::span<const float> heard,
+                       const SpeechMap& map);
 /// Power in the pauses against `noisy`, dB.
-double pause_cut_db(std::span<const float> noisy, std::span<const float> heard, const SpeechMap& map);
+double pause_cut_db(std::span<const float> noisy, std::span<const float> heard,
+                    const SpeechMap& map);
 /// Natural logarithm of the ratio of kurtoses (fourth over squared second moment of bin powers, each
 /// bin over its mean) in the pauses: how much the noise that is left twitters. After Y. Uemura and
 /// others, "Automatic optimization scheme of spectral subtraction based on musical noise assessment
 /// via higher-order statistics", IWAENC 2008.
 double warble(std::span<const float> noisy, std::span<const float> heard, const SpeechMap& map);
 
-}  // namespace drevan::bench
+/// Harmonics-to-noise ratio, dB, the median over the frames that have a pitch: P. Boersma,
+/// "Accurate short-term analysis of the fundamental frequency and the harmonics-to-noise ratio of a
+/// sampled sound", Proc. Institute of Phonetic Sciences Amsterdam 17, 1993. Windows of 60 ms, 65 to
+/// 700 Hz.
+double harmonicity_db(std::span<const float> x);
+
+/// Pitch by the same autocorrelation every 10 ms, Hz; 0 where it is below 0.6 or all is quiet.
+std::vector<double> pitches(std::span<const float> x);
+
+/// Distance of two spectral envelopes, dB: the mean over speech frames of the rms difference of
+/// their spectra between 200 Hz and 5 kHz, smoothed by keeping the cepstrum below 1.6 ms (what a
+/// pitch below 600 Hz leaves alone), each brought to the same mean level.
+double envelope_distance_db(std::span<const float> a, std::span<const float> b);
+
+}  // namespace drevan::test

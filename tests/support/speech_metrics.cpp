@@ -1,4 +1,4 @@
-#include "speech_metrics.h"
+#include "support/speech_metrics.h"
 
 #include <soxr.h>
 
@@ -8,7 +8,7 @@
 
 #include "dsp/fft.h"
 
-namespace drevan::bench {
+namespace drevan::test {
 
 namespace {
 
@@ -23,7 +23,8 @@ double dot(std::span<const float> a, std::span<const float> b) {
 
 // Power spectra of windows [i * hop, i * hop + window) for which `wanted(begin)` holds.
 template <class Wanted>
-Matrix spectra(std::span<const float> x, size_t size, size_t hop, std::span<const float> window, Wanted&& wanted) {
+Matrix spectra(std::span<const float> x, size_t size, size_t hop, std::span<const float> window,
+               Wanted&& wanted) {
   const RealFft fft(static_cast<int>(size));
   FloatVector time(size);
   ComplexVector bins(size / 2 + 1);
@@ -42,7 +43,8 @@ Matrix spectra(std::span<const float> x, size_t size, size_t hop, std::span<cons
 std::vector<float> to_10k(std::span<const float> x) {
   std::vector<float> out(x.size() * 5 / 24 + 64);
   size_t made = 0;
-  soxr_oneshot(48000, 10000, 1, x.data(), x.size(), nullptr, out.data(), out.size(), &made, nullptr, nullptr, nullptr);
+  soxr_oneshot(48000, 10000, 1, x.data(), x.size(), nullptr, out.data(), out.size(), &made, nullptr,
+               nullptr, nullptr);
   out.resize(made);
   return out;
 }
@@ -51,7 +53,9 @@ std::vector<float> to_10k(std::span<const float> x) {
 FloatVector inner_hann(size_t n) {
   FloatVector w(n);
   for (size_t i = 0; i < n; ++i)
-    w[i] = static_cast<float>(0.5 - 0.5 * std::cos(2 * std::numbers::pi * static_cast<double>(i + 1) / static_cast<double>(n + 1)));
+    w[i] =
+        static_cast<float>(0.5 - 0.5 * std::cos(2 * std::numbers::pi * static_cast<double>(i + 1) /
+                                                static_cast<double>(n + 1)));
   return w;
 }
 
@@ -85,8 +89,10 @@ Matrix third_octaves(std::span<const float> x) {
   const auto power = spectra(x, 512, 128, inner_hann(256), [](size_t) { return true; });
   Matrix out(power.size(), std::vector<double>(15));
   for (size_t b = 0; b < 15; ++b) {
-    const double low = 150 * std::pow(2, (2 * static_cast<double>(b) - 1) / 6), high = 150 * std::pow(2, (2 * static_cast<double>(b) + 1) / 6);
-    const auto from = static_cast<size_t>(std::lround(low / 10000 * 512)), to = static_cast<size_t>(std::lround(high / 10000 * 512));
+    const double low = 150 * std::pow(2, (2 * static_cast<double>(b) - 1) / 6),
+                 high = 150 * std::pow(2, (2 * static_cast<double>(b) + 1) / 6);
+    const auto from = static_cast<size_t>(std::lround(low / 10000 * 512)),
+               to = static_cast<size_t>(std::lround(high / 10000 * 512));
     for (size_t t = 0; t < power.size(); ++t) {
       double sum = 0;
       for (size_t k = from; k < to; ++k) sum += power[t][k];
@@ -112,7 +118,8 @@ double correlation(const std::vector<double>& a, const std::vector<double>& b) {
 std::vector<double> frame_power(std::span<const float> x) {
   std::vector<double> out;
   for (size_t at = 0; at + SpeechMap::frame <= x.size(); at += SpeechMap::frame)
-    out.push_back(dot(x.subspan(at, SpeechMap::frame), x.subspan(at, SpeechMap::frame)) / SpeechMap::frame);
+    out.push_back(dot(x.subspan(at, SpeechMap::frame), x.subspan(at, SpeechMap::frame)) /
+                  SpeechMap::frame);
   return out;
 }
 
@@ -174,7 +181,8 @@ double stoi(std::span<const float> clean, std::span<const float> heard) {
         tt += t[i] * t[i];
       }
       const double scale = std::sqrt(ss / (tt + 1e-20));
-      for (size_t i = 0; i < segment; ++i) t[i] = std::min(t[i] * scale, s[i] * (1 + std::pow(10.0, 15.0 / 20)));
+      for (size_t i = 0; i < segment; ++i)
+        t[i] = std::min(t[i] * scale, s[i] * (1 + std::pow(10.0, 15.0 / 20)));
       sum += correlation(s, t);
     }
   return sum / static_cast<double>(std::max<size_t>(count, 1));
@@ -225,7 +233,8 @@ SpeechMap map_speech(std::span<const float> clean) {
   return map;
 }
 
-double speech_level_db(std::span<const float> clean, std::span<const float> heard, const SpeechMap& map) {
+double speech_level_db(std::span<const float> clean, std::span<const float> heard,
+                       const SpeechMap& map) {
   double cross = 0, own = 0;
   for (size_t f = 0; f < map.speech.size() && (f + 1) * SpeechMap::frame <= heard.size(); ++f) {
     if (!map.speech[f]) continue;
@@ -236,12 +245,118 @@ double speech_level_db(std::span<const float> clean, std::span<const float> hear
   return 20 * std::log10(std::max(std::abs(cross) / own, 1e-9));
 }
 
-double pause_cut_db(std::span<const float> noisy, std::span<const float> heard, const SpeechMap& map) {
-  return 10 * std::log10(mean_where(frame_power(heard), map.pause) / mean_where(frame_power(noisy), map.pause));
+double pause_cut_db(std::span<const float> noisy, std::span<const float> heard,
+                    const SpeechMap& map) {
+  return 10 * std::log10(mean_where(frame_power(heard), map.pause) /
+                         mean_where(frame_power(noisy), map.pause));
 }
 
 double warble(std::span<const float> noisy, std::span<const float> heard, const SpeechMap& map) {
   return std::log(kurtosis(heard, map) / kurtosis(noisy, map));
 }
 
-}  // namespace drevan::bench
+namespace {
+
+// The highest peak of each window's autocorrelation, over that of the window: its height and lag.
+struct Periodicity {
+  double height = 0, lag = 0;
+};
+std::vector<Periodicity> periodicities(std::span<const float> x) {
+  constexpr size_t window = 2880, hop = 480, size = 8192;
+  constexpr int least = 48000 / 700, most = 48000 / 65;
+  const RealFft fft(size);
+  const auto hann = hann_window(window);
+  const auto correlate = [&](std::span<const float> in) {
+    FloatVector time(size);
+    std::ranges::copy(in, time.begin());
+    ComplexVector bins(size / 2 + 1);
+    fft.forward(time, bins);
+    for (auto& b : bins) b = std::norm(b);
+    fft.inverse(bins, time);
+    return std::vector<double>(time.begin(), time.begin() + most + 2);
+  };
+  const auto own = correlate(hann);
+  double loudest = 0;
+  for (const float v : x) loudest = std::max(loudest, static_cast<double>(std::abs(v)));
+  std::vector<Periodicity> out;
+  for (size_t at = 0; at + window <= x.size(); at += hop) {
+    FloatVector part(window);
+    double mean = 0, peak = 0;
+    for (size_t i = 0; i < window; ++i) mean += static_cast<double>(x[at + i]) / window;
+    for (size_t i = 0; i < window; ++i) {
+      const double v = static_cast<double>(x[at + i]) - mean;
+      peak = std::max(peak, std::abs(v));
+      part[i] = static_cast<float>(v) * hann[i];
+    }
+    Periodicity& p = out.emplace_back();
+    if (peak < 0.05 * loudest) continue;
+    auto r = correlate(part);
+    const double power = r[0];
+    for (size_t k = 0; k < r.size(); ++k) r[k] = r[k] / power / (own[k] / own[0]);
+    // Shorter periods are preferred a little, as in the paper.
+    double best = -1;
+    for (int k = least; k <= most; ++k) {
+      const auto i = static_cast<size_t>(k);
+      if (r[i] < r[i - 1] || r[i] <= r[i + 1]) continue;
+      const double bend = r[i - 1] - 2 * r[i] + r[i + 1], off = 0.5 * (r[i - 1] - r[i + 1]) / bend;
+      const double height = r[i] - 0.25 * (r[i - 1] - r[i + 1]) * off;
+      const double strength = height - 0.01 * std::log2(65.0 * k / 48000);
+      if (strength > best) best = strength, p = {height, k + off};
+    }
+  }
+  return out;
+}
+
+}  // namespace
+
+double harmonicity_db(std::span<const float> x) {
+  std::vector<double> all;
+  for (const auto& p : periodicities(x))
+    if (p.height > 0.6) {
+      const double r = std::min(p.height, 0.99999);
+      all.push_back(10 * std::log10(r / (1 - r)));
+    }
+  std::ranges::sort(all);
+  return all.empty() ? 0 : all[all.size() / 2];
+}
+
+std::vector<double> pitches(std::span<const float> x) {
+  std::vector<double> out;
+  for (const auto& p : periodicities(x)) out.push_back(p.height > 0.6 ? 48000 / p.lag : 0);
+  return out;
+}
+
+double envelope_distance_db(std::span<const float> a, std::span<const float> b) {
+  constexpr size_t size = 2048, hop = 960, kept = static_cast<size_t>(0.0016 * 48000);
+  const auto all = [](size_t) { return true; };
+  const Matrix pa = spectra(a, size, hop, hann_window(size), all);
+  const Matrix pb = spectra(b, size, hop, hann_window(size), all);
+  const RealFft fft(size);
+  const auto envelope = [&](const std::vector<double>& power) {
+    ComplexVector bins(power.size());
+    for (size_t k = 0; k < power.size(); ++k)
+      bins[k] = static_cast<float>(10 * std::log10(power[k] + 1e-9) / size);
+    FloatVector cepstrum(size);
+    fft.inverse(bins, cepstrum);
+    for (size_t i = kept; i + kept <= size; ++i) cepstrum[i] = 0;
+    fft.forward(cepstrum, bins);
+    std::vector<double> out;
+    for (const auto& v : bins) out.push_back(static_cast<double>(v.real()));
+    return out;
+  };
+  constexpr auto from = static_cast<size_t>(200.0 * size / 48000) + 1,
+                 to = static_cast<size_t>(5000.0 * size / 48000);
+  const SpeechMap map = map_speech(a);
+  double sum = 0, frames = 0;
+  for (size_t t = 0; t < std::min({pa.size(), pb.size(), map.speech.size() - 2}); ++t) {
+    if (!map.speech[t] || !map.speech[t + 1]) continue;
+    const auto ea = envelope(pa[t]), eb = envelope(pb[t]);
+    double mean = 0, squares = 0;
+    for (size_t k = from; k < to; ++k) mean += (ea[k] - eb[k]) / (to - from);
+    for (size_t k = from; k < to; ++k) squares += std::pow(ea[k] - eb[k] - mean, 2) / (to - from);
+    sum += std::sqrt(squares), frames += 1;
+  }
+  return sum / std::max(frames, 1.0);
+}
+
+}  // namespace drevan::test
