@@ -15,10 +15,23 @@ namespace drevan {
 
 namespace {
 
-enum : int { detector, threshold_db, ratio, knee_db, attack_ms, release_ms, make_up_db, mix_pct };
+enum : int {
+  detector,
+  threshold_db,
+  ratio,
+  knee_db,
+  attack_ms,
+  release_ms,
+  make_up_db,
+  mix_pct,
+  hold_below_db
+};
 enum Detector : int { peak, rms };
 
 constexpr double rms_window_ms = 10;
+constexpr double hold_off_db = -90;
+// How long a peak is taken for the level when the gain is held: longer than a low voice's period.
+constexpr double hold_release_ms = 15;
 
 // Reduction in dB (>= 0) at level `x` dB: Giannoulis, Massberg and Reiss, "Digital Dynamic Range
 // Compressor Design", JAES 60(6), 2012, eq. 4: straight, quadratic within the knee, straight.
@@ -55,6 +68,7 @@ class Compressor final : public Processor {
     mix_.prepare(rate_, 5, s[mix_pct] / 100);
     square_.set(rms_window_ms, rate_);
     smoother_.set(s[attack_ms], s[release_ms], rate_);
+    heard_.set(0, hold_release_ms, rate_);
   }
 
   void process(const AudioBlock& block) noexcept override {
@@ -67,6 +81,7 @@ class Compressor final : public Processor {
   void reset() noexcept override {
     square_.reset();
     smoother_.reset();
+    heard_.reset();
     for (Smoothed* s : {&threshold_, &slope_, &knee_, &make_up_, &mix_}) s->jump(s->goal());
     level_ = silence_db;
     reduced_ = 0;
@@ -117,13 +132,13 @@ class Compressor final : public Processor {
     if (still) {
       to_reduction(gain.data(), n, static_cast<float>(threshold_.value()),
                    static_cast<float>(slope_.value()), static_cast<float>(knee_.value()));
-      smoother_.process(std::span(gain).first(n));
+      smooth(block, std::span(gain).first(n));
       to_gain(gain.data(), n, static_cast<float>(make_up_.value()), static_cast<float>(mix_.value()));
     } else {
       for (size_t i = 0; i < n; ++i)
         gain[i] = reduction(gain[i], static_cast<float>(threshold_.next()),
                             static_cast<float>(slope_.next()), static_cast<float>(knee_.next()));
-      smoother_.process(std::span(gain).first(n));
+      smooth(block, std::span(gain).first(n));
       for (size_t i = 0; i < n; ++i)
         to_gain(&gain[i], 1, static_cast<float>(make_up_.next()), static_cast<float>(mix_.next()));
     }
@@ -134,11 +149,29 @@ class Compressor final : public Processor {
     }
   }
 
+  // Attack and release; where the sound is below the hold's level the reduction stays as it is.
+  void smooth(const AudioBlock& block, std::span<float> reduced) noexcept {
+    if (settings_[hold_below_db] <= hold_off_db) return smoother_.process(reduced);
+    const double least = from_db(settings_[hold_below_db]);
+    size_t from = 0;  // of what is not held
+    for (size_t i = 0; i < reduced.size(); ++i) {
+      double peak = 0;
+      for (int c = 0; c < block.channels(); ++c)
+        peak = std::max(peak, static_cast<double>(std::abs(block.channel(c)[i])));
+      if (heard_.process(peak) >= least) continue;
+      smoother_.process(reduced.subspan(from, i - from));
+      reduced[i] = static_cast<float>(smoother_.value());
+      from = i + 1;
+    }
+    smoother_.process(reduced.subspan(from));
+  }
+
   Settings settings_;
   double rate_;
   Smoothed threshold_, slope_, knee_, make_up_, mix_;
   MeanSquare square_;
   DecoupledDetector smoother_;
+  BranchingDetector heard_;
   double level_ = silence_db;
   double reduced_ = 0;
 };
@@ -218,7 +251,16 @@ StepType make_type() {
                       .least = 0,
                       .most = 100,
                       .standard = 100,
-                      .help = "How much of the compressed sound is heard; the rest is untouched."}},
+                      .help = "How much of the compressed sound is heard; the rest is untouched."},
+                     {.id = "hold_below_db",
+                      .label = "Hold below",
+                      .unit = "dB",
+                      .least = hold_off_db,
+                      .most = -20,
+                      .standard = hold_off_db,
+                      .help = "Below this the gain stays put, so that the room is not pumped up "
+                              "between words: well above the room tone, well below speech.",
+                      .off_at = hold_off_db}},
       .starting_points =
           {{"Voice, even",
             "words of one speaker at one level",
@@ -230,6 +272,9 @@ StepType make_type() {
              {"attack_ms", 0},
              {"release_ms", 50},
              {"make_up_db", 5}}},
+           {"Voice in a room",
+            "the gain stays put between words, so that the room is not pumped up",
+            {{"threshold_db", -18}, {"ratio", 3}, {"release_ms", 250}, {"hold_below_db", -45}}},
            {"Glue",
             "one or two dB over everything",
             {{"detector", rms},
@@ -244,7 +289,8 @@ StepType make_type() {
       .picture = TransferSpec{.transfer_db = transfer_db,
                               .threshold = threshold_db,
                               .ratio = ratio,
-                              .make_up = make_up_db},
+                              .make_up = make_up_db,
+                              .hold = hold_below_db},
   };
 }
 

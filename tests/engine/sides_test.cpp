@@ -205,6 +205,37 @@ TEST_F(Sides, ItselfAndRingsAreRefusedAndOneThatIsGoneIsTold) {
   EXPECT_EQ(out.channel(0)[700], 0.5F * x.channel(0)[700]);
 }
 
+// The vocoder of the catalogue: other rates and more channels, a silent and a short carrier, one
+// that is gone.
+TEST_F(Sides, AVocoderTakesAnyCarrier) {
+  AudioBuffer voice = test::words(0.4, 1.5), wind = test::noise(0.1, 1.5, 5, 192000, 6),
+              low = test::noise(0.1, 0.4, 6, 8000), silent = test::silence(1.5);
+  test::write_wav(t / "voice.wav", voice);
+  test::write_wav(t / "wind.wav", wind, 192000);
+  test::write_wav(t / "low.wav", low, 8000);
+  test::write_wav(t / "silent.wav", silent);
+  ClipSound sound;
+  sound.file = t / "voice.wav";
+  const auto spoken = [&](const char* carrier) {
+    ChainStep step = test::with("vocoder", {{"carrier", 5}, {"level", 1}});
+    step.sides = {{SideChoice::From::file, 0, {}, t / carrier}};
+    return processed(plan_of(sound, {{step}}));
+  };
+  const auto level = [](const AudioBuffer& of, size_t from, size_t to) {
+    return test::rms_db(of.channel(0).subspan(from, to - from));
+  };
+  EXPECT_GT(level(spoken("wind.wav"), 2000, 60000), -60);
+  const AudioBuffer brief = spoken("low.wav");
+  EXPECT_GT(level(brief, 2000, 16000), -60);
+  EXPECT_LT(level(brief, 30000, 70000), -90);
+  for (const float v : spoken("silent.wav").channel(0)) ASSERT_LT(std::abs(v), 1e-6F);
+  EXPECT_NE(told_by([&] { spoken("gone.wav"); }).find("gone.wav: there is no such file"),
+            std::string::npos);
+  // None was chosen: noise takes its place.
+  const ChainStep none = test::with("vocoder", {{"carrier", 5}, {"level", 1}});
+  EXPECT_GT(level(processed(plan_of(sound, {{none}})), 2000, 60000), -60);
+}
+
 TEST_F(Sides, AreKeptInReelsByIdAndInRecipesByNameAndFilesByTheWayToThem) {
   Reel both = with_side(2);
   ChainStep file = step_of(multiply());
