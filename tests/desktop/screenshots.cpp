@@ -241,11 +241,20 @@ int main(int argc, char** argv) {
       if (std::string_view(id) == "width") w.selection.select_clip(clip_named(w, "boat-pass"));
       edit(w, edits::add_step, StepPlace{ChainOwner::clip, 0}, *find_step(id));
       shots.settle();
-      // The canyon of the delay has three echoes; of the others the first.
+      // The canyon of the delay has three echoes, many as one four copies; the last of the
+      // compressor's holds the gain; of the others the first.
+      const std::string_view name_of_step = id;
+      const int point = name_of_step == "delay"        ? 1
+                        : name_of_step == "doubler"    ? 2
+                        : name_of_step == "compressor" ? 2
+                                                       : 0;
       if (w.selection.step() && !w.selection.step()->type->starting_points.empty())
-        window.bench().editor().use_starting_point(std::string_view(id) == "delay" ? 1 : 0);
+        window.bench().editor().use_starting_point(point);
       shots.settle();
+      if (name_of_step == "vocoder") shots.play(1.6, 900);
+      if (name_of_step == "pitch") wait_for([&] { return w.measurements.course_whole(); });
       editors.push_back(window.bench().editor().grab());
+      if (name_of_step == "vocoder") shots.stop();
       while (w.document.history().can_undo()) w.document.undo();
       w.selection.select_clip(clip_named(w, "lamp-room-04"));
     }
@@ -256,8 +265,9 @@ int main(int argc, char** argv) {
         "editors.png");
   sheet({"tremolo", "wah", "chorus", "flanger", "phaser", "ring-modulator", "delay", "distortion"},
         "effects.png");
+  sheet({"pitch", "doubler", "vocoder", "reverb", "compressor", "stretch"}, "voices.png");
 
-  for (const char* id : {"multiband-compressor", "hum-removal", "stretch"}) {
+  for (const char* id : {"multiband-compressor", "hum-removal"}) {
     const bool hum = std::string_view(id) == "hum-removal";
     if (hum) w.selection.select_clip(clip_named(w, "stairs-02"));
     edit(w, edits::add_step, StepPlace{ChainOwner::clip, hum ? 0 : 4}, *find_step(id));

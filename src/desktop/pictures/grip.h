@@ -7,6 +7,7 @@
 #include <optional>
 #include <vector>
 
+#include "reel/reel.h"
 #include "steps/step.h"
 
 namespace drevan::desktop {
@@ -16,6 +17,8 @@ struct DragValue {
   int parameter = -1;
   double value = 0;
   double grain = 0;  ///< rounded to multiples of this; 0: not at all
+  /// In seconds of the clip: only there, by a curve. Empty: everywhere.
+  std::optional<SecondsRange> within{};
 };
 
 struct Grip {

@@ -5,6 +5,7 @@
 
 #include "engine/level_path.h"
 #include "pictures/pictures.h"
+#include "pictures/voice_pictures.h"
 #include "theme/theme.h"
 #include "work/curve_clock.h"
 #include "work/measurements.h"
@@ -46,6 +47,18 @@ struct MakePicture {
     return new MotionPicture(work, id, s, parent);
   }
   StepPicture* operator()(const TapsSpec& s) const { return new TapsPicture(work, id, s, parent); }
+  StepPicture* operator()(const DecaySpec& s) const {
+    return new DecayPicture(work, id, s, parent);
+  }
+  StepPicture* operator()(const CopiesSpec& s) const {
+    return new CopiesPicture(work, id, s, parent);
+  }
+  StepPicture* operator()(const NotesSpec& s) const {
+    return new NotesPicture(work, id, s, parent);
+  }
+  StepPicture* operator()(const VocoderSpec& s) const {
+    return new VocoderPicture(work, id, s, parent);
+  }
 };
 
 Qt::CursorShape cursor_of(Grip::Form form) {
@@ -156,7 +169,10 @@ void StepPicture::mouseMoveEvent(QMouseEvent* e) {
   const Settings now = settings();
   for (const DragValue& value : grip_.drag(point_)) {
     const double next = snapped(value, parameter(value.parameter), fine);
-    if (next != now[static_cast<size_t>(value.parameter)]) Q_EMIT changed(value.parameter, next);
+    if (value.within)
+      Q_EMIT changed_within(value.parameter, next, *value.within);
+    else if (next != now[static_cast<size_t>(value.parameter)])
+      Q_EMIT changed(value.parameter, next);
   }
 }
 

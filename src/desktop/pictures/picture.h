@@ -40,6 +40,8 @@ class StepPicture : public QWidget {
 
  Q_SIGNALS:
   void changed(int parameter, double value);
+  /// Only over a stretch of the clip.
+  void changed_within(int parameter, double value, SecondsRange clip);
   void settled();
   void page_chosen(int page);
 

@@ -64,6 +64,7 @@ class TransferPicture final : public StepPicture {
   Grip bend_grip() const;
   void draw_curve(QPainter& p) const;
   void draw_reduction(QPainter& p) const;
+  void draw_hold(QPainter& p, size_t grip, const Grip& hold) const;
 
   const TransferSpec& spec_;
   double level_db_ = -200, reduction_db_ = 0;

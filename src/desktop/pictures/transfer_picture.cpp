@@ -2,7 +2,9 @@
 #include <cmath>
 
 #include "pictures/pictures.h"
+#include "engine/level_path.h"
 #include "theme/theme.h"
+#include "work/measurements.h"
 
 namespace drevan::desktop {
 
@@ -69,6 +71,22 @@ std::vector<Grip> TransferPicture::grips() const {
   const bool line = spec_.threshold >= 0 || spec_.ceiling >= 0;
   if (line) all.push_back(line_grip());
   if (spec_.ratio >= 0 || spec_.drive >= 0) all.push_back(bend_grip());
+  if (spec_.hold >= 0) {
+    const LevelAxis axis = in_axis();
+    const double db = settings()[static_cast<size_t>(spec_.hold)];
+    all.push_back(
+        {.form = Grip::Form::upright_line,
+         .at = {axis.within(db), plot_rect().bottom()},
+         .within = QRectF(plot_rect().left() - 8, plot_rect().bottom() - 14,
+                          plot_rect().width() + 16, 18),
+         .drag =
+             [this, axis](QPointF to) {
+               const double to_db = axis.db_at(to);
+               return std::vector<DragValue>{
+                   {spec_.hold, to_db < lowest ? parameter(spec_.hold).least : to_db, 0.5}};
+             },
+         .resets = {spec_.hold}});
+  }
   if (!line) return all;
   // Where the curve is straight the line comes to the pointer.
   all.push_back(line_grip());
@@ -96,6 +114,10 @@ void TransferPicture::paintEvent(QPaintEvent*) {
   const auto all = grips();
   for (size_t i = 0; i < all.size(); ++i) {
     if (all[i].reach < 0) continue;
+    if (spec_.hold >= 0 && !all[i].resets.empty() && all[i].resets[0] == spec_.hold) {
+      draw_hold(p, i, all[i]);
+      continue;
+    }
     if (all[i].form != Grip::Form::dot) {
       draw_line(p, i, all[i], plot_rect());
       continue;
@@ -127,6 +149,30 @@ void TransferPicture::draw_curve(QPainter& p) const {
   p.setPen(QPen(step()->on ? t.after : t.quiet, 2.2));
   p.drawPolyline(curve);
   p.setClipping(false);
+}
+
+// Below the held level all is grey: the gain stays put there. Beside it the room's own level.
+void TransferPicture::draw_hold(QPainter& p, size_t grip, const Grip& hold) const {
+  const Theme& t = theme();
+  const QRectF r = plot_rect();
+  const bool on = settings()[static_cast<size_t>(spec_.hold)] > lowest;
+  if (on) {
+    p.fillRect(QRectF(r.topLeft(), QPointF(hold.at.x(), r.bottom())), faded(t.quiet, 0.22));
+    draw_line(p, grip, hold, r);
+  }
+  const auto stage = measured_stage();
+  if (stage) {
+    const auto room = work_.measurements.levels()->stages[*stage].noise_floor_dbfs;
+    if (room && *room > lowest) {
+      const double x = in_axis().within(*room);
+      p.setPen(QPen(t.removed, 1.5));
+      p.drawLine(QPointF(x, r.bottom()), QPointF(x, r.bottom() - 26));
+      p.drawText(QRectF(x + 4, r.bottom() - 30, 60, 14), Qt::AlignLeft, tr("room"));
+    }
+  }
+  p.setPen(QPen(t.window, 1.5));
+  p.setBrush(holds(grip) ? t.text : t.attention);
+  p.drawEllipse(hold.at, 5, 5);
 }
 
 // Beside the plot, from the top down.

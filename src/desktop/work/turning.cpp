@@ -47,6 +47,25 @@ void Turning::turn(StepId step, int parameter, double from, double value, double
   }
 }
 
+void Turning::turn_within(StepId step, int parameter, double from, double value,
+                          SecondsRange clip) {
+  if (step_ != step || parameter_ != parameter || keep_ || stale()) {
+    finish(clip.begin);
+    begin(step, parameter, from, false);
+  }
+  constexpr double edge_s = 0.02;
+  const CurveClock clock = curve_clock(work_, step);
+  const double begin = clock.curve_s(clip.begin), end = clock.curve_s(clip.end);
+  const Parameter& of = this->step()->type->parameters[static_cast<size_t>(parameter)];
+  const Curve flat{{{begin - edge_s, from_}}};
+  const Curve& around = base_ ? *base_ : flat;
+  const CurvePoint points[] = {{begin - edge_s, value_at(around, of, begin - edge_s)},
+                               {begin, value},
+                               {end, value},
+                               {end + edge_s, value_at(around, of, end + edge_s)}};
+  apply(overwritten(&around, points));
+}
+
 // Until the hand lets go the value holds, also where the curve goes elsewhere later.
 void Turning::write(double s, double value) {
   if (!turned_.empty() && s < turned_.back().s) {

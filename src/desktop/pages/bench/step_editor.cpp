@@ -11,6 +11,7 @@
 #include <QToolButton>
 
 #include "pages/bench/curve_lane.h"
+#include "pages/bench/step_words.h"
 #include "theme/theme.h"
 #include "widgets/words.h"
 #include "work/curve_clock.h"
@@ -24,6 +25,13 @@ namespace drevan::desktop {
 
 namespace {
 constexpr int rest_ms = 250;
+
+// What the parts of a picture are that have settings of their own.
+QString part_name(const PictureSpec& picture) {
+  if (std::holds_alternative<TapsSpec>(picture)) return StepEditor::tr("echo %1");
+  if (std::holds_alternative<CopiesSpec>(picture)) return StepEditor::tr("copy %1");
+  return StepEditor::tr("band %1");
+}
 }
 
 StepEditor::StepEditor(const Work& work, CurveLane& lane, QWidget* parent)
@@ -114,6 +122,7 @@ void StepEditor::refresh() {
   on_->setChecked(s->on);
   show_ranges();
   show_values();
+  words_->refresh();
   picture_->refresh();
 }
 
@@ -150,6 +159,7 @@ void StepEditor::rebuild() {
   const ChainStep* s = work_.selection.step(step_);
   type_ = s ? s->type : nullptr;
   picture_ = nullptr;
+  words_ = nullptr;
   sliders_.clear();
   delete body_->layout();
   qDeleteAll(body_->findChildren<QWidget*>(QString(), Qt::FindDirectChildrenOnly));
@@ -195,7 +205,16 @@ void StepEditor::rebuild() {
     connect(slider, &ValueSlider::refused, this,
             [this](const QString& why) { work_.notices.warn(why); });
   }
+  words_ = new StepWords(work_, step_, right);
+  words_->setVisible(words_->any());
   connect(picture_, &StepPicture::changed, this, &StepEditor::set);
+  connect(picture_, &StepPicture::changed_within, this,
+          [this](int parameter, double value, SecondsRange clip) {
+            const ChainStep* now = work_.selection.step(step_);
+            if (now)
+              turning_.turn_within(step_, parameter, now->settings[static_cast<size_t>(parameter)],
+                                   value, clip);
+          });
   connect(picture_, &StepPicture::settled, this, &StepEditor::settle);
   connect(picture_, &StepPicture::page_chosen, this, &StepEditor::show_page);
   show_ranges();
@@ -221,8 +240,10 @@ void StepEditor::show_page(int page) {
   for (int r = 0, all = grid_->rowCount(); r < all; ++r) grid_->setRowStretch(r, 0);
   for (int i = 0; i < static_cast<int>(shown.size()); ++i)
     grid_->addWidget(shown[static_cast<size_t>(i)], i % rows, i / rows);
-  grid_->setRowStretch(rows, 1);
-  page_label_->setText(page > 0 ? tr("band %1").arg(page) : QString());
+  grid_->removeWidget(words_);
+  if (words_->any()) grid_->addWidget(words_, rows, 0, 1, columns);
+  grid_->setRowStretch(rows + 1, 1);
+  page_label_->setText(page > 0 ? part_name(type_->picture).arg(page) : QString());
 }
 
 void StepEditor::change(const std::function<edits::Edit(const Reel&, int)>& edit) {

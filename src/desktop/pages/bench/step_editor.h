@@ -20,6 +20,7 @@ class QToolButton;
 namespace drevan::desktop {
 
 class CurveLane;
+class StepWords;
 
 class StepEditor : public QWidget {
   Q_OBJECT
@@ -65,6 +66,7 @@ class StepEditor : public QWidget {
   int clip_ = 0;
   StepPicture* picture_ = nullptr;
   std::vector<ValueSlider*> sliders_;
+  StepWords* words_ = nullptr;
   QWidget* body_ = nullptr;
   QGridLayout* grid_ = nullptr;
   QWidget* sliders_area_ = nullptr;

@@ -1,0 +1,41 @@
+// A step's settings that are no numbers: words, files, and what it hears beside its own sound.
+#pragma once
+
+#include <QWidget>
+#include <vector>
+
+#include "reel/chain.h"
+#include "work/work.h"
+
+class QLineEdit;
+class QToolButton;
+
+namespace drevan::desktop {
+
+class StepWords : public QWidget {
+  Q_OBJECT
+
+ public:
+  StepWords(const Work& work, StepId step, QWidget* parent);
+  /// Whether the step has such settings.
+  bool any() const { return !words_.empty() || !sides_.empty(); }
+  void refresh();
+
+ private:
+  void set_text(int index, const QString& text);
+  void set_side(int index, SideChoice choice);
+  void choose_file(int text, int side);
+  void fill_side_menu(int index);
+  QString side_name(int index) const;
+
+  struct Words {
+    QLineEdit* line = nullptr;    ///< words
+    QToolButton* file = nullptr;  ///< or a file
+  };
+  const Work& work_;
+  StepId step_;
+  std::vector<Words> words_;
+  std::vector<QToolButton*> sides_;
+};
+
+}  // namespace drevan::desktop
