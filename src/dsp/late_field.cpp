@@ -211,15 +211,19 @@ void LateField::begin(Channels& out) noexcept {
 
 void LateField::end(const Channels& in) noexcept {
   const float share = 1 / std::sqrt(static_cast<float>(channels_in_) * lines);
-  for (int c = 0; c < channels_in_; ++c)
+  // All channels but the last; that one on the way into the rings, which are whole chunks long.
+  for (int c = 0; c + 1 < channels_in_; ++c)
     for (size_t l = 0; l < lines; ++l) {
       const float gain = share * sign(l, c);
       const auto& x = in[static_cast<size_t>(c)];
       for (size_t i = 0; i < chunk; ++i) rows_[l][i] += gain * x[i];
     }
-  // The ring is whole chunks long.
-  for (size_t l = 0; l < lines; ++l)
-    std::memcpy(ring_.data() + l * (mask_ + 1) + at_, rows_[l].data(), sizeof rows_[l]);
+  const auto& x = in[static_cast<size_t>(channels_in_ - 1)];
+  for (size_t l = 0; l < lines; ++l) {
+    const float gain = share * sign(l, channels_in_ - 1);
+    float* __restrict to = ring_.data() + l * (mask_ + 1) + at_;
+    for (size_t i = 0; i < chunk; ++i) to[i] = rows_[l][i] + gain * x[i];
+  }
   at_ = (at_ + chunk) & mask_;
 }
 

@@ -107,7 +107,7 @@ class Reverb final : public Processor {
     prepare(width_, s[width_pct] / 100);
     prepare(mix_, s[mix_pct] / 100);
     aim();
-    to_ = wanted_;
+    find_tail();
     reset();
   }
 
@@ -129,16 +129,11 @@ class Reverb final : public Processor {
         at_ = 0;
       }
       quiet_ = silent ? quiet_ + 1 : 0;
-      if (quiet_ == tail()) clear();
+      if (!silent) empty_ = false;
+      if (quiet_ >= tail_ && !empty_) clear();
     }
   }
-  Samples tail() const noexcept override {
-    const double most =
-        std::max({settings_[decay_low_s], settings_[decay_s], settings_[decay_high_s]});
-    return static_cast<Samples>(
-        (most * 1.6 + settings_[pre_delay_ms] / 1000 + 0.1 + 0.085 * settings_[size_pct] / 100) *
-        rate_);
-  }
+  Samples tail() const noexcept override { return tail_; }
   void reset() noexcept override {
     for (Smoothed* s : {&early_, &loud_, &diffusion_, &width_, &mix_}) s->jump(s->goal());
     from_ = to_ = wanted_;
@@ -154,6 +149,7 @@ class Reverb final : public Processor {
     if (parameter == diffusion_pct) diffusion_.set(0.72 * value / 100);
     if (parameter == width_pct) width_.set(value / 100);
     if (parameter == mix_pct) mix_.set(value / 100);
+    find_tail();
     if (parameter <= damping_hz) late_.set(shape_of(settings_));
     if (parameter == size_pct || parameter == pre_delay_ms) aim();
   }
@@ -166,7 +162,16 @@ class Reverb final : public Processor {
     friend bool operator==(const Places&, const Places&) = default;
   };
 
+  // Until it has fallen by 90 dB, and the longest line.
+  void find_tail() noexcept {
+    const double most =
+        std::max({settings_[decay_low_s], settings_[decay_s], settings_[decay_high_s]});
+    tail_ = static_cast<Samples>((most * 1.6 + settings_[pre_delay_ms] / 1000 + 0.1 +
+                                  0.085 * settings_[size_pct] / 100) *
+                                 rate_);
+  }
   void clear() noexcept {
+    empty_ = true;
     for (auto& l : lines_) l.reset();
     for (auto& d : diffusers_) d.reset();
     late_.reset();
@@ -246,7 +251,9 @@ class Reverb final : public Processor {
   Places wanted_, to_, from_;
   double fade_ = 1;
   int at_ = 0;
+  Samples tail_ = 0;
   Samples quiet_ = 0;  // frames of silence that entered
+  bool empty_ = true;
   Smoothed early_, loud_, diffusion_, width_, mix_;
 };
 
