@@ -16,10 +16,10 @@ constexpr const char* texts[] = {
     R"({"drevan_recipe":1,"name":"A giant","note":"Large, slow and dark, with weight below.","tags":["story","voice"],"steps":[
       {"step":"pitch","settings":{"shift_st":-7,"formant_st":-5}},{"step":"equaliser","settings":{"band3_hz":110,"band3_gain_db":4,"band3_q":0.8}},
       {"step":"compressor","settings":{"threshold_db":-22,"ratio":3}},{"step":"reverb","settings":{"size_pct":180,"decay_low_s":1.6,"decay_s":1.1,"decay_high_s":0.5,"mix_pct":14}},
-      {"step":"normalise","settings":{"measure":"loudness","target_db":-19}},{"step":"limiter","settings":{"ceiling_db":-1}}]})",
+      {"step":"gain","settings":{"gain_db":4}},{"step":"limiter","settings":{"ceiling_db":-1}}]})",
     R"({"drevan_recipe":1,"name":"Something tiny","note":"High and small, quick on its feet.","tags":["story","voice"],"steps":[
       {"step":"cut","settings":{"low_hz":180}},{"step":"pitch","settings":{"shift_st":9,"formant_st":6}},
-      {"step":"normalise","settings":{"measure":"loudness","target_db":-19}},{"step":"limiter","settings":{"ceiling_db":-1}}]})",
+      {"step":"gain","settings":{"gain_db":2.2}},{"step":"limiter","settings":{"ceiling_db":-1}}]})",
     R"({"drevan_recipe":1,"name":"A machine on noise","note":"No voice at all: noise that speaks.","tags":["story","voice","machine"],"steps":[
       {"step":"vocoder","settings":{"carrier":"noise","bands":24}},{"step":"limiter","settings":{"ceiling_db":-1}}]})",
     R"({"drevan_recipe":2,"name":"A chord of voices","note":"One speaker sings as a choir, its s sounds let through.","tags":["story","voice"],"steps":[
@@ -50,7 +50,7 @@ constexpr const char* texts[] = {
     R"({"drevan_recipe":1,"name":"Broadcast on a worn set","note":"A narrow band, clipped, out of a tired receiver.","tags":["story","voice","radio"],"steps":[
       {"step":"cut","settings":{"low_hz":300,"low_slope_db":24,"high_hz":3800,"high_slope_db":24}},
       {"step":"distortion","settings":{"kind":"hard","drive_db":20,"tone_hz":3500,"mix_pct":65}},{"step":"compressor","settings":{"threshold_db":-24,"ratio":3}},
-      {"step":"normalise","settings":{"target_db":-6}}]})",
+      {"step":"normalise","settings":{"target_db":-12}}]})",
     R"({"drevan_recipe":1,"name":"A radio host","note":"Near, dense and warm, at -19 LUFS.","tags":["story","voice"],"steps":[
       {"step":"cut","settings":{"low_hz":70}},{"step":"equaliser","settings":{"band3_hz":160,"band3_gain_db":3,"band3_q":0.8,"band6_hz":3600,"band6_gain_db":2.5}},
       {"step":"compressor","settings":{"threshold_db":-24,"ratio":4,"attack_ms":5,"release_ms":90}},{"step":"distortion","settings":{"kind":"soft","drive_db":8,"tone_hz":9000,"mix_pct":25}},
