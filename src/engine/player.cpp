@@ -140,7 +140,7 @@ std::string Player::take_error() {
 
 bool Player::caught_up() const {
   const std::lock_guard lock(mutex_);
-  return requests_ == taken_requests_ && (waiting_ || ring_.full());
+  return requests_ == taken_requests_ && !serving_ && (waiting_ || ring_.full());
 }
 
 void Player::tell(std::string error) {
@@ -170,6 +170,7 @@ bool Player::take_request(const std::stop_token& stop) {
   }
   if (stop.stop_requested()) return false;
   taken_requests_ = requests_;
+  serving_ = other_device_ || tone_wanted_;
   const auto seek = std::exchange(request_.seek, std::nullopt);
   request_.play_unseen = false;
   now_ = request_;

@@ -136,6 +136,7 @@ class Player final : public SoundSource {
   bool waiting_ = false;  // the run-ahead side, for a request
   std::optional<FindDevice> other_device_;
   bool tone_wanted_ = false;
+  bool serving_ = false;  // a wish for another device or a tone is being done
   // The files' size and time are asked for at most twice a second.
   ClipSound known_sound_;
   std::optional<ClipSound> known_against_;

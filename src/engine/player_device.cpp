@@ -122,7 +122,10 @@ bool Player::serve_device_wishes() {
   }
   if (find) change_device(std::move(*find));
   if (tone && device_ready()) tone_left_ = static_cast<int>(rate_) * 2;
-  return find || tone;
+  if (!find && !tone) return false;
+  const std::lock_guard lock(mutex_);
+  serving_ = false;
+  return true;
 }
 
 // The old one is let go first: some drivers lend a device to one stream alone.

@@ -36,7 +36,7 @@ constexpr const char* texts[] = {
       {"step":"doubler","settings":{"shift_1_st":-5,"shift_2_st":7,"level_1_db":-3,"level_2_db":-6,"dry_db":-14,"drift_ms":5}},
       {"step":"reverb","settings":{"size_pct":220,"decay_low_s":3,"decay_s":4,"decay_high_s":3,"early_db":-60,"pre_delay_ms":60,"mix_pct":35}},{"step":"gain","settings":{"gain_db":3}},{"step":"limiter","settings":{"ceiling_db":-1}}]})",
     R"({"drevan_recipe":2,"name":"A tape that stops","note":"Slower and deeper until it stands; put it on the last word.","tags":["story","voice","effects"],"steps":[
-      {"step":"gain","curves":{"gain_db":[[1.8,0,"smooth"],[2.2,-60]]}},{"step":"speed","curves":{"speed_pct":[[0,100],[0.6,100,"smooth"],[2.2,25]]}},{"step":"limiter","settings":{"ceiling_db":-1}}]})",
+      {"step":"gain","curves":{"gain_db":[[1.8,0,"smooth"],[2.2,-60]]}},{"step":"speed","curves":{"speed_pct":[[0,100],[0.6,100,"smooth"],[2.2,40]]}},{"step":"limiter","settings":{"ceiling_db":-1}}]})",
     R"({"drevan_recipe":1,"name":"A ghost behind echoes","note":"Thin and wavering, behind a wall of echoes that give way to the words.","tags":["story","voice"],"steps":[
       {"step":"cut","settings":{"low_hz":220}},{"step":"chorus","settings":{"voices":4,"rate_hz":1.4,"depth_ms":7,"mix_pct":80}},
       {"step":"delay","settings":{"time_1_ms":180,"level_1_db":-5,"feedback_1_pct":70,"time_2_ms":310,"level_2_db":-9,"feedback_2_pct":55,"high_hz":3200,"duck_db":8}},

@@ -251,7 +251,7 @@ int main(int argc, char** argv) {
       if (w.selection.step() && !w.selection.step()->type->starting_points.empty())
         window.bench().editor().use_starting_point(point);
       shots.settle();
-      if (name_of_step == "vocoder") shots.play(1.6, 900);
+      if (name_of_step == "vocoder") shots.play(7.5, 900);
       if (name_of_step == "pitch") wait_for([&] { return w.measurements.course_whole(); });
       editors.push_back(window.bench().editor().grab());
       if (name_of_step == "vocoder") shots.stop();

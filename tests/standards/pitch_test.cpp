@@ -174,7 +174,8 @@ TEST(PitchStandard, RealVoicesAreInTuneAndKeepTheirFormants) {
 #ifdef DREVAN_SANITIZED
   GTEST_SKIP() << "slow";
 #endif
-  for (const char* name : test::voices) {
+  // One of a woman, one of a man; six in benchmarks/voices.
+  for (const char* name : {test::voices[1], test::voices[2]}) {
     const AudioBuffer in = test::continuous_speech(name, 3);
     for (const double shift : {-5.0, 5.0}) {
       const AudioBuffer ours = shifted(pitch(voice, shift), in);

@@ -87,7 +87,7 @@ void CopiesPicture::paintEvent(QPaintEvent*) {
     p.drawEllipse(at, size, size);
     p.setPen(off ? t.quiet : t.text);
     const bool left = at.x() > r.right() - 70;
-    p.drawText(QRectF(at + QPointF(left ? -size - 73 : size + 3, -8), QSizeF(70, 14)),
+    p.drawText(QRectF(at + QPointF(left ? 8 - 70 : size + 3, left ? -size - 16 : -8), QSizeF(70, 14)),
                left ? Qt::AlignRight : Qt::AlignLeft,
                off ? QString::number(copy.page)
                    : tr("%1  %2 ms").arg(copy.page).arg(value(copy.delay), 0, 'f', 0));

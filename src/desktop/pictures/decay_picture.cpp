@@ -105,7 +105,7 @@ void DecayPicture::paintEvent(QPaintEvent*) {
     p.drawEllipse(all[i].at, 6, 6);
     if (i >= 3) continue;
     p.setPen(t.text);
-    p.drawText(QRectF(all[i].at + QPointF(9, i == 0 ? -16 : 2), QSizeF(60, 14)),
+    p.drawText(QRectF(all[i].at + QPointF(i == 1 ? -44 : 9, i == 0 ? -16 : 4), QSizeF(60, 14)),
                Qt::AlignLeft, names[i]);
   }
 }

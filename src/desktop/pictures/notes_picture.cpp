@@ -175,6 +175,7 @@ void NotesPicture::draw_pitch(QPainter& p) const {
   const double shift = shift_at(0);
   for (const bool after : {false, true}) {
     QPolygonF line;
+    double last = 0;
     const auto end = [&] {
       p.setPen(QPen(after ? (step()->on ? t.after : t.quiet) : t.before, after ? 2.4 : 1.4));
       p.drawPolyline(line);
@@ -187,6 +188,8 @@ void NotesPicture::draw_pitch(QPainter& p) const {
       }
       const double s = static_cast<double>(i) * block_s_;
       const double st = semitone_of(static_cast<double>(pitch_hz_[i]));
+      if (!line.isEmpty() && std::abs(st - last) > leap_st) end();
+      last = st;
       line << QPointF(x_of(s), y_of(after ? st + (steady ? shift : shift_at(s)) : st));
     }
     if (!line.isEmpty()) end();
