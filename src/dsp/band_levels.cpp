@@ -64,8 +64,8 @@ void blend(Lanes x, Lanes other, std::span<const float> share, int n) noexcept {
   mix(x.data(), other.data(), share.data(), x.size(), static_cast<size_t>(n));
 }
 
-void speak(Lanes carrier, Lanes own, Lanes voice, std::span<const float> even,
-           std::span<float> out, int n) noexcept {
+void speak(Lanes carrier, Lanes own, Lanes voice, std::span<const float> even, std::span<float> out,
+           int n) noexcept {
   for (size_t i = 0; i < out.size(); ++i)
     out[i] = sum_of_bands(carrier[i].data(), own[i].data(), voice[i].data(), even[i],
                           static_cast<size_t>(n));

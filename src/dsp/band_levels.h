@@ -24,7 +24,7 @@ void even_out(Lanes x, Lanes level, int n) noexcept;
 void blend(Lanes x, Lanes other, std::span<const float> share, int n) noexcept;
 /// The sums of a carrier's bands at a voice's levels; `even`: how much of the carrier's own levels is
 /// taken from it, 0 to 1, for each frame.
-void speak(Lanes carrier, Lanes own, Lanes voice, std::span<const float> even,
-           std::span<float> out, int n) noexcept;
+void speak(Lanes carrier, Lanes own, Lanes voice, std::span<const float> even, std::span<float> out,
+           int n) noexcept;
 
 }  // namespace drevan

@@ -15,6 +15,7 @@ using RubberBand::RubberBandStretcher;
 namespace {
 constexpr double lowest_pitch = 0.236;  // 24 semitones and a fine cent below
 constexpr double fade_s = 0.015, drift_s = 0.004;
+constexpr float loudest = 64;  // 36 dB over full scale
 }  // namespace
 
 SoundShifter::SoundShifter(double rate, int channels, double pitch, double formants)
@@ -122,7 +123,9 @@ void SoundShifter::process(const AudioBlock& block) noexcept {
   for (size_t i = 0; i < static_cast<size_t>(block.frames()); ++i) {
     const auto place = static_cast<size_t>(frame_ % chunk);
     for (size_t c = 0; c < entering_.size(); ++c)
-      entering_[c][place] = block.channel(static_cast<int>(c))[i];
+      // What is far beyond any sound would stay in the engine for ever.
+      entering_[c][place] =
+          std::clamp(block.channel(static_cast<int>(c))[i], -loudest, loudest);
     for (size_t c = 0; c < entering_.size(); ++c) leave(c, block, i);
     if (fade_ < 1) fade_ = std::min(1.0, fade_ + 1 / (fade_s * rate_));
     ++frame_;

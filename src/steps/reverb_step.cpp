@@ -166,9 +166,9 @@ class Reverb final : public Processor {
   void find_tail() noexcept {
     const double most =
         std::max({settings_[decay_low_s], settings_[decay_s], settings_[decay_high_s]});
-    tail_ = static_cast<Samples>((most * 1.6 + settings_[pre_delay_ms] / 1000 + 0.1 +
-                                  0.085 * settings_[size_pct] / 100) *
-                                 rate_);
+    tail_ = static_cast<Samples>(
+        (most * 1.6 + settings_[pre_delay_ms] / 1000 + 0.1 + 0.085 * settings_[size_pct] / 100) *
+        rate_);
   }
   void clear() noexcept {
     empty_ = true;

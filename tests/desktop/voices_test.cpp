@@ -180,7 +180,8 @@ TEST(TypedIntervals, AreTakenWhereSemitonesAreAskedFor) {
   const StepType& pitch = *find_step("pitch");
   const auto typed = [&](const char* id, const char* words) {
     QString why;
-    return typed_value(pitch.parameters[static_cast<size_t>(parameter_index(pitch, id))], words, &why);
+    return typed_value(pitch.parameters[static_cast<size_t>(parameter_index(pitch, id))], words,
+                       &why);
   };
   EXPECT_NEAR(typed("shift_st", "third").value_or(99), 4, 1e-9);
   EXPECT_NEAR(typed("shift_st", "-fifth").value_or(99), -7, 1e-9);

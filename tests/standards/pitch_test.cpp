@@ -5,6 +5,7 @@
 #include <chrono>
 #include <cmath>
 #include <complex>
+#include <limits>
 #include <numbers>
 
 #include "support/sanitized.h"
@@ -237,6 +238,21 @@ TEST(PitchStandard, AnySoundIsTheSameForAnyBlockSizeAndAfterReset) {
   run(*p, parts, 477);
   for (size_t i = 0; i < first.channel(0).size(); ++i)
     ASSERT_EQ(first.channel(0)[i], parts.channel(0)[i]) << i;
+}
+
+TEST(PitchStandard, AnySoundComesThroughAgainAfterWhatIsNoSound) {
+  const ChainStep step = pitch(any_sound, 5);
+  const auto p = make_processor(*step.type, step.settings, {}, {rate, 1, 4096});
+  AudioBuffer bad = test::words(0.3, 0.5), good = test::words(0.3, 1);
+  for (size_t i = 4000; i < 4100; ++i)
+    bad.channel(0)[i] = i % 2 == 0 ? std::numeric_limits<float>::max()
+                                   : std::numeric_limits<float>::quiet_NaN();
+  for (AudioBuffer* x : {&bad, &good})
+    for (Samples at = 0; at < x->frames(); at += 4096)
+      p->process(x->block(at, static_cast<int>(std::min<Samples>(4096, x->frames() - at))));
+  for (const AudioBuffer* x : {&bad, &good})
+    for (const float v : x->channel(0)) ASSERT_TRUE(std::isfinite(v));
+  EXPECT_GT(test::rms_db(good.channel(0).subspan(36000)), -40);
 }
 
 TEST(PitchStandard, AVoiceIsTenTimesAsFastAsAnySound) {

@@ -35,19 +35,19 @@ std::vector<Grip> CopiesPicture::grips() const {
   const QRectF r = plot_rect().adjusted(14, 12, -14, -12);
   std::vector<Grip> all;
   for (const auto& copy : spec_.copies)
-    all.push_back(
-        {.at = place(value(copy.pan), value(copy.shift)),
-         .reach = 12,
-         .page = copy.page,
-         .drag =
-             [this, copy, r](QPointF to) {
-               const double shift = (r.center().y() - to.y()) / (r.height() / 2) * spec_.most_st;
-               return std::vector<DragValue>{
-                   {copy.pan, (to.x() - r.center().x()) / (r.width() / 2) * 100, 1},
-                   {copy.shift, shift, std::abs(shift) < 0.8 ? 0.05 : 0.5}};
-             },
-         .wheel = copy.level,
-         .resets = {copy.pan, copy.shift}});
+    all.push_back({.at = place(value(copy.pan), value(copy.shift)),
+                   .reach = 12,
+                   .page = copy.page,
+                   .drag =
+                       [this, copy, r](QPointF to) {
+                         const double shift =
+                             (r.center().y() - to.y()) / (r.height() / 2) * spec_.most_st;
+                         return std::vector<DragValue>{
+                             {copy.pan, (to.x() - r.center().x()) / (r.width() / 2) * 100, 1},
+                             {copy.shift, shift, std::abs(shift) < 0.8 ? 0.05 : 0.5}};
+                       },
+                   .wheel = copy.level,
+                   .resets = {copy.pan, copy.shift}});
   all.push_back({.at = place(0, 0), .reach = 8, .wheel = spec_.dry, .resets = {spec_.dry}});
   return all;
 }
@@ -87,10 +87,11 @@ void CopiesPicture::paintEvent(QPaintEvent*) {
     p.drawEllipse(at, size, size);
     p.setPen(off ? t.quiet : t.text);
     const bool left = at.x() > r.right() - 70;
-    p.drawText(QRectF(at + QPointF(left ? 8 - 70 : size + 3, left ? -size - 16 : -8), QSizeF(70, 14)),
-               left ? Qt::AlignRight : Qt::AlignLeft,
-               off ? QString::number(copy.page)
-                   : tr("%1  %2 ms").arg(copy.page).arg(value(copy.delay), 0, 'f', 0));
+    p.drawText(
+        QRectF(at + QPointF(left ? 8 - 70 : size + 3, left ? -size - 16 : -8), QSizeF(70, 14)),
+        left ? Qt::AlignRight : Qt::AlignLeft,
+        off ? QString::number(copy.page)
+            : tr("%1  %2 ms").arg(copy.page).arg(value(copy.delay), 0, 'f', 0));
   }
 }
 

@@ -55,8 +55,7 @@ std::vector<Grip> DecayPicture::grips() const {
   all.push_back({.at = {time.x_of(value(spec_.begins) / 1000), plot_rect().bottom()},
                  .drag =
                      [this, time](QPointF to) {
-                       return std::vector<DragValue>{
-                           {spec_.begins, time.s_at(to.x()) * 1000, 1}};
+                       return std::vector<DragValue>{{spec_.begins, time.s_at(to.x()) * 1000, 1}};
                      },
                  .resets = {spec_.begins}});
   return all;

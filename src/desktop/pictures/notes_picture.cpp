@@ -20,7 +20,8 @@ constexpr double least_note_s = 0.08, bridged_s = 0.04, leap_st = 2;
 double semitone_of(double hz) { return 12 * std::log2(hz / 440); }
 
 QString note_name(int semitone) {
-  static const char* const names[] = {"A", "A#", "B", "C", "C#", "D", "D#", "E", "F", "F#", "G", "G#"};
+  static const char* const names[] = {"A",  "A#", "B", "C",  "C#", "D",
+                                      "D#", "E",  "F", "F#", "G",  "G#"};
   const int above_c0 = semitone + 57;  // A4 lies 57 semitones above C0
   return QString("%1%2").arg(names[((semitone % 12) + 12) % 12]).arg(above_c0 / 12);
 }
@@ -84,15 +85,17 @@ void NotesPicture::find_notes() {
     const double length = static_cast<double>(end - begin) * block_s_;
     if (!run.empty() && length >= least_note_s) {
       std::ranges::nth_element(run, run.begin() + std::ssize(run) / 2);
-      notes_.push_back({{static_cast<double>(begin) * block_s_, static_cast<double>(end) * block_s_},
-                        run[run.size() / 2]});
+      notes_.push_back(
+          {{static_cast<double>(begin) * block_s_, static_cast<double>(end) * block_s_},
+           run[run.size() / 2]});
     }
     run.clear();
   };
   double last = 0;
   for (size_t i = 0; i < pitch_hz_.size(); ++i) {
     if (pitch_hz_[i] <= 0) {
-      if (!run.empty() && static_cast<double>(++silent) * block_s_ > bridged_s) close(i - silent + 1);
+      if (!run.empty() && static_cast<double>(++silent) * block_s_ > bridged_s)
+        close(i - silent + 1);
       continue;
     }
     const double now = semitone_of(static_cast<double>(pitch_hz_[i]));
@@ -120,26 +123,25 @@ std::vector<Grip> NotesPicture::grips() const {
   const QRectF r = notes_rect();
   const double shift = settings()[static_cast<size_t>(spec_.shift)];
   // Above the notes, so that these can be reached.
-  all.push_back({.form = Grip::Form::level_line,
-                 .at = {r.center().x(), y_of(middle_ + shift)},
-                 .reach = 4,
-                 .within = r,
-                 .drag =
-                     [this](QPointF to) {
-                       return std::vector<DragValue>{
-                           {spec_.shift, semitone_at(to.y()) - middle_, 0.5}};
-                     },
-                 .wheel = spec_.fine,
-                 .resets = {spec_.shift, spec_.fine}});
+  all.push_back(
+      {.form = Grip::Form::level_line,
+       .at = {r.center().x(), y_of(middle_ + shift)},
+       .reach = 4,
+       .within = r,
+       .drag =
+           [this](QPointF to) {
+             return std::vector<DragValue>{{spec_.shift, semitone_at(to.y()) - middle_, 0.5}};
+           },
+       .wheel = spec_.fine,
+       .resets = {spec_.shift, spec_.fine}});
   for (const Note& note : notes_) {
     const double s = (note.clip.begin + note.clip.end) / 2;
     all.push_back({.at = {x_of(s), y_of(note.semitone + shift_at(s))},
                    .reach = 8,
-                   .drag =
-                       [this, note](QPointF to) {
-                         return std::vector<DragValue>{
-                             {spec_.shift, semitone_at(to.y()) - note.semitone, 0.1, note.clip}};
-                       }});
+                   .drag = [this, note](QPointF to) {
+                     return std::vector<DragValue>{
+                         {spec_.shift, semitone_at(to.y()) - note.semitone, 0.1, note.clip}};
+                   }});
   }
   const FrequencyAxis hz = spectra_axis();
   const double formant = settings()[static_cast<size_t>(spec_.formant)];

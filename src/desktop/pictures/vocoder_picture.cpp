@@ -50,13 +50,15 @@ std::vector<Grip> VocoderPicture::grips() const {
                    .resets = {parameter}});
   };
   const Parameter& bands = parameter(spec_.bands);
-  dot(spec_.bands,
-      {r.left() + to_fraction(bands, value(spec_.bands)) * r.width(), r.top() + 12},
+  dot(
+      spec_.bands, {r.left() + to_fraction(bands, value(spec_.bands)) * r.width(), r.top() + 12},
       [r, &bands](double x) { return from_fraction(bands, (x - r.left()) / r.width()); }, 1);
-  dot(spec_.shift,
+  dot(
+      spec_.shift,
       {r.center().x() + value(spec_.shift) / most_shift_st * r.width() / 4, r.center().y()},
       [r](double x) { return (x - r.center().x()) / (r.width() / 4) * most_shift_st; }, 0.5);
-  dot(spec_.carrier_hz, {hz.x_of(value(spec_.carrier_hz)), r.bottom() - 8},
+  dot(
+      spec_.carrier_hz, {hz.x_of(value(spec_.carrier_hz)), r.bottom() - 8},
       [hz](double x) { return hz.hz_at(x); }, 0);
   return all;
 }

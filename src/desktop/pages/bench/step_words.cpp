@@ -77,8 +77,7 @@ QString StepWords::side_name(int index) const {
   const ChainStep* s = work_.selection.step(step_);
   if (static_cast<size_t>(index) >= s->sides.size()) return tr("choose a sound");
   const SideChoice& choice = s->sides[static_cast<size_t>(index)];
-  if (choice.from == SideChoice::From::file)
-    return text(choice.file.filename().string());
+  if (choice.from == SideChoice::From::file) return text(choice.file.filename().string());
   if (choice.from == SideChoice::From::nothing) return tr("choose a sound");
   const Clip* clip = side_clip(work_.document.reel(), choice);
   return clip ? text(clip->name) : tr("%1 (not in the reel)").arg(text(choice.name));
