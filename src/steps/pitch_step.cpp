@@ -4,6 +4,7 @@
 #include <optional>
 
 #include "dsp/delay.h"
+#include "dsp/heard_pitch.h"
 #include "dsp/sound_shifter.h"
 #include "dsp/voice_shifter.h"
 #include "steps/common_parameters.h"
@@ -38,12 +39,19 @@ class Pitch final : public Processor {
       voice_->reset();
     } else {
       sound_.emplace(format.rate, format.channels, r.pitch, r.formants);
+      heard_.emplace(format.rate, sound_->latency());
     }
     delay_ = Delay(format.channels, static_cast<int>(latency()));
     mix_.prepare(format.rate, 20, s[mix_pct] / 100);
     tail_ = static_cast<Samples>(0.1 * format.rate);
   }
   void process(const AudioBlock& block) noexcept override {
+    if (heard_)
+      for (size_t i = 0; i < static_cast<size_t>(block.frames()); ++i) {
+        float mono = 0;
+        for (int c = 0; c < block.channels(); ++c) mono += block.channel(c)[i];
+        heard_->hear(mono);
+      }
     const auto dry = dry_.block(0, block.frames());
     dry.copy_from(block);
     delay_.process(dry);
@@ -69,6 +77,7 @@ class Pitch final : public Processor {
       voice_->reset();
     else
       sound_->reset();
+    if (heard_) heard_->reset();
     delay_.reset();
     mix_.jump(mix_.goal());
   }
@@ -82,8 +91,9 @@ class Pitch final : public Processor {
       sound_->set(r.pitch, r.formants);
   }
   int readings(std::span<float> out) const noexcept override {
-    out[0] = voice_ ? static_cast<float>(voice_->pitch_in()) : 0.0F;
-    out[1] = voice_ ? static_cast<float>(voice_->pitch_out()) : 0.0F;
+    const double before = voice_ ? voice_->pitch_in() : heard_->hz();
+    out[0] = static_cast<float>(before);
+    out[1] = static_cast<float>(voice_ ? voice_->pitch_out() : before * ratios_of(settings_).pitch);
     return 2;
   }
 
@@ -91,6 +101,7 @@ class Pitch final : public Processor {
   Settings settings_;
   std::optional<VoiceShifter> voice_;
   std::optional<SoundShifter> sound_;
+  std::optional<HeardPitch> heard_;  // of any sound, for the picture
   AudioBuffer dry_;
   Delay delay_;
   Smoothed mix_;

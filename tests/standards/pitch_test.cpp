@@ -224,6 +224,29 @@ TEST(PitchStandard, SoundsStayInPlace) {
   }
 }
 
+// What the picture draws, at the moment that leaves.
+TEST(PitchStandard, BothWaysTellThePitchBeforeAndAfter) {
+  for (const int way : {voice, any_sound}) {
+    const ChainStep step = pitch(way, 5);
+    const auto p = make_processor(*step.type, step.settings, {}, {rate, 1, 4096});
+    AudioBuffer low = vowel(110, {500, 1500, 2500}, 1), high = vowel(180, {500, 1500, 2500}, 1);
+    std::array<float, max_readings> told{};
+    const auto hear = [&](AudioBuffer& x, Samples from, Samples to) {
+      for (Samples at = from; at < to; at += 240) p->process(x.block(at, 240));
+      EXPECT_EQ(p->readings(told), 2);
+    };
+    hear(low, 0, 48000);
+    EXPECT_NEAR(told[0], 110, 1) << way;
+    EXPECT_NEAR(told[1], 110 * std::exp2(5 / 12.0), 1.5) << way;
+    // The new one has entered, but has not left yet.
+    const Samples soon = p->latency() / 240 * 240 - 2400;
+    hear(high, 0, soon);
+    EXPECT_NEAR(told[0], 110, 1) << way;
+    hear(high, soon, soon + 9600);
+    EXPECT_NEAR(told[0], 180, 1.5) << way;
+  }
+}
+
 // The catalogue's checks begin with the other way.
 TEST(PitchStandard, AnySoundIsTheSameForAnyBlockSizeAndAfterReset) {
   AudioBuffer first = test::words(0.3, 1), parts = first;
