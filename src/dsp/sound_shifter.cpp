@@ -124,8 +124,7 @@ void SoundShifter::process(const AudioBlock& block) noexcept {
     const auto place = static_cast<size_t>(frame_ % chunk);
     for (size_t c = 0; c < entering_.size(); ++c)
       // What is far beyond any sound would stay in the engine for ever.
-      entering_[c][place] =
-          std::clamp(block.channel(static_cast<int>(c))[i], -loudest, loudest);
+      entering_[c][place] = std::clamp(block.channel(static_cast<int>(c))[i], -loudest, loudest);
     for (size_t c = 0; c < entering_.size(); ++c) leave(c, block, i);
     if (fade_ < 1) fade_ = std::min(1.0, fade_ + 1 / (fade_s * rate_));
     ++frame_;

@@ -268,8 +268,8 @@ TEST(PitchStandard, AnySoundComesThroughAgainAfterWhatIsNoSound) {
   const auto p = make_processor(*step.type, step.settings, {}, {rate, 1, 4096});
   AudioBuffer bad = test::words(0.3, 0.5), good = test::words(0.3, 1);
   for (size_t i = 4000; i < 4100; ++i)
-    bad.channel(0)[i] = i % 2 == 0 ? std::numeric_limits<float>::max()
-                                   : std::numeric_limits<float>::quiet_NaN();
+    bad.channel(0)[i] =
+        i % 2 == 0 ? std::numeric_limits<float>::max() : std::numeric_limits<float>::quiet_NaN();
   for (AudioBuffer* x : {&bad, &good})
     for (Samples at = 0; at < x->frames(); at += 4096)
       p->process(x->block(at, static_cast<int>(std::min<Samples>(4096, x->frames() - at))));
