@@ -154,8 +154,6 @@ void LateField::reset() noexcept {
   rows_ = {};
 }
 
-int LateField::first_frames() const noexcept { return *std::ranges::min_element(frames_); }
-
 // What leaves the lines; another size is faded to.
 void LateField::read() noexcept {
   if (fade_ >= 1 && wanted_frames_ != next_frames_) {

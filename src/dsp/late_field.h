@@ -37,8 +37,6 @@ class LateField {
   void begin(Channels& out) noexcept;
   /// What entered in them.
   void end(const Channels& in) noexcept;
-  /// Frames until the first sound comes out.
-  int first_frames() const noexcept;
   /// Length of line `line` at size 1, in seconds.
   static double line_s(int line) noexcept;
 

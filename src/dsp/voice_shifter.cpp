@@ -298,7 +298,7 @@ void VoiceShifter::write(Copy& copy, const Piece& piece, double right, bool next
   for (size_t i = 0; i < n; ++i) {
     const double off = static_cast<double>(first) + static_cast<double>(i) - piece.at;
     const double share = off < 0 ? off / left : off / right;
-    window_[i] = static_cast<float>((0.5 + 0.5 * std::cos(std::numbers::pi * share)));
+    window_[i] = static_cast<float>(0.5 + 0.5 * std::cos(std::numbers::pi * share));
   }
   // Pieces that lie over each other are not wholly alike: some of their power is lost.
   const double gain = piece.voiced
@@ -309,15 +309,13 @@ void VoiceShifter::write(Copy& copy, const Piece& piece, double right, bool next
   // they do not fit to the sample, it is of the nearer one.
   const Patch patch{piece.at, first, n, r.formants};
   add(copy, in_, cut, patch, gain);
-  const auto low_share = [&](long other, double share) {
-    if (share <= 0 || other < 0 || !mark(other).voiced) return;
-    add(copy, low_in_, cut + low_late_, patch, -gain * share);
-    add(copy, low_in_, mark(other).at + low_late_, patch, gain * share);
-  };
   if (!piece.voiced || r.pitch == 1) return;
-  const long nearer = piece.mark + (piece.at > cut ? 1 : -1);
-  const double between = std::clamp((piece.at - cut) / (mark(nearer).at - cut), 0.0, 0.5);
-  low_share(nearer, between);
+  const long other = piece.mark + (piece.at > cut ? 1 : -1);
+  if (other < 0 || !mark(other).voiced) return;
+  const double share = std::clamp((piece.at - cut) / (mark(other).at - cut), 0.0, 0.5);
+  if (share == 0) return;
+  add(copy, low_in_, cut + low_late_, patch, -gain * share);
+  add(copy, low_in_, mark(other).at + low_late_, patch, gain * share);
 }
 
 // The sound round `cut`, under the window, set down round the patch's place.

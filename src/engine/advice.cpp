@@ -153,8 +153,8 @@ void each_measured(const Chain& c, const LevelPath& levels, Rule&& rule) {
   }
 }
 
-// Half of a telephone's, a phone's and a shop's listeners hear one loudspeaker (common practice, no
-// source): what the two sides have against each other is gone there.
+// Telephones, shops and many small loudspeakers play one channel (common practice, no source): what
+// the two sides have against each other is gone there.
 void hole_in_mono(const Chain& c, const LevelPath& levels, Found& out) {
   constexpr double most_lost_db = 3;
   if (!levels.mono_sum_db || *levels.mono_sum_db > -most_lost_db) return;

@@ -93,9 +93,7 @@ class Chorus final : public Processor {
     const double side = count_ > 1 ? spread * (2.0 * voice / (count_ - 1) - 1) : 0;
     for (int c = 0; c < channels_out_; ++c) {
       const auto from = static_cast<size_t>(std::min(c, channels_in_ - 1));
-      const double gain = channels_out_ == 1 || c > 1 ? 1
-                          : c == 0                    ? std::min(1.0, 1 - side)
-                                                      : std::min(1.0, 1 + side);
+      const double gain = channels_out_ == 1 || c > 1 ? 1 : side_gain(c, side);
       wet[static_cast<size_t>(c)] += static_cast<float>(gain) * lines_[from].read(frames);
     }
   }

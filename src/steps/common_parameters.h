@@ -1,8 +1,10 @@
 // Parameters that several steps have alike.
 #pragma once
 
+#include <algorithm>
 #include <memory>
 
+#include "audio/decibel.h"
 #include "dsp/lfo.h"
 #include "steps/step.h"
 
@@ -16,6 +18,26 @@ inline Parameter mix_parameter(double standard) {
           .most = 100,
           .standard = standard,
           .help = "How much of the effect is heard; the rest is the untouched sound."};
+}
+
+/// Levels of parts (an echo, a copy, the late sound) end here: lower is off.
+inline constexpr double part_off_db = -60;
+inline double part_gain(double db) { return db <= part_off_db ? 0 : from_db(db); }
+/// A part that may be a little louder than the sound itself.
+inline Parameter part_parameter(std::string_view id, std::string_view label, double standard,
+                                std::string_view help) {
+  return {.id = id,
+          .label = label,
+          .unit = "dB",
+          .least = part_off_db,
+          .most = 6,
+          .standard = standard,
+          .help = help,
+          .off_at = part_off_db};
+}
+/// Gain of the left (0) or right side of what stands at `side`, -1 to 1: the farther one gives way.
+inline double side_gain(int channel, double side) {
+  return channel == 0 ? std::min(1.0, 1 - side) : std::min(1.0, 1 + side);
 }
 
 /// Where what leaves is as loud as what came in, over the whole clip.

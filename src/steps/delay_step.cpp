@@ -15,15 +15,13 @@ namespace drevan {
 namespace {
 
 constexpr int tap_count = 4;
-constexpr double off_db = -60, most_ms = 2000;
+constexpr double most_ms = 2000;
 // Four settings a tap, then those of all.
 enum : int { time_ms, level_db, pan_pct, feedback_pct, each };
 enum : int { low_hz = tap_count * each, high_hz, way, duck_db, mix_pct, out };
 constexpr int straight = 0, ping_pong = 1;
 
 int of_tap(int tap, int setting) { return tap * each + setting; }
-
-double gain_of(double db) { return db <= off_db ? 0 : from_db(db); }
 
 // A place in a delay line that is read; another time is faded to, so that nothing is bent.
 class ReadHead {
@@ -83,7 +81,7 @@ class Echo final : public Processor {
         tap.filters.emplace_back();
       }
       tap.time_ms = s[static_cast<size_t>(of_tap(t, time_ms))];
-      tap.level.prepare(rate_, 20, gain_of(s[static_cast<size_t>(of_tap(t, level_db))]));
+      tap.level.prepare(rate_, 20, part_gain(s[static_cast<size_t>(of_tap(t, level_db))]));
       tap.pan.prepare(rate_, 20, s[static_cast<size_t>(of_tap(t, pan_pct))] / 100);
       tap.feedback.prepare(rate_, 20, s[static_cast<size_t>(of_tap(t, feedback_pct))] / 100);
     }
@@ -144,7 +142,7 @@ class Echo final : public Processor {
         tap.time_ms = value;
         for (auto& h : tap.heads) h.set(frames_of(value));
       }
-      if (parameter % each == level_db) tap.level.set(gain_of(value));
+      if (parameter % each == level_db) tap.level.set(part_gain(value));
       if (parameter % each == pan_pct) tap.pan.set(value / 100);
       if (parameter % each == feedback_pct) tap.feedback.set(value / 100);
     }
@@ -204,7 +202,7 @@ class Echo final : public Processor {
       const double other = sides ? late[1 - c] : late[c];
       const double back = late[c] + cross * (other - late[c]);
       tap.lines[c].write(static_cast<float>(into(dry, c, cross) + feedback * back));
-      const double side = !sides ? 1 : c == 0 ? std::min(1.0, 1 - pan) : std::min(1.0, 1 + pan);
+      const double side = sides ? side_gain(static_cast<int>(c), pan) : 1;
       wet[c] += level * side * late[c];
     }
   }
@@ -238,11 +236,11 @@ std::vector<Parameter> parameters() {
     all.push_back({.id = id[level_db],
                    .label = "Level",
                    .unit = "dB",
-                   .least = off_db,
+                   .least = part_off_db,
                    .most = 0,
-                   .standard = t == 0 ? -6.0 : off_db,
+                   .standard = t == 0 ? -6.0 : part_off_db,
                    .help = "How loud the echo is.",
-                   .off_at = off_db,
+                   .off_at = part_off_db,
                    .page = t + 1});
     all.push_back({.id = id[pan_pct],
                    .label = "Position",

@@ -16,14 +16,12 @@ namespace drevan {
 namespace {
 
 constexpr int copy_count = 4;
-constexpr double off_db = -60, most_delay_ms = 80, most_drift_ms = 6;
+constexpr double most_delay_ms = 80, most_drift_ms = 6;
 // Four settings a copy, then those of all.
 enum : int { shift_st, delay_ms, level_db, pan_pct, each };
 enum : int { dry_db = copy_count * each, drift_ms, out, level };
 
 int of_copy(int copy, int setting) { return copy * each + setting; }
-double gain_of(double db) { return db <= off_db ? 0 : from_db(db); }
-
 // Copies of a voice, each at its own pitch, time and place; they wander a little, so that they
 // never lie on each other.
 class Doubler final : public Processor {
@@ -41,15 +39,15 @@ class Doubler final : public Processor {
       copy.sound = AudioBuffer(format.channels, format.max_block);
       for (int c = 0; c < channels_in_; ++c) copy.lines.emplace_back(most);
       copy.delay.prepare(rate_, 30, value(delay_ms));
-      copy.loud.prepare(rate_, 20, gain_of(value(level_db)));
+      copy.loud.prepare(rate_, 20, part_gain(value(level_db)));
       copy.pan.prepare(rate_, 20, value(pan_pct) / 100);
       // No two at one pace.
       copy.drift.prepare(rate_, 0.31 + 0.083 * k, motion_grid);
       voices_.set(std::exp2(value(shift_st) / 12), 1, k);
-      voices_.mute(value(level_db) <= off_db, k);
+      voices_.mute(value(level_db) <= part_off_db, k);
     }
     voices_.reset();
-    loud_.prepare(rate_, 20, gain_of(s[dry_db]));
+    loud_.prepare(rate_, 20, part_gain(s[dry_db]));
     wander_.prepare(rate_, 50, s[drift_ms]);
     reset();
   }
@@ -71,7 +69,7 @@ class Doubler final : public Processor {
   }
   Samples latency() const noexcept override { return voices_.latency(); }
   Samples tail() const noexcept override {
-    return static_cast<Samples>((most_delay_ms + most_drift_ms) / 1000 * rate_) + 4800;
+    return static_cast<Samples>((most_delay_ms + most_drift_ms) / 1000 * rate_ + 0.1 * rate_);
   }
   void reset() noexcept override {
     voices_.reset();
@@ -90,7 +88,7 @@ class Doubler final : public Processor {
     }
   }
   void set(int parameter, double value) noexcept override {
-    if (parameter == dry_db) loud_.set(gain_of(value));
+    if (parameter == dry_db) loud_.set(part_gain(value));
     if (parameter == drift_ms) wander_.set(value);
     if (parameter >= dry_db) return;
     const int k = parameter / each;
@@ -99,8 +97,8 @@ class Doubler final : public Processor {
     if (parameter % each == delay_ms) copy.delay.set(value);
     if (parameter % each == pan_pct) copy.pan.set(value / 100);
     if (parameter % each != level_db) return;
-    copy.loud.set(gain_of(value));
-    if (value > off_db) voices_.mute(false, k);
+    copy.loud.set(part_gain(value));
+    if (value > part_off_db) voices_.mute(false, k);
   }
 
  private:
@@ -131,9 +129,7 @@ class Doubler final : public Processor {
     const double frames = std::max(FractionalDelay::least, ms / 1000 * rate_);
     for (int c = 0; c < channels_out_; ++c) {
       const auto from = static_cast<size_t>(std::min(c, channels_in_ - 1));
-      const double side = channels_out_ != 2 ? 1
-                          : c == 0           ? std::min(1.0, 1 - pan)
-                                             : std::min(1.0, 1 + pan);
+      const double side = channels_out_ == 2 ? side_gain(c, pan) : 1;
       block.channel(c)[i] += static_cast<float>(loud * side) * copy.lines[from].read(frames);
     }
   }
@@ -177,11 +173,11 @@ std::vector<Parameter> parameters() {
     all.push_back({.id = id[level_db],
                    .label = "Level",
                    .unit = "dB",
-                   .least = off_db,
+                   .least = part_off_db,
                    .most = 0,
-                   .standard = k < 2 ? -6 : off_db,
+                   .standard = k < 2 ? -6 : part_off_db,
                    .help = "How loud the copy is.",
-                   .off_at = off_db,
+                   .off_at = part_off_db,
                    .page = k + 1});
     all.push_back({.id = id[pan_pct],
                    .label = "Position",
@@ -195,11 +191,11 @@ std::vector<Parameter> parameters() {
   all.push_back({.id = "dry_db",
                  .label = "Voice",
                  .unit = "dB",
-                 .least = off_db,
+                 .least = part_off_db,
                  .most = 0,
                  .standard = 0,
                  .help = "How loud the voice itself is.",
-                 .off_at = off_db});
+                 .off_at = part_off_db});
   all.push_back({.id = "drift_ms",
                  .label = "Drift",
                  .unit = "ms",
@@ -227,7 +223,8 @@ CopiesSpec picture() {
 
 std::string brief(const Settings& s) {
   int on = 0;
-  for (int k = 0; k < copy_count; ++k) on += s[static_cast<size_t>(of_copy(k, level_db))] > off_db;
+  for (int k = 0; k < copy_count; ++k)
+    on += s[static_cast<size_t>(of_copy(k, level_db))] > part_off_db;
   return fmt::format("{} {}", on, on == 1 ? "copy" : "copies");
 }
 

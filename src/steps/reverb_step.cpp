@@ -29,10 +29,8 @@ enum : int {
   out
 };
 
-constexpr double off_db = -60, most_pre_delay_ms = 250, low_hz = 200;
+constexpr double most_pre_delay_ms = 250, low_hz = 200;
 constexpr int reflections = 12;
-
-double gain_of(double db) { return db <= off_db ? 0 : from_db(db); }
 
 LateFieldShape shape_of(const Settings& s) {
   return {.low_s = s[decay_low_s],
@@ -101,8 +99,8 @@ class Reverb final : public Processor {
             static_cast<float>(reflection(k, c).gain / std::sqrt(power));
     }
     const auto prepare = [&](Smoothed& value, double start) { value.prepare(rate_, 20, start); };
-    prepare(early_, gain_of(s[early_db]));
-    prepare(loud_, gain_of(s[late_db]));
+    prepare(early_, part_gain(s[early_db]));
+    prepare(loud_, part_gain(s[late_db]));
     prepare(diffusion_, 0.72 * s[diffusion_pct] / 100);
     prepare(width_, s[width_pct] / 100);
     prepare(mix_, s[mix_pct] / 100);
@@ -144,8 +142,8 @@ class Reverb final : public Processor {
   }
   void set(int parameter, double value) noexcept override {
     settings_.values[static_cast<size_t>(parameter)] = value;
-    if (parameter == early_db) early_.set(gain_of(value));
-    if (parameter == late_db) loud_.set(gain_of(value));
+    if (parameter == early_db) early_.set(part_gain(value));
+    if (parameter == late_db) loud_.set(part_gain(value));
     if (parameter == diffusion_pct) diffusion_.set(0.72 * value / 100);
     if (parameter == width_pct) width_.set(value / 100);
     if (parameter == mix_pct) mix_.set(value / 100);
@@ -263,7 +261,7 @@ double early_begins(const Settings& s) {
 }
 double at_db(const Settings& s, int band, double seconds) {
   const double since = seconds - late_begins(s);
-  if (since < 0 || s[late_db] <= off_db) return -200;
+  if (since < 0 || s[late_db] <= part_off_db) return -200;
   return s[late_db] - 60 * since / s[static_cast<size_t>(decay_low_s + band)];
 }
 
@@ -278,18 +276,6 @@ Parameter decay(std::string_view id, std::string_view label, double standard,
           .scale = Scale::logarithmic,
           .help = help};
 }
-Parameter amount(std::string_view id, std::string_view label, double standard,
-                 std::string_view help) {
-  return {.id = id,
-          .label = label,
-          .unit = "dB",
-          .least = off_db,
-          .most = 6,
-          .standard = standard,
-          .help = help,
-          .off_at = off_db};
-}
-
 std::vector<Parameter> parameters() {
   return {
       {.id = "size_pct",
@@ -318,9 +304,9 @@ std::vector<Parameter> parameters() {
        .most = most_pre_delay_ms,
        .standard = 12,
        .help = "How late the room answers, in ms."},
-      amount("early_db", "Early", -6, "How loud the first reflections are."),
-      amount("late_db", "Late", 0,
-             "How loud the room's long sound is; at 0 dB as loud as what enters."),
+      part_parameter("early_db", "Early", -6, "How loud the first reflections are."),
+      part_parameter("late_db", "Late", 0,
+                     "How loud the room's long sound is; at 0 dB as loud as what enters."),
       {.id = "diffusion_pct",
        .label = "Diffusion",
        .unit = "%",

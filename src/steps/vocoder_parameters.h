@@ -27,8 +27,6 @@ enum : int {
 enum Carrier : int { noise, saw, pulse, chord, own_pitch, other_sound, carrier_count };
 inline constexpr int result = 0, carrier_alone = 1;
 
-inline constexpr double off_db = -60;
-
 std::vector<Parameter> parameters();
 
 }  // namespace drevan::vocoder

@@ -26,7 +26,6 @@ using namespace vocoder;
 using Lane = BandBank::Lane;
 
 BandPlan plan_of(const Settings& s) { return {s[low_hz], s[high_hz], static_cast<int>(s[bands])}; }
-double gain_of(double db) { return db <= off_db ? 0 : from_db(db); }
 
 // How fast a level follows, a frame.
 float follow_share(double ms, double rate) { return static_cast<float>(1 - one_pole(ms, rate)); }
@@ -60,8 +59,8 @@ class Vocoder final : public Processor {
     for (int i = 0; i < carrier_count; ++i)
       weights_[static_cast<size_t>(i)].prepare(rate_, 20, s[carrier] == i ? 1 : 0);
     even_.prepare(rate_, 20, s[flatten_pct] / 100);
-    sharp_.prepare(rate_, 20, gain_of(s[sharp_db]));
-    carrier_loud_.prepare(rate_, 20, gain_of(s[carrier_db]));
+    sharp_.prepare(rate_, 20, part_gain(s[sharp_db]));
+    carrier_loud_.prepare(rate_, 20, part_gain(s[carrier_db]));
     alone_.prepare(rate_, 20, s[hear] == carrier_alone ? 1 : 0);
     mix_.prepare(rate_, 20, s[mix_pct] / 100);
     shift_.prepare(rate_ / chunk, 20, s[shift_st]);
@@ -115,8 +114,8 @@ class Vocoder final : public Processor {
     if (parameter == attack_ms || parameter == release_ms || parameter == carrier) aim_levels();
     if (parameter == shift_st) shift_.set(value);
     if (parameter == flatten_pct) even_.set(value / 100);
-    if (parameter == sharp_db) sharp_.set(gain_of(value));
-    if (parameter == carrier_db) carrier_loud_.set(gain_of(value));
+    if (parameter == sharp_db) sharp_.set(part_gain(value));
+    if (parameter == carrier_db) carrier_loud_.set(part_gain(value));
     if (parameter == hear) alone_.set(value == carrier_alone ? 1 : 0);
     if (parameter == mix_pct) mix_.set(value / 100);
   }

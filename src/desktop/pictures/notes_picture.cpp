@@ -5,6 +5,7 @@
 #include "engine/level_path.h"
 #include "measure/spectrum.h"
 #include "pictures/voice_pictures.h"
+#include "steps/curve_edit.h"
 #include "theme/theme.h"
 #include "work/curve_clock.h"
 #include "work/document.h"
@@ -61,9 +62,21 @@ double NotesPicture::semitone_at(double y) const {
   return lowest_ + (r.bottom() - y) / r.height() * (highest_ - lowest_);
 }
 
-double NotesPicture::shift_at(double clip_s) const {
-  const Settings now = settings_at(work_, *step(), clip_s);
-  return now[static_cast<size_t>(spec_.shift)] + now[static_cast<size_t>(spec_.fine)] / 100;
+// The shift over the clip; what it needs of the step is looked up once.
+std::function<double(double)> NotesPicture::shifts() const {
+  const ChainStep& s = *step();
+  const auto of = [&s](int parameter) {
+    const Curve* curve = curve_of(s.curves, parameter);
+    const double still = s.settings[static_cast<size_t>(parameter)];
+    const Parameter& range = s.type->parameters[static_cast<size_t>(parameter)];
+    return
+        [curve, still, &range](double at) { return curve ? value_at(*curve, range, at) : still; };
+  };
+  return [clock = curve_clock(work_, step_id_), shift = of(spec_.shift),
+          fine = of(spec_.fine)](double clip_s) {
+    const double at = clock.curve_s(clip_s);
+    return shift(at) + fine(at) / 100;
+  };
 }
 
 void NotesPicture::refresh() {
@@ -134,6 +147,7 @@ std::vector<Grip> NotesPicture::grips() const {
            },
        .wheel = spec_.fine,
        .resets = {spec_.shift, spec_.fine}});
+  const auto shift_at = shifts();
   for (const Note& note : notes_) {
     const double s = (note.clip.begin + note.clip.end) / 2;
     all.push_back({.at = {x_of(s), y_of(note.semitone + shift_at(s))},
@@ -173,8 +187,10 @@ void NotesPicture::draw_note_lines(QPainter& p) const {
 
 void NotesPicture::draw_pitch(QPainter& p) const {
   const Theme& t = theme();
-  const bool steady = step()->curves.empty();
-  const double shift = shift_at(0);
+  const auto shift_at = shifts();
+  // A long clip has many more moments than there are pixels.
+  const auto stride = std::max<size_t>(
+      1, pitch_hz_.size() / static_cast<size_t>(std::max(1.0, 2 * notes_rect().width())));
   for (const bool after : {false, true}) {
     QPolygonF line;
     double last = 0;
@@ -183,7 +199,7 @@ void NotesPicture::draw_pitch(QPainter& p) const {
       p.drawPolyline(line);
       line.clear();
     };
-    for (size_t i = 0; i < pitch_hz_.size(); ++i) {
+    for (size_t i = 0; i < pitch_hz_.size(); i += stride) {
       if (pitch_hz_[i] <= 0) {
         if (!line.isEmpty()) end();
         continue;
@@ -192,7 +208,7 @@ void NotesPicture::draw_pitch(QPainter& p) const {
       const double st = semitone_of(static_cast<double>(pitch_hz_[i]));
       if (!line.isEmpty() && std::abs(st - last) > leap_st) end();
       last = st;
-      line << QPointF(x_of(s), y_of(after ? st + (steady ? shift : shift_at(s)) : st));
+      line << QPointF(x_of(s), y_of(after ? st + shift_at(s) : st));
     }
     if (!line.isEmpty()) end();
   }

@@ -1,6 +1,8 @@
 // Pictures of what makes voices and spaces.
 #pragma once
 
+#include <functional>
+
 #include "pictures/axes.h"
 #include "pictures/picture.h"
 
@@ -74,7 +76,7 @@ class NotesPicture final : public StepPicture {
   double x_of(double clip_s) const;
   double y_of(double semitone) const;
   double semitone_at(double y) const;
-  double shift_at(double clip_s) const;
+  std::function<double(double)> shifts() const;
   void find_notes();
   void draw_note_lines(QPainter& p) const;
   void draw_pitch(QPainter& p) const;
