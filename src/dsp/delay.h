@@ -20,16 +20,18 @@ class Delay {
   }
   void process(const AudioBlock& block) noexcept {
     if (frames_ == 0) return;
-    const auto n = static_cast<size_t>(frames_);
-    size_t at = at_;
+    const auto length = static_cast<size_t>(frames_), frames = static_cast<size_t>(block.frames());
     for (size_t c = 0; c < rings_.size(); ++c) {
-      at = at_;
-      for (float& x : block.channel(static_cast<int>(c))) {
-        std::swap(x, rings_[c][at]);
-        if (++at == n) at = 0;
+      float* x = block.channel(static_cast<int>(c)).data();
+      size_t at = at_;
+      for (size_t done = 0; done < frames;) {
+        const size_t n = std::min(length - at, frames - done);
+        std::swap_ranges(x + done, x + done + n, rings_[c].data() + at);
+        done += n;
+        at = at + n == length ? 0 : at + n;
       }
     }
-    at_ = at;
+    at_ = (at_ + frames) % length;
   }
 
  private:

@@ -1,5 +1,5 @@
-// Logarithm and exponential to base 2 for spectra: branch-free, so that the compiler turns loops of
-// them into SIMD code. Same bits on every machine.
+// Logarithm and exponential to base 2 for spectra, and the sine: branch-free, so that the compiler
+// turns loops of them into SIMD code. Same bits on every machine.
 #pragma once
 
 #include <bit>
@@ -35,6 +35,21 @@ inline float fast_exp2(float x) noexcept {
       f * (0.693147181F +
            f * (0.240226507F + f * (0.0555041087F + f * (0.00961812911F + f * 0.00133335581F))));
   return std::bit_cast<float>(std::bit_cast<std::int32_t>(p) + (whole << 23));
+}
+
+/// sin(2 pi turns) for |turns| below 1e5; error below 1e-6 beside that of `turns` itself.
+inline float fast_sine_of_turns(float turns) noexcept {
+  const float shifted = turns + 12582912.0F;  // 1.5 * 2^23: rounds to nearest
+  const float part = turns - (shifted - 12582912.0F);
+  // Back from beyond a quarter turn.
+  const float over = part > 0.25F ? 0.5F - part : part, r = part < -0.25F ? -0.5F - part : over;
+  const float x = 6.28318531F * r, s = x * x;
+  // Taylor series.
+  return x *
+         (1.0F +
+          s * (-1.66666667e-1F +
+               s * (8.33333333e-3F +
+                    s * (-1.98412698e-4F + s * (2.75573192e-6F + s * -2.50521084e-8F)))));
 }
 
 }  // namespace drevan

@@ -3,9 +3,12 @@
 #include <algorithm>
 #include <bit>
 #include <cmath>
+#include <cstdint>
+#include <cstring>
 #include <numbers>
 
 #include "dsp/clones.h"
+#include "dsp/eight.h"
 
 namespace drevan {
 
@@ -42,20 +45,61 @@ const std::array<Row, phases + 1>& table() {
   return made;
 }
 
-// Eight sums beside each other, so that as many taps are worked out at a time.
-DREVAN_CLONES float weighted(const float* x, const float* a, const float* b, float f) noexcept {
-  std::array<float, 8> sums{};
-  for (size_t k = 0; k < FractionalDelay::taps; k += 8)
-    for (size_t lane = 0; lane < 8; ++lane)
-      sums[lane] += (a[k + lane] + f * (b[k + lane] - a[k + lane])) * x[k + lane];
-  for (size_t lane = 0; lane < 4; ++lane) sums[lane] += sums[lane + 4];
-  return (sums[0] + sums[1]) + (sums[2] + sums[3]);
+constexpr size_t taps = FractionalDelay::taps, most_run = FractionalDelay::most_run;
+
+// Eight sums beside each other, so that as many taps are worked out at a time; the upper four are
+// added to the lower.
+inline __attribute__((always_inline)) void weigh(const float* x, const Row* rows, float f,
+                                                 Four& out) noexcept {
+  Eight sums{};
+  for (size_t k = 0; k < taps; k += 8) {
+    Eight in, a, b;
+    load(in, x + k);
+    load(a, rows[0].data() + k);
+    load(b, rows[1].data() + k);
+    sums += (a + f * (b - a)) * in;
+  }
+  const Four low = __builtin_shufflevector(sums, sums, 0, 1, 2, 3);
+  out = low + __builtin_shufflevector(sums, sums, 4, 5, 6, 7);
+}
+
+// Four places at a time. `newest`: where frame 0 stands in the ring.
+DREVAN_CLONES void read_places(const float* __restrict ring, size_t mask, size_t newest,
+                               const Row* rows, const double* __restrict delays,
+                               float* __restrict out, size_t n) noexcept {
+  std::array<std::int32_t, most_run> back, row;
+  std::array<float, most_run> part;
+  for (size_t i = 0; i < n; ++i) {
+    back[i] = static_cast<std::int32_t>(delays[i]);
+    const double fine = (delays[i] - back[i]) * phases;
+    row[i] = static_cast<std::int32_t>(fine);
+    part[i] = static_cast<float>(fine - row[i]);
+  }
+  const auto weigh_at = [&](size_t i, Four& sum) {
+    // The oldest of the taps; the middle pair stands at `back` and the one before it.
+    const size_t first = (newest + i - static_cast<size_t>(back[i]) - taps / 2) & mask;
+    weigh(ring + first, rows + row[i], part[i], sum);
+  };
+  for (size_t i = 0; i < n; i += 4) {
+    Four s[4]{};  // NOLINT
+    for (size_t j = 0; j < std::min<size_t>(4, n - i); ++j) weigh_at(i + j, s[j]);
+    // Turned, so that four sums end at a time.
+    const Four a = __builtin_shufflevector(s[0], s[1], 0, 4, 1, 5);
+    const Four b = __builtin_shufflevector(s[2], s[3], 0, 4, 1, 5);
+    const Four c = __builtin_shufflevector(s[0], s[1], 2, 6, 3, 7);
+    const Four d = __builtin_shufflevector(s[2], s[3], 2, 6, 3, 7);
+    const Four sum = (__builtin_shufflevector(a, b, 0, 1, 4, 5) +
+                      __builtin_shufflevector(a, b, 2, 3, 6, 7)) +
+                     (__builtin_shufflevector(c, d, 0, 1, 4, 5) +
+                      __builtin_shufflevector(c, d, 2, 3, 6, 7));
+    std::memcpy(out + i, &sum, sizeof(float) * std::min<size_t>(4, n - i));
+  }
 }
 
 }  // namespace
 
 FractionalDelay::FractionalDelay(double most) {
-  const size_t size = std::bit_ceil(static_cast<size_t>(std::ceil(most)) + taps + 2);
+  const size_t size = std::bit_ceil(static_cast<size_t>(std::ceil(most)) + taps + 2 + most_run);
   mask_ = size - 1;
   ring_.resize(2 * size);
   rows_ = table().data();
@@ -67,14 +111,14 @@ void FractionalDelay::reset() noexcept {
 }
 
 float FractionalDelay::read(double delay) const noexcept {
-  const auto whole = static_cast<size_t>(delay);
-  const double part = (delay - static_cast<double>(whole)) * phases;
-  const auto p = static_cast<size_t>(part);
-  const auto f = static_cast<float>(part - static_cast<double>(p));
-  const Row &a = rows_[p], &b = rows_[p + 1];
-  // The oldest of the taps; the middle pair stands at `whole` and `whole + 1`.
-  const float* x = &ring_[(at_ - whole - taps / 2) & mask_];
-  return weighted(x, a.data(), b.data(), f);
+  float out = 0;
+  read({&delay, 1}, {&out, 1});
+  return out;
+}
+
+void FractionalDelay::read(std::span<const double> delays, std::span<float> out) const noexcept {
+  const size_t n = std::min(delays.size(), most_run);
+  read_places(ring_.data(), mask_, at_ - (n - 1), rows_, delays.data(), out.data(), n);
 }
 
 }  // namespace drevan

@@ -3,6 +3,7 @@
 
 #include <array>
 #include <cstddef>
+#include <span>
 #include <vector>
 
 namespace drevan {
@@ -15,6 +16,8 @@ class FractionalDelay {
   static constexpr int taps = 24;
   /// Frames below which no delay can be read.
   static constexpr double least = taps / 2;
+  /// Frames that write() and read() take at a time, at most.
+  static constexpr size_t most_run = 64;
 
   /// `most`: the longest delay, in frames.
   explicit FractionalDelay(double most);
@@ -27,9 +30,20 @@ class FractionalDelay {
   }
   /// What was written `delay` frames ago; 0 is the newest. From least to the longest.
   float read(double delay) const noexcept;
+  /// Several samples, the oldest first.
+  void write(std::span<const float> x) noexcept {
+    for (const float v : x) write(v);
+  }
+  /// For the last frames written, as many as `delays`: what was written `delays[i]` frames before
+  /// the frame i of them. The same bits as a read() behind each write().
+  void read(std::span<const double> delays, std::span<float> out) const noexcept;
   /// The same for a whole number of frames, from 0.
   float read_whole(int delay) const noexcept {
     return ring_[(at_ - static_cast<size_t>(delay)) & mask_];
+  }
+  /// read_whole() of the last `n` frames written, the oldest first; valid until the next write().
+  std::span<const float> read_whole(int delay, size_t n) const noexcept {
+    return {&ring_[(at_ - static_cast<size_t>(delay) - (n - 1)) & mask_], n};
   }
 
  private:

@@ -4,6 +4,7 @@
 #include <cmath>
 #include <cstdint>
 #include <numbers>
+#include <span>
 
 #include "audio/buffer.h"
 #include "dsp/smoothed.h"
@@ -75,6 +76,16 @@ class OnGrid {
     if (++at_ == motion_grid) at_ = 0;
     return now;
   }
+  /// The next so many values, at most left().
+  void next(std::span<double> out) noexcept {
+    for (double& v : out) {
+      v = value_;
+      value_ += step_;
+    }
+    at_ = (at_ + static_cast<int>(out.size())) % motion_grid;
+  }
+  /// Frames to the grid's next point.
+  int left() const noexcept { return motion_grid - at_; }
 
  private:
   double value_ = 0, step_ = 0;

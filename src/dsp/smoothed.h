@@ -1,7 +1,9 @@
 // A value that glides to its goal, so that a turned knob does not click.
 #pragma once
 
+#include <algorithm>
 #include <cmath>
+#include <span>
 
 namespace drevan {
 
@@ -24,6 +26,13 @@ class Smoothed {
     // Land exactly, so that a settled stream is bit-equal to one that never moved.
     if (std::abs(goal_ - value_) <= 1e-6 * (std::abs(goal_) + 1e-3)) value_ = goal_;
     return value_;
+  }
+  /// The next so many values.
+  template <class Number>
+  void next(std::span<Number> out) noexcept {
+    auto at = out.begin();
+    while (at != out.end() && moving()) *at++ = static_cast<Number>(next());
+    std::fill(at, out.end(), static_cast<Number>(value_));
   }
 
  private:

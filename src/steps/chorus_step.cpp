@@ -41,23 +41,10 @@ class Chorus final : public Processor {
       value->prepare(format.rate, 30, start);
   }
   void process(const AudioBlock& block) noexcept override {
-    for (size_t i = 0; i < static_cast<size_t>(block.frames()); ++i) {
-      const double depth = depth_.next(), delay = delay_.next();
-      if (delays_[0].wants()) aim(delay, depth);
-      const double spread = spread_.next(), mix = mix_.next();
-      std::array<float, max_channels> dry{}, wet{};
-      for (int c = 0; c < channels_in_; ++c) {
-        dry[static_cast<size_t>(c)] = block.channel(c)[i];
-        lines_[static_cast<size_t>(c)].write(dry[static_cast<size_t>(c)]);
-      }
-      if (channels_in_ < channels_out_) dry[1] = dry[0];
-      for (int v = 0; v < count_; ++v)
-        add_voice(v, delays_[static_cast<size_t>(v)].next(), spread, wet);
-      const double loud = mix / std::sqrt(static_cast<double>(count_));
-      for (int c = 0; c < channels_out_; ++c)
-        block.channel(c)[i] =
-            static_cast<float>((1 - mix / 2) * static_cast<double>(dry[static_cast<size_t>(c)]) +
-                               loud * static_cast<double>(wet[static_cast<size_t>(c)]));
+    for (int done = 0; done < block.frames();) {
+      const int n = std::min(delays_[0].left(), block.frames() - done);
+      run(block.part(done, n));
+      done += n;
     }
   }
   Samples tail() const noexcept override {
@@ -81,20 +68,51 @@ class Chorus final : public Processor {
   }
 
  private:
+  using Frames = std::array<float, motion_grid>;
+
   void aim(double delay, double depth) noexcept {
     lfo_.next();
     for (int v = 0; v < count_; ++v)
-      delays_[static_cast<size_t>(v)].aim(voice_delay_ms(delay, depth, lfo_.cycles(), v, count_));
+      delays_[static_cast<size_t>(v)].aim(
+          std::max(FractionalDelay::least,
+                   voice_delay_ms(delay, depth, lfo_.cycles(), v, count_) / 1000 * rate_));
   }
-  void add_voice(int voice, double ms, double spread,
-                 std::array<float, max_channels>& wet) const noexcept {
-    const double frames = std::max(FractionalDelay::least, ms / 1000 * rate_);
-    // Voices stand side by side from left to right.
-    const double side = count_ > 1 ? spread * (2.0 * voice / (count_ - 1) - 1) : 0;
+  // Up to the next point of the grid.
+  void run(const AudioBlock& block) noexcept {
+    const auto n = static_cast<size_t>(block.frames());
+    if (delays_[0].wants()) aim(delay_.value(), depth_.value());
+    std::array<double, motion_grid> moved{}, spread{}, mix{};
+    for (Smoothed* s : {&depth_, &delay_}) s->next(std::span(moved).first(n));
+    spread_.next(std::span(spread).first(n));
+    mix_.next(std::span(mix).first(n));
+    for (int c = 0; c < channels_in_; ++c) lines_[static_cast<size_t>(c)].write(block.channel(c));
+    if (channels_in_ < channels_out_)
+      std::ranges::copy(block.channel(0), block.channel(1).begin());
+    std::array<Frames, max_channels> wet{};
+    for (int v = 0; v < count_; ++v) add_voice(v, n, spread, wet);
+    const double share = 1 / std::sqrt(static_cast<double>(count_));
     for (int c = 0; c < channels_out_; ++c) {
-      const auto from = static_cast<size_t>(std::min(c, channels_in_ - 1));
-      const double gain = channels_out_ == 1 || c > 1 ? 1 : side_gain(c, side);
-      wet[static_cast<size_t>(c)] += static_cast<float>(gain) * lines_[from].read(frames);
+      const auto x = block.channel(c);
+      const Frames& late = wet[static_cast<size_t>(c)];
+      for (size_t i = 0; i < n; ++i)
+        x[i] = static_cast<float>((1 - mix[i] / 2) * static_cast<double>(x[i]) +
+                                  mix[i] * share * static_cast<double>(late[i]));
+    }
+  }
+  void add_voice(int voice, size_t n, const std::array<double, motion_grid>& spread,
+                 std::array<Frames, max_channels>& wet) noexcept {
+    std::array<double, motion_grid> frames;  // NOLINT
+    delays_[static_cast<size_t>(voice)].next(std::span(frames).first(n));
+    // Voices stand side by side from left to right.
+    const double place = count_ > 1 ? 2.0 * voice / (count_ - 1) - 1 : 0;
+    Frames late{};
+    for (int c = 0; c < channels_out_; ++c) {
+      if (c < channels_in_)
+        lines_[static_cast<size_t>(c)].read(std::span(frames).first(n), late);
+      Frames& to = wet[static_cast<size_t>(c)];
+      const bool sided = channels_out_ > 1 && c < 2;
+      for (size_t i = 0; i < n; ++i)
+        to[i] += sided ? static_cast<float>(side_gain(c, spread[i] * place)) * late[i] : late[i];
     }
   }
 
@@ -102,7 +120,7 @@ class Chorus final : public Processor {
   int channels_in_, channels_out_, count_;
   std::vector<FractionalDelay> lines_;
   Lfo lfo_;
-  std::array<OnGrid, most_voices> delays_;  // of the voices, in ms
+  std::array<OnGrid, most_voices> delays_;  // of the voices, in frames
   Smoothed depth_, delay_, spread_, mix_;
 };
 
@@ -173,6 +191,7 @@ const StepType& chorus_step() {
                             .depth = depth_ms,
                             .bottom = delay_ms,
                             .lines = [](const Settings& s) { return static_cast<int>(s[voices]); }},
+      .revision = 2,
   };
   return type;
 }

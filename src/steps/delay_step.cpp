@@ -31,26 +31,38 @@ class ReadHead {
     now_ = next_ = wanted_ = frames;
   }
   void set(int frames) noexcept { wanted_ = frames; }
-  void jump() noexcept {
-    now_ = next_ = wanted_;
-    share_ = 0;
+  void jump() noexcept { jump_to(wanted_); }
+  /// How many frames can be read before more are written.
+  size_t ahead() const noexcept {
+    return static_cast<size_t>(std::min({now_, next_, wanted_})) + 1;
   }
-  float read(const FractionalDelay& line) noexcept {
-    if (now_ == next_ && wanted_ != next_) next_ = wanted_;
-    const float a = line.read_whole(now_);
-    if (now_ == next_) return a;
-    share_ += step_;
-    const float b = line.read_whole(next_);
-    if (share_ >= 1) {
-      now_ = next_;
-      share_ = 0;
-      return b;
+  /// The next frames, before they are written; at most ahead().
+  void read(const FractionalDelay& line, std::span<float> out) noexcept {
+    const auto at = [&](int frames) {
+      return line.read_whole(frames + 1 - static_cast<int>(out.size()), out.size());
+    };
+    for (size_t i = 0; i < out.size();) {
+      if (now_ == next_ && wanted_ != next_) next_ = wanted_;
+      const auto a = at(now_), b = at(next_);
+      if (now_ == next_) {
+        std::copy(a.begin() + static_cast<std::ptrdiff_t>(i), a.end(),
+                  out.begin() + static_cast<std::ptrdiff_t>(i));
+        return;
+      }
+      for (; i < out.size() && share_ < 1; ++i) {
+        share_ += step_;
+        const auto s = static_cast<float>(share_ * share_ * (3 - 2 * share_));
+        out[i] = share_ >= 1 ? b[i] : a[i] + s * (b[i] - a[i]);
+      }
+      if (share_ >= 1) jump_to(next_);
     }
-    const auto s = static_cast<float>(share_ * share_ * (3 - 2 * share_));
-    return a + s * (b - a);
   }
 
  private:
+  void jump_to(int frames) noexcept {
+    now_ = next_ = frames;
+    share_ = 0;
+  }
   int now_ = 0, next_ = 0, wanted_ = 0;
   double share_ = 0, step_ = 1;
 };
@@ -58,11 +70,15 @@ class ReadHead {
 // One low and one high cut of the first order, in the loop.
 struct LoopFilter {
   double low = 0, high = 0;
-  double process(double x, double low_k, double high_k) noexcept {
-    low += low_k * (x - low);
-    const double y = x - low;
-    high += high_k * (y - high);
-    return high_k >= 1 ? y : high;
+  void process(std::span<float> x, std::span<const float> low_k,
+               std::span<const float> high_k) noexcept {
+    for (size_t i = 0; i < x.size(); ++i) {
+      const auto in = static_cast<double>(x[i]), k = static_cast<double>(high_k[i]);
+      low += static_cast<double>(low_k[i]) * (in - low);
+      const double y = in - low;
+      high += k * (y - high);
+      x[i] = static_cast<float>(k >= 1 ? y : high);
+    }
   }
 };
 
@@ -95,24 +111,13 @@ class Echo final : public Processor {
   void process(const AudioBlock& block) noexcept override {
     for (int c = channels_in_; c < channels_out_; ++c)
       std::ranges::copy(block.channel(0), block.channel(c).begin());
-    for (size_t i = 0; i < static_cast<size_t>(block.frames()); ++i) {
-      std::array<double, max_channels> dry{}, wet{};
-      double peak = 0;
-      for (int c = 0; c < channels_out_; ++c) {
-        dry[static_cast<size_t>(c)] = static_cast<double>(block.channel(c)[i]);
-        peak = std::max(peak, std::abs(dry[static_cast<size_t>(c)]));
-      }
-      const double low = low_.next(), high = high_.next(), cross = cross_.next();
-      for (auto& tap : taps_) run(tap, dry, wet, low, high, cross);
-      // Echoes give way while the voice speaks: from -50 dBFS, wholly from -30 on.
-      const double loud = loudness_.process(peak), duck = duck_.next();
-      const double gives =
-          duck > 0 ? from_db(-duck * std::clamp((to_db(loud) + 50) / 20, 0.0, 1.0)) : 1;
-      const double mix = mix_.next(), wet_gain = std::min(1.0, 2 * mix) * gives;
-      for (int c = 0; c < channels_out_; ++c)
-        block.channel(c)[i] =
-            static_cast<float>((1 - std::max(0.0, 2 * mix - 1)) * dry[static_cast<size_t>(c)] +
-                               wet_gain * wet[static_cast<size_t>(c)]);
+    for (int done = 0; done < block.frames();) {
+      // No farther than the nearest echo, which may go round again.
+      size_t n = std::min(FractionalDelay::most_run, static_cast<size_t>(block.frames() - done));
+      for (const auto& tap : taps_)
+        for (const auto& head : tap.heads) n = std::min(n, head.ahead());
+      run(block.part(done, static_cast<int>(n)));
+      done += static_cast<int>(n);
     }
   }
   Samples tail() const noexcept override {
@@ -138,6 +143,7 @@ class Echo final : public Processor {
   void set(int parameter, double value) noexcept override {
     if (parameter < low_hz) {
       Tap& tap = taps_[static_cast<size_t>(parameter / each)];
+      if (silent(tap)) wake(tap);
       if (parameter % each == time_ms) {
         tap.time_ms = value;
         for (auto& h : tap.heads) h.set(frames_of(value));
@@ -171,39 +177,101 @@ class Echo final : public Processor {
     return hz >= 20000 ? 1 : 1 - std::exp(-2 * std::numbers::pi * hz / rate_);
   }
 
+  using Frames = std::array<float, FractionalDelay::most_run>;
+  struct Part {
+    size_t n;
+    Frames low, high, cross, mix;
+    std::array<Frames, max_channels> dry, wet;
+  };
+
+  void run(const AudioBlock& block) noexcept {
+    Part part;  // NOLINT: filled as far as it is read
+    part.n = static_cast<size_t>(block.frames());
+    for (auto [from, to] : {std::pair{&low_, &part.low}, {&high_, &part.high}, {&cross_, &part.cross},
+                            {&mix_, &part.mix}})
+      from->next(std::span(*to).first(part.n));
+    for (int c = 0; c < channels_out_; ++c) {
+      std::ranges::copy(block.channel(c), part.dry[static_cast<size_t>(c)].begin());
+      std::fill_n(part.wet[static_cast<size_t>(c)].begin(), part.n, 0.0F);
+    }
+    for (auto& tap : taps_) add(tap, part);
+    give_way(part);
+    for (int c = 0; c < channels_out_; ++c) {
+      const auto x = block.channel(c);
+      const Frames& wet = part.wet[static_cast<size_t>(c)];
+      for (size_t i = 0; i < part.n; ++i)
+        x[i] = (1 - std::max(0.0F, 2 * part.mix[i] - 1)) * x[i] +
+               std::min(1.0F, 2 * part.mix[i]) * wet[i];
+    }
+  }
+  // Echoes give way while the voice speaks: from -50 dBFS, wholly from -30 on.
+  void give_way(Part& part) noexcept {
+    for (size_t i = 0; i < part.n; ++i) {
+      double peak = 0;
+      for (int c = 0; c < channels_out_; ++c)
+        peak = std::max(peak, std::abs(static_cast<double>(part.dry[static_cast<size_t>(c)][i])));
+      const double loud = loudness_.process(peak), duck = duck_.next();
+      if (duck == 0) continue;
+      const double gives = from_db(-duck * std::clamp((to_db(loud) + 50) / 20, 0.0, 1.0));
+      for (int c = 0; c < channels_out_; ++c)
+        part.wet[static_cast<size_t>(c)][i] *= static_cast<float>(gives);
+    }
+  }
   // What goes into a line: to and fro between the sides it begins on the left, with what both hold.
-  double into(const std::array<double, max_channels>& dry, size_t c, double cross) const noexcept {
-    if (channels_out_ != 2) return dry[c];
-    const double begins = c == 0 ? (dry[0] + dry[1]) / 2 : 0.0;
-    return dry[c] + cross * (begins - dry[c]);
+  void into(const Part& part, size_t c, Frames& out) const noexcept {
+    const Frames& dry = part.dry[c];
+    if (channels_out_ != 2) {
+      std::copy_n(dry.begin(), part.n, out.begin());
+      return;
+    }
+    for (size_t i = 0; i < part.n; ++i) {
+      const float begins = c == 0 ? (part.dry[0][i] + part.dry[1][i]) / 2 : 0.0F;
+      out[i] = dry[i] + part.cross[i] * (begins - dry[i]);
+    }
   }
 
-  void run(Tap& tap, const std::array<double, max_channels>& dry,
-           std::array<double, max_channels>& wet, double low, double high, double cross) noexcept {
+  static bool silent(const Tap& tap) noexcept {
+    return tap.level.value() == 0 && tap.level.goal() == 0 && tap.feedback.value() == 0 &&
+           tap.feedback.goal() == 0;
+  }
+  // A silent one begins anew when something of it is set.
+  static void wake(Tap& tap) noexcept {
+    tap.pan.jump(tap.pan.goal());
+    for (auto& head : tap.heads) head.jump();
+    for (auto& f : tap.filters) f = {};
+  }
+  void add(Tap& tap, Part& part) noexcept {
     const auto n = static_cast<size_t>(channels_out_);
+    Frames in;  // NOLINT
+    const std::span<const float> heard = std::span(in).first(part.n);
     // One that is off only remembers, for when it is turned up.
-    if (tap.level.value() == 0 && tap.level.goal() == 0 && tap.feedback.value() == 0 &&
-        tap.feedback.goal() == 0) {
-      tap.pan.jump(tap.pan.goal());
+    if (silent(tap)) {
       for (size_t c = 0; c < n; ++c) {
-        tap.heads[c].jump();
-        tap.filters[c] = {};
-        tap.lines[c].write(static_cast<float>(into(dry, c, cross)));
+        into(part, c, in);
+        tap.lines[c].write(heard);
       }
       return;
     }
-    const double level = tap.level.next(), pan = tap.pan.next(), feedback = tap.feedback.next();
-    std::array<double, max_channels> late{};
-    for (size_t c = 0; c < n; ++c)
-      late[c] =
-          tap.filters[c].process(static_cast<double>(tap.heads[c].read(tap.lines[c])), low, high);
+    Frames level, pan, feedback;  // NOLINT
+    for (auto [from, to] : {std::pair{&tap.level, &level}, {&tap.pan, &pan},
+                            {&tap.feedback, &feedback}})
+      from->next(std::span(*to).first(part.n));
+    std::array<Frames, max_channels> late;  // NOLINT
+    for (size_t c = 0; c < n; ++c) {
+      tap.heads[c].read(tap.lines[c], std::span(late[c]).first(part.n));
+      tap.filters[c].process(std::span(late[c]).first(part.n), part.low, part.high);
+    }
     const bool sides = n == 2;
     for (size_t c = 0; c < n; ++c) {
-      const double other = sides ? late[1 - c] : late[c];
-      const double back = late[c] + cross * (other - late[c]);
-      tap.lines[c].write(static_cast<float>(into(dry, c, cross) + feedback * back));
-      const double side = sides ? side_gain(static_cast<int>(c), pan) : 1;
-      wet[c] += level * side * late[c];
+      const Frames& other = late[sides ? 1 - c : c];
+      into(part, c, in);
+      for (size_t i = 0; i < part.n; ++i) {
+        in[i] += feedback[i] * (late[c][i] + part.cross[i] * (other[i] - late[c][i]));
+        const double side =
+            sides ? side_gain(static_cast<int>(c), static_cast<double>(pan[i])) : 1;
+        part.wet[c][i] += level[i] * static_cast<float>(side) * late[c][i];
+      }
+      tap.lines[c].write(heard);
     }
   }
 
@@ -341,6 +409,7 @@ const StepType& delay_step() {
       .traits = {.spreads_in_time = true},
       .brief = [](const Settings& s) { return fmt::format("{:.0f} ms", s[0]); },
       .picture = picture(),
+      .revision = 2,
       .run_in_s = 8,
   };
   return type;

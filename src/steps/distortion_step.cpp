@@ -2,9 +2,13 @@
 
 #include <array>
 #include <cmath>
+#include <numbers>
+#include <type_traits>
 
 #include "audio/decibel.h"
+#include "dsp/clones.h"
 #include "dsp/delay.h"
+#include "dsp/fast_math.h"
 #include "dsp/oversampler.h"
 #include "steps/common_parameters.h"
 #include "steps/step.h"
@@ -19,7 +23,7 @@ constexpr int soft = 0, hard = 1, fold = 2, rectify = 3, few_bits = 4, low_rate 
 constexpr double pi = std::numbers::pi;
 constexpr double mean_hz = 5;
 
-// The curves, and what they are the slope of.
+// The curves.
 double curve(int k, double x) {
   switch (k) {
     case soft:
@@ -32,27 +36,66 @@ double curve(int k, double x) {
       return std::abs(x);
   }
 }
-double area_under(int k, double x) {
-  switch (k) {
-    case soft:
-      return std::sqrt(1 + x * x);
-    case hard:
-      return std::abs(x) <= 1 ? x * x / 2 : std::abs(x) - 0.5;
-    case fold:
-      return -2 / pi * std::cos(pi / 2 * x);
-    default:
-      return x * std::abs(x) / 2;
-  }
-}
 
 // The mean of the curve between two samples instead of its value at them: what would alias is
 // weaker by that much (J. D. Parker, V. Zavalishin, E. Le Bivic, "Reducing the aliasing of
-// nonlinear waveshaping using continuous-time convolution", DAFx 2016).
-double mean_between(int k, double from, double to, double area_from, double area_to) {
-  return std::abs(to - from) < 1e-5 ? curve(k, (from + to) / 2)
-                                    : (area_to - area_from) / (to - from);
+// nonlinear waveshaping using continuous-time convolution", DAFx 2016). The difference of the areas
+// under the curve is divided by that of the samples on paper, so that nothing is lost where they
+// are close.
+inline float mean_between(std::integral_constant<int, soft>, float from, float to) noexcept {
+  return (from + to) / (std::sqrt(1 + from * from) + std::sqrt(1 + to * to));
+}
+inline float mean_between(std::integral_constant<int, hard>, float from, float to) noexcept {
+  const float a = std::min(std::max(from, -1.0F), 1.0F), b = std::min(std::max(to, -1.0F), 1.0F);
+  const float way = to - from, share = (b - a) / (way == 0 ? 1.0F : way);
+  return b + share * (from - (a + b) / 2);
+}
+inline float mean_between(std::integral_constant<int, fold>, float from, float to) noexcept {
+  const float half_way = std::numbers::pi_v<float> / 4 * (to - from);
+  const bool near = std::abs(half_way) < 1e-3F;
+  const float weaker = fast_sine_of_turns((to - from) / 8) / (near ? 1.0F : half_way);
+  return fast_sine_of_turns((from + to) / 8) * (near ? 1.0F : weaker);
+}
+inline float mean_between(std::integral_constant<int, rectify>, float from, float to) noexcept {
+  const float a = std::abs(from), b = std::abs(to), sum = a + b;
+  const bool crosses = from * to < 0;
+  return crosses ? (a * a + b * b) / (2 * sum) : sum / 2;
 }
 
+template <int kind>
+inline __attribute__((always_inline)) void add_bent(const float* __restrict from,
+                                                    const float* __restrict to,
+                                                    const float* __restrict share,
+                                                    float* __restrict out, size_t n) noexcept {
+  for (size_t i = 0; i < n; ++i)
+    out[i] += share[i] * mean_between(std::integral_constant<int, kind>{}, from[i], to[i]);
+}
+DREVAN_CLONES void add_soft(const float* from, const float* to, const float* share, float* out,
+                            size_t n) noexcept {
+  add_bent<soft>(from, to, share, out, n);
+}
+DREVAN_CLONES void add_hard(const float* from, const float* to, const float* share, float* out,
+                            size_t n) noexcept {
+  add_bent<hard>(from, to, share, out, n);
+}
+DREVAN_CLONES void add_folded(const float* from, const float* to, const float* share, float* out,
+                              size_t n) noexcept {
+  add_bent<fold>(from, to, share, out, n);
+}
+DREVAN_CLONES void add_rectified(const float* from, const float* to, const float* share, float* out,
+                                 size_t n) noexcept {
+  add_bent<rectify>(from, to, share, out, n);
+}
+// `from`: the sample before each of `to`. Adds what a kind makes of them, times its share.
+using AddBent = void (*)(const float* from, const float* to, const float* share, float* out,
+                         size_t n) noexcept;
+constexpr std::array<AddBent, 4> add_bent_by{add_soft, add_hard, add_folded, add_rectified};
+
+float peak_of(std::span<const float> x) noexcept {
+  float peak = 0;
+  for (const float v : x) peak = std::max(peak, std::abs(v));
+  return peak;
+}
 double quantised(double x, double levels) { return std::round(x * levels) / levels; }
 
 class Distortion final : public Processor {
@@ -75,7 +118,7 @@ class Distortion final : public Processor {
   void process(const AudioBlock& block) noexcept override {
     for (int done = 0; done < block.frames();) {
       const int n = std::min(block.frames() - done, Oversampler::most_frames);
-      part(block.part(done, n));
+      work(block.part(done, n));
       done += n;
     }
   }
@@ -119,53 +162,77 @@ class Distortion final : public Processor {
   }
 
  private:
+  using Values = std::array<float, Oversampler::most_frames>;
+  struct Part {
+    size_t n;
+    Values drive, levels, tone, mix;
+    std::array<Values, 6> shares;
+    std::array<bool, 6> heard;  // whether a kind has any share
+    std::array<bool, Oversampler::most_frames> takes;
+  };
   struct Lane {
     Oversampler oversampler;
-    double last = 0;                       // of the driven, oversampled sound
+    float last = 0;                        // of the driven, oversampled sound
     double tone = 0, tone2 = 0, mean = 0;  // filters
     float held = 0;
     Delay beside{1, Oversampler::latency()};  // for what is not oversampled
   };
-  using Values = std::array<double, Oversampler::most_frames>;
 
   double tone_k(double hz) const { return hz >= 20000 ? 1 : 1 - std::exp(-2 * pi * hz / rate_); }
 
   // Bent at eight times the rate; the shares of two kinds while it goes from one to the other.
-  void bend(Lane& lane, Oversampler::Planes& planes, size_t n, const Values& drive,
-            const std::array<Values, 4>& shares) noexcept {
-    double last = lane.last;
-    for (size_t i = 0; i < n; ++i)
-      for (auto& plane : planes) {
-        const double x = drive[i] * static_cast<double>(plane[i]);
-        double y = 0;
-        for (int k = soft; k <= rectify; ++k) {
-          const double share = shares[static_cast<size_t>(k)][i];
-          if (share == 0) continue;
-          y += share * mean_between(k, last, x, area_under(k, last), area_under(k, x));
-        }
-        plane[i] = static_cast<float>(y);
-        last = x;
-      }
-    lane.last = last;
+  void bend(Lane& lane, Oversampler::Planes& planes, const Part& part) noexcept {
+    // Driven, each plane behind the sample before its first.
+    std::array<std::array<float, Oversampler::most_frames + 1>, Oversampler::factor> driven;
+    for (size_t p = 0; p < planes.size(); ++p)
+      for (size_t i = 0; i < part.n; ++i) driven[p][i + 1] = part.drive[i] * planes[p][i];
+    driven.back()[0] = lane.last;
+    lane.last = driven.back()[part.n];
+    for (size_t p = 0; p < planes.size(); ++p) {
+      std::fill_n(planes[p].begin(), part.n, 0.0F);
+      const float* before = p == 0 ? driven.back().data() : driven[p - 1].data() + 1;
+      for (size_t k = soft; k <= rectify; ++k)
+        if (part.heard[k])
+          add_bent_by[k](before, driven[p].data() + 1, part.shares[k].data(), planes[p].data(),
+                         part.n);
+    }
+  }
+  // Few bits and a low rate alias by design, so they work at the rate there is.
+  static void crush(Lane& lane, std::span<const float> x, const Part& part, Values& out) noexcept {
+    if (!part.heard[few_bits] && !part.heard[low_rate]) return;
+    for (size_t i = 0; i < part.n; ++i) {
+      if (part.takes[i]) lane.held = x[i];
+      const float driven = part.drive[i];
+      if (part.heard[few_bits])
+        out[i] += part.shares[few_bits][i] *
+                  static_cast<float>(quantised(static_cast<double>(driven * x[i]),
+                                               static_cast<double>(part.levels[i])));
+      if (part.heard[low_rate]) out[i] += part.shares[low_rate][i] * driven * lane.held;
+    }
+  }
+  void prepare(Part& part) noexcept {
+    const auto fill = [&part](Smoothed& from, Values& to) {
+      from.next(std::span(to).first(part.n));
+    };
+    fill(drive_, part.drive);
+    fill(levels_, part.levels);
+    fill(tone_, part.tone);
+    fill(mix_, part.mix);
+    for (size_t k = 0; k < shares_.size(); ++k) {
+      part.heard[k] = shares_[k].moving() || shares_[k].value() > 0;
+      fill(shares_[k], part.shares[k]);
+    }
+    for (size_t i = 0; i < part.n; ++i) {
+      held_phase_ += hold_.next();
+      part.takes[i] = held_phase_ >= 1;
+      if (part.takes[i]) held_phase_ -= std::floor(held_phase_);
+    }
   }
 
-  void part(const AudioBlock& block) noexcept {
-    const auto n = static_cast<size_t>(block.frames());
-    Values drive, levels, hold, tone, mix;
-    std::array<Values, 6> shares;
-    std::array<bool, Oversampler::most_frames> takes{};
-    for (size_t i = 0; i < n; ++i) {
-      drive[i] = drive_.next();
-      levels[i] = levels_.next();
-      hold[i] = hold_.next();
-      tone[i] = tone_.next();
-      mix[i] = mix_.next();
-      for (size_t k = 0; k < shares.size(); ++k) shares[k][i] = shares_[k].next();
-      held_phase_ += hold[i];
-      takes[i] = held_phase_ >= 1;
-      if (takes[i]) held_phase_ -= std::floor(held_phase_);
-    }
-    const std::array<Values, 4> bent{shares[0], shares[1], shares[2], shares[3]};
+  void work(const AudioBlock& block) noexcept {
+    Part part;  // NOLINT: filled as far as it is read
+    part.n = static_cast<size_t>(block.frames());
+    prepare(part);
     const auto dry = dry_copy_.block(0, block.frames());
     dry.copy_from(block);
     dry_.process(dry);
@@ -173,35 +240,28 @@ class Distortion final : public Processor {
     for (size_t c = 0; c < lanes_.size(); ++c) {
       Lane& lane = lanes_[c];
       const auto x = block.channel(static_cast<int>(c));
-      for (const float v : x) peak = std::max(peak, std::abs(v));
-      // Few bits and a low rate alias by design, so they work at the rate there is.
-      std::array<float, Oversampler::most_frames> crushed{};
-      for (size_t i = 0; i < n; ++i) {
-        if (takes[i]) lane.held = x[i];
-        const double driven = drive[i];
-        crushed[i] = static_cast<float>(
-            shares[few_bits][i] * quantised(driven * static_cast<double>(x[i]), levels[i]) +
-            shares[low_rate][i] * driven * static_cast<double>(lane.held));
-      }
+      peak = std::max(peak, peak_of(x));
+      Values crushed{};
+      crush(lane, x, part, crushed);
       float* pointers[] = {crushed.data()};
-      lane.beside.process(AudioBlock(pointers, 1, static_cast<int>(n)));
+      lane.beside.process(AudioBlock(pointers, 1, block.frames()));
       Oversampler::Planes planes;
       lane.oversampler.up(x, planes);
-      bend(lane, planes, n, drive, bent);
+      bend(lane, planes, part);
       lane.oversampler.down(planes, x);
       const auto d = dry.channel(static_cast<int>(c));
-      for (size_t i = 0; i < n; ++i) {
+      for (size_t i = 0; i < part.n; ++i) {
         double y = static_cast<double>(x[i] + crushed[i]);
         // A curve that is not odd moves the mean.
         lane.mean += mean_k_ * (y - lane.mean);
         y -= lane.mean;
-        lane.tone += tone[i] * (y - lane.tone);
-        lane.tone2 += tone[i] * (lane.tone - lane.tone2);
-        x[i] = static_cast<float>(static_cast<double>(d[i]) +
-                                  mix[i] * (lane.tone2 - static_cast<double>(d[i])));
+        const auto tone = static_cast<double>(part.tone[i]);
+        lane.tone += tone * (y - lane.tone);
+        lane.tone2 += tone * (lane.tone - lane.tone2);
+        x[i] = d[i] + part.mix[i] * (static_cast<float>(lane.tone2) - d[i]);
       }
     }
-    if (n > 0) level_db_ = to_db(static_cast<double>(peak));
+    if (part.n > 0) level_db_ = to_db(static_cast<double>(peak));
   }
 
   double rate_;
@@ -280,6 +340,7 @@ const StepType& distortion_step() {
                                          : fmt::format("drive {:.0f} dB", s[drive_db]);
           },
       .picture = TransferSpec{.transfer_db = Distortion::transfer, .drive = drive_db},
+      .revision = 2,
   };
   return type;
 }

@@ -170,6 +170,7 @@ const StepType& phaser_step() {
                      .top = high_hz,
                      .phase = phase_deg,
                      .lines = [](const Settings& s) { return static_cast<int>(s[stages]) / 2; }},
+      .revision = 2,
   };
   return type;
 }

@@ -4,6 +4,7 @@
 #include <cmath>
 
 #include "audio/decibel.h"
+#include "dsp/diffuser.h"
 #include "dsp/fractional_delay.h"
 #include "dsp/late_field.h"
 #include "dsp/smoothed.h"
@@ -54,28 +55,6 @@ Reflection reflection(int k, int channel) {
   return {s, (chance(2) < 0.5 ? -1 : 1) * std::pow(0.005 / s, 0.6)};
 }
 
-// An all-pass of Schroeder's ("Natural sounding artificial reverberation", JAES 10(3), 1962): it
-// makes many echoes of one and leaves the spectrum as it is.
-class Diffuser {
- public:
-  explicit Diffuser(int frames) : ring_(static_cast<size_t>(frames)) {}
-  void reset() noexcept {
-    std::ranges::fill(ring_, 0.0F);
-    at_ = 0;
-  }
-  float process(float x, float g) noexcept {
-    const float late = ring_[at_];
-    const float into = x + g * late;
-    ring_[at_] = into;
-    if (++at_ == ring_.size()) at_ = 0;
-    return late - g * into;
-  }
-
- private:
-  std::vector<float> ring_;
-  size_t at_ = 0;
-};
-
 class Reverb final : public Processor {
  public:
   Reverb(const Settings& s, StreamFormat format)
@@ -110,25 +89,13 @@ class Reverb final : public Processor {
   }
 
   void process(const AudioBlock& block) noexcept override {
-    for (size_t i = 0; i < static_cast<size_t>(block.frames()); ++i) {
-      if (at_ == 0) begin();
-      std::array<float, max_channels> dry{};
-      bool silent = true;
-      for (int c = 0; c < channels_in_; ++c) {
-        const auto channel = static_cast<size_t>(c);
-        dry[channel] = block.channel(c)[i];
-        silent = silent && dry[channel] == 0;
-        enter(channel, dry[channel]);
-      }
-      for (int c = channels_in_; c < channels_out_; ++c) dry[static_cast<size_t>(c)] = dry[0];
-      leave(block, i, dry);
-      if (++at_ == LateField::chunk) {
-        late_.end(entered_);
-        at_ = 0;
-      }
-      quiet_ = silent ? quiet_ + 1 : 0;
-      if (!silent) empty_ = false;
-      if (quiet_ >= tail_ && !empty_) clear();
+    for (int done = 0; done < block.frames();) {
+      int n = std::min(LateField::chunk - at_, block.frames() - done);
+      // Up to where it may be silent.
+      if (!empty_ && quiet_ < tail_)
+        n = static_cast<int>(std::min(Samples{n}, tail_ - quiet_));
+      run(block.part(done, n));
+      done += n;
     }
   }
   Samples tail() const noexcept override { return tail_; }
@@ -184,6 +151,8 @@ class Reverb final : public Processor {
         wanted_.early[static_cast<size_t>(c)][static_cast<size_t>(k)] =
             static_cast<int>((begin + size * reflection(k, c).s) * rate_);
   }
+  using Frames = std::array<float, LateField::chunk>;
+
   void begin() noexcept {
     late_.begin(left_);
     if (fade_ >= 1 && !(wanted_ == to_)) {
@@ -192,49 +161,98 @@ class Reverb final : public Processor {
       fade_ = 0;
     }
   }
-  void enter(size_t channel, float x) noexcept {
+  // Within a chunk of the late field.
+  void run(const AudioBlock& block) noexcept {
+    const auto n = static_cast<size_t>(block.frames());
+    if (at_ == 0) begin();
+    listen(block);
+    std::array<Frames, max_channels> wet;  // NOLINT: filled as far as it is read
+    const bool fading = fade_ < 1;
+    Frames share{};  // of the new places
+    for (size_t i = 0; fading && i < n; ++i) {
+      share[i] = static_cast<float>(fade_ * fade_ * (3 - 2 * fade_));
+      fade_ = std::min(1.0, fade_ + 1 / (0.04 * rate_));
+    }
+    Frames g{}, soft{}, loud{};
+    for (auto [from, to] : {std::pair{&diffusion_, &g}, {&early_, &soft}, {&loud_, &loud}})
+      from->next(std::span(*to).first(n));
+    for (size_t c = 0; c < static_cast<size_t>(channels_in_); ++c)
+      enter(c, block.channel(static_cast<int>(c)), g, share, fading);
+    for (size_t c = 0; c < static_cast<size_t>(channels_out_); ++c) {
+      for (size_t i = 0; i < n; ++i)
+        wet[c][i] = loud[i] * left_[c][static_cast<size_t>(at_) + i];
+      if (soft[0] > 0 || soft[n - 1] > 0) add_early(c, soft, share, fading, std::span(wet[c]).first(n));
+    }
+    leave(block, wet);
+    at_ += static_cast<int>(n);
+    if (at_ == LateField::chunk) {
+      late_.end(entered_);
+      at_ = 0;
+    }
+    if (quiet_ >= tail_ && !empty_) clear();
+  }
+  // Counts the silence that entered.
+  void listen(const AudioBlock& block) noexcept {
+    const int n = block.frames();
+    int silent = n;  // frames at the end
+    for (int c = 0; c < channels_in_; ++c) {
+      const auto x = block.channel(c);
+      int own = 0;
+      while (own < silent && x[static_cast<size_t>(n - 1 - own)] == 0) ++own;
+      silent = own;
+    }
+    quiet_ = silent == n ? quiet_ + n : silent;
+    if (silent < n) empty_ = false;
+  }
+  // What the line held `to` frames ago, or while it goes over there, `from` frames ago as well.
+  static void add_late(const FractionalDelay& line, int to, int from, float gain,
+                       const Frames& share, bool fading, std::span<float> out) noexcept {
+    const auto late = line.read_whole(to, out.size());
+    if (!fading) {
+      for (size_t i = 0; i < out.size(); ++i) out[i] += gain * late[i];
+      return;
+    }
+    const auto before = line.read_whole(from, out.size());
+    for (size_t i = 0; i < out.size(); ++i)
+      out[i] += gain * (before[i] + share[i] * (late[i] - before[i]));
+  }
+  void enter(size_t channel, std::span<const float> x, const Frames& g, const Frames& share,
+             bool fading) noexcept {
     lines_[channel].write(x);
-    const auto g = static_cast<float>(diffusion_.value());
-    float into = lines_[channel].read_whole(to_.late);
-    if (fade_ < 1) into += (1 - share()) * (lines_[channel].read_whole(from_.late) - into);
-    for (size_t d = 4 * channel; d < 4 * channel + 4; ++d) into = diffusers_[d].process(into, g);
-    entered_[channel][static_cast<size_t>(at_)] = into;
+    const auto into = std::span(entered_[channel]).subspan(static_cast<size_t>(at_), x.size());
+    std::ranges::fill(into, 0.0F);
+    add_late(lines_[channel], to_.late, from_.late, 1, share, fading, into);
+    for (size_t d = 4 * channel; d < 4 * channel + 4; ++d) diffusers_[d].process(into, g);
   }
-  float share() const noexcept { return static_cast<float>(fade_ * fade_ * (3 - 2 * fade_)); }
-
-  float early(size_t channel) const noexcept {
+  void add_early(size_t channel, const Frames& soft, const Frames& share, bool fading,
+                 std::span<float> out) noexcept {
     const auto& line = lines_[std::min(channel, lines_.size() - 1)];
-    float sum = 0, before = 0;
-    for (size_t k = 0; k < reflections; ++k) {
-      const float gain = gains_[channel][k];
-      sum += gain * line.read_whole(to_.early[channel][k]);
-      if (fade_ < 1) before += gain * line.read_whole(from_.early[channel][k]);
-    }
-    return fade_ < 1 ? before + share() * (sum - before) : sum;
+    Frames sum{};
+    for (size_t k = 0; k < reflections; ++k)
+      add_late(line, to_.early[channel][k], from_.early[channel][k], gains_[channel][k], share,
+               fading, std::span(sum).first(out.size()));
+    for (size_t i = 0; i < out.size(); ++i) out[i] += soft[i] * sum[i];
   }
 
-  void leave(const AudioBlock& block, size_t i,
-             const std::array<float, max_channels>& dry) noexcept {
-    diffusion_.next();
-    const auto mix = static_cast<float>(mix_.next()), width = static_cast<float>(width_.next());
-    const auto soft = static_cast<float>(early_.next()), loud = static_cast<float>(loud_.next());
-    std::array<float, max_channels> wet{};
+  void leave(const AudioBlock& block, std::array<Frames, max_channels>& wet) noexcept {
+    const auto n = static_cast<size_t>(block.frames());
+    Frames mix{}, width{};
+    mix_.next(std::span(mix).first(n));
+    width_.next(std::span(width).first(n));
+    for (int c = channels_in_; c < channels_out_; ++c)
+      std::ranges::copy(block.channel(0), block.channel(c).begin());
+    if (channels_out_ == 2)
+      for (size_t i = 0; i < n; ++i) {
+        // As loud at every width.
+        const float middle = (wet[0][i] + wet[1][i]) / 2, side = (wet[0][i] - wet[1][i]) / 2;
+        const float even = std::sqrt(2 / (1 + width[i] * width[i]));
+        wet[0][i] = even * (middle + width[i] * side);
+        wet[1][i] = even * (middle - width[i] * side);
+      }
     for (int c = 0; c < channels_out_; ++c) {
-      const auto channel = static_cast<size_t>(c);
-      wet[channel] = loud * left_[channel][static_cast<size_t>(at_)];
-      if (soft > 0) wet[channel] += soft * early(channel);
-    }
-    if (fade_ < 1) fade_ = std::min(1.0, fade_ + 1 / (0.04 * rate_));
-    if (channels_out_ == 2) {
-      // As loud at every width.
-      const float middle = (wet[0] + wet[1]) / 2, side = (wet[0] - wet[1]) / 2;
-      const float even = std::sqrt(2 / (1 + width * width));
-      wet[0] = even * (middle + width * side);
-      wet[1] = even * (middle - width * side);
-    }
-    for (int c = 0; c < channels_out_; ++c) {
-      const auto channel = static_cast<size_t>(c);
-      block.channel(c)[i] = dry[channel] + mix * (wet[channel] - dry[channel]);
+      const auto x = block.channel(c);
+      const Frames& late = wet[static_cast<size_t>(c)];
+      for (size_t i = 0; i < n; ++i) x[i] += mix[i] * (late[i] - x[i]);
     }
   }
 
@@ -386,6 +404,7 @@ const StepType& reverb_step() {
                            .late = late_db,
                            .early_s = early_begins,
                            .late_s = late_begins},
+      .revision = 2,
       .run_in_s = 4,
   };
   return type;

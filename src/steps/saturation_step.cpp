@@ -110,12 +110,8 @@ class Saturation final : public Processor {
   void saturate(const AudioBlock& block) noexcept {
     const auto n = static_cast<size_t>(block.frames());
     Values drive, bias, gain, mix;
-    for (size_t i = 0; i < n; ++i) {
-      drive[i] = static_cast<float>(drive_.next());
-      bias[i] = static_cast<float>(bias_.next());
-      gain[i] = static_cast<float>(gain_.next());
-      mix[i] = static_cast<float>(mix_.next());
-    }
+    for (auto [to, from] : {std::pair{&drive, &drive_}, {&bias, &bias_}, {&gain, &gain_}, {&mix, &mix_}})
+      from->next(std::span(*to).first(n));
     const auto dry = dry_copy_.block(0, block.frames());
     dry.copy_from(block);
     dry_.process(dry);
@@ -205,6 +201,7 @@ const StepType& saturation_step() {
       .traits = {.bends_tone = true, .tells = Tells::reduction, .only_once = true},
       .brief = brief,
       .picture = TransferSpec{.transfer_db = Saturation::transfer, .drive = drive_db},
+      .revision = 2,
   };
   return type;
 }

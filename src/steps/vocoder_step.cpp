@@ -7,11 +7,11 @@
 
 #include "audio/decibel.h"
 #include "dsp/band_bank.h"
-#include "dsp/band_levels.h"
 #include "dsp/carrier.h"
 #include "dsp/envelope.h"
 #include "dsp/sharp_sounds.h"
 #include "dsp/steady_pitch.h"
+#include "dsp/vocoder_bands.h"
 #include "steps/common_parameters.h"
 #include "steps/step.h"
 #include "steps/vocoder_parameters.h"
@@ -23,7 +23,6 @@ namespace {
 constexpr double level_late_s = 0.007;  // by which following a level is late
 
 using namespace vocoder;
-using Lane = BandBank::Lane;
 
 BandPlan plan_of(const Settings& s) { return {s[low_hz], s[high_hz], static_cast<int>(s[bands])}; }
 
@@ -41,7 +40,6 @@ class Vocoder final : public Processor {
     double most = 0;
     for (int k = 0; k < plan_.count; ++k) most = std::max(most, BandBank::late(plan_, k, rate_));
     latency_ = static_cast<Samples>(std::lround(most + level_late_s * rate_));
-    padded_ = (plan_.count + BandBank::group - 1) / BandBank::group * BandBank::group;
     for (int k = 0; k < plan_.count; ++k)
       late_[static_cast<size_t>(k)] =
           static_cast<size_t>(std::lround(most - BandBank::late(plan_, k, rate_)));
@@ -50,7 +48,7 @@ class Vocoder final : public Processor {
     for (int c = 0; c < format.channels; ++c) {
       Channel& channel = channels_.emplace_back(rate_);
       channel.past.resize(2 * size);
-      channel.voice.set(plan_, 1, rate_);
+      channel.bands.set_voice(plan_, rate_);
     }
     if (const auto notes = chord_hz(s.texts.empty() ? std::string_view() : s.texts[0]))
       for (const double hz : *notes) chord_.emplace_back().prepare(rate_, hz);
@@ -124,7 +122,7 @@ class Vocoder final : public Processor {
       return static_cast<float>(to_db(static_cast<double>(x) + 1e-6));
     };
     for (size_t k = 0; k < static_cast<size_t>(plan_.count); ++k) {
-      const float heard = channels_[0].heard.now[k], own = channels_[0].own.now[k];
+      const float heard = channels_[0].bands.heard()[k], own = channels_[0].bands.own()[k];
       const float even = static_cast<float>(even_.value());
       out[k] = db(heard);
       out[static_cast<size_t>(plan_.count) + k] =
@@ -134,19 +132,15 @@ class Vocoder final : public Processor {
   }
 
  private:
-  static constexpr int chunk = 32;
+  static constexpr int chunk = VocoderBands::most_frames;
   struct Channel {
     explicit Channel(double rate) : sharp(rate) {}
     std::vector<float> past;  // each band hears it as late as makes all bands alike late
-    BandBank voice, carrier, evened;
-    BandLevels heard, own;
+    VocoderBands bands;
     SharpSounds sharp;
     void reset() noexcept {
       std::ranges::fill(past, 0.0F);
-      voice.reset();
-      carrier.reset();
-      evened.reset();
-      heard.now = own.now = {};
+      bands.reset();
       sharp.reset();
     }
   };
@@ -156,27 +150,38 @@ class Vocoder final : public Processor {
     const double shift = shift_.next();
     if (shift == shown_shift_) return;
     shown_shift_ = shift;
-    for (auto& c : channels_)
-      for (BandBank* bank : {&c.carrier, &c.evened}) bank->set(plan_, std::exp2(shift / 12), rate_);
+    for (auto& c : channels_) c.bands.set_carrier(plan_, std::exp2(shift / 12), rate_);
   }
   void aim_levels() noexcept {
     // Noise is evened at every moment; tones keep the beat that makes their pitch.
     const double own_ms = static_cast<int>(settings_[carrier]) == noise ? 0.2 : 15;
-    for (auto& c : channels_) {
-      c.heard.up = follow_share(settings_[attack_ms], rate_);
-      c.heard.down = follow_share(settings_[release_ms], rate_);
-      c.own.up = c.own.down = follow_share(own_ms, rate_);
+    for (auto& c : channels_)
+      c.bands.set_speed(follow_share(settings_[attack_ms], rate_),
+                        follow_share(settings_[release_ms], rate_), follow_share(own_ms, rate_));
+  }
+  using Frames = std::array<float, chunk>;
+
+  // Carriers that have no weight wait, and begin where they would be by the frame.
+  // `noisy`: the share of the noise.
+  void make_carrier(const AudioBlock& block, std::span<float> out, Frames& noisy) noexcept {
+    std::ranges::fill(out, 0.0F);
+    noisy = {};
+    for (int which = 0; which < other_sound; ++which) {
+      Smoothed& weight = weights_[static_cast<size_t>(which)];
+      if (weight.value() == 0 && weight.goal() == 0) continue;
+      if (weight.value() == 0) begin(which);
+      Frames share;  // NOLINT
+      weight.next(std::span(share).first(out.size()));
+      for (size_t i = 0; i < out.size(); ++i) {
+        if (which == own_pitch) own_tone_.set(steady_.hear(sum_of_channels(block, i)));
+        out[i] += share[i] * sound_of(which, frame_ + static_cast<Samples>(i));
+      }
+      if (which == noise) std::copy_n(share.begin(), out.size(), noisy.begin());
     }
   }
-  // Those that have no weight wait, and begin where they would be by the frame.
-  float inner_carrier() noexcept {
+  static float sum_of_channels(const AudioBlock& block, size_t i) noexcept {
     float sum = 0;
-    for (int i = 0; i < other_sound; ++i) {
-      Smoothed& weight = weights_[static_cast<size_t>(i)];
-      if (weight.value() == 0 && weight.goal() == 0) continue;
-      if (weight.value() == 0) begin(i);
-      sum += static_cast<float>(weight.next()) * sound_of(i);
-    }
+    for (int c = 0; c < block.channels(); ++c) sum += block.channel(c)[i];
     return sum;
   }
   void begin(int which) noexcept {
@@ -185,8 +190,8 @@ class Vocoder final : public Processor {
       for (auto& n : chord_) n.place(frame_);
     if (which == own_pitch) own_tone_.place(frame_);
   }
-  float sound_of(int which) noexcept {
-    if (which == noise) return frame_noise(frame_, 0);
+  float sound_of(int which, Samples frame) noexcept {
+    if (which == noise) return frame_noise(frame, 0);
     if (which == saw) return tone_.saw();
     if (which == pulse) return tone_.pulse();
     if (which == own_pitch) return own_tone_.saw();
@@ -197,28 +202,22 @@ class Vocoder final : public Processor {
   // `side`: the other sound, where there is one; noise takes its place.
   void speak_chunk(const AudioBlock& block, const AudioBlock& side, bool has_side) noexcept {
     const auto n = static_cast<size_t>(block.frames());
-    std::array<float, chunk> inner{}, other{}, even{}, low_noise{}, mix{}, sharp{}, loud{}, alone{};
-    for (size_t i = 0; i < n; ++i) {
-      float mono = 0;
-      for (size_t c = 0; c < channels_.size(); ++c) mono += block.channel(static_cast<int>(c))[i];
-      const Smoothed& steady = weights_[own_pitch];
-      if (steady.value() > 0 || steady.goal() > 0) own_tone_.set(steady_.hear(mono));
-      inner[i] = inner_carrier();
-      low_noise[i] = static_cast<float>(weights_[noise].value() * even_.value());
-      for (auto [to, from] : {std::pair{&other, &weights_[other_sound]},
-                              {&even, &even_},
-                              {&mix, &mix_},
-                              {&sharp, &sharp_},
-                              {&loud, &carrier_loud_},
-                              {&alone, &alone_}})
-        (*to)[i] = static_cast<float>(from->next());
-      ++frame_;
-    }
+    Frames inner, other, even, noisy, mix, sharp, loud, alone;  // NOLINT
+    make_carrier(block, std::span(inner).first(n), noisy);
+    for (auto [to, from] : {std::pair{&other, &weights_[other_sound]},
+                            {&even, &even_},
+                            {&mix, &mix_},
+                            {&sharp, &sharp_},
+                            {&loud, &carrier_loud_},
+                            {&alone, &alone_}})
+      from->next(std::span(*to).first(n));
+    for (size_t i = 0; i < n; ++i) noisy[i] *= even[i];
+    frame_ += static_cast<Samples>(n);
     for (size_t c = 0; c < channels_.size(); ++c) {
       Channel& channel = channels_[c];
       const auto x = block.channel(static_cast<int>(c));
       const auto beside = side.channel(std::min(static_cast<int>(c), side.channels() - 1));
-      std::array<float, chunk> sound{}, wet{};
+      Frames sound{}, wet{};
       for (size_t i = 0; i < n; ++i) {
         sound[i] = inner[i];
         if (other[i] > 0)
@@ -226,15 +225,17 @@ class Vocoder final : public Processor {
                       (has_side ? beside[i] : frame_noise(frame_ - static_cast<Samples>(n - i), 1));
       }
       speak_with(channel, x, std::span(sound).first(n), std::span(even).first(n),
-                 std::span(low_noise).first(n), std::span(wet).first(n));
+                 std::span(noisy).first(n), std::span(wet).first(n));
+      const size_t mask = channel.past.size() / 2 - 1;
+      const float* dry = channel.past.data() + ((at_ - static_cast<size_t>(latency_)) & mask);
+      if (sharp[0] > 0 || sharp[n - 1] > 0)
+        for (size_t i = 0; i < n; ++i)
+          wet[i] +=
+              sharp[i] * static_cast<float>(channel.sharp.process(static_cast<double>(dry[i])));
       for (size_t i = 0; i < n; ++i) {
-        const size_t mask = channel.past.size() / 2 - 1;
-        const float dry = channel.past[(at_ + i - static_cast<size_t>(latency_)) & mask];
         float out = wet[i] + loud[i] * sound[i];
-        if (sharp[i] > 0)
-          out += sharp[i] * static_cast<float>(channel.sharp.process(static_cast<double>(dry)));
         out += alone[i] * (0.3F * sound[i] - out);
-        x[i] = dry + mix[i] * (out - dry);
+        x[i] = dry[i] + mix[i] * (out - dry[i]);
       }
     }
     at_ += n;
@@ -242,41 +243,24 @@ class Vocoder final : public Processor {
   void speak_with(Channel& c, std::span<const float> x, std::span<const float> sound,
                   std::span<const float> even, std::span<const float> low_noise,
                   std::span<float> wet) noexcept {
-    const size_t mask = c.past.size() / 2 - 1, n = x.size(),
-                 bands_now = static_cast<size_t>(plan_.count);
+    const size_t mask = c.past.size() / 2 - 1, n = x.size();
     // Twice, so that what any band hears lies in one piece.
     for (size_t i = 0; i < n; ++i)
       c.past[(at_ + i) & mask] = c.past[((at_ + i) & mask) + mask + 1] = x[i];
-    for (size_t k = 0; k < bands_now; ++k) {
-      const float* past = c.past.data() + ((at_ - late_[k]) & mask);
-      for (size_t i = 0; i < n; ++i) voice_[i][k] = past[i];
-    }
-    for (size_t i = 0; i < n; ++i)
-      std::fill_n(spoken_[i].begin(), static_cast<size_t>(padded_), sound[i]);
-    const auto voice = std::span(voice_).first(n), heard = std::span(heard_).first(n),
-               spoken = std::span(spoken_).first(n), own = std::span(own_).first(n),
-               again = std::span(again_).first(n), again_own = std::span(again_own_).first(n);
-    c.voice.process(voice, heard);
-    c.heard.follow(heard, padded_);
-    c.carrier.process(spoken, own);
-    if (std::ranges::any_of(low_noise, [](float s) { return s > 0; })) {
-      // Evened, cut to its band and evened again: noise that hardly swings (A. Kohlrausch and
-      // others, "Detection of tones in low-noise noise", Acta Acustica 83, 1997).
-      std::ranges::copy(spoken, again.begin());
-      even_out(again, own, padded_);
-      c.evened.process(again, again_own);
-      blend(spoken, again, low_noise, padded_);
-      blend(own, again_own, low_noise, padded_);
-    }
-    c.own.follow(own, padded_);
-    speak(spoken, own, heard, even, wet, padded_);
+    std::array<const float*, BandBank::most> voice;  // NOLINT
+    const auto count = static_cast<size_t>(plan_.count);
+    for (size_t k = 0; k < count; ++k) voice[k] = c.past.data() + ((at_ - late_[k]) & mask);
+    c.bands.speak({.voice = std::span(voice).first(count),
+                   .carrier = sound,
+                   .even = even,
+                   .low_noise = low_noise},
+                  wet);
   }
 
   Settings settings_;
   double rate_;
   BandPlan plan_;
   Samples latency_ = 0, frame_ = 0;
-  int padded_ = 0;
   std::array<size_t, BandBank::most> late_{};
   std::vector<Channel> channels_;
   size_t at_ = 0;
@@ -288,7 +272,6 @@ class Vocoder final : public Processor {
   std::array<Smoothed, carrier_count> weights_;
   Smoothed even_, sharp_, carrier_loud_, alone_, mix_, shift_;
   double shown_shift_ = 1e9;
-  std::array<Lane, chunk> voice_{}, heard_{}, spoken_{}, own_{}, again_{}, again_own_{};
 };
 
 double centre_hz(const Settings& s, int band) { return plan_of(s).centre_hz(band); }
@@ -338,6 +321,7 @@ const StepType& vocoder_step() {
                              .shift = shift_st,
                              .carrier_hz = carrier_hz,
                              .centre_hz = centre_hz},
+      .revision = 2,
       .run_in_s = 2,
   };
   return type;

@@ -68,11 +68,14 @@ std::vector<std::vector<double>> courses(std::span<const float> x, const BandPla
   BandBank bank;
   bank.set(plan, 1, rate);
   std::vector<std::vector<double>> bands(static_cast<size_t>(plan.count)), out;
-  std::array<BandBank::Lane, 1> band{}, level{};
-  for (const float v : x) {
-    band[0].fill(v);
-    bank.process(band, level);
-    for (size_t k = 0; k < bands.size(); ++k) bands[k].push_back(static_cast<double>(band[0][k]));
+  for (size_t first = 0; first < bands.size(); first += BandBank::group) {
+    EightBandsAtWork work(bank.groups()[first / BandBank::group]);
+    for (const float v : x) {
+      Eight band, power;
+      work.step(Eight{} + v, band, power);
+      for (size_t k = first; k < std::min(first + BandBank::group, bands.size()); ++k)
+        bands[k].push_back(static_cast<double>(band[k - first]));
+    }
   }
   for (const auto& b : bands) out.push_back(course(b));
   return out;
