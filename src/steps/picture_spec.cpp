@@ -43,6 +43,7 @@ struct ParametersOf {
   std::vector<int> operator()(const VocoderSpec& s) const {
     return {s.lowest, s.highest, s.bands, s.shift, s.carrier_hz};
   }
+  std::vector<int> operator()(const WallSpec& s) const { return {s.thickness, s.opening}; }
 };
 
 }  // namespace

@@ -167,9 +167,23 @@ struct VocoderSpec {
   double (*centre_hz)(const Settings&, int band) = nullptr;
 };
 
+/// A wall cut open: one layer, or two with air between.
+struct WallLayers {
+  std::string_view label;
+  std::vector<double> mm;
+};
+
+/// A wall cut open, and what comes through it over frequency.
+struct WallSpec {
+  double (*response_db)(const Settings&, double hz, double rate) = nullptr;
+  WallLayers (*layers)(const Settings&) = nullptr;
+  int thickness = -1;  ///< in mm
+  int opening = -1;    ///< in square metres
+};
+
 using PictureSpec = std::variant<LevelsSpec, ResponseSpec, TransferSpec, ReductionSpec, CourseSpec,
                                  BandsSpec, ClockSpec, FieldSpec, MotionSpec, TapsSpec, DecaySpec,
-                                 CopiesSpec, NotesSpec, VocoderSpec>;
+                                 CopiesSpec, NotesSpec, VocoderSpec, WallSpec>;
 
 /// Every setting that a picture names, for checks; -1 among them where it has none.
 std::vector<int> parameters_of(const PictureSpec& picture);

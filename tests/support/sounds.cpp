@@ -8,6 +8,7 @@
 #include <algorithm>
 #include <cmath>
 #include <cstdio>
+#include <cstdlib>
 #include <fstream>
 #include <functional>
 #include <iterator>
@@ -147,10 +148,18 @@ AudioBuffer speech(const std::string& prompt) {
   return read_all(temp / "speech.wav");
 }
 
-AudioBuffer continuous_speech(const std::string& voice, double seconds) {
-  const fs::path folder = fs::path("/usr/share/asterisk/sounds") / voice;
+namespace {
+
+// The longest prompts of a voice, one behind the other, as a WAV file: made once for all tests that
+// share XDG_CACHE_HOME, because two dozen decoders take seconds to start.
+fs::path decoded_voice(const std::string& voice) {
+  const char* cache = std::getenv("XDG_CACHE_HOME");
+  static const TempFolder own;
+  const fs::path made = (cache ? fs::path(cache) / "test-voices" : own.path()) / (voice + ".wav");
+  if (fs::exists(made)) return made;
+  fs::create_directories(made.parent_path());
   std::vector<std::pair<std::uintmax_t, fs::path>> prompts;
-  for (const auto& entry : fs::directory_iterator(folder))
+  for (const auto& entry : fs::directory_iterator(fs::path("/usr/share/asterisk/sounds") / voice))
     if (const auto kind = entry.path().extension();
         kind == ".g722" || kind == ".wav" || kind == ".gsm")
       prompts.emplace_back(entry.file_size(), entry.path());
@@ -160,13 +169,20 @@ AudioBuffer continuous_speech(const std::string& voice, double seconds) {
   for (const auto& [size, file] : prompts)
     decode += "ffmpeg -v error " + std::string(file.extension() == ".g722" ? "-f g722 " : "") +
               "-i '" + file.string() + "' -ar 48000 -ac 1 -f f32le - ; ";
-  const TempFolder temp;
-  const Ran ran =
-      run("( " + decode + ") > '" + (temp / "speech.raw").string() +
-          "' && ffmpeg -v error -f f32le -ar 48000 -ac 1 -i '" + (temp / "speech.raw").string() +
-          "' -c:a pcm_f32le '" + (temp / "speech.wav").string() + "'");
+  // Another process may make it at the same time: each writes its own and renames it.
+  const std::string mine = made.string() + std::to_string(::getpid());
+  const Ran ran = run("( " + decode + ") > '" + mine + ".raw' && ffmpeg -v error -f f32le -ar 48000 -ac 1 -i '" +
+                      mine + ".raw' -c:a pcm_f32le '" + mine + ".wav'");
   if (ran.code != 0) throw std::runtime_error("no speech: " + ran.out);
-  const AudioBuffer all = read_all(temp / "speech.wav");
+  fs::remove(mine + ".raw");
+  fs::rename(mine + ".wav", made);
+  return made;
+}
+
+}  // namespace
+
+AudioBuffer continuous_speech(const std::string& voice, double seconds) {
+  const AudioBuffer all = read_all(decoded_voice(voice));
   AudioBuffer out(1, std::llround(seconds * 48000));
   const double loud = rms(all.channel(0));
   Samples filled = 0;

@@ -5,6 +5,7 @@
 
 #include "engine/level_path.h"
 #include "pictures/pictures.h"
+#include "pictures/place_pictures.h"
 #include "pictures/voice_pictures.h"
 #include "theme/theme.h"
 #include "work/curve_clock.h"
@@ -59,6 +60,7 @@ struct MakePicture {
   StepPicture* operator()(const VocoderSpec& s) const {
     return new VocoderPicture(work, id, s, parent);
   }
+  StepPicture* operator()(const WallSpec& s) const { return new WallPicture(work, id, s, parent); }
 };
 
 Qt::CursorShape cursor_of(Grip::Form form) {
