@@ -13,7 +13,7 @@ namespace drevan {
 
 namespace {
 
-constexpr size_t lines = LateField::lines, chunk = LateField::chunk;
+constexpr size_t chunk = LateField::chunk;
 constexpr double shortest_s = 0.019, longest_s = 0.083;
 
 // Primes about so many frames apart, so that echoes of different lines rarely meet.
@@ -23,11 +23,9 @@ bool prime(int n) {
   return n > 1;
 }
 
-using Rows = LateField::Rows;
-
 // One gain in each of three bands, parted by two filters of the first order; the gains' differences
 // from the middle one. Lines beside each other, several at a time.
-DREVAN_CLONES void damp(Rows& rows, float* __restrict low, float* __restrict high,
+DREVAN_CLONES void damp(float (*rows)[chunk], size_t lines, float* __restrict low, float* __restrict high,
                         const float* __restrict middle, const float* __restrict low_more,
                         const float* __restrict high_more, float low_k, float high_k) noexcept {
   constexpr size_t group = 16;  // in two halves, which fill each other's pauses
@@ -64,12 +62,12 @@ DREVAN_CLONES void damp(Rows& rows, float* __restrict low, float* __restrict hig
 }
 
 // Sums and differences of pairs, of pairs of pairs, and so on: every line reaches every other.
-DREVAN_CLONES void hadamard(Rows& rows) noexcept {
+DREVAN_CLONES void hadamard(float (*rows)[chunk], size_t lines) noexcept {
   for (size_t half = 1; half < lines; half *= 2)
     for (size_t first = 0; first < lines; first += 2 * half)
       for (size_t l = first; l < first + half; ++l) {
-        float* __restrict a = rows[l].data();
-        float* __restrict b = rows[l + half].data();
+        float* __restrict a = rows[l];
+        float* __restrict b = rows[l + half];
         for (size_t i = 0; i < chunk; ++i) {
           const float sum = a[i] + b[i];
           b[i] = a[i] - b[i];
@@ -77,8 +75,13 @@ DREVAN_CLONES void hadamard(Rows& rows) noexcept {
         }
       }
   const float scale = 1 / std::sqrt(static_cast<float>(lines));
-  for (auto& row : rows)
-    for (float& v : row) v *= scale;
+  for (size_t l = 0; l < lines; ++l)
+    for (size_t i = 0; i < chunk; ++i) rows[l][i] *= scale;
+}
+
+template <class Rows>
+float (*as_rows(Rows& rows) noexcept)[chunk] {
+  return reinterpret_cast<float (*)[chunk]>(rows.data());
 }
 
 // The sign with which channel `c` enters line `l`: rows of a Hadamard matrix.
@@ -88,13 +91,15 @@ float sign(size_t l, int c) noexcept {
 
 }  // namespace
 
-double LateField::line_s(int line) noexcept {
+template <int Lines>
+double BasicLateField<Lines>::line_s(int line) noexcept {
   // Neighbours in length are far apart in the mixing.
-  const int place = (line * 13) % LateField::lines;
-  return shortest_s * std::pow(longest_s / shortest_s, place / (LateField::lines - 1.0));
+  const int place = (line * 13) % lines;
+  return shortest_s * std::pow(longest_s / shortest_s, place / (lines - 1.0));
 }
 
-LateField::LateField(double rate, int channels_in, int channels_out, const LateFieldShape& shape)
+template <int Lines>
+BasicLateField<Lines>::BasicLateField(double rate, int channels_in, int channels_out, const LateFieldShape& shape)
     : rate_(rate), channels_in_(channels_in), channels_out_(channels_out), shape_(shape) {
   const size_t size =
       std::bit_ceil(static_cast<size_t>(longest_s * most_size * rate * 1.02) + 300 + chunk);
@@ -106,13 +111,15 @@ LateField::LateField(double rate, int channels_in, int channels_out, const LateF
   reset();
 }
 
-void LateField::set(const LateFieldShape& shape) noexcept {
+template <int Lines>
+void BasicLateField<Lines>::set(const LateFieldShape& shape) noexcept {
   shape_ = shape;
   aim();
 }
 
 // What the shape asks of every line.
-void LateField::aim() noexcept {
+template <int Lines>
+void BasicLateField<Lines>::aim() noexcept {
   // Where sound dies quickly no wall is far: the longest line is not yet silent.
   const double scale = std::min(shape_.size, shape_.middle_s * 0.8 / longest_s) * rate_;
   double kept = 0;
@@ -143,7 +150,8 @@ void LateField::aim() noexcept {
   high_k_ = k(shape_.high_hz);
 }
 
-void LateField::reset() noexcept {
+template <int Lines>
+void BasicLateField<Lines>::reset() noexcept {
   std::ranges::fill(ring_, 0.0F);
   at_ = 0;
   frames_ = next_frames_ = wanted_frames_;
@@ -155,7 +163,8 @@ void LateField::reset() noexcept {
 }
 
 // What leaves the lines; another size is faded to.
-void LateField::read() noexcept {
+template <int Lines>
+void BasicLateField<Lines>::read() noexcept {
   if (fade_ >= 1 && wanted_frames_ != next_frames_) {
     next_frames_ = wanted_frames_;
     fade_ = 0;
@@ -181,7 +190,8 @@ void LateField::read() noexcept {
   if (fade_ >= 1) frames_ = next_frames_;
 }
 
-void LateField::begin(Channels& out) noexcept {
+template <int Lines>
+void BasicLateField<Lines>::begin(Channels& out) noexcept {
   read();
   for (auto [now, goal] : {std::pair{&gains_.low, &goals_.low},
                            {&gains_.middle, &goals_.middle},
@@ -193,7 +203,7 @@ void LateField::begin(Channels& out) noexcept {
     low_more[l] = gains_.low[l] - gains_.middle[l];
     high_more[l] = gains_.high[l] - gains_.middle[l];
   }
-  damp(rows_, low_.data(), high_.data(), gains_.middle.data(), low_more.data(), high_more.data(),
+  damp(as_rows(rows_), lines, low_.data(), high_.data(), gains_.middle.data(), low_more.data(), high_more.data(),
        low_k_, high_k_);
   // Each output has lines of its own.
   const auto outs = static_cast<size_t>(channels_out_);
@@ -204,10 +214,11 @@ void LateField::begin(Channels& out) noexcept {
       for (size_t i = 0; i < chunk; ++i) out[c][i] += rows_[l][i];
     for (float& x : out[c]) x *= loud;
   }
-  hadamard(rows_);
+  hadamard(as_rows(rows_), lines);
 }
 
-void LateField::end(const Channels& in) noexcept {
+template <int Lines>
+void BasicLateField<Lines>::end(const Channels& in) noexcept {
   const float share = 1 / std::sqrt(static_cast<float>(channels_in_) * lines);
   // All channels but the last; that one on the way into the rings, which are whole chunks long.
   for (int c = 0; c + 1 < channels_in_; ++c)
@@ -224,5 +235,8 @@ void LateField::end(const Channels& in) noexcept {
   }
   at_ = (at_ + chunk) & mask_;
 }
+
+template class BasicLateField<16>;
+template class BasicLateField<32>;
 
 }  // namespace drevan

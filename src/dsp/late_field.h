@@ -21,14 +21,17 @@ struct LateFieldShape {
 /// mixed by a Hadamard matrix, each line damped in three bands by what its length asks for, so that
 /// all decay alike. Each output hears lines of its own, so outputs are unlike each other. For
 /// steady noise what leaves is as loud as what enters. Real-time safe but for construction.
-class LateField {
+///
+/// `Lines`: 32, or 16 where the space is small and stays behind.
+template <int Lines>
+class BasicLateField {
  public:
-  static constexpr int lines = 32;
+  static constexpr int lines = Lines;
   static constexpr int chunk = 16;
   static constexpr double least_size = 0.4, most_size = 2.5;
   using Rows = std::array<std::array<float, chunk>, lines>;
 
-  LateField(double rate, int channels_in, int channels_out, const LateFieldShape& shape);
+  BasicLateField(double rate, int channels_in, int channels_out, const LateFieldShape& shape);
   void reset() noexcept;
   /// Heard at once for decays, within a twentieth of a second for the size.
   void set(const LateFieldShape& shape) noexcept;
@@ -61,5 +64,10 @@ class LateField {
   Rows rows_{}, faded_{};
   float loudness_ = 1, loudness_goal_ = 1;
 };
+
+extern template class BasicLateField<16>;
+extern template class BasicLateField<32>;
+using LateField = BasicLateField<32>;
+using SmallLateField = BasicLateField<16>;
 
 }  // namespace drevan

@@ -7,5 +7,7 @@ namespace drevan {
 
 /// Those for the story: voices and effects.
 std::span<const char* const> effect_recipe_texts();
+/// Those for the story: lines, walls and places.
+std::span<const char* const> place_recipe_texts();
 
 }  // namespace drevan

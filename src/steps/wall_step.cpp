@@ -110,7 +110,7 @@ class BehindWall final : public Processor {
         const float wet = v + share * (left_[channel][in_chunk_] - v), d = dry.channel(c)[i];
         v = d + mix * (wet - d);
       }
-      if (++in_chunk_ == LateField::chunk) {
+      if (++in_chunk_ == SmallLateField::chunk) {
         room_.end(entered_);
         in_chunk_ = 0;
       }
@@ -124,8 +124,8 @@ class BehindWall final : public Processor {
   MinimumPhase design_;
   std::vector<float> gains_db_, response_;
   std::vector<Convolver> through_;
-  LateField room_;
-  LateField::Channels entered_{}, left_{};
+  SmallLateField room_;
+  SmallLateField::Channels entered_{}, left_{};
   Delay dry_;
   AudioBuffer dry_copy_;
   Smoothed share_, mix_;
