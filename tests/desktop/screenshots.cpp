@@ -242,11 +242,13 @@ int main(int argc, char** argv) {
       edit(w, edits::add_step, StepPlace{ChainOwner::clip, 0}, *find_step(id));
       shots.settle();
       // The canyon of the delay has three echoes, many as one four copies; the last of the
-      // compressor's holds the gain; of the others the first.
+      // compressor's holds the gain; an old wire, a door ajar; of the others the first.
       const std::string_view name_of_step = id;
       const int point = name_of_step == "delay"        ? 1
                         : name_of_step == "doubler"    ? 2
-                        : name_of_step == "compressor" ? 2
+                        : name_of_step == "compressor" || name_of_step == "telephone" ||
+                                name_of_step == "wall"
+                            ? 2
                                                        : 0;
       if (w.selection.step() && !w.selection.step()->type->starting_points.empty())
         window.bench().editor().use_starting_point(point);
@@ -265,7 +267,8 @@ int main(int argc, char** argv) {
         "editors.png");
   sheet({"tremolo", "wah", "chorus", "flanger", "phaser", "ring-modulator", "delay", "distortion"},
         "effects.png");
-  sheet({"pitch", "doubler", "vocoder", "reverb", "compressor", "stretch"}, "voices.png");
+  sheet({"pitch", "doubler", "vocoder", "reverb", "compressor", "stretch", "telephone", "wall"},
+        "voices.png");
 
   for (const char* id : {"multiband-compressor", "hum-removal"}) {
     const bool hum = std::string_view(id) == "hum-removal";
