@@ -36,8 +36,8 @@ double cents_off(std::span<const float> before, std::span<const float> after, do
 }
 
 void compare_ways(const std::vector<AudioBuffer>& voices, const std::vector<std::string>& names) {
-  fmt::print("{:<20}{:>6} {:>18}{:>18}{:>16}{:>18}\n", "voice", "st", "cents off", "envelope, dB",
-             "HNR, dB", "STOI, and back");
+  fmt::print("{:<20}{:>6} {:>18}{:>18}{:>24}{:>16}\n", "voice", "st", "cents off", "envelope, dB",
+             "HNR (before), dB", "STOI, and back");
   double speed[2] = {0, 0};
   for (size_t v = 0; v < voices.size(); ++v)
     for (const double shift : {-5.0, -2.0, 2.0, 5.0}) {
@@ -54,9 +54,10 @@ void compare_ways(const std::vector<AudioBuffer>& voices, const std::vector<std:
         back[way] = stoi(voices[v].channel(0), x.channel(0));
       }
       fmt::print(
-          "{:<20}{:>6} {:>8.1f} {:>8.1f} {:>8.2f} {:>8.2f} {:>7.2f} {:>7.2f} {:>8.3f} {:>8.3f}\n",
+          "{:<20}{:>6} {:>8.1f} {:>8.1f} {:>8.2f} {:>8.2f} {:>7.2f} {:>7.2f} ({:>5.2f}) {:>7.3f} "
+          "{:>8.3f}\n",
           names[v], shift, cents[0], cents[1], distance[0], distance[1], clear[0], clear[1],
-          back[0], back[1]);
+          harmonicity_db(voices[v].channel(0)), back[0], back[1]);
     }
   const double all = 4 * 10.0 * static_cast<double>(voices.size());
   fmt::print("(each: a voice, any sound)  speed: {:.0f} and {:.1f} x real time\n", all / speed[0],

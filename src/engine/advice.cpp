@@ -58,6 +58,21 @@ void noise_behind(const Chain& c, Found& out) {
   }
 }
 
+// A sound goes down the line and then comes out somewhere, which is where walls are.
+void wall_before_line(const Chain& c, Found& out) {
+  for (size_t i = 0; i < c.steps.size(); ++i) {
+    if (!c.steps[i].on || !is(c.steps[i], "wall")) continue;
+    for (size_t j = c.steps.size(); j-- > i + 1;) {
+      if (!c.steps[j].on || c.steps[j].type->family != Family::line) continue;
+      out.push_back({"wall-before-line",
+                     fmt::format("The {} stands before the {}: it is the caller who is behind it, "
+                                 "not the listener.",
+                                 label(c.steps[i]), label(c.steps[j])),
+                     fmt::format("Move it behind the {}", label(c.steps[j])), moved(c, i, j)});
+      return;
+    }
+  }
+}
 void space_before_dynamics(const Chain& c, Found& out) {
   for (size_t i = 0; i < c.steps.size(); ++i) {
     if (!c.steps[i].on || !c.steps[i].type->traits.spreads_in_time) continue;
@@ -289,6 +304,7 @@ std::vector<Advice> advise(const Chain& chain, const LevelPath* levels, double r
   if (tone) tone_with_speech(chain, *tone, out);
   noise_behind(chain, out);
   space_before_dynamics(chain, out);
+  wall_before_line(chain, out);
   twice(chain, out);
   limiter_not_last(chain, out);
   if (levels) {

@@ -22,6 +22,14 @@ constexpr const char* texts[] = {
       {"step":"compressor","settings":{"threshold_db":-24,"ratio":3,"make_up_db":5}},{"step":"telephone","settings":{"network":"mobile_5","loss_pct":14}},{"step":"limiter","settings":{"ceiling_db":-1}}]})",
     R"({"drevan_recipe":1,"name":"A call over the internet","note":"Wide, with a packet lost here and there.","tags":["story","phone"],"steps":[
       {"step":"compressor","settings":{"threshold_db":-22,"ratio":3,"make_up_db":4}},{"step":"telephone","settings":{"network":"internet","low_hz":90,"loss_pct":3}},{"step":"limiter","settings":{"ceiling_db":-1}}]})",
+    R"({"drevan_recipe":1,"name":"Coast station","note":"Marine radio from far along the coast: pressed, hissing, with the squelch's tail.","tags":["story","radio"],"steps":[
+      {"step":"radio-link","settings":{"system":"marine","signal_db":15}},{"step":"limiter","settings":{"ceiling_db":-1}}]})",
+    R"({"drevan_recipe":1,"name":"Hand-held on the cliff","note":"At the edge of its range: breaks up and comes back.","tags":["story","radio"],"steps":[
+      {"step":"radio-link","settings":{"system":"hand_held","signal_db":11,"fading_pct":60,"fades_hz":0.8}},{"step":"limiter","settings":{"ceiling_db":-1}}]})",
+    R"({"drevan_recipe":1,"name":"A broadcast at night","note":"Medium wave with somebody else far under it.","tags":["story","radio"],"steps":[
+      {"step":"radio-link","settings":{"system":"broadcast","low_hz":90,"high_hz":4500,"signal_db":28,"station_db":-26,"squelch":"off"}},{"step":"limiter","settings":{"ceiling_db":-1}}]})",
+    R"({"drevan_recipe":1,"name":"Across the ocean","note":"Shortwave that swells and sinks, hollow at times.","tags":["story","radio"],"steps":[
+      {"step":"radio-link","settings":{"system":"shortwave","low_hz":150,"signal_db":22,"fading_pct":75,"fades_hz":0.3,"squelch":"off"}},{"step":"limiter","settings":{"ceiling_db":-1}}]})",
     R"({"drevan_recipe":1,"name":"The next cabin","note":"Through a steel bulkhead into a small hard room. As quiet as a wall makes it, lifted again a little.","tags":["story","wall"],"steps":[
       {"step":"wall","settings":{"material":"steel","thickness_mm":6,"opening_m2":0.04,"room_s":0.3,"room_pct":45,"level":"kept"}},{"step":"gain","settings":{"gain_db":-5}},{"step":"limiter","settings":{"ceiling_db":-1}}]})",
     R"({"drevan_recipe":1,"name":"Through the mess bulkhead","note":"A loud table behind timber: words can be guessed.","tags":["story","wall"],"steps":[
