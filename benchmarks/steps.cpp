@@ -1,6 +1,6 @@
-// Every step alone, with its standard settings and its first starting point: seconds of mono sound at
-// 48 kHz per second of computing, by Google Benchmark; and as a yardstick the transforms alone (2048
-// points there and back, four to a window) of a noise reduction.
+// Every step alone, with its standard settings and its first starting point: seconds of mono sound
+// at 48 kHz per second of computing, by Google Benchmark; and as a yardstick the transforms alone
+// (2048 points there and back, four to a window) of a noise reduction.
 #include <benchmark/benchmark.h>
 
 #include "audio/denormals.h"

@@ -130,9 +130,7 @@ void Convolver::process(std::span<float> x) noexcept {
 }
 
 MinimumPhase::MinimumPhase(int size)
-    : fft_(size),
-      time_(static_cast<size_t>(size)),
-      spectrum_(static_cast<size_t>(fft_.bins())) {}
+    : fft_(size), time_(static_cast<size_t>(size)), spectrum_(static_cast<size_t>(fft_.bins())) {}
 
 void MinimumPhase::design(std::span<const float> gains_db, std::span<float> response) noexcept {
   const auto size = static_cast<size_t>(fft_.size());

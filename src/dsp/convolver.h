@@ -11,8 +11,8 @@
 namespace drevan {
 
 /// Convolution in equal parts (overlap-save; T. G. Stockham, "High-speed convolution and
-/// correlation", 1966; W. G. Gardner, "Efficient convolution without input-output delay", JAES 43(3),
-/// 1995, without its direct head). One channel. Real-time safe but for construction.
+/// correlation", 1966; W. G. Gardner, "Efficient convolution without input-output delay", JAES
+/// 43(3), 1995, without its direct head). One channel. Real-time safe but for construction.
 class Convolver {
  public:
   /// `block`: frames by which it is late, a power of two from 16; `longest`: of all responses.
@@ -37,9 +37,9 @@ class Convolver {
   RealFft fft_;
   size_t bins_, stride_, parts_;
   std::array<Spectra, 2> responses_;
-  size_t now_ = 0;     // of the responses
+  size_t now_ = 0;      // of the responses
   bool fades_ = false;  // from the other one
-  Spectra heard_;      // of the newest parts of the sound, in a ring
+  Spectra heard_;       // of the newest parts of the sound, in a ring
   size_t newest_ = 0;
   FloatVector time_, sum_re_, sum_im_, out_, padded_;
   ComplexVector spectrum_;

@@ -16,8 +16,7 @@ inline void store(float* to, const Eight& from) noexcept { std::memcpy(to, &from
 inline __attribute__((always_inline)) void transpose(Eight (&rows)[8]) noexcept {  // NOLINT
   Eight a[8], b[8];                                                                // NOLINT
   for (int i = 0; i < 4; ++i) {
-    a[2 * i] =
-        __builtin_shufflevector(rows[2 * i], rows[2 * i + 1], 0, 8, 1, 9, 4, 12, 5, 13);
+    a[2 * i] = __builtin_shufflevector(rows[2 * i], rows[2 * i + 1], 0, 8, 1, 9, 4, 12, 5, 13);
     a[2 * i + 1] =
         __builtin_shufflevector(rows[2 * i], rows[2 * i + 1], 2, 10, 3, 11, 6, 14, 7, 15);
   }

@@ -45,11 +45,9 @@ inline float fast_sine_of_turns(float turns) noexcept {
   const float over = part > 0.25F ? 0.5F - part : part, r = part < -0.25F ? -0.5F - part : over;
   const float x = 6.28318531F * r, s = x * x;
   // Taylor series.
-  return x *
-         (1.0F +
-          s * (-1.66666667e-1F +
-               s * (8.33333333e-3F +
-                    s * (-1.98412698e-4F + s * (2.75573192e-6F + s * -2.50521084e-8F)))));
+  return x * (1.0F + s * (-1.66666667e-1F +
+                          s * (8.33333333e-3F + s * (-1.98412698e-4F +
+                                                     s * (2.75573192e-6F + s * -2.50521084e-8F)))));
 }
 
 }  // namespace drevan

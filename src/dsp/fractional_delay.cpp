@@ -88,10 +88,9 @@ DREVAN_CLONES void read_places(const float* __restrict ring, size_t mask, size_t
     const Four b = __builtin_shufflevector(s[2], s[3], 0, 4, 1, 5);
     const Four c = __builtin_shufflevector(s[0], s[1], 2, 6, 3, 7);
     const Four d = __builtin_shufflevector(s[2], s[3], 2, 6, 3, 7);
-    const Four sum = (__builtin_shufflevector(a, b, 0, 1, 4, 5) +
-                      __builtin_shufflevector(a, b, 2, 3, 6, 7)) +
-                     (__builtin_shufflevector(c, d, 0, 1, 4, 5) +
-                      __builtin_shufflevector(c, d, 2, 3, 6, 7));
+    const Four sum =
+        (__builtin_shufflevector(a, b, 0, 1, 4, 5) + __builtin_shufflevector(a, b, 2, 3, 6, 7)) +
+        (__builtin_shufflevector(c, d, 0, 1, 4, 5) + __builtin_shufflevector(c, d, 2, 3, 6, 7));
     std::memcpy(out + i, &sum, sizeof(float) * std::min<size_t>(4, n - i));
   }
 }

@@ -25,9 +25,10 @@ bool prime(int n) {
 
 // One gain in each of three bands, parted by two filters of the first order; the gains' differences
 // from the middle one. Lines beside each other, several at a time.
-DREVAN_CLONES void damp(float (*rows)[chunk], size_t lines, float* __restrict low, float* __restrict high,
-                        const float* __restrict middle, const float* __restrict low_more,
-                        const float* __restrict high_more, float low_k, float high_k) noexcept {
+DREVAN_CLONES void damp(float (*rows)[chunk], size_t lines, float* __restrict low,
+                        float* __restrict high, const float* __restrict middle,
+                        const float* __restrict low_more, const float* __restrict high_more,
+                        float low_k, float high_k) noexcept {
   constexpr size_t group = 16;  // in two halves, which fill each other's pauses
   const float keep_low = 1 - low_k, keep_high = 1 - high_k;
   for (size_t first = 0; first < lines; first += group) {
@@ -81,7 +82,7 @@ DREVAN_CLONES void hadamard(float (*rows)[chunk], size_t lines) noexcept {
 
 template <class Rows>
 float (*as_rows(Rows& rows) noexcept)[chunk] {
-  return reinterpret_cast<float (*)[chunk]>(rows.data());
+  return reinterpret_cast<float(*)[chunk]>(rows.data());
 }
 
 // The sign with which channel `c` enters line `l`: rows of a Hadamard matrix.
@@ -99,7 +100,8 @@ double BasicLateField<Lines>::line_s(int line) noexcept {
 }
 
 template <int Lines>
-BasicLateField<Lines>::BasicLateField(double rate, int channels_in, int channels_out, const LateFieldShape& shape)
+BasicLateField<Lines>::BasicLateField(double rate, int channels_in, int channels_out,
+                                      const LateFieldShape& shape)
     : rate_(rate), channels_in_(channels_in), channels_out_(channels_out), shape_(shape) {
   const size_t size =
       std::bit_ceil(static_cast<size_t>(longest_s * most_size * rate * 1.02) + 300 + chunk);
@@ -203,8 +205,8 @@ void BasicLateField<Lines>::begin(Channels& out) noexcept {
     low_more[l] = gains_.low[l] - gains_.middle[l];
     high_more[l] = gains_.high[l] - gains_.middle[l];
   }
-  damp(as_rows(rows_), lines, low_.data(), high_.data(), gains_.middle.data(), low_more.data(), high_more.data(),
-       low_k_, high_k_);
+  damp(as_rows(rows_), lines, low_.data(), high_.data(), gains_.middle.data(), low_more.data(),
+       high_more.data(), low_k_, high_k_);
   // Each output has lines of its own.
   const auto outs = static_cast<size_t>(channels_out_);
   const float loud = loudness_ * std::sqrt(static_cast<float>(outs));

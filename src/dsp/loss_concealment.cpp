@@ -80,8 +80,8 @@ void LossConcealment::conceal(std::span<std::int16_t> packet) noexcept {
 void LossConcealment::hear(std::span<std::int16_t> packet) noexcept {
   if (lost_ > 0) {
     // Over a quarter of a period, and 4 ms more for every 10 ms of loss, 10 ms at most.
-    const double s = std::min(0.01, static_cast<double>(length_) / rate_ / 4 +
-                                        0.4 * static_cast<double>(lost_) / rate_);
+    const double s = std::min(
+        0.01, static_cast<double>(length_) / rate_ / 4 + 0.4 * static_cast<double>(lost_) / rate_);
     const size_t n = std::min(packet.size(), static_cast<size_t>(s * rate_));
     for (size_t i = 0; i < n; ++i) {
       const float share = static_cast<float>(i + 1) / static_cast<float>(n + 1), made = next();

@@ -11,8 +11,8 @@ namespace drevan {
 /// the rate (20 kHz at 48 kHz), images and aliases above 0.52 of it (25 kHz) 90 dB down (Kaiser's
 /// window; J. F. Kaiser, "Nonrecursive digital filter design using the I0-sinh window function",
 /// 1974). A long filter doubles the rate, two short half-band filters double it again (R. E.
-/// Crochiere, L. R. Rabiner, "Multirate digital signal processing", 1983, chapter 5). Real-time safe
-/// but for construction.
+/// Crochiere, L. R. Rabiner, "Multirate digital signal processing", 1983, chapter 5). Real-time
+/// safe but for construction.
 class Oversampler {
  public:
   static constexpr int factor = 8;
@@ -29,9 +29,9 @@ class Oversampler {
   void down(const Planes& in, std::span<float> out) noexcept;
 
  private:
-  static constexpr int taps = 56;           // of the first filter, per phase
-  static constexpr int padded = taps + 4;   // with the last tap, and zeros to a multiple of four
-  static constexpr int half_taps = 16;      // of a half-band filter, but for the middle one
+  static constexpr int taps = 56;          // of the first filter, per phase
+  static constexpr int padded = taps + 4;  // with the last tap, and zeros to a multiple of four
+  static constexpr int half_taps = 16;     // of a half-band filter, but for the middle one
   static constexpr int half_band_late = 11;
   // A plane with what came before it.
   template <size_t past>

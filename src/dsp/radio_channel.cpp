@@ -64,7 +64,8 @@ void RadioChannel::aim(const RadioPath& path) noexcept {
   const auto goal_at = [&](Samples frame, int way) {
     const double fades = path.fades_hz * static_cast<double>(frame) / rate_;
     const Complex own = jakes(fades, 2 * number_ + way);
-    if (!system_.selective) return way == 0 ? Complex(1 - path.fading) + path.fading * own : Complex(0);
+    if (!system_.selective)
+      return way == 0 ? Complex(1 - path.fading) + path.fading * own : Complex(0);
     // Two ways alike when it fades wholly, the direct one alone when it does not.
     return way == 0 ? Complex(1 - path.fading) + path.fading * own * 0.7071
                     : path.fading * own * 0.7071;
@@ -72,8 +73,8 @@ void RadioChannel::aim(const RadioPath& path) noexcept {
   const Samples next = frame_ - frame_ % grid + grid;
   for (size_t way = 0; way < 2; ++way) {
     if (fresh_) gains_[way] = goal_at(frame_, static_cast<int>(way));
-    gain_steps_[way] = (goal_at(next, static_cast<int>(way)) - gains_[way]) /
-                       static_cast<double>(next - frame_);
+    gain_steps_[way] =
+        (goal_at(next, static_cast<int>(way)) - gains_[way]) / static_cast<double>(next - frame_);
   }
   fresh_ = false;
 }

@@ -12,19 +12,19 @@ namespace drevan {
 
 /// How a system sends. All in Hz. Of a stream too slow for it, deviation and channel are narrower.
 struct RadioSystem {
-  bool frequency = false;       ///< FM; else AM with its carrier
-  double deviation_hz = 0;      ///< FM: at full modulation
-  double channel_hz = 9000;     ///< width of the receiver's filter
-  bool selective = false;       ///< fading reaches it by two ways, and takes some of it more
+  bool frequency = false;    ///< FM; else AM with its carrier
+  double deviation_hz = 0;   ///< FM: at full modulation
+  double channel_hz = 9000;  ///< width of the receiver's filter
+  bool selective = false;    ///< fading reaches it by two ways, and takes some of it more
 };
 
 /// What happens on the way; may be set at any time.
 struct RadioPath {
-  double signal_db = 30;   ///< carrier against the noise within the channel
-  double fading = 0;       ///< 0: steady, 1: Rayleigh's
-  double fades_hz = 0.4;   ///< how fast it fades
-  double off_hz = 0;       ///< how far the receiver is tuned off
-  double station = 0;      ///< amplitude of another station against this one's
+  double signal_db = 30;  ///< carrier against the noise within the channel
+  double fading = 0;      ///< 0: steady, 1: Rayleigh's
+  double fades_hz = 0.4;  ///< how fast it fades
+  double off_hz = 0;      ///< how far the receiver is tuned off
+  double station = 0;     ///< amplitude of another station against this one's
 };
 
 /// One channel, as complex amplitudes about the carrier (A. B. Carlson, "Communication systems";

@@ -6,15 +6,17 @@
 
 namespace drevan {
 
-/// Weights by which sample k of a stream at rate `to` is made of one at rate `from`: at k * from / to
-/// of its samples, band-limited to `share` of the slower one's half (a sinc under Kaiser's window, 80
-/// dB). Both rates are whole numbers of Hz.
+/// Weights by which sample k of a stream at rate `to` is made of one at rate `from`: at k * from /
+/// to of its samples, band-limited to `share` of the slower one's half (a sinc under Kaiser's
+/// window, 80 dB). Both rates are whole numbers of Hz.
 class RateRows {
  public:
   RateRows(int from, int to, double share);
   /// Samples of the stream before and behind a place that it is made of.
   int reach() const noexcept { return taps_ / 2; }
-  double ratio() const noexcept { return static_cast<double>(whole_) + static_cast<double>(rest_) / count_; }
+  double ratio() const noexcept {
+    return static_cast<double>(whole_) + static_cast<double>(rest_) / count_;
+  }
 
   /// A place in the stream: `whole` samples and row / count more.
   struct Place {

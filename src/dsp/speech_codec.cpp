@@ -56,8 +56,8 @@ class G722 final : public SpeechCodec {
   int late() const noexcept override { return 22; }  // two filters of 24 taps
   void pass(std::span<std::int16_t> packet, bool lost) noexcept override {
     std::array<std::uint8_t, 160> code;
-    const int n = g722_encode(encoder_.get(), code.data(), packet.data(),
-                              static_cast<int>(packet.size()));
+    const int n =
+        g722_encode(encoder_.get(), code.data(), packet.data(), static_cast<int>(packet.size()));
     if (lost) return concealment_.conceal(packet);
     g722_decode(decoder_.get(), packet.data(), code.data(), n);
     concealment_.hear(packet);
@@ -168,7 +168,8 @@ class OpusLine final : public SpeechCodec {
                               static_cast<int>(code.size()));
     const int made = opus_decode(decoder_.get(), lost || n <= 0 ? nullptr : code.data(),
                                  lost ? 0 : std::max(0, n), packet.data(), samples, 0);
-    if (made < samples) std::ranges::fill(packet.last(static_cast<size_t>(samples - std::max(0, made))), 0);
+    if (made < samples)
+      std::ranges::fill(packet.last(static_cast<size_t>(samples - std::max(0, made))), 0);
   }
   void reset() noexcept override {
     opus_encoder_ctl(encoder_.get(), OPUS_RESET_STATE);

@@ -13,8 +13,8 @@
 namespace drevan {
 
 /// One channel. A packet is lost or not by its number alone, the same each time. After a quarter of
-/// a second of silence, to 16 bits, the line is silent, whatever the codec idles with. Real-time safe but
-/// for construction.
+/// a second of silence, to 16 bits, the line is silent, whatever the codec idles with. Real-time
+/// safe but for construction.
 class TelephoneLine {
  public:
   TelephoneLine(double rate, Codec codec);

@@ -86,8 +86,7 @@ class Chorus final : public Processor {
     spread_.next(std::span(spread).first(n));
     mix_.next(std::span(mix).first(n));
     for (int c = 0; c < channels_in_; ++c) lines_[static_cast<size_t>(c)].write(block.channel(c));
-    if (channels_in_ < channels_out_)
-      std::ranges::copy(block.channel(0), block.channel(1).begin());
+    if (channels_in_ < channels_out_) std::ranges::copy(block.channel(0), block.channel(1).begin());
     std::array<Frames, max_channels> wet{};
     for (int v = 0; v < count_; ++v) add_voice(v, n, spread, wet);
     const double share = 1 / std::sqrt(static_cast<double>(count_));
@@ -107,8 +106,7 @@ class Chorus final : public Processor {
     const double place = count_ > 1 ? 2.0 * voice / (count_ - 1) - 1 : 0;
     Frames late{};
     for (int c = 0; c < channels_out_; ++c) {
-      if (c < channels_in_)
-        lines_[static_cast<size_t>(c)].read(std::span(frames).first(n), late);
+      if (c < channels_in_) lines_[static_cast<size_t>(c)].read(std::span(frames).first(n), late);
       Frames& to = wet[static_cast<size_t>(c)];
       const bool sided = channels_out_ > 1 && c < 2;
       for (size_t i = 0; i < n; ++i)

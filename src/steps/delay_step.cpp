@@ -187,7 +187,9 @@ class Echo final : public Processor {
   void run(const AudioBlock& block) noexcept {
     Part part;  // NOLINT: filled as far as it is read
     part.n = static_cast<size_t>(block.frames());
-    for (auto [from, to] : {std::pair{&low_, &part.low}, {&high_, &part.high}, {&cross_, &part.cross},
+    for (auto [from, to] : {std::pair{&low_, &part.low},
+                            {&high_, &part.high},
+                            {&cross_, &part.cross},
                             {&mix_, &part.mix}})
       from->next(std::span(*to).first(part.n));
     for (int c = 0; c < channels_out_; ++c) {
@@ -253,8 +255,8 @@ class Echo final : public Processor {
       return;
     }
     Frames level, pan, feedback;  // NOLINT
-    for (auto [from, to] : {std::pair{&tap.level, &level}, {&tap.pan, &pan},
-                            {&tap.feedback, &feedback}})
+    for (auto [from, to] :
+         {std::pair{&tap.level, &level}, {&tap.pan, &pan}, {&tap.feedback, &feedback}})
       from->next(std::span(*to).first(part.n));
     std::array<Frames, max_channels> late;  // NOLINT
     for (size_t c = 0; c < n; ++c) {
@@ -267,8 +269,7 @@ class Echo final : public Processor {
       into(part, c, in);
       for (size_t i = 0; i < part.n; ++i) {
         in[i] += feedback[i] * (late[c][i] + part.cross[i] * (other[i] - late[c][i]));
-        const double side =
-            sides ? side_gain(static_cast<int>(c), static_cast<double>(pan[i])) : 1;
+        const double side = sides ? side_gain(static_cast<int>(c), static_cast<double>(pan[i])) : 1;
         part.wet[c][i] += level[i] * static_cast<float>(side) * late[c][i];
       }
       tap.lines[c].write(heard);

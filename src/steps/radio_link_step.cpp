@@ -4,10 +4,10 @@
 #include <cmath>
 #include <optional>
 
-#include "dsp/filter_bank.h"
 #include "dsp/radio_channel.h"
 #include "dsp/smoothed.h"
 #include "steps/common_parameters.h"
+#include "steps/line_band.h"
 #include "steps/step.h"
 
 namespace drevan {
@@ -41,17 +41,7 @@ constexpr std::array<Kind, 4> kinds{{
 }};
 const Kind& kind_of(const Settings& s) { return kinds[static_cast<size_t>(s[system_kind])]; }
 
-FilterSlots band(const Settings& s, double rate) {
-  FilterSlots out;
-  for (int k = 0; k < 2; ++k) {
-    const double q = butterworth_q(4, k);
-    out[static_cast<size_t>(k)] =
-        design_biquad(BiquadKind::high_pass, std::min(s[low_hz], 0.4 * rate), q, 0, rate);
-    out[static_cast<size_t>(4 + k)] =
-        design_biquad(BiquadKind::low_pass, std::min(s[high_hz], 0.45 * rate), q, 0, rate);
-  }
-  return out;
-}
+FilterSlots band(const Settings& s, double rate) { return line_band(s[low_hz], s[high_hz], rate); }
 
 // Lifts what is high before the air and lowers it again behind: noise of FM is high. 6 dB an octave
 // from 300 Hz, as land mobile and marine sets do (common practice, no source); 1 at 1 kHz.
@@ -141,8 +131,7 @@ class RadioLink final : public Processor {
  private:
   static constexpr int most = 128;
   struct Line {
-    Line(double rate, const RadioChannel& of)
-        : channel(of), sender(rate), emphasis(rate) {}
+    Line(double rate, const RadioChannel& of) : channel(of), sender(rate), emphasis(rate) {}
     RadioChannel channel;
     Sender sender;
     Emphasis emphasis;
@@ -169,9 +158,9 @@ class RadioLink final : public Processor {
                            .station = station_.next()};
       for (size_t c = 0; c < lines_.size(); ++c) {
         float& x = block.channel(static_cast<int>(c))[i];
-        x = static_cast<float>(
-            speak(lines_[c], static_cast<double>(x),
-                  static_cast<double>(dry.channel(static_cast<int>(c))[i]), path));
+        x = static_cast<float>(speak(lines_[c], static_cast<double>(x),
+                                     static_cast<double>(dry.channel(static_cast<int>(c))[i]),
+                                     path));
       }
     }
     behind_.process(block);
@@ -184,8 +173,8 @@ class RadioLink final : public Processor {
       }
     }
   }
-  // The sender is keyed while somebody speaks; the receiver's squelch shuts a moment later, which is
-  // when its tail of noise is heard. Without a squelch the station stays on until all is over.
+  // The sender is keyed while somebody speaks; the receiver's squelch shuts a moment later, which
+  // is when its tail of noise is heard. Without a squelch the station stays on until all is over.
   double speak(Line& line, double x, double heard, const RadioPath& path) noexcept {
     const bool keyed_by_voice = frequency_ && settings_[squelch] > 0;
     line.silent = std::abs(heard) < (keyed_by_voice ? 1e-3 : 1e-7) ? line.silent + 1 : 0;
@@ -312,7 +301,11 @@ const StepType& radio_link_step() {
              {"squelch", 0}}},
            {"Finding the station",
             "give the tuning a curve",
-            {{"system", 0}, {"high_hz", 4500}, {"signal_db", 24}, {"off_hz", 1800}, {"squelch", 0}}}},
+            {{"system", 0},
+             {"high_hz", 4500},
+             {"signal_db", 24},
+             {"off_hz", 1800},
+             {"squelch", 0}}}},
       .make = make_work<RadioLink>,
       .traits = {.bends_tone = true, .keeps_level = level_is_kept<level>},
       .brief =

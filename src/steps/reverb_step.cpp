@@ -92,8 +92,7 @@ class Reverb final : public Processor {
     for (int done = 0; done < block.frames();) {
       int n = std::min(LateField::chunk - at_, block.frames() - done);
       // Up to where it may be silent.
-      if (!empty_ && quiet_ < tail_)
-        n = static_cast<int>(std::min(Samples{n}, tail_ - quiet_));
+      if (!empty_ && quiet_ < tail_) n = static_cast<int>(std::min(Samples{n}, tail_ - quiet_));
       run(block.part(done, n));
       done += n;
     }
@@ -179,9 +178,9 @@ class Reverb final : public Processor {
     for (size_t c = 0; c < static_cast<size_t>(channels_in_); ++c)
       enter(c, block.channel(static_cast<int>(c)), g, share, fading);
     for (size_t c = 0; c < static_cast<size_t>(channels_out_); ++c) {
-      for (size_t i = 0; i < n; ++i)
-        wet[c][i] = loud[i] * left_[c][static_cast<size_t>(at_) + i];
-      if (soft[0] > 0 || soft[n - 1] > 0) add_early(c, soft, share, fading, std::span(wet[c]).first(n));
+      for (size_t i = 0; i < n; ++i) wet[c][i] = loud[i] * left_[c][static_cast<size_t>(at_) + i];
+      if (soft[0] > 0 || soft[n - 1] > 0)
+        add_early(c, soft, share, fading, std::span(wet[c]).first(n));
     }
     leave(block, wet);
     at_ += static_cast<int>(n);

@@ -110,7 +110,8 @@ class Saturation final : public Processor {
   void saturate(const AudioBlock& block) noexcept {
     const auto n = static_cast<size_t>(block.frames());
     Values drive, bias, gain, mix;
-    for (auto [to, from] : {std::pair{&drive, &drive_}, {&bias, &bias_}, {&gain, &gain_}, {&mix, &mix_}})
+    for (auto [to, from] :
+         {std::pair{&drive, &drive_}, {&bias, &bias_}, {&gain, &gain_}, {&mix, &mix_}})
       from->next(std::span(*to).first(n));
     const auto dry = dry_copy_.block(0, block.frames());
     dry.copy_from(block);

@@ -6,10 +6,10 @@
 
 #include "dsp/carrier.h"
 #include "dsp/delay.h"
-#include "dsp/filter_bank.h"
 #include "dsp/smoothed.h"
 #include "dsp/telephone_line.h"
 #include "steps/common_parameters.h"
+#include "steps/line_band.h"
 #include "steps/step.h"
 
 namespace drevan {
@@ -52,16 +52,8 @@ constexpr std::array<Network, 10> networks{{
 const Network& network_of(const Settings& s) { return networks[static_cast<size_t>(s[network])]; }
 
 FilterSlots band(const Settings& s, double rate) {
-  FilterSlots out;
-  for (int k = 0; k < 2; ++k) {
-    const double q = butterworth_q(4, k);
-    out[static_cast<size_t>(k)] =
-        design_biquad(BiquadKind::high_pass, std::min(s[low_hz], 0.45 * rate), q, 0, rate);
-    if (s[high_hz] < most_hz && s[high_hz] < 0.49 * rate)
-      out[static_cast<size_t>(4 + k)] =
-          design_biquad(BiquadKind::low_pass, s[high_hz], q, 0, rate);
-  }
-  return out;
+  // At its far right the upper end is left to the network.
+  return line_band(s[low_hz], s[high_hz] < most_hz ? s[high_hz] : rate, rate);
 }
 
 // An over-driven microphone of carbon: it bends one side of the wave more than the other.
@@ -176,14 +168,18 @@ class Telephone final : public Processor {
   void speak(const AudioBlock& block) noexcept {
     const auto n = static_cast<size_t>(block.frames());
     Frames drive, noise, often, side, mix;  // NOLINT
-    for (auto [from, to] : {std::pair{&drive_, &drive}, {&noise_, &noise}, {&often_, &often},
-                            {&side_, &side}, {&mix_, &mix}})
+    for (auto [from, to] : {std::pair{&drive_, &drive},
+                            {&noise_, &noise},
+                            {&often_, &often},
+                            {&side_, &side},
+                            {&mix_, &mix}})
       from->next(std::span(*to).first(n));
     const auto dry = dry_copy_.block(0, block.frames()), own = side_copy_.block(0, block.frames());
     dry.copy_from(block);
     dry_->process(dry);
     for (size_t c = 0; c < lines_.size(); ++c)
-      enter(lines_[c], block.channel(static_cast<int>(c)), static_cast<int>(c), drive, noise, often);
+      enter(lines_[c], block.channel(static_cast<int>(c)), static_cast<int>(c), drive, noise,
+            often);
     filters_.process(block);
     own.copy_from(block);
     beside_->process(own);
@@ -191,8 +187,7 @@ class Telephone final : public Processor {
       const auto x = block.channel(static_cast<int>(c));
       if (lines_[c].network) lines_[c].network->process(x);
       const auto d = dry.channel(static_cast<int>(c)), s = own.channel(static_cast<int>(c));
-      for (size_t i = 0; i < n; ++i)
-        x[i] = d[i] + mix[i] * (x[i] + side[i] * s[i] - d[i]);
+      for (size_t i = 0; i < n; ++i) x[i] = d[i] + mix[i] * (x[i] + side[i] * s[i] - d[i]);
     }
     frame_ += static_cast<Samples>(n);
   }
@@ -232,38 +227,56 @@ double response(const Settings& s, double hz, double rate) {
 std::vector<Parameter> parameters() {
   std::vector<Choice> choices;
   for (const auto& n : networks) choices.push_back({n.id, n.label});
-  Parameter by =
-      choice_parameter("network", "Network", choices, 0, "What carries the call, by its real codec.");
+  Parameter by = choice_parameter("network", "Network", choices, 0,
+                                  "What carries the call, by its real codec.");
   by.fixed = true;
   const auto percent = [](std::string_view id, std::string_view label, double most,
                           std::string_view help) {
-    return Parameter{.id = id, .label = label, .unit = "%", .least = 0, .most = most,
-                     .standard = 0, .help = help, .off_at = 0};
+    return Parameter{.id = id,
+                     .label = label,
+                     .unit = "%",
+                     .least = 0,
+                     .most = most,
+                     .standard = 0,
+                     .help = help,
+                     .off_at = 0};
   };
   Parameter noise = part_parameter("noise_db", "Line noise", part_off_db,
                                    "Hiss of the line, while there is sound on it.");
   noise.least = part_off_db;
   noise.most = -20;
-  Parameter own = part_parameter("side_db", "Side tone", part_off_db,
-                                 "The speaker's own voice beside the call, as the earpiece gives it back.");
+  Parameter own =
+      part_parameter("side_db", "Side tone", part_off_db,
+                     "The speaker's own voice beside the call, as the earpiece gives it back.");
   own.most = 0;
-  return {by,
-          {.id = "low_hz", .label = "From", .unit = "Hz", .least = 50, .most = 1200,
-           .standard = 200, .scale = Scale::logarithmic,
-           .help = "Below this frequency (Hz) the line carries nothing."},
-          {.id = "high_hz", .label = "To", .unit = "Hz", .least = 1500, .most = most_hz,
-           .standard = most_hz, .scale = Scale::logarithmic,
-           .help = "Above this frequency (Hz) the line carries nothing. The far right leaves it to "
-                   "the network.",
-           .off_at = most_hz},
-          percent("grit_pct", "Grit", 100, "How far the microphone is over-driven."),
-          percent("loss_pct", "Lost packets", 40,
-                  "How much of the call is lost, in bursts, and put in place of as the network does."),
-          noise,
-          percent("clicks_pct", "Crackle", 100, "How often the line crackles."),
-          own,
-          mix_parameter(100),
-          level_parameter()};
+  return {
+      by,
+      {.id = "low_hz",
+       .label = "From",
+       .unit = "Hz",
+       .least = 50,
+       .most = 1200,
+       .standard = 200,
+       .scale = Scale::logarithmic,
+       .help = "Below this frequency (Hz) the line carries nothing."},
+      {.id = "high_hz",
+       .label = "To",
+       .unit = "Hz",
+       .least = 1500,
+       .most = most_hz,
+       .standard = most_hz,
+       .scale = Scale::logarithmic,
+       .help = "Above this frequency (Hz) the line carries nothing. The far right leaves it to "
+               "the network.",
+       .off_at = most_hz},
+      percent("grit_pct", "Grit", 100, "How far the microphone is over-driven."),
+      percent("loss_pct", "Lost packets", 40,
+              "How much of the call is lost, in bursts, and put in place of as the network does."),
+      noise,
+      percent("clicks_pct", "Crackle", 100, "How often the line crackles."),
+      own,
+      mix_parameter(100),
+      level_parameter()};
 }
 
 }  // namespace
@@ -275,13 +288,23 @@ const StepType& telephone_step() {
       .summary = "a call, by the network's own codec",
       .family = Family::line,
       .parameters = parameters(),
-      .starting_points =
-          {{"Landline", "clean, as by law", {}},
-           {"By filters alone", "the trade's plain recipe", {{"network", 9}, {"low_hz", 850}, {"high_hz", 5100}}},
-           {"Old wire", "grit, hiss and crackle", {{"network", 1}, {"low_hz", 400}, {"high_hz", 3000}, {"grit_pct", 45}, {"noise_db", -48}, {"clicks_pct", 12}}},
-           {"Mobile", "good reception", {{"network", 4}, {"low_hz", 200}}},
-           {"Bad reception", "words go missing", {{"network", 6}, {"loss_pct", 14}}},
-           {"Internet call", "wide, with small losses", {{"network", 7}, {"low_hz", 80}, {"high_hz", 7000}, {"loss_pct", 2}}}},
+      .starting_points = {{"Landline", "clean, as by law", {}},
+                          {"By filters alone",
+                           "the trade's plain recipe",
+                           {{"network", 9}, {"low_hz", 850}, {"high_hz", 5100}}},
+                          {"Old wire",
+                           "grit, hiss and crackle",
+                           {{"network", 1},
+                            {"low_hz", 400},
+                            {"high_hz", 3000},
+                            {"grit_pct", 45},
+                            {"noise_db", -48},
+                            {"clicks_pct", 12}}},
+                          {"Mobile", "good reception", {{"network", 4}, {"low_hz", 200}}},
+                          {"Bad reception", "words go missing", {{"network", 6}, {"loss_pct", 14}}},
+                          {"Internet call",
+                           "wide, with small losses",
+                           {{"network", 7}, {"low_hz", 80}, {"high_hz", 7000}, {"loss_pct", 2}}}},
       .make = make_work<Telephone>,
       .traits = {.bends_tone = true, .keeps_level = level_is_kept<level>},
       .brief = [](const Settings& s) { return std::string(network_of(s).label); },

@@ -33,8 +33,8 @@ double plate_db(const WallMaterial& m, double plate_mm, double hz) {
   };
   const auto below = [&](double f) { return std::max(0.0, straight(f) - 5.5); };
   const auto above = [&](double f) {
-    return std::max(0.0, straight(f) +
-                             10 * std::log10(2 * m.damping * f / (std::numbers::pi * corner)));
+    return std::max(0.0,
+                    straight(f) + 10 * std::log10(2 * m.damping * f / (std::numbers::pi * corner)));
   };
   if (corner == 0 || hz <= corner / 2) return below(hz);
   if (hz >= corner) return above(hz);
@@ -62,8 +62,8 @@ double closed_loss_db(const Wall& wall, double hz) {
                      (2 * std::numbers::pi);
   const double high = 55 / gap_m, one = plate_db(m, m.leaf_mm, hz);
   const auto together = [&](double f) {
-    return std::max(0.0, 20 * std::log10(std::numbers::pi * f * 2 * leaf /
-                                         (air_density * air_m_s)) - 5.5);
+    return std::max(
+        0.0, 20 * std::log10(std::numbers::pi * f * 2 * leaf / (air_density * air_m_s)) - 5.5);
   };
   double db = 0;
   if (hz <= low)

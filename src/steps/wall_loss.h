@@ -10,10 +10,10 @@ namespace drevan {
 /// What a wall is made of. Two leaves with air between where `leaf_mm` is above 0.
 struct WallMaterial {
   std::string_view id, label;
-  double density;          ///< kg/m3
-  double wave_m_s;         ///< of long waves in a plate; 0: it hangs limp
-  double damping;          ///< loss factor
-  double leaf_mm = 0;      ///< of each leaf; the rest of the thickness is air
+  double density;      ///< kg/m3
+  double wave_m_s;     ///< of long waves in a plate; 0: it hangs limp
+  double damping;      ///< loss factor
+  double leaf_mm = 0;  ///< of each leaf; the rest of the thickness is air
 };
 std::span<const WallMaterial> wall_materials();
 

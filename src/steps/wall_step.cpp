@@ -89,8 +89,8 @@ class BehindWall final : public Processor {
     const Wall wall = wall_of(settings_);
     const double bin_hz = rate_ / 2 / (design_.places() - 1);
     for (size_t i = 0; i < gains_db_.size(); ++i)
-      gains_db_[i] = -static_cast<float>(
-          wall_loss_db(wall, std::max(10.0, static_cast<double>(i) * bin_hz)));
+      gains_db_[i] =
+          -static_cast<float>(wall_loss_db(wall, std::max(10.0, static_cast<double>(i) * bin_hz)));
     design_.design(gains_db_, response_);
     for (auto& t : through_) t.set(response_);
   }
@@ -207,17 +207,13 @@ const StepType& wall_step() {
            {"Bulkhead",
             "the cabin beside, in a ship",
             {{"material", 4}, {"thickness_mm", 6}, {"room_s", 0.25}, {"room_pct", 40}}},
-           {"Window",
-            "from the street",
-            {{"material", 5}, {"thickness_mm", 5}, {"room_pct", 20}}},
+           {"Window", "from the street", {{"material", 5}, {"thickness_mm", 5}, {"room_pct", 20}}},
            {"Upstairs",
             "through a floor of concrete",
             {{"material", 2}, {"thickness_mm", 140}, {"level", 0}}},
            {"Curtain", "dull, hardly quieter", {{"material", 8}, {"thickness_mm", 3}}}},
       .make = make_work<BehindWall>,
-      .traits = {.bends_tone = true,
-                 .spreads_in_time = true,
-                 .keeps_level = level_is_kept<level>},
+      .traits = {.bends_tone = true, .spreads_in_time = true, .keeps_level = level_is_kept<level>},
       .brief = [](const Settings& s) { return std::string(wall_of(s).material->label); },
       .picture = WallSpec{.response_db = response,
                           .layers = layers,

@@ -36,7 +36,9 @@ class PlacesTest : public testing::Test {
   // Loudness behind the first step.
   double loudness() {
     const auto* path = d.work().measurements.levels();
-    return path && path->stages.size() > 1 && path->stages[1].loudness_lufs ? *path->stages[1].loudness_lufs : -99;
+    return path && path->stages.size() > 1 && path->stages[1].loudness_lufs
+               ? *path->stages[1].loudness_lufs
+               : -99;
   }
 
   Driver d;

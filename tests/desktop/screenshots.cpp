@@ -244,12 +244,12 @@ int main(int argc, char** argv) {
       // The canyon of the delay has three echoes, many as one four copies; the last of the
       // compressor's holds the gain; an old wire, a door ajar; of the others the first.
       const std::string_view name_of_step = id;
-      const int point = name_of_step == "delay"        ? 1
-                        : name_of_step == "doubler"    ? 2
-                        : name_of_step == "compressor" || name_of_step == "telephone" ||
-                                name_of_step == "wall"
-                            ? 2
-                                                       : 0;
+      const int point =
+          name_of_step == "delay"     ? 1
+          : name_of_step == "doubler" ? 2
+          : name_of_step == "compressor" || name_of_step == "telephone" || name_of_step == "wall"
+              ? 2
+              : 0;
       if (w.selection.step() && !w.selection.step()->type->starting_points.empty())
         window.bench().editor().use_starting_point(point);
       shots.settle();

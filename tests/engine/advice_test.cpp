@@ -68,6 +68,14 @@ TEST(Advice, WhatSpreadsInTimeStandsBehindDynamics) {
   EXPECT_EQ(rules(all[0].mended), Rules{});
 }
 
+TEST(Advice, AWallStandsBehindTheLine) {
+  const auto all = advise(chain_of({"wall", "telephone", "normalise"}));
+  ASSERT_EQ(all.size(), 1U);
+  EXPECT_EQ(all[0].rule, "wall-before-line");
+  EXPECT_EQ(all[0].mended.steps[1].type->id, "wall");
+  EXPECT_EQ(rules(all[0].mended), Rules{});
+}
+
 TEST(Advice, AnOverIsTakenOffWhereItHappens) {
   Chain c = chain_of({"cut", "compressor", "gain"});
   c.steps[0].on = false;

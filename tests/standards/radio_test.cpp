@@ -19,7 +19,8 @@ constexpr double rate = 48000, tone_hz = 1000;
 double snr_db(const RadioSystem& system, double signal_db) {
   RadioChannel channel(rate, system, 0);
   Biquad low[2];
-  for (int k = 0; k < 2; ++k) low[k].set(design_biquad(BiquadKind::low_pass, 3000, butterworth_q(4, k), 0, rate));
+  for (int k = 0; k < 2; ++k)
+    low[k].set(design_biquad(BiquadKind::low_pass, 3000, butterworth_q(4, k), 0, rate));
   double re = 0, im = 0, all = 0, mean = 0;
   constexpr int n = 5 * 48000, skip = 48000;
   for (int i = 0; i < n + skip; ++i) {
@@ -34,21 +35,27 @@ double snr_db(const RadioSystem& system, double signal_db) {
 }
 double low_pass_power(double hz) {
   double power = 1;
-  for (int k = 0; k < 2; ++k) power *= std::norm(response(design_biquad(BiquadKind::low_pass, 3000, butterworth_q(4, k), 0, rate), hz, rate));
+  for (int k = 0; k < 2; ++k)
+    power *= std::norm(response(
+        design_biquad(BiquadKind::low_pass, 3000, butterworth_q(4, k), 0, rate), hz, rate));
   return power;
 }
 
 // A. B. Carlson, "Communication systems", and S. Haykin, "Communication systems": noise behind a
 // discriminator has the density f^2 N0 / (A deviation)^2, one-sided; the tone the power 0.5^2 / 2.
 TEST(RadioStandard, FmAboveItsThresholdIsAsTheorySays) {
-  for (const RadioSystem& system : {RadioSystem{.frequency = true, .deviation_hz = 5000, .channel_hz = 16000},
-                                    RadioSystem{.frequency = true, .deviation_hz = 2500, .channel_hz = 11000}})
+  for (const RadioSystem& system :
+       {RadioSystem{.frequency = true, .deviation_hz = 5000, .channel_hz = 16000},
+        RadioSystem{.frequency = true, .deviation_hz = 2500, .channel_hz = 11000}})
     for (const double signal_db : {15.0, 20.0, 30.0}) {
       const RadioChannel channel(rate, system, 0);
-      const double density = std::pow(10, -signal_db / 10) / channel.noise_hz() / std::pow(channel.deviation_hz(), 2);
+      const double density =
+          std::pow(10, -signal_db / 10) / channel.noise_hz() / std::pow(channel.deviation_hz(), 2);
       double noise = 0;
       for (double hz = 0.5; hz < 20000; ++hz) noise += hz * hz * density * low_pass_power(hz);
-      EXPECT_NEAR(snr_db(system, signal_db), 10 * std::log10(0.125 * low_pass_power(tone_hz) / noise), 2) << signal_db << " dB";
+      EXPECT_NEAR(snr_db(system, signal_db),
+                  10 * std::log10(0.125 * low_pass_power(tone_hz) / noise), 2)
+          << signal_db << " dB";
     }
 }
 
@@ -60,16 +67,19 @@ TEST(RadioStandard, FmBreaksUpBelowItsThreshold) {
   EXPECT_GT(at_10 - at_3, 7 + 4);
 }
 
-// AM by its envelope, where the carrier is well above the noise: the noise in phase with the carrier
-// has the density N0 / (A depth)^2, one-sided and counted from both of its sides.
+// AM by its envelope, where the carrier is well above the noise: the noise in phase with the
+// carrier has the density N0 / (A depth)^2, one-sided and counted from both of its sides.
 TEST(RadioStandard, AmIsAsTheorySays) {
   const RadioSystem system{.channel_hz = 9000};
   for (const double signal_db : {15.0, 20.0, 30.0}) {
     const RadioChannel channel(rate, system, 0);
-    const double density = std::pow(10, -signal_db / 10) / channel.noise_hz() / std::pow(RadioChannel::am_depth, 2);
+    const double density =
+        std::pow(10, -signal_db / 10) / channel.noise_hz() / std::pow(RadioChannel::am_depth, 2);
     double noise = 0;
     for (double hz = 0.5; hz < 20000; ++hz) noise += density * low_pass_power(hz);
-    EXPECT_NEAR(snr_db(system, signal_db), 10 * std::log10(0.125 * low_pass_power(tone_hz) / noise), 2) << signal_db << " dB";
+    EXPECT_NEAR(snr_db(system, signal_db), 10 * std::log10(0.125 * low_pass_power(tone_hz) / noise),
+                2)
+        << signal_db << " dB";
   }
 }
 
@@ -95,13 +105,14 @@ TEST(RadioStandard, TheSquelchHasItsTail) {
   test::add(x, test::sine(700, 0.2, 1.5), 0.2);
   test::run_step(test::with("radio-link", {{"system", 2}, {"signal_db", 25}}), x);
   const auto level = [&](double from, double to) {
-    return test::rms_db(x.channel(0).subspan(static_cast<size_t>(from * 48000), static_cast<size_t>((to - from) * 48000)));
+    return test::rms_db(x.channel(0).subspan(static_cast<size_t>(from * 48000),
+                                             static_cast<size_t>((to - from) * 48000)));
   };
-  EXPECT_LT(level(0.0, 0.18), -90);                       // nobody sends
-  EXPECT_GT(level(0.5, 1.5), -25);                        // the tone
-  EXPECT_LT(level(1.8, 2.0), level(0.5, 1.5) - 15);       // the carrier alone is quiet
-  EXPECT_GT(level(2.07, 2.17), level(1.8, 2.0) + 10);     // the tail
-  EXPECT_LT(level(2.6, 3.9), -90);                        // shut
+  EXPECT_LT(level(0.0, 0.18), -90);                    // nobody sends
+  EXPECT_GT(level(0.5, 1.5), -25);                     // the tone
+  EXPECT_LT(level(1.8, 2.0), level(0.5, 1.5) - 15);    // the carrier alone is quiet
+  EXPECT_GT(level(2.07, 2.17), level(1.8, 2.0) + 10);  // the tail
+  EXPECT_LT(level(2.6, 3.9), -90);                     // shut
 }
 
 // Selective fading takes some of the band more: its tone changes, which flat fading cannot do.
@@ -111,11 +122,17 @@ TEST(RadioStandard, ShortwaveFadesUnevenly) {
     std::vector<double> difference;
     AudioBuffer x = test::sine(500, 0.2, 12);
     test::add(x, test::sine(1300, 0.2, 12), 0);
-    test::run_step(test::with("radio-link", {{"system", system}, {"signal_db", 60}, {"fading_pct", 90}, {"fades_hz", 0.5}, {"squelch", 0}}), x);
+    test::run_step(test::with("radio-link", {{"system", system},
+                                             {"signal_db", 60},
+                                             {"fading_pct", 90},
+                                             {"fades_hz", 0.5},
+                                             {"squelch", 0}}),
+                   x);
     for (size_t at = 96000; at + 9600 < 12 * 48000; at += 9600) {
       std::complex<double> low = 0, high = 0;
       for (size_t i = at; i < at + 9600; ++i) {
-        const double t = 2 * std::numbers::pi * static_cast<double>(i) / rate, v = static_cast<double>(x.channel(0)[i]);
+        const double t = 2 * std::numbers::pi * static_cast<double>(i) / rate,
+                     v = static_cast<double>(x.channel(0)[i]);
         low += v * std::polar(1.0, -500 * t), high += v * std::polar(1.0, -1300 * t);
       }
       difference.push_back(20 * std::log10(std::abs(low) / std::abs(high)));

@@ -27,7 +27,8 @@ constexpr int codecs = 9;
 // codec's band holds.
 Packet voice_at(int rate, const char* name = "en_US_f_Allison", double seconds = 4) {
   AudioBuffer x = test::continuous_speech(name, seconds);
-  test::run_step(test::with("cut", {{"low_hz", 20}, {"high_hz", 0.4 * rate}, {"high_slope_db", 3}}), x);
+  test::run_step(test::with("cut", {{"low_hz", 20}, {"high_hz", 0.4 * rate}, {"high_slope_db", 3}}),
+                 x);
   Packet out;
   const auto step = static_cast<size_t>(48000 / rate);
   for (size_t i = 0; i < x.channel(0).size(); i += step)
@@ -61,9 +62,11 @@ Packet by_libsndfile(const Packet& x, int format) {
 TEST(TelephoneStandard, G711IsThatOfAnotherLibrary) {
   Packet x = voice_at(8000);
   x.resize(x.size() / 160 * 160);
-  // Both laws are of 14 bits or fewer; at the edges of their steps libraries round in ways of their own.
+  // Both laws are of 14 bits or fewer; at the edges of their steps libraries round in ways of their
+  // own.
   for (auto& v : x) v = static_cast<std::int16_t>(v / 16 * 16 + 6);
-  for (const auto& [codec, format] : {std::pair{Codec::a_law, SF_FORMAT_ALAW}, {Codec::mu_law, SF_FORMAT_ULAW}}) {
+  for (const auto& [codec, format] :
+       {std::pair{Codec::a_law, SF_FORMAT_ALAW}, {Codec::mu_law, SF_FORMAT_ULAW}}) {
     const Packet own = passed(codec, x), other = by_libsndfile(x, format);
     for (size_t i = 0; i < own.size(); ++i)
       ASSERT_EQ(own[i], other[i]) << x[i] << (codec == Codec::a_law ? ", A-law" : ", mu-law");
@@ -88,7 +91,8 @@ TEST(TelephoneStandard, GsmIsThatOfLibgsm) {
 
 TEST(TelephoneStandard, AmrAndOpusAreThoseOfTheirLibraries) {
   Packet x = voice_at(8000);
-  for (const auto& [codec, mode] : {std::pair{Codec::amr_12, MR122}, {Codec::amr_7, MR74}, {Codec::amr_5, MR475}}) {
+  for (const auto& [codec, mode] :
+       {std::pair{Codec::amr_12, MR122}, {Codec::amr_7, MR74}, {Codec::amr_5, MR475}}) {
     const Packet own = passed(codec, x);
     void* encoder = Encoder_Interface_init(0);
     void* decoder = Decoder_Interface_init();
@@ -97,7 +101,8 @@ TEST(TelephoneStandard, AmrAndOpusAreThoseOfTheirLibraries) {
       std::array<std::int16_t, 160> out;
       Encoder_Interface_Encode(encoder, mode, x.data() + at, code.data(), 1);
       Decoder_Interface_Decode(decoder, code.data(), out.data(), 0);
-      for (size_t i = 0; i < 160; ++i) ASSERT_EQ(own[at + i], out[i]) << static_cast<int>(mode) << " at " << at + i;
+      for (size_t i = 0; i < 160; ++i)
+        ASSERT_EQ(own[at + i], out[i]) << static_cast<int>(mode) << " at " << at + i;
     }
     Encoder_Interface_exit(encoder);
     Decoder_Interface_exit(decoder);
@@ -128,8 +133,9 @@ TEST(TelephoneStandard, G722IsAsGoodAsThatOfAnotherLibrary) {
   std::ofstream((folder / "x.s16").string(), std::ios::binary)
       .write(reinterpret_cast<const char*>(x.data()), static_cast<std::streamsize>(2 * x.size()));
   const auto file = [&](const char* name) { return (folder / name).string(); };
-  const auto ran = test::run("ffmpeg -v error -f s16le -ar 16000 -ac 1 -i " + file("x.s16") + " -f g722 " + file("x.g722") +
-                             " && ffmpeg -v error -f g722 -i " + file("x.g722") + " -f s16le " + file("y.s16"));
+  const auto ran = test::run("ffmpeg -v error -f s16le -ar 16000 -ac 1 -i " + file("x.s16") +
+                             " -f g722 " + file("x.g722") + " && ffmpeg -v error -f g722 -i " +
+                             file("x.g722") + " -f s16le " + file("y.s16"));
   ASSERT_EQ(ran.code, 0) << ran.out;
   const auto raw = test::bytes(folder / "y.s16");
   Packet other(raw.size() / 2);
@@ -155,11 +161,14 @@ TEST(TelephoneStandard, CodecsBeginAnew) {
     const auto n = static_cast<size_t>(c->packet_samples());
     const Packet x = voice_at(c->rate(), "en_US_f_Allison", 1.5), fresh = passed(codec, x);
     Packet warm = x;
-    for (size_t at = 0; at + n <= 20 * n; at += n) c->pass(std::span(warm).subspan(at, n), at % 3 == 0);
+    for (size_t at = 0; at + n <= 20 * n; at += n)
+      c->pass(std::span(warm).subspan(at, n), at % 3 == 0);
     c->reset();
     Packet again = x;
-    for (size_t at = 0; at + n <= again.size(); at += n) c->pass(std::span(again).subspan(at, n), false);
-    // AMR's homing frame sets back all but the last bit, after which the codec takes other ways as good.
+    for (size_t at = 0; at + n <= again.size(); at += n)
+      c->pass(std::span(again).subspan(at, n), false);
+    // AMR's homing frame sets back all but the last bit, after which the codec takes other ways as
+    // good.
     const bool exact = codec < Codec::amr_12 || codec > Codec::amr_5;
     double power = 1, off = 0;
     for (size_t i = 0; i < fresh.size(); ++i) {
@@ -170,20 +179,30 @@ TEST(TelephoneStandard, CodecsBeginAnew) {
   }
 }
 
-// Total distortion with a sine of 1020 Hz: ITU-T G.712, chapter 11 (values from memory): 33 dB from 0
-// to -30 dBm0, 27 at -40, 22 at -45. 0 dBm0 lies 3.14 dB below the overload of A-law, 3.17 of mu-law.
+// Total distortion with a sine of 1020 Hz: ITU-T G.712, chapter 11 (values from memory): 33 dB from
+// 0 to -30 dBm0, 27 at -40, 22 at -45. 0 dBm0 lies 3.14 dB below the overload of A-law, 3.17 of
+// mu-law.
 TEST(TelephoneStandard, G711KeepsToTheDistortionMaskOfG712) {
   for (const auto& [codec, overload] : {std::pair{Codec::a_law, 3.14}, {Codec::mu_law, 3.17}})
-    for (const auto& [level, least] : {std::pair{0.0, 33.0}, {-10.0, 33.0}, {-20.0, 33.0}, {-30.0, 33.0}, {-40.0, 27.0}, {-45.0, 22.0}}) {
+    for (const auto& [level, least] : {std::pair{0.0, 33.0},
+                                       {-10.0, 33.0},
+                                       {-20.0, 33.0},
+                                       {-30.0, 33.0},
+                                       {-40.0, 27.0},
+                                       {-45.0, 22.0}}) {
       Packet x;
       const double amplitude = 32768 * std::pow(10, (level - overload) / 20);
       for (int i = 0; i < 16000; ++i)
-        x.push_back(static_cast<std::int16_t>(std::clamp(std::lround(amplitude * std::sin(2 * std::numbers::pi * 1020 * i / 8000)), -32768L, 32767L)));
+        x.push_back(static_cast<std::int16_t>(
+            std::clamp(std::lround(amplitude * std::sin(2 * std::numbers::pi * 1020 * i / 8000)),
+                       -32768L, 32767L)));
       const Packet y = passed(codec, x);
       double re = 0, im = 0, all = 0, mean = 0;
-      for (size_t i = 0; i < y.size(); ++i) mean += static_cast<double>(y[i]) / static_cast<double>(y.size());
+      for (size_t i = 0; i < y.size(); ++i)
+        mean += static_cast<double>(y[i]) / static_cast<double>(y.size());
       for (size_t i = 0; i < y.size(); ++i) {
-        const double t = 2 * std::numbers::pi * 1020 * static_cast<double>(i) / 8000, v = y[i] - mean;
+        const double t = 2 * std::numbers::pi * 1020 * static_cast<double>(i) / 8000,
+                     v = y[i] - mean;
         re += v * std::sin(t), im += v * std::cos(t), all += v * v;
       }
       const double tone = 2 * (re * re + im * im) / static_cast<double>(y.size());
@@ -194,11 +213,13 @@ TEST(TelephoneStandard, G711KeepsToTheDistortionMaskOfG712) {
 double gain_db(const ChainStep& step, double hz) {
   AudioBuffer x = test::sine(hz, 0.2, 1.2);
   test::run_step(step, x);
-  return test::rms_db(x.channel(0).subspan(24000, 24000)) - test::rms_db(test::sine(hz, 0.2, 0.5).channel(0));
+  return test::rms_db(x.channel(0).subspan(24000, 24000)) -
+         test::rms_db(test::sine(hz, 0.2, 0.5).channel(0));
 }
 
-// ITU-T G.712, chapter 7 (values from memory), against the gain at 1020 Hz: within half a decibel from 300
-// to 3000 Hz, not more than 1.8 dB down at 3400 Hz, and of what lies above 4.6 kHz 25 dB less.
+// ITU-T G.712, chapter 7 (values from memory), against the gain at 1020 Hz: within half a decibel
+// from 300 to 3000 Hz, not more than 1.8 dB down at 3400 Hz, and of what lies above 4.6 kHz 25 dB
+// less.
 TEST(TelephoneStandard, ALandlineHasTheBandOfG712) {
   const auto line = test::with("telephone", {{"network", 1}});
   const double middle = gain_db(line, 1020);
@@ -206,7 +227,8 @@ TEST(TelephoneStandard, ALandlineHasTheBandOfG712) {
     EXPECT_NEAR(gain_db(line, hz) - middle, 0, 0.5) << hz;
   EXPECT_NEAR(gain_db(line, 3390) - middle, -0.6, 1.2);
   EXPECT_LT(gain_db(line, 50) - middle, -20);
-  for (const double hz : {4610.0, 6000.0, 12000.0}) EXPECT_LT(gain_db(line, hz) - middle, -40) << hz;
+  for (const double hz : {4610.0, 6000.0, 12000.0})
+    EXPECT_LT(gain_db(line, hz) - middle, -40) << hz;
 }
 
 // The lag at which `out` is most like `in`, in frames.
@@ -216,7 +238,8 @@ long lag_of(std::span<const float> in, std::span<const float> out) {
   for (long l = -400; l <= 400; ++l) {
     double sum = 0;
     for (size_t i = 48000; i < 96000; ++i)
-      sum += static_cast<double>(in[i]) * static_cast<double>(out[static_cast<size_t>(static_cast<long>(i) + l)]);
+      sum += static_cast<double>(in[i]) *
+             static_cast<double>(out[static_cast<size_t>(static_cast<long>(i) + l)]);
     if (sum > best) best = sum, lag = l;
   }
   return lag;
@@ -234,7 +257,8 @@ TEST(TelephoneStandard, WordsStayInPlaceAndAreUnderstood) {
     AudioBuffer x = in;
     test::run_step(test::with("telephone", {{"network", network}}), x);
     const AudioBuffer heard = middle(x);
-    EXPECT_LE(std::abs(lag_of(own.channel(0), heard.channel(0))), 12) << "network " << network << ' ' << lag_of(own.channel(0), heard.channel(0));
+    EXPECT_LE(std::abs(lag_of(own.channel(0), heard.channel(0))), 12)
+        << "network " << network << ' ' << lag_of(own.channel(0), heard.channel(0));
     EXPECT_GT(test::stoi(in.channel(0), x.channel(0)), 0.8) << "network " << network;
   }
 }
@@ -251,7 +275,8 @@ TEST(TelephoneStandard, AsMuchIsLostAsAskedForAndItIsPutInPlaceOf) {
     bool before = false;
     for (size_t at = 0; at + 960 <= static_cast<size_t>(x.frames()); at += 960) {
       double off = 0;
-      // Late in the packet: its beginning still comes from the one before; what is read near its end is of the next.
+      // Late in the packet: its beginning still comes from the one before; what is read near its
+      // end is of the next.
       for (size_t i = at + 690; i < at + 760; ++i)
         off += std::abs(static_cast<double>(x.channel(0)[i] - whole.channel(0)[i]));
       const bool gone = off > 1e-3;
@@ -261,11 +286,14 @@ TEST(TelephoneStandard, AsMuchIsLostAsAskedForAndItIsPutInPlaceOf) {
     }
     EXPECT_NEAR(100 * lost / packets, loss, 0.25 * loss);
     EXPECT_NEAR(lost / bursts, 2.1, 0.5);
-    EXPECT_GT(test::stoi(whole.channel(0), x.channel(0)), test::stoi(whole.channel(0), holes.channel(0))) << loss;
+    EXPECT_GT(test::stoi(whole.channel(0), x.channel(0)),
+              test::stoi(whole.channel(0), holes.channel(0)))
+        << loss;
   }
 }
 
-// ITU-T G.711, Appendix I: a steady tone goes on through a loss of one packet, and fades to nothing in 60 ms.
+// ITU-T G.711, Appendix I: a steady tone goes on through a loss of one packet, and fades to nothing
+// in 60 ms.
 TEST(TelephoneStandard, ALostPacketGoesOnAsBefore) {
   for (const int rate : {8000, 16000}) {
     LossConcealment c(rate);
@@ -277,7 +305,8 @@ TEST(TelephoneStandard, ALostPacketGoesOnAsBefore) {
     size_t at = 0;
     const auto packet = [&] {
       Packet p;
-      for (size_t i = 0; i < n; ++i) p.push_back(static_cast<std::int16_t>(std::lround(tone(at + i))));
+      for (size_t i = 0; i < n; ++i)
+        p.push_back(static_cast<std::int16_t>(std::lround(tone(at + i))));
       return p;
     };
     for (int k = 0; k < 10; ++k, at += n) {
@@ -287,7 +316,8 @@ TEST(TelephoneStandard, ALostPacketGoesOnAsBefore) {
     Packet gone(n);
     c.conceal(gone);
     double error = 0, power = 0;
-    for (size_t i = 0; i < n / 2; ++i) error += std::pow(gone[i] - tone(at + i), 2), power += std::pow(tone(at + i), 2);
+    for (size_t i = 0; i < n / 2; ++i)
+      error += std::pow(gone[i] - tone(at + i), 2), power += std::pow(tone(at + i), 2);
     EXPECT_LT(10 * std::log10(error / power), -20) << rate;
     for (int k = 0; k < 3; ++k) c.conceal(gone);
     for (const auto v : gone) EXPECT_EQ(v, 0);
@@ -297,7 +327,8 @@ TEST(TelephoneStandard, ALostPacketGoesOnAsBefore) {
 // Where playing begins makes no difference: packets and losses go by the frame.
 TEST(TelephoneStandard, FromTheMiddleItIsTheSame) {
   const AudioBuffer in = test::continuous_speech("ru_RU_f_IvrvoiceRU", 4);
-  const auto step = test::with("telephone", {{"network", 0}, {"loss_pct", 20}, {"noise_db", -40}, {"clicks_pct", 50}});
+  const auto step = test::with(
+      "telephone", {{"network", 0}, {"loss_pct", 20}, {"noise_db", -40}, {"clicks_pct", 50}});
   const auto run_from = [&](Samples first) {
     const auto p = make_processor(*step.type, step.settings, {}, {48000, 1, 4096});
     p->reset();

@@ -24,7 +24,9 @@ TEST(WallStandard, HeavyAndLimpWallsKeepToTheMassLaw) {
   for (const double mm : {20.0, 40.0}) {
     const Wall cloth{&material("cloth"), mm, 0};
     for (const double hz : octaves)
-      EXPECT_NEAR(closed_loss_db(cloth, hz), std::max(0.0, 20 * std::log10(0.25 * mm * hz) - 47.5), 1.0) << hz;
+      EXPECT_NEAR(closed_loss_db(cloth, hz), std::max(0.0, 20 * std::log10(0.25 * mm * hz) - 47.5),
+                  1.0)
+          << hz;
   }
   // Twice the mass and twice the frequency: 6 dB each, while the loss is well above none.
   const Wall thin{&material("cloth"), 20, 0}, thick{&material("cloth"), 40, 0};
@@ -62,17 +64,20 @@ TEST(WallStandard, AnOpeningIsWhatCounts) {
 double gain_db(const ChainStep& step, double hz) {
   AudioBuffer x = test::sine(hz, 0.5, 1.5);
   test::run_step(step, x);
-  return test::rms_db(x.channel(0).subspan(36000, 24000)) - test::rms_db(test::sine(hz, 0.5, 0.5).channel(0));
+  return test::rms_db(x.channel(0).subspan(36000, 24000)) -
+         test::rms_db(test::sine(hz, 0.5, 0.5).channel(0));
 }
 
 // What is heard is what the picture says.
 TEST(WallStandard, TheSoundHasTheLossThatIsDrawn) {
   for (const int m : {0, 3, 4, 5, 8})
     for (const double open : {0.0, 0.3}) {
-      const auto step = test::with("wall", {{"material", m}, {"thickness_mm", 40}, {"opening_m2", open}, {"room_pct", 0}});
+      const auto step = test::with(
+          "wall", {{"material", m}, {"thickness_mm", 40}, {"opening_m2", open}, {"room_pct", 0}});
       const Wall wall{&wall_materials()[static_cast<size_t>(m)], 40, open};
       for (const double hz : octaves)
-        EXPECT_NEAR(gain_db(step, hz), -wall_loss_db(wall, hz), 1.0) << wall.material->id << ", " << hz << " Hz, open " << open;
+        EXPECT_NEAR(gain_db(step, hz), -wall_loss_db(wall, hz), 1.0)
+            << wall.material->id << ", " << hz << " Hz, open " << open;
     }
 }
 
@@ -115,7 +120,8 @@ TEST(MinimumPhaseFilter, IsTheOneThatComesSoonest) {
   std::vector<float> gains(static_cast<size_t>(design.places())), response(512);
   const double a = 0.9;
   for (size_t i = 0; i < gains.size(); ++i) {
-    const double w = std::numbers::pi * static_cast<double>(i) / static_cast<double>(gains.size() - 1);
+    const double w =
+        std::numbers::pi * static_cast<double>(i) / static_cast<double>(gains.size() - 1);
     gains[i] = static_cast<float>(-10 * std::log10(1 - 2 * a * std::cos(w) + a * a));
   }
   design.design(gains, response);

@@ -8,8 +8,9 @@
 namespace drevan {
 namespace {
 
-// Every entry of the list that settles how a step works, at the lowest and the highest rate of a reel
-// and in an odd one without a common divisor, six channels, and with levels far over full scale.
+// Every entry of the list that settles how a step works, at the lowest and the highest rate of a
+// reel and in an odd one without a common divisor, six channels, and with levels far over full
+// scale.
 TEST(Places, EveryKindWorksAtEveryRate) {
   for (const char* id : {"telephone", "radio-link", "wall"}) {
     const StepType& type = *find_step(id);
@@ -21,7 +22,8 @@ TEST(Places, EveryKindWorksAtEveryRate) {
         AudioBuffer x = test::sine(800, 3, 0.6, rate, channels);
         test::run_step(step, x, rate);
         for (int c = 0; c < channels; ++c) {
-          for (const float v : x.channel(c)) ASSERT_TRUE(std::isfinite(v)) << id << ' ' << kind << ' ' << rate;
+          for (const float v : x.channel(c))
+            ASSERT_TRUE(std::isfinite(v)) << id << ' ' << kind << ' ' << rate;
           EXPECT_GT(test::rms(x.channel(c)), 1e-4) << id << ' ' << kind << " at " << rate;
         }
       }

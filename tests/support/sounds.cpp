@@ -171,8 +171,9 @@ fs::path decoded_voice(const std::string& voice) {
               "-i '" + file.string() + "' -ar 48000 -ac 1 -f f32le - ; ";
   // Another process may make it at the same time: each writes its own and renames it.
   const std::string mine = made.string() + std::to_string(::getpid());
-  const Ran ran = run("( " + decode + ") > '" + mine + ".raw' && ffmpeg -v error -f f32le -ar 48000 -ac 1 -i '" +
-                      mine + ".raw' -c:a pcm_f32le '" + mine + ".wav'");
+  const Ran ran = run("( " + decode + ") > '" + mine +
+                      ".raw' && ffmpeg -v error -f f32le -ar 48000 -ac 1 -i '" + mine +
+                      ".raw' -c:a pcm_f32le '" + mine + ".wav'");
   if (ran.code != 0) throw std::runtime_error("no speech: " + ran.out);
   fs::remove(mine + ".raw");
   fs::rename(mine + ".wav", made);

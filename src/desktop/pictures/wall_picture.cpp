@@ -113,11 +113,10 @@ void WallPicture::draw_cut(QPainter& p) const {
   p.drawText(QRectF(r.left(), r.top() + 4, r.width(), 18), Qt::AlignHCenter,
              QString::fromUtf8(layers.label.data(), static_cast<qsizetype>(layers.label.size())));
   p.drawText(QRectF(r.left(), floor + 2, r.width(), 16), Qt::AlignHCenter,
-             value(spec_.opening) > 0
-                 ? tr("%1 mm, open %2 m\u00b2")
-                       .arg(value(spec_.thickness), 0, 'f', 0)
-                       .arg(value(spec_.opening), 0, 'f', 2)
-                 : tr("%1 mm, shut").arg(value(spec_.thickness), 0, 'f', 0));
+             value(spec_.opening) > 0 ? tr("%1 mm, open %2 m\u00b2")
+                                            .arg(value(spec_.thickness), 0, 'f', 0)
+                                            .arg(value(spec_.opening), 0, 'f', 2)
+                                      : tr("%1 mm, shut").arg(value(spec_.thickness), 0, 'f', 0));
   p.setPen(QPen(holds(1) ? t.attention : t.text, 3));
   p.drawLine(QPointF(face, top), QPointF(face, gap));
   p.setPen(QPen(t.window, 1.5));
