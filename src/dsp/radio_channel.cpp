@@ -108,10 +108,10 @@ double RadioChannel::receive(Complex z) noexcept {
     last_ = now;
     return std::atan2(turned.imag(), turned.real()) * rate_ / (turn * deviation_);
   }
-  const double envelope = std::abs(now);
-  const double mean = std::sqrt(mean_.process(envelope) * mean_.value());
   // The receiver's gain follows the carrier, and brings up the noise where there is none.
-  return (envelope / std::max(mean, 0.02) - mean_.value() / std::max(mean, 0.02)) / am_depth;
+  const double envelope = std::abs(now);
+  const double mean = std::max(mean_.process_power(envelope), 0.02);
+  return (envelope / mean - 1) / am_depth;
 }
 
 double RadioChannel::pass(double x, double carrier, const RadioPath& path) noexcept {

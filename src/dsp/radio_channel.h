@@ -65,7 +65,7 @@ class RadioChannel {
   size_t late_ = 0;
   Samples frame_ = 0;
   bool fresh_ = true;
-  MeanSquare mean_;  // of the envelope, for AM's gain
+  MeanSquare mean_;  // of the envelope itself, for AM's gain
 };
 
 }  // namespace drevan

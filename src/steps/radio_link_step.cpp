@@ -66,8 +66,9 @@ class Sender {
   explicit Sender(double rate) { loud_.set(3, 500, rate); }
   void reset() noexcept { loud_.reset(); }
   double process(double x) noexcept {
+    // To 70 % of full modulation, by 32 dB at most.
     const double y = x * std::min(0.7 / std::max(loud_.process(std::abs(x)), 1e-4), 40.0);
-    return y / std::sqrt(1 + y * y * y * y * 0.5);
+    return y / std::sqrt(std::sqrt(1 + y * y * y * y));
   }
 
  private:

@@ -243,7 +243,6 @@ std::vector<Parameter> parameters() {
   };
   Parameter noise = part_parameter("noise_db", "Line noise", part_off_db,
                                    "Hiss of the line, while there is sound on it.");
-  noise.least = part_off_db;
   noise.most = -20;
   Parameter own =
       part_parameter("side_db", "Side tone", part_off_db,

@@ -83,6 +83,22 @@ TEST(RadioStandard, AmIsAsTheorySays) {
   }
 }
 
+// A receiver's gain follows the carrier: half of it gives the same tone.
+TEST(RadioStandard, AWeakerCarrierIsAsLoud) {
+  const auto tone_of = [](double carrier) {
+    RadioChannel channel(rate, {.channel_hz = 9000}, 0);
+    double re = 0, im = 0;
+    for (int i = 0; i < 144000; ++i) {
+      const double t = 2 * std::numbers::pi * tone_hz * i / rate,
+                   y = channel.pass(0.5 * std::sin(t), carrier, {.signal_db = 50});
+      if (i >= 96000) re += y * std::sin(t), im += y * std::cos(t);
+    }
+    return std::hypot(re, im) / 24000;
+  };
+  EXPECT_NEAR(tone_of(1), 0.5, 0.02);
+  for (const double carrier : {0.5, 0.1}) EXPECT_NEAR(tone_of(carrier), 0.5, 0.03) << carrier;
+}
+
 TEST(RadioStandard, WordsComeThroughAndNoiseBreathesWithTheSignal) {
   const AudioBuffer in = test::continuous_speech("en_US_f_Allison", 5);
   for (int system = 0; system < 4; ++system) {

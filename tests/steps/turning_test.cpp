@@ -148,7 +148,9 @@ TEST_P(Turning, CurvesDoNotClick) {
 TEST_P(Turning, EndsWhereMakingBegins) {
   Settings goal = from();
   goal.values[GetParam().parameter] = to();
-  AudioBuffer turned = widened(programme(3 + 2 * type().run_in_s)), again = turned, made = turned;
+  // What goes to and fro is compared over a while.
+  const double seconds = parameter().paces ? 4 + 4 * type().run_in_s : 3 + 2 * type().run_in_s;
+  AudioBuffer turned = widened(programme(seconds)), again = turned, made = turned;
   const auto end = turned.frames();
   const auto p = make(from()), twice = make(from()), fresh = make(goal);
   // What a finding depends on is learned anew; this is about the knob.
