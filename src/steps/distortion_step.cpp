@@ -92,9 +92,13 @@ using AddBent = void (*)(const float* from, const float* to, const float* share,
 constexpr std::array<AddBent, 4> add_bent_by{add_soft, add_hard, add_folded, add_rectified};
 
 float peak_of(std::span<const float> x) noexcept {
-  float peak = 0;
-  for (const float v : x) peak = std::max(peak, std::abs(v));
-  return peak;
+  std::array<float, 8> peaks{};  // beside each other, so that none waits for the last
+  size_t i = 0;
+  for (; i + 8 <= x.size(); i += 8)
+    for (size_t lane = 0; lane < 8; ++lane)
+      peaks[lane] = std::max(peaks[lane], std::abs(x[i + lane]));
+  for (; i < x.size(); ++i) peaks[0] = std::max(peaks[0], std::abs(x[i]));
+  return *std::ranges::max_element(peaks);
 }
 double quantised(double x, double levels) { return std::round(x * levels) / levels; }
 
@@ -201,13 +205,14 @@ class Distortion final : public Processor {
   static void crush(Lane& lane, std::span<const float> x, const Part& part, Values& out) noexcept {
     if (!part.heard[few_bits] && !part.heard[low_rate]) return;
     for (size_t i = 0; i < part.n; ++i) {
-      if (part.takes[i]) lane.held = x[i];
       const float driven = part.drive[i];
       if (part.heard[few_bits])
         out[i] += part.shares[few_bits][i] *
                   static_cast<float>(quantised(static_cast<double>(driven * x[i]),
                                                static_cast<double>(part.levels[i])));
-      if (part.heard[low_rate]) out[i] += part.shares[low_rate][i] * driven * lane.held;
+      if (!part.heard[low_rate]) continue;
+      if (part.takes[i]) lane.held = x[i];
+      out[i] += part.shares[low_rate][i] * driven * lane.held;
     }
   }
   void prepare(Part& part) noexcept {
@@ -222,8 +227,12 @@ class Distortion final : public Processor {
       part.heard[k] = shares_[k].moving() || shares_[k].value() > 0;
       fill(shares_[k], part.shares[k]);
     }
-    for (size_t i = 0; i < part.n; ++i) {
-      held_phase_ += hold_.next();
+    std::array<double, Oversampler::most_frames> hold;  // NOLINT
+    hold_.next(std::span(hold).first(part.n));
+    // A rate that is not heard begins anew when it is.
+    if (!part.heard[low_rate]) held_phase_ = 1;
+    for (size_t i = 0; part.heard[low_rate] && i < part.n; ++i) {
+      held_phase_ += hold[i];
       part.takes[i] = held_phase_ >= 1;
       if (part.takes[i]) held_phase_ -= std::floor(held_phase_);
     }
