@@ -69,6 +69,14 @@ int main(int argc, char** argv) {
     if (type->make) {
       const std::string id(type->id);
       benchmark::RegisterBenchmark(id.c_str(), run_step, type, standard_settings(*type));
+      // A list that settles how it works: each of its entries.
+      const auto& list = type->parameters[0];
+      for (size_t k = 1; list.fixed && k < list.choices.size(); ++k) {
+        Settings settings = standard_settings(*type);
+        settings.values[0] = static_cast<double>(k);
+        benchmark::RegisterBenchmark((id + ", " + std::string(list.choices[k].label)).c_str(),
+                                     run_step, type, settings);
+      }
       if (type->starting_points.empty()) continue;
       const auto& point = type->starting_points[0];
       benchmark::RegisterBenchmark((id + ", " + std::string(point.name)).c_str(), run_step, type,
