@@ -123,13 +123,16 @@ double RadioChannel::pass(double x, double carrier, const RadioPath& path) noexc
   for (size_t way = 0; way < 2; ++way) gains_[way] += gain_steps_[way];
   if (path.station > 0) z += path.station * other_station();
   // White over the whole stream, so that within the channel it has its share.
-  const double loud = std::sqrt(1.5 * std::pow(10, -path.signal_db / 10) * rate_ / noise_hz_);
+  if (path.signal_db != signal_db_) {
+    signal_db_ = path.signal_db;
+    noise_ = std::sqrt(1.5 * std::pow(10, -signal_db_ / 10) * rate_ / noise_hz_);
+  }
   Complex noise(static_cast<double>(frame_noise(frame_, 500 + 2 * number_)),
                 static_cast<double>(frame_noise(frame_, 501 + 2 * number_)));
   // White noise stays white when it is turned; so it does not matter how far the carrier has turned
   // since the beginning.
   if (system_.frequency) noise *= std::polar(1.0, phase_);
-  z += loud * noise;
+  z += noise_ * noise;
   if (path.off_hz != 0) {
     tuned_ += turn * path.off_hz / rate_;
     if (std::abs(tuned_) > 1e4) tuned_ = std::remainder(tuned_, turn);

@@ -59,6 +59,7 @@ class RadioChannel {
   double deviation_, noise_hz_;
   std::array<Biquad, 4> filter_;  // two of the real, two of the imaginary part
   double phase_ = 0, tuned_ = 0;
+  double signal_db_ = 1e9, noise_ = 0;  // the noise's amplitude at that signal
   Complex last_{1, 0};
   std::array<Complex, 2> gains_{}, gain_steps_{};  // of the two ways
   std::array<Complex, 512> past_{};                // what was sent

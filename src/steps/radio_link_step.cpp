@@ -2,7 +2,8 @@
 
 #include <array>
 #include <cmath>
-#include <optional>
+#include <complex>
+#include <utility>
 
 #include "dsp/radio_channel.h"
 #include "dsp/smoothed.h"

@@ -75,10 +75,13 @@ double closed_loss_db(const Wall& wall, double hz) {
   return std::min(most_loss_db, db);
 }
 
+double with_opening_db(double closed_db, double opening_m2) {
+  const double open = std::clamp(opening_m2 / wall_m2, 0.0, 1.0);
+  return -10 * std::log10((1 - open) * std::pow(10, -closed_db / 10) + open);
+}
+
 double wall_loss_db(const Wall& wall, double hz) {
-  const double open = std::clamp(wall.opening_m2 / wall_m2, 0.0, 1.0);
-  const double through = (1 - open) * std::pow(10, -closed_loss_db(wall, hz) / 10) + open;
-  return -10 * std::log10(through);
+  return with_opening_db(closed_loss_db(wall, hz), wall.opening_m2);
 }
 
 }  // namespace drevan

@@ -33,6 +33,7 @@ double closed_loss_db(const Wall& wall, double hz);
 /// The same with the opening, whose own loss is none: the powers add (ISO 12354-1, the sum of
 /// elements).
 double wall_loss_db(const Wall& wall, double hz);
+double with_opening_db(double closed_db, double opening_m2);
 /// Where waves in the plate are as long as those in the air along it, Hz; 0: nowhere.
 double coincidence_hz(const WallMaterial& material, double plate_mm);
 

@@ -2,6 +2,7 @@
 
 #include <array>
 #include <cmath>
+#include <utility>
 
 #include "dsp/convolver.h"
 #include "dsp/delay.h"
@@ -32,6 +33,7 @@ class BehindWall final : public Processor {
         design_(size_of(taps_)),
         gains_db_(static_cast<size_t>(design_.places())),
         response_(taps_),
+        closed_db_(gains_db_.size()),
         room_(rate_, channels_, channels_, shape()),
         dry_(format.channels, block),
         dry_copy_(format.channels, block) {
@@ -68,6 +70,7 @@ class BehindWall final : public Processor {
   void set(int parameter, double value) noexcept override {
     settings_.values[static_cast<size_t>(parameter)] = value;
     if (parameter <= opening_m2) stale_ = true;
+    if (parameter < opening_m2) closed_stale_ = true;
     if (parameter == room_s) room_.set(shape());
     if (parameter == room_pct) share_.set(value / 100);
     if (parameter == mix_pct) mix_.set(value / 100);
@@ -88,9 +91,12 @@ class BehindWall final : public Processor {
     stale_ = false;
     const Wall wall = wall_of(settings_);
     const double bin_hz = rate_ / 2 / (design_.places() - 1);
+    // A door that swings changes only what is open.
+    if (std::exchange(closed_stale_, false))
+      for (size_t i = 0; i < closed_db_.size(); ++i)
+        closed_db_[i] = closed_loss_db(wall, std::max(10.0, static_cast<double>(i) * bin_hz));
     for (size_t i = 0; i < gains_db_.size(); ++i)
-      gains_db_[i] =
-          -static_cast<float>(wall_loss_db(wall, std::max(10.0, static_cast<double>(i) * bin_hz)));
+      gains_db_[i] = -static_cast<float>(with_opening_db(closed_db_[i], wall.opening_m2));
     design_.design(gains_db_, response_);
     for (auto& t : through_) t.set(response_);
   }
@@ -123,6 +129,7 @@ class BehindWall final : public Processor {
   size_t taps_;
   MinimumPhase design_;
   std::vector<float> gains_db_, response_;
+  std::vector<double> closed_db_;  // loss of the wall while it is shut
   std::vector<Convolver> through_;
   SmallLateField room_;
   SmallLateField::Channels entered_{}, left_{};
@@ -131,7 +138,7 @@ class BehindWall final : public Processor {
   Smoothed share_, mix_;
   int at_ = 0;
   size_t in_chunk_ = 0;
-  bool stale_ = false;
+  bool stale_ = false, closed_stale_ = true;
 };
 
 double response(const Settings& s, double hz, double) { return -wall_loss_db(wall_of(s), hz); }

@@ -1,7 +1,7 @@
 // Lines and walls by mouse: what is held is heard.
 #include <gtest/gtest.h>
 
-#include "desktop/driver.h"
+#include "desktop/step_fixture.h"
 #include "engine/level_path.h"
 #include "steps/catalogue.h"
 #include "work/measurements.h"
@@ -9,30 +9,8 @@
 namespace drevan::desktop {
 namespace {
 
-class PlacesTest : public testing::Test {
+class PlacesTest : public StepFixture {
  protected:
-  PlacesTest() {
-    EXPECT_TRUE(d.open_demo());
-    d.work().selection.select_clip(d.clip_named("lamp-room-04"));
-    EXPECT_TRUE(d.settle());
-  }
-  void add(const char* id) {
-    d.edit(edits::add_step, StepPlace{ChainOwner::clip, 0}, *find_step(id));
-    ASSERT_TRUE(d.settle());
-    ASSERT_EQ(d.work().selection.step()->type->id, id);
-  }
-  StepPicture& picture() { return *d.bench().editor().picture(); }
-  double value(std::string_view id) {
-    const ChainStep& s = *d.work().selection.step();
-    return s.settings[static_cast<size_t>(parameter_index(*s.type, id))];
-  }
-  Grip grip(std::string_view id) {
-    const int index = parameter_index(*d.work().selection.step()->type, id);
-    for (const Grip& g : picture().grips())
-      if (std::ranges::find(g.resets, index) != g.resets.end()) return g;
-    ADD_FAILURE() << "nothing holds " << id;
-    return {};
-  }
   // Loudness behind the first step.
   double loudness() {
     const auto* path = d.work().measurements.levels();
@@ -40,8 +18,6 @@ class PlacesTest : public testing::Test {
                ? *path->stages[1].loudness_lufs
                : -99;
   }
-
-  Driver d;
 };
 
 TEST_F(PlacesTest, AWallIsOpenedAndMadeThinnerByHand) {

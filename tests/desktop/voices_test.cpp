@@ -5,7 +5,7 @@
 #include <QMenu>
 #include <QToolButton>
 
-#include "desktop/driver.h"
+#include "desktop/step_fixture.h"
 #include "pages/bench/step_words.h"
 #include "steps/catalogue.h"
 #include "steps/curve_edit.h"
@@ -14,33 +14,11 @@
 namespace drevan::desktop {
 namespace {
 
-class VoicesTest : public testing::Test {
+class VoicesTest : public StepFixture {
  protected:
   VoicesTest() {
-    EXPECT_TRUE(d.open_demo());
     QObject::connect(&d.work().notices, &Notices::message,
                      [this](const QString& text, bool) { told << text; });
-    d.work().selection.select_clip(d.clip_named("lamp-room-04"));
-    EXPECT_TRUE(d.settle());
-  }
-  void add(const char* id) {
-    d.edit(edits::add_step, StepPlace{ChainOwner::clip, 0}, *find_step(id));
-    ASSERT_TRUE(d.settle());
-    ASSERT_EQ(d.work().selection.step()->type->id, id);
-  }
-  StepEditor& editor() { return d.bench().editor(); }
-  StepPicture& picture() { return *editor().picture(); }
-  double value(std::string_view id) {
-    const ChainStep& s = *d.work().selection.step();
-    return s.settings[static_cast<size_t>(parameter_index(*s.type, id))];
-  }
-  // The grip that a double click would put this back by.
-  Grip grip(std::string_view id, int from = 0) {
-    const int index = parameter_index(*d.work().selection.step()->type, id);
-    for (const Grip& g : picture().grips())
-      if (std::ranges::find(g.resets, index) != g.resets.end() && from-- == 0) return g;
-    ADD_FAILURE() << "nothing holds " << id;
-    return {};
   }
   // Dragged by mouse: it changes, the slider shows it, and one undo takes all of it back.
   void expect_held(std::string_view id, QPointF by) {
@@ -54,7 +32,6 @@ class VoicesTest : public testing::Test {
     d.settle();
   }
 
-  Driver d;
   QStringList told;
 };
 

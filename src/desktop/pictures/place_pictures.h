@@ -25,9 +25,11 @@ class WallPicture final : public StepPicture {
   QRectF loss_rect() const;
   FrequencyAxis frequencies() const { return {loss_rect()}; }
   LevelAxis losses() const { return {loss_rect(), -72, 6}; }
+  double near_x() const;
   double face_x(double mm) const;
   double mm_at(double x) const;
   double gap_y(double m2) const;
+  double m2_at(double y) const;
   void draw_cut(QPainter& p) const;
   void draw_loss(QPainter& p) const;
 

@@ -43,24 +43,29 @@ double WallPicture::mm_at(double x) const {
   const double share = ((x - r.left()) / r.width() - 0.34) / 0.46;
   return p.least * std::pow(p.most / p.least, std::clamp(share, 0.0, 1.0));
 }
+// The face on the sound's side stands still.
+double WallPicture::near_x() const {
+  return face_x(parameter(spec_.thickness).least) - cut_rect().width() * 0.06;
+}
 // The gap stands on the floor.
 double WallPicture::gap_y(double m2) const {
   const QRectF r = cut_rect();
   return r.bottom() - 18 - (r.height() - 48) * m2 / parameter(spec_.opening).most;
 }
+double WallPicture::m2_at(double y) const {
+  const QRectF r = cut_rect();
+  return (r.bottom() - 18 - y) / (r.height() - 48) * parameter(spec_.opening).most;
+}
 
 std::vector<Grip> WallPicture::grips() const {
   const QRectF r = cut_rect();
   const double face = face_x(value(spec_.thickness)), gap = gap_y(value(spec_.opening));
-  const double near = face_x(parameter(spec_.thickness).least) - r.width() * 0.06;
   std::vector<Grip> all;
-  all.push_back({.at = {(near + face) / 2, gap},
+  all.push_back({.at = {(near_x() + face) / 2, gap},
                  .reach = 12,
                  .drag =
-                     [this, r](QPointF to) {
-                       const double most = parameter(spec_.opening).most;
-                       const double share = (r.bottom() - 18 - to.y()) / (r.height() - 48);
-                       return std::vector<DragValue>{{spec_.opening, share * most, 0.02}};
+                     [this](QPointF to) {
+                       return std::vector<DragValue>{{spec_.opening, m2_at(to.y()), 0.02}};
                      },
                  .resets = {spec_.opening}});
   all.push_back({.form = Grip::Form::upright_line,
@@ -79,17 +84,14 @@ void WallPicture::draw_cut(QPainter& p) const {
   const Settings now = settings();
   const WallLayers layers = spec_.layers(now);
   const QRectF r = cut_rect();
-  const double floor = r.bottom() - 18, top = r.top() + 26;
-  const double near = face_x(parameter(spec_.thickness).least) - r.width() * 0.06;
+  const double floor = gap_y(0), top = r.top() + 26, near = near_x();
   const double face = face_x(value(spec_.thickness)), gap = gap_y(value(spec_.opening));
-  double total = 0;
-  for (const double mm : layers.mm) total += mm;
+  const bool two_leaves = layers.mm.size() == 3;
   double x = near;
   for (size_t k = 0; k < layers.mm.size(); ++k) {
-    const bool air = layers.mm.size() == 3 && k == 1;
+    const bool air = two_leaves && k == 1;
     // A leaf stays visible however thin it is.
-    double width = (face - near) * layers.mm[k] / total;
-    if (layers.mm.size() == 3) width = air ? (face - near) * 0.5 : (face - near) * 0.25;
+    const double width = (face - near) * (air ? 0.5 : two_leaves ? 0.25 : 1);
     const QRectF layer(QPointF(x, top), QPointF(x + width, gap));
     p.fillRect(layer, air ? faded(t.line, 0.35) : t.line);
     if (!air) p.fillRect(layer, QBrush(faded(t.quiet, 0.6), Qt::BDiagPattern));
