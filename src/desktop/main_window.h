@@ -61,6 +61,7 @@ class MainWindow : public QMainWindow {
   void make_group_by_menu(QMenu* m);
   void make_versions_menu();
   void make_listen_menu();
+  void make_listen_on_menu(QMenu& menu);
   void make_look_menu();
   QAction* add(QMenu* menu, const QString& text, const QKeySequence& key, std::function<void()> run);
   void change_clip(const std::function<edits::Edit(const Reel&, int clip)>& edit);

@@ -17,7 +17,9 @@
 #include "dialogs/history_dialog.h"
 #include "main_window.h"
 #include "pages/bench/recipe_drawer.h"
+#include "steps/loudspeaker_device.h"
 #include "widgets/show_folder.h"
+#include "widgets/words.h"
 #include "media/sound_files.h"
 #include "theme/theme.h"
 #include "dialogs/uneven_dialog.h"
@@ -283,6 +285,7 @@ void MainWindow::make_listen_menu() {
   add(m, tr("The next place over 0 dBFS"), QKeySequence("Shift+O"),
       [this] { bench_->next_over(); });
   m->addSeparator();
+  make_listen_on_menu(*m);
   add(m, tr("Blind comparison ..."), QKeySequence("Ctrl+B"), [this] { bench_->compare_blind(); });
   m->addSeparator();
   add(m, tr("Sound settings ..."), QKeySequence("Ctrl+,"), [this] {
@@ -290,6 +293,24 @@ void MainWindow::make_listen_menu() {
     sheet->setAttribute(Qt::WA_DeleteOnClose);
     sheet->show();
   });
+}
+
+// A way of listening, not a step: is it still understood there?
+void MainWindow::make_listen_on_menu(QMenu& menu) {
+  QMenu* m = menu.addMenu(tr("Hear as &on"));
+  m->setObjectName("hear_as_on");
+  auto* group = new QActionGroup(this);
+  const auto choice = [&](const QString& label, int device) {
+    QAction* a = add(m, label, {}, [this, device] { work_.listening.listen_on(device); });
+    a->setCheckable(true);
+    a->setChecked(device == work_.listening.listens_on());
+    group->addAction(a);
+  };
+  choice(tr("Nothing: as it is"), -1);
+  m->addSeparator();
+  const auto devices = speaker_devices();
+  for (size_t i = 0; i < devices.size(); ++i)
+    choice(text(devices[i].label), static_cast<int>(i));
 }
 
 void MainWindow::make_look_menu() {

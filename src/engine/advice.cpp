@@ -58,6 +58,21 @@ void noise_behind(const Chain& c, Found& out) {
   }
 }
 
+// A line ends in a device, so a device stands behind it.
+void loudspeaker_before_line(const Chain& c, Found& out) {
+  for (size_t i = 0; i < c.steps.size(); ++i) {
+    if (!c.steps[i].on || !is(c.steps[i], "loudspeaker")) continue;
+    for (size_t j = c.steps.size(); j-- > i + 1;) {
+      if (!c.steps[j].on || !(is(c.steps[j], "telephone") || is(c.steps[j], "radio-link"))) continue;
+      out.push_back({"loudspeaker-before-line",
+                     fmt::format("The loudspeaker stands before the {}: what comes out of it is "
+                                 "sent on, not what comes down the line.",
+                                 label(c.steps[j])),
+                     fmt::format("Move it behind the {}", label(c.steps[j])), moved(c, i, j)});
+      return;
+    }
+  }
+}
 // A sound goes down the line and then comes out somewhere, which is where walls are.
 void wall_before_line(const Chain& c, Found& out) {
   for (size_t i = 0; i < c.steps.size(); ++i) {
@@ -304,6 +319,7 @@ std::vector<Advice> advise(const Chain& chain, const LevelPath* levels, double r
   if (tone) tone_with_speech(chain, *tone, out);
   noise_behind(chain, out);
   space_before_dynamics(chain, out);
+  loudspeaker_before_line(chain, out);
   wall_before_line(chain, out);
   twice(chain, out);
   limiter_not_last(chain, out);

@@ -17,6 +17,7 @@ namespace drevan {
 struct PlayPacket {
   static constexpr int frames = 256;
   std::array<float, size_t{2} * frames> sound{};  ///< interleaved
+  std::array<float, size_t{2} * frames> heard{};  ///< the same on the device one listens on
   Samples position = 0;                           ///< of its first frame in the clip
   std::array<float, 2> peak{};                    ///< left, right
   std::array<float, max_readings> readings{};     ///< of the step in focus

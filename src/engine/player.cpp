@@ -10,7 +10,10 @@
 namespace drevan {
 
 Player::Player(std::unique_ptr<AudioDevice> device, double rate, FindDevice find)
-    : rate_(rate), find_(std::move(find)), device_(std::move(device)) {
+    : listens_on_(rate, PlayPacket::frames),
+      rate_(rate),
+      find_(std::move(find)),
+      device_(std::move(device)) {
   silent_ = device_->simulated();
   before_gain_.prepare(rate, 5, 0);
   after_gain_.prepare(rate, 5, 0);
@@ -111,6 +114,12 @@ Listen Player::listen() const {
 void Player::set_matched(bool matched) {
   const std::lock_guard lock(mutex_);
   request_.matched = matched;
+  requested();
+}
+
+void Player::listen_on(std::shared_ptr<const ListeningDevice::Choice> choice) {
+  const std::lock_guard lock(mutex_);
+  request_.listen_on = std::move(choice);
   requested();
 }
 
@@ -386,6 +395,10 @@ void Player::make_packet(PlayPacket& packet) {
   packet.peak = {};
   for (size_t i = 0; i < 2 * n; ++i)
     packet.peak[i % 2] = std::max(packet.peak[i % 2], std::abs(packet.sound[i]));
+  listens_on_.choose(now_.listen_on);
+  if (packet.first) listens_on_.reset();
+  packet.heard = packet.sound;
+  listens_on_.process(packet.heard);
   const Processor* focused = run_->processor(now_.focus);
   packet.reading_count = focused ? focused->readings(packet.readings) : 0;
 }

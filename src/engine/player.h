@@ -11,6 +11,7 @@
 #include <thread>
 
 #include "dsp/smoothed.h"
+#include "engine/listening_device.h"
 #include "engine/play_ring.h"
 #include "engine/play_run.h"
 #include "media/device.h"
@@ -58,6 +59,8 @@ class Player final : public SoundSource {
   Listen listen() const;
   /// Whether before is brought to the loudness of after (and removed leaves out plain gain).
   void set_matched(bool matched);
+  /// Everything is heard through this from now on, meters and readings are not; nullptr: as it is.
+  void listen_on(std::shared_ptr<const ListeningDevice::Choice> choice);
   /// The step (among those on) whose readings and spectra are shown; -1: none.
   void set_focus(int step);
 
@@ -72,7 +75,7 @@ class Player final : public SoundSource {
   int readings(std::span<float> out) const;
   ScopeRing& focus_in() { return focus_in_; }
   ScopeRing& focus_out() { return focus_out_; }
-  /// What is heard, interleaved stereo.
+  /// What is played, interleaved stereo, before the device one listens on.
   ScopeRing& heard() { return heard_; }
   /// Times the device found nothing to play while playing.
   long underruns() const { return underruns_.load(); }
@@ -104,6 +107,7 @@ class Player final : public SoundSource {
     std::optional<FrameRange> loop;
     Listen listen = Listen::after;
     bool matched = true;
+    std::shared_ptr<const ListeningDevice::Choice> listen_on;
     int focus = -1;
   };
   void work(const std::stop_token& stop);
@@ -148,6 +152,7 @@ class Player final : public SoundSource {
   std::unique_ptr<PlayRun> run_, old_run_;
   AudioBuffer before_, after_;
   Smoothed before_gain_, after_gain_;
+  ListeningDevice listens_on_;
   bool fade_in_ = false, fade_out_ = false, starting_ = false;
   Samples started_at_ = 0, resume_at_ = 0;
 

@@ -40,7 +40,7 @@ void Player::pull(float* interleaved, int frames) noexcept {
       heard_.write(packet->sound);
     }
     const int n = std::min(frames - done, PlayPacket::frames - taken_);
-    std::copy_n(packet->sound.data() + size_t{2} * static_cast<size_t>(taken_),
+    std::copy_n(packet->heard.data() + size_t{2} * static_cast<size_t>(taken_),
                 size_t{2} * static_cast<size_t>(n),
                 interleaved + size_t{2} * static_cast<size_t>(done));
     taken_ += n;

@@ -41,10 +41,14 @@ std::vector<std::string> plan_flaws(const ClipPlan& plan) {
       if (!side.missing.empty()) out.push_back(side.missing);
     for (size_t i = 0; i < step.settings.texts.size(); ++i) {
       const auto& file = step.settings.texts[i];
+      const TextParameter& t = step.type->texts[i];
+      if (!t.is_file() || file.empty()) continue;
       std::error_code error;
-      if (step.type->texts[i].is_file() && !file.empty() && !std::filesystem::exists(file, error))
-        out.push_back(fmt::format("{} works without {}, which is not there; choose another file.",
-                                  step.type->label, file));
+      const std::string fault = !std::filesystem::exists(file, error) ? "is not there"
+                                                                      : fault_of(t, file);
+      if (!fault.empty())
+        out.push_back(fmt::format("{} works without {}, which {}; choose another file.",
+                                  step.type->label, file, fault));
     }
     const CommonClips* common = step.common.get();
     if (!common || common->left_out.empty()) continue;

@@ -83,8 +83,8 @@ Edit set_text(const Reel& reel, int clip, StepId step, int index, const std::str
   Draft d(reel, clip);
   ChainStep& of = d.step(step);
   const TextParameter& p = of.type->texts.at(static_cast<size_t>(index));
-  if (const auto fault = p.fault ? p.fault(text) : std::string(); !fault.empty())
-    throw impossible(fmt::format("{} {}.", p.label, fault));
+  if (const auto fault = fault_of(p, text); !fault.empty())
+    throw impossible(fmt::format("{} {}.", p.is_file() ? text : std::string(p.label), fault));
   of.settings.texts.at(static_cast<size_t>(index)) = text;
   return d.done(fmt::format("{}: {}", of.type->label, lower(p.label)));
 }

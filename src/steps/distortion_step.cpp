@@ -3,12 +3,10 @@
 #include <array>
 #include <cmath>
 #include <numbers>
-#include <type_traits>
 
 #include "audio/decibel.h"
-#include "dsp/clones.h"
+#include "dsp/bend.h"
 #include "dsp/delay.h"
-#include "dsp/fast_math.h"
 #include "dsp/oversampler.h"
 #include "steps/common_parameters.h"
 #include "steps/step.h"
@@ -18,78 +16,11 @@ namespace drevan {
 namespace {
 
 enum : int { kind, drive_db, bits, rate_hz, tone_hz, mix_pct, level };
-constexpr int soft = 0, hard = 1, fold = 2, rectify = 3, few_bits = 4, low_rate = 5;
+// The first four in the order of Bend.
+constexpr int soft = 0, rectify = 3, few_bits = 4, low_rate = 5;
 
 constexpr double pi = std::numbers::pi;
 constexpr double mean_hz = 5;
-
-// The curves.
-double curve(int k, double x) {
-  switch (k) {
-    case soft:
-      return x / std::sqrt(1 + x * x);
-    case hard:
-      return std::clamp(x, -1.0, 1.0);
-    case fold:
-      return std::sin(pi / 2 * x);
-    default:
-      return std::abs(x);
-  }
-}
-
-// The mean of the curve between two samples instead of its value at them: what would alias is
-// weaker by that much (J. D. Parker, V. Zavalishin, E. Le Bivic, "Reducing the aliasing of
-// nonlinear waveshaping using continuous-time convolution", DAFx 2016). The difference of the areas
-// under the curve is divided by that of the samples on paper, so that nothing is lost where they
-// are close.
-inline float mean_between(std::integral_constant<int, soft>, float from, float to) noexcept {
-  return (from + to) / (std::sqrt(1 + from * from) + std::sqrt(1 + to * to));
-}
-inline float mean_between(std::integral_constant<int, hard>, float from, float to) noexcept {
-  const float a = std::min(std::max(from, -1.0F), 1.0F), b = std::min(std::max(to, -1.0F), 1.0F);
-  const float way = to - from, share = (b - a) / (way == 0 ? 1.0F : way);
-  return b + share * (from - (a + b) / 2);
-}
-inline float mean_between(std::integral_constant<int, fold>, float from, float to) noexcept {
-  const float half_way = std::numbers::pi_v<float> / 4 * (to - from);
-  const bool near = std::abs(half_way) < 1e-3F;
-  const float weaker = fast_sine_of_turns((to - from) / 8) / (near ? 1.0F : half_way);
-  return fast_sine_of_turns((from + to) / 8) * (near ? 1.0F : weaker);
-}
-inline float mean_between(std::integral_constant<int, rectify>, float from, float to) noexcept {
-  const float a = std::abs(from), b = std::abs(to), sum = a + b;
-  const bool crosses = from * to < 0;
-  return crosses ? (a * a + b * b) / (2 * sum) : sum / 2;
-}
-
-template <int kind>
-inline __attribute__((always_inline)) void add_bent(const float* __restrict from,
-                                                    const float* __restrict to,
-                                                    const float* __restrict share,
-                                                    float* __restrict out, size_t n) noexcept {
-  for (size_t i = 0; i < n; ++i)
-    out[i] += share[i] * mean_between(std::integral_constant<int, kind>{}, from[i], to[i]);
-}
-DREVAN_CLONES void add_soft(const float* from, const float* to, const float* share, float* out,
-                            size_t n) noexcept {
-  add_bent<soft>(from, to, share, out, n);
-}
-DREVAN_CLONES void add_hard(const float* from, const float* to, const float* share, float* out,
-                            size_t n) noexcept {
-  add_bent<hard>(from, to, share, out, n);
-}
-DREVAN_CLONES void add_folded(const float* from, const float* to, const float* share, float* out,
-                              size_t n) noexcept {
-  add_bent<fold>(from, to, share, out, n);
-}
-DREVAN_CLONES void add_rectified(const float* from, const float* to, const float* share, float* out,
-                                 size_t n) noexcept {
-  add_bent<rectify>(from, to, share, out, n);
-}
-// `from`: the sample before each of `to`. Adds what a kind makes of them, times its share.
-using AddBent = void (*)(const float* from, const float* to, const float* share, float* out,
-                         size_t n) noexcept;
-constexpr std::array<AddBent, 4> add_bent_by{add_soft, add_hard, add_folded, add_rectified};
 
 float peak_of(std::span<const float> x) noexcept {
   std::array<float, 8> peaks{};  // beside each other, so that none waits for the last
@@ -161,7 +92,7 @@ class Distortion final : public Processor {
     const int k = static_cast<int>(s[kind]);
     const double y = k == few_bits   ? quantised(driven, std::exp2(s[bits] - 1))
                      : k == low_rate ? driven
-                                     : curve(k, driven);
+                                     : bent(static_cast<Bend>(k), driven);
     return to_db(std::max(1e-6, std::abs(mix * y + (1 - mix) * x)));
   }
 
@@ -197,8 +128,8 @@ class Distortion final : public Processor {
       const float* before = p == 0 ? driven.back().data() : driven[p - 1].data() + 1;
       for (size_t k = soft; k <= rectify; ++k)
         if (part.heard[k])
-          add_bent_by[k](before, driven[p].data() + 1, part.shares[k].data(), planes[p].data(),
-                         part.n);
+          add_bent(static_cast<Bend>(k), before, driven[p].data() + 1, part.shares[k].data(),
+                   planes[p].data(), part.n);
     }
   }
   // Few bits and a low rate alias by design, so they work at the rate there is.

@@ -44,6 +44,9 @@ struct ParametersOf {
     return {s.lowest, s.highest, s.bands, s.shift, s.carrier_hz};
   }
   std::vector<int> operator()(const WallSpec& s) const { return {s.thickness, s.opening}; }
+  std::vector<int> operator()(const LoudspeakerSpec& s) const {
+    return {s.low, s.high, s.drive, s.angle};
+  }
 };
 
 }  // namespace

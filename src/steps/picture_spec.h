@@ -181,9 +181,26 @@ struct WallSpec {
   int opening = -1;    ///< in square metres
 };
 
+/// What comes out of a device over frequency, how much it distorts over level, and where it radiates
+/// to.
+struct LoudspeakerSpec {
+  std::vector<double> (*response_db)(const Settings&, std::span<const double> hz) = nullptr;
+  /// Of a tone that enters at these levels, where its cone hardly moves or where it moves most.
+  std::vector<double> (*distortion_pct)(const Settings&, std::span<const double> level_db,
+                                        bool at_resonance) = nullptr;
+  double (*directivity_db)(const Settings&, double hz, double angle_deg) = nullptr;
+  std::pair<double, double> (*ends_hz)(const Settings&) = nullptr;
+  /// The level of what enters at which its amplifier clips.
+  double (*clips_at_db)(const Settings&) = nullptr;
+  int low = -1, high = -1;  ///< how far its ends are moved, in semitones
+  int drive = -1;           ///< in dB
+  int angle = -1;           ///< in degrees
+};
+
 using PictureSpec = std::variant<LevelsSpec, ResponseSpec, TransferSpec, ReductionSpec, CourseSpec,
                                  BandsSpec, ClockSpec, FieldSpec, MotionSpec, TapsSpec, DecaySpec,
-                                 CopiesSpec, NotesSpec, VocoderSpec, WallSpec>;
+                                 CopiesSpec, NotesSpec, VocoderSpec, WallSpec,
+                                 LoudspeakerSpec>;
 
 /// Every setting that a picture names, for checks; -1 among them where it has none.
 std::vector<int> parameters_of(const PictureSpec& picture);

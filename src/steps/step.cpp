@@ -7,6 +7,11 @@
 
 namespace drevan {
 
+std::string fault_of(const TextParameter& p, const std::string& text) {
+  if (!p.fault || (p.is_file() && text.empty())) return {};
+  return p.fault(text);
+}
+
 Parameter choice_parameter(std::string_view id, std::string_view label, std::vector<Choice> choices,
                            int standard, std::string_view help) {
   Parameter p;

@@ -55,11 +55,14 @@ struct TextParameter {
   std::string_view help{};      ///< one sentence for the tooltip
   std::string_view standard{};  ///< of a file: empty, none
   std::string_view files{};     ///< it is a file of these kinds: "*.wav *.flac". Empty: words
-  /// What is wrong with words, to stand behind its label ("has no note H"); empty: nothing.
-  /// nullptr: all are good.
+  /// What is wrong with words, to stand behind its label ("has no note H"), or with what a file
+  /// holds, to stand behind its name ("is empty"); empty: nothing. nullptr: all are good.
   std::string (*fault)(std::string_view) = nullptr;
   bool is_file() const { return !files.empty(); }
 };
+
+/// What is wrong with a text, see TextParameter::fault; no file at all is right.
+std::string fault_of(const TextParameter& parameter, const std::string& text);
 
 /// A step's values, in the order of StepType::parameters and StepType::texts. A file is its path,
 /// absolute in memory.

@@ -4,6 +4,7 @@
 #include "desktop/step_fixture.h"
 #include "engine/level_path.h"
 #include "steps/catalogue.h"
+#include "work/listening.h"
 #include "work/measurements.h"
 
 namespace drevan::desktop {
@@ -55,6 +56,73 @@ TEST_F(PlacesTest, ALinesBandIsHeldAndItsNetworkChosen) {
   d.edit(edits::turn, d.step_at(0), parameter_index(*find_step("telephone"), "level"), 1.0);
   ASSERT_TRUE(d.settle());
   EXPECT_NE(loudness(), before);
+}
+
+TEST_F(PlacesTest, ALoudspeakersEndsDriveAndAngleAreHeld) {
+  add("loudspeaker");
+  d.edit(edits::turn, d.step_at(0), parameter_index(*find_step("loudspeaker"), "level"), 1.0);
+  ASSERT_TRUE(d.settle());
+  const double before = loudness();
+  const Grip high = grip("treble_st");
+  d.drag(&picture(), high.at, high.at - QPointF(60, 0));
+  EXPECT_LT(value("treble_st"), -12);
+  ASSERT_TRUE(d.settle());
+  EXPECT_GT(std::abs(loudness() - before), 0.5) << "its peaks came down into the voice";
+  const Grip low = grip("bass_st");
+  d.drag(&picture(), low.at, low.at - QPointF(30, 0));
+  EXPECT_LT(value("bass_st"), -5);
+  // The line where it clips, to the left: driven harder.
+  const double driven = loudness();
+  const Grip drive = grip("drive_db");
+  d.drag(&picture(), drive.at, drive.at - QPointF(30, 0));
+  EXPECT_GT(value("drive_db"), 4);
+  ASSERT_TRUE(d.settle());
+  EXPECT_GT(loudness(), driven + 1);
+  // Walked round it: its rim's right side, then behind it.
+  const Grip stand = grip("angle_deg");
+  const Grip again = stand;
+  d.drag(&picture(), again.at, again.at + QPointF(50, 60));
+  EXPECT_GT(value("angle_deg"), 40);
+  d.work().document.undo();
+  ASSERT_TRUE(d.settle());
+  EXPECT_EQ(value("angle_deg"), 0);
+}
+
+// Heard, but in no meter, no level path and no render.
+TEST_F(PlacesTest, AnyDeviceIsAWayOfListening) {
+  const auto played = [&] {
+    auto& listening = d.work().listening;
+    listening.seek_s(0.3);
+    EXPECT_TRUE(d.settle());
+    listening.player().play();
+    EXPECT_TRUE(d.wait_for([&] { return listening.position_s() < 1; }));
+    EXPECT_TRUE(d.wait_for([&] { return listening.position_s() > 1.4; }));
+    const auto heard = d.heard(800);
+    listening.player().pause();
+    EXPECT_TRUE(d.settle());
+    return heard;
+  };
+  const auto choose = [&](const QString& label) {
+    for (auto* a : d.window.findChildren<QAction*>())
+      if (a->text().remove('&') == label) return a->trigger();
+    ADD_FAILURE() << label.toStdString();
+  };
+  const auto deep = [](const std::vector<float>& x) {  // power below some 150 Hz against all
+    double low = 0, power = 0, all = 0;
+    for (const float v : x) {
+      low += 0.02 * (static_cast<double>(v) - low);
+      power += low * low;
+      all += static_cast<double>(v) * static_cast<double>(v);
+    }
+    return power / all;
+  };
+  const double loud = loudness(), before = deep(played());
+  choose("Toy");
+  EXPECT_EQ(d.work().listening.listens_on(), 12);
+  EXPECT_LT(deep(played()), before / 3) << "a toy has no bass";
+  EXPECT_EQ(loudness(), loud);
+  choose("Nothing: as it is");
+  EXPECT_NEAR(deep(played()) / before, 1, 0.2);
 }
 
 }  // namespace

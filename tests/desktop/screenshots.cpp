@@ -247,6 +247,7 @@ int main(int argc, char** argv) {
       const int point =
           name_of_step == "delay"     ? 1
           : name_of_step == "doubler" ? 2
+          : name_of_step == "loudspeaker" ? 4
           : name_of_step == "compressor" || name_of_step == "telephone" || name_of_step == "wall"
               ? 2
               : 0;
@@ -267,7 +268,8 @@ int main(int argc, char** argv) {
         "editors.png");
   sheet({"tremolo", "wah", "chorus", "flanger", "phaser", "ring-modulator", "delay", "distortion"},
         "effects.png");
-  sheet({"pitch", "doubler", "vocoder", "reverb", "compressor", "stretch", "telephone", "wall"},
+  sheet({"pitch", "doubler", "vocoder", "reverb", "compressor", "stretch", "telephone", "wall",
+         "loudspeaker"},
         "voices.png");
 
   for (const char* id : {"multiband-compressor", "hum-removal"}) {

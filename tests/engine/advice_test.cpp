@@ -76,6 +76,14 @@ TEST(Advice, AWallStandsBehindTheLine) {
   EXPECT_EQ(rules(all[0].mended), Rules{});
 }
 
+TEST(Advice, ALoudspeakerStandsBetweenLineAndWall) {
+  const auto all = advise(chain_of({"loudspeaker", "telephone", "wall", "normalise"}));
+  ASSERT_EQ(all.size(), 1U);
+  EXPECT_EQ(all[0].rule, "loudspeaker-before-line");
+  EXPECT_EQ(all[0].mended.steps[1].type->id, "loudspeaker");
+  EXPECT_EQ(rules(all[0].mended), Rules{});
+}
+
 TEST(Advice, AnOverIsTakenOffWhereItHappens) {
   Chain c = chain_of({"cut", "compressor", "gain"});
   c.steps[0].on = false;

@@ -307,6 +307,22 @@ TEST_F(KeepsLevel, WhatLeavesIsAsLoudAsWhatEntersWhateverItIsSetTo) {
   }
 }
 
+// All devices and drives, on a real voice.
+TEST_F(KeepsLevel, EveryLoudspeakerIsAsLoudAsTheVoiceThatEnters) {
+  x = test::continuous_speech("en_US_f_Allison", 6);
+  test::write_wav(t / "voice.wav", x);
+  const double before = loudness(processed(plan_of({t / "voice.wav", 0, -1, 48000, {}}, {})));
+  const StepType& type = *find_step("loudspeaker");
+  for (size_t device = 0; device < type.parameters[0].choices.size(); ++device)
+    for (const double drive : {-12.0, 0.0, 20.0}) {
+      const auto step = test::with("loudspeaker", {{"device", static_cast<double>(device)},
+                                                   {"drive_db", drive}});
+      EXPECT_NEAR(loudness(processed(plan_of({t / "voice.wav", 0, -1, 48000, {}}, {{step}}))),
+                  before, 1.0)
+          << type.parameters[0].choices[device].id << ", " << drive;
+    }
+}
+
 TEST_F(KeepsLevel, TheGainIsAFindingOfAllThatItDependsOn) {
   ChainStep step = step_of(level_gain());
   const auto key = [&](const Chain& chain) {

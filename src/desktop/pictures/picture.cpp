@@ -61,6 +61,9 @@ struct MakePicture {
     return new VocoderPicture(work, id, s, parent);
   }
   StepPicture* operator()(const WallSpec& s) const { return new WallPicture(work, id, s, parent); }
+  StepPicture* operator()(const LoudspeakerSpec& s) const {
+    return new LoudspeakerPicture(work, id, s, parent);
+  }
 };
 
 Qt::CursorShape cursor_of(Grip::Form form) {

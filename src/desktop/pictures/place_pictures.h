@@ -36,4 +36,34 @@ class WallPicture final : public StepPicture {
   const WallSpec& spec_;
 };
 
+/// A loudspeaker: what comes out of it over frequency, over the spectrum before and after; how much
+/// it distorts over the level that enters; where it radiates to, and where one stands.
+class LoudspeakerPicture final : public StepPicture {
+  Q_OBJECT
+
+ public:
+  LoudspeakerPicture(const Work& work, StepId id, const LoudspeakerSpec& spec, QWidget* parent);
+  std::vector<Grip> grips() const override;
+  bool wide() const override { return true; }
+
+ protected:
+  void paintEvent(QPaintEvent*) override;
+
+ private:
+  double value(int parameter) const { return settings()[static_cast<size_t>(parameter)]; }
+  QRectF response_rect() const;
+  QRectF distortion_rect() const;
+  QRectF plan_rect() const;
+  FrequencyAxis frequencies() const { return {response_rect()}; }
+  LevelAxis gains() const { return {response_rect(), -48, 18}; }
+  LevelAxis entering() const { return {distortion_rect(), -40, 6, Qt::Horizontal}; }
+  double gain_at(double hz) const;
+  Grip end_grip(int parameter, double hz) const;
+  void draw_response(QPainter& p) const;
+  void draw_distortion(QPainter& p) const;
+  void draw_plan(QPainter& p) const;
+
+  const LoudspeakerSpec& spec_;
+};
+
 }  // namespace drevan::desktop

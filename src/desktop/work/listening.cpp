@@ -5,6 +5,7 @@
 #include "audio/decibel.h"
 #include "audio/error.h"
 #include "reel/takes.h"
+#include "steps/catalogue.h"
 #include "widgets/words.h"
 #include "work/document.h"
 #include "work/measurements.h"
@@ -80,6 +81,20 @@ Listening::Listening(Notices& notices, const Document& document, const Selection
 void Listening::use_output(const SoundOutput& output) {
   player_->set_plays_on(output.when_gone == SoundOutput::WhenGone::play_on);
   player_->use_device(finder(rate_, output));
+}
+
+void Listening::listen_on(int device) {
+  listens_on_ = device;
+  give_listening_device();
+  Q_EMIT listens_on_changed();
+}
+
+void Listening::give_listening_device() {
+  if (listens_on_ < 0) return player_->listen_on(nullptr);
+  const StepType& type = *find_step("loudspeaker");
+  auto choice = std::make_shared<ListeningDevice::Choice>(&type, standard_settings(type));
+  choice->settings.values[0] = listens_on_;
+  player_->listen_on(std::move(choice));
 }
 
 void Listening::play_file(const std::filesystem::path& file) {

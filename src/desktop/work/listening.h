@@ -48,6 +48,9 @@ class Listening : public QObject {
   /// Listening and comparing around the selected step alone instead of the whole chain.
   void set_solo_step(bool on);
   bool solo_step() const { return solo_step_; }
+  /// Which of speaker_devices() all is heard on, for judging; -1: as it is. Never rendered, not kept.
+  void listen_on(int device);
+  int listens_on() const { return listens_on_; }
   /// Before becomes another version of the selected clip; empty: what enters the chain.
   void hear_against(std::optional<int> version);
   std::optional<int> against() const {
@@ -56,6 +59,7 @@ class Listening : public QObject {
 
  Q_SIGNALS:
   void plan_changed();
+  void listens_on_changed();
 
  private:
   struct Against {
@@ -67,6 +71,7 @@ class Listening : public QObject {
   void load();
   double take_db() const;
   void give_loop();
+  void give_listening_device();
   const TimeMap& map() const;
   void unload();
   void narrow_to_step(PlayPlan& plan) const;
@@ -81,6 +86,7 @@ class Listening : public QObject {
   std::shared_ptr<const PlayPlan> plan_;
   std::optional<SecondsRange> loop_s_;
   bool solo_step_ = false;
+  int listens_on_ = -1;
   std::optional<Against> against_;
   std::filesystem::path file_;
   QTimer soon_;

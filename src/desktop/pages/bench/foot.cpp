@@ -8,7 +8,9 @@
 #include <QVBoxLayout>
 
 #include "audio/time_text.h"
+#include "steps/loudspeaker_device.h"
 #include "theme/theme.h"
+#include "widgets/words.h"
 #include "work/document.h"
 #include "work/listening.h"
 #include "work/notices.h"
@@ -169,9 +171,14 @@ void Foot::live() {
   meter_->show_peaks(player.take_peaks(), player.over());
   hear_loudness();
   const bool silent = player.silent();
-  device_->setText(silent ? tr("silent") : QString());
+  const int on = work_.listening.listens_on();
+  const QString heard_on =
+      on < 0 ? QString() : tr("as on: %1").arg(text(speaker_devices()[static_cast<size_t>(on)].label));
+  device_->setText(silent ? tr("silent") : heard_on);
   device_->setToolTip(
-      silent ? tr("No sound device was found, so playing is silent; meters and pictures still "
+      !silent && on >= 0
+          ? tr("Only heard so, never rendered. Listen, Hear as on, Nothing puts it back.")
+      : silent ? tr("No sound device was found, so playing is silent; meters and pictures still "
                   "move. Connect one, or choose one under Listen, Sound settings.")
              : QString());
   if (const auto problem = player.take_error(); !problem.empty())

@@ -40,7 +40,15 @@ StepWords::StepWords(const Work& work, StepId step, QWidget* parent)
     const int index = static_cast<int>(i);
     if (t.is_file()) {
       words.file = new QToolButton(this);
-      connect(words.file, &QToolButton::clicked, this, [this, index] { choose_file(index, -1); });
+      words.file->setPopupMode(QToolButton::InstantPopup);
+      auto* menu = new QMenu(words.file);
+      connect(menu->addAction(tr("Nothing")), &QAction::triggered, this,
+              [this, index] { set_text(index, {}); });
+      connect(menu->addAction(tr("A file...")), &QAction::triggered, this, [this, index] {
+        const auto& of = work_.selection.step(step_)->type->texts[static_cast<size_t>(index)];
+        if (const auto file = chosen_file(text(of.files)); !file.isEmpty()) set_text(index, file);
+      });
+      words.file->setMenu(menu);
       add(t.label, t.help, t.id, words.file);
     } else {
       words.line = new QLineEdit(this);
@@ -68,7 +76,7 @@ void StepWords::refresh() {
     const QString now = text(s->settings.texts[i]);
     if (words_[i].line && !words_[i].line->hasFocus()) words_[i].line->setText(now);
     if (words_[i].file)
-      words_[i].file->setText(now.isEmpty() ? tr("choose a file") : now.section('/', -1));
+      words_[i].file->setText(now.isEmpty() ? tr("none") : now.section('/', -1));
   }
   for (size_t i = 0; i < sides_.size(); ++i) sides_[i]->setText(side_name(static_cast<int>(i)));
 }
@@ -89,7 +97,14 @@ void StepWords::fill_side_menu(int index) {
   connect(menu->addAction(tr("Nothing")), &QAction::triggered, this,
           [this, index] { set_side(index, {}); });
   connect(menu->addAction(tr("A file...")), &QAction::triggered, this,
-          [this, index] { choose_file(-1, index); });
+          [this, index] {
+            const auto file = chosen_file("*.wav *.flac *.mp3 *.ogg *.m4a *.aif *.aiff");
+            if (file.isEmpty()) return;
+            SideChoice choice;
+            choice.from = SideChoice::From::file;
+            choice.file = file.toStdString();
+            set_side(index, choice);
+          });
   menu->addSeparator();
   for (const Clip& clip : work_.document.reel().clips) {
     if (clip.id == work_.selection.clip_id()) continue;
@@ -102,16 +117,9 @@ void StepWords::fill_side_menu(int index) {
   }
 }
 
-void StepWords::choose_file(int words, int side) {
-  const QString file =
-      QFileDialog::getOpenFileName(this, tr("Choose a sound"), QString(),
-                                   tr("Sound (*.wav *.flac *.mp3 *.ogg *.m4a *.aif *.aiff)"));
-  if (file.isEmpty()) return;
-  if (words >= 0) return set_text(words, file);
-  SideChoice choice;
-  choice.from = SideChoice::From::file;
-  choice.file = file.toStdString();
-  set_side(side, choice);
+QString StepWords::chosen_file(const QString& kinds) {
+  return QFileDialog::getOpenFileName(this, tr("Choose a file"), QString(),
+                                      tr("Files (%1)").arg(kinds));
 }
 
 // What is wrong with words is said, and they stay as they were.
@@ -121,10 +129,10 @@ void StepWords::set_text(int index, const QString& typed) {
   const TextParameter& t = s->type->texts[static_cast<size_t>(index)];
   const std::string words = typed.trimmed().toStdString();
   if (words == s->settings.texts[static_cast<size_t>(index)]) return;
-  if (const auto fault = t.fault ? t.fault(words) : std::string(); !fault.empty()) {
-    work_.notices.warn(tr("%1 %2.").arg(text(t.label), text(fault)));
-    words_[static_cast<size_t>(index)].line->setText(
-        text(s->settings.texts[static_cast<size_t>(index)]));
+  if (const auto fault = fault_of(t, words); !fault.empty()) {
+    work_.notices.warn(tr("%1 %2.").arg(t.is_file() ? typed : text(t.label), text(fault)));
+    if (QLineEdit* line = words_[static_cast<size_t>(index)].line)
+      line->setText(text(s->settings.texts[static_cast<size_t>(index)]));
     return;
   }
   work_.document.change([&](const Reel& reel) {

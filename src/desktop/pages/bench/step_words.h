@@ -24,7 +24,7 @@ class StepWords : public QWidget {
  private:
   void set_text(int index, const QString& text);
   void set_side(int index, SideChoice choice);
-  void choose_file(int text, int side);
+  QString chosen_file(const QString& kinds);
   void fill_side_menu(int index);
   QString side_name(int index) const;
 
