@@ -63,7 +63,7 @@ double mean_absorption(const Room& room, size_t octave) {
   return std::clamp(sum / room.surface(), 1e-4, 1.0);
 }
 
-double decay_s(const Room& room, size_t octave) {
+double eyring_s(const Room& room, size_t octave) {
   return 24 * std::numbers::ln10 / sound_m_s * room.volume() / area_m2(room, octave);
 }
 
@@ -72,7 +72,7 @@ double critical_m(const Room& room, size_t octave) {
 }
 
 double diffuse_energy(const Room& room, size_t octave, double t_s) {
-  const double rate = 6 * std::numbers::ln10 / decay_s(room, octave);
+  const double rate = 6 * std::numbers::ln10 / eyring_s(room, octave);
   return 16 * std::numbers::pi / area_m2(room, octave) * rate * std::exp(-rate * t_s);
 }
 

@@ -47,7 +47,7 @@ double air_loss_db_m(double hz, double humidity_pct = 50);
 double mean_absorption(const Room& room, size_t octave);
 /// Seconds to fall by 60 dB: C. F. Eyring, "Reverberation time in 'dead' rooms", JASA 1, 1930, with
 /// the air: 24 ln(10) / c * V / (4 m V - S ln(1 - a)).
-double decay_s(const Room& room, size_t octave);
+double eyring_s(const Room& room, size_t octave);
 /// How far from a source of no direction the room is as loud as the source, metres: sqrt(A / 16 pi).
 double critical_m(const Room& room, size_t octave);
 /// Energy per second of the room's answer to a pulse, t seconds after it, where the pulse itself has

@@ -97,6 +97,7 @@ RoomResponse::RoomResponse(double rate, std::shared_ptr<const Ears> ears, double
 void RoomResponse::set(const RoomScene& scene) noexcept {
   scene_ = scene;
   front_power_ = mean_power(scene.back_db);
+  mixed_s_ = open_share(scene.room) > 0.6 ? 0 : std::sqrt(scene.room.volume()) / 1000;
   for (size_t i = 0; i < shares_.size(); ++i) {
     const double alike = coherence(static_cast<double>(i) * rate_ / late_size);
     shares_[i] = {static_cast<float>(std::sqrt((1 + alike) / 2)),
@@ -104,8 +105,14 @@ void RoomResponse::set(const RoomScene& scene) noexcept {
   }
 }
 
-double RoomResponse::distance(int source) const noexcept {
-  return std::max(0.1, (scene_.sources[static_cast<size_t>(source)] - scene_.listener).length());
+double way_m(const RoomScene& scene, int source) noexcept {
+  const Place way = scene.sources[static_cast<size_t>(source)] - scene.listener;
+  if (scene.kind != ListenerKind::spaced) return std::max(0.1, way.length());
+  // To the middle between the two moments at which the microphones hear it.
+  const Place seen = turned(way, -scene.turn_deg);
+  const double left = (seen + Place{spaced_m / 2, 0, 0}).length();
+  const double right = (seen - Place{spaced_m / 2, 0, 0}).length();
+  return std::max(0.1, (left + right) / 2);
 }
 
 // Fills heard_ for a sound that comes that way, seen by the listener's head.
@@ -140,7 +147,13 @@ Octaves RoomResponse::gains_of(const RoomImage& image, const Place& facing) cons
   const double r = std::max(0.1, way.length());
   // Towards the listener, in the axes of the source behind the walls.
   const double cosine = cosine_between(mirrored_by(way * -1, image.turned), facing);
-  const double gain = (image.order > 0 ? scene_.room_gain : 1.0) / r;
+  double gain = (image.order > 0 ? scene_.room_gain : 1.0) / r;
+  // After the root of the volume in milliseconds a room that scatters is mixed (J.-D. Polack,
+  // "Modifying chambers to play billiards", Acustica 77, 1992): its echoes are no longer single.
+  if (image.order > 0 && mixed_s_ > 0) {
+    const double late = std::clamp(2 * r / sound_m_s / mixed_s_ - 1, 0.0, 1.0);
+    gain *= std::sqrt(1 - std::min(1.0, scene_.room.scatter / 0.3) * late);
+  }
   Octaves out;  // NOLINT
   for (size_t b = 0; b < octave_count; ++b) {
     const double db = -air_db_m_[b] * r + directivity_db(scene_.back_db[b], cosine);
@@ -195,7 +208,7 @@ void RoomResponse::add_image(const RoomImage& image, double first_m, const Place
 void RoomResponse::add_early(int source, std::span<float> left, std::span<float> right) noexcept {
   const Place& at = scene_.sources[static_cast<size_t>(source)];
   const Place facing = turned(scene_.listener - at, scene_.faces_deg);
-  const double first = distance(source);
+  const double first = way_m(scene_, source);
   room_images(scene_.room, at, std::min(scene_.order, 8), images_);
   for (const auto& image : images_) add_image(image, first, facing, left, right);
   for (size_t i = 0; i < scene_.echo_count; ++i) {
@@ -256,19 +269,19 @@ void RoomResponse::make_envelope(double first_m, std::span<float> length) noexce
   for (size_t b = 0; b < octave_count; ++b) {
     const double power = room_power * front_power_[b] * scene_.room_bright[b] *
                          scene_.room_bright[b];
-    const double rate = 6 * std::numbers::ln10 / decay_s(scene_.room, b);
+    const double rate = 6 * std::numbers::ln10 / eyring_s(scene_.room, b);
     const double at_once = diffuse_energy(scene_.room, b, 0) * power / rate;
     double owed = 0;
     for (size_t f = 0; f < std::min(frames, envelope_.size()); ++f) {
-      // From the first reflection on.
-      const double from = std::max(begins, first_m + (static_cast<double>(f) - 0.5) * hop_s * sound_m_s);
-      const double to = first_m + (static_cast<double>(f) + 0.5) * hop_s * sound_m_s;
+      const double middle = first_m + static_cast<double>(f) * hop_s * sound_m_s;
+      const double half = hop_s * sound_m_s / 2;
+      const double from = std::max(first_m, middle - half), to = middle + half;
       const double wanted =
-          to <= from ? 0
-                     : at_once * (std::exp(-rate * from / sound_m_s) -
-                                  std::exp(-rate * to / sound_m_s));
+          at_once * (std::exp(-rate * from / sound_m_s) - std::exp(-rate * to / sound_m_s));
       owed += wanted - static_cast<double>(sent_back_[f][b]);
-      const double given = std::max(0.0, owed);
+      // From the first reflection on; what the theory has before it comes little by little.
+      const double due = std::clamp(2 * (to - begins) / (to - from), 0.0, 1.0);
+      const double given = std::max(0.0, std::min(owed, due * (wanted + 0.25 * owed)));
       envelope_[f][b] = static_cast<float>(std::sqrt(given / late_hop));
       owed -= given;
     }
@@ -281,10 +294,10 @@ size_t RoomResponse::make_late(std::span<float> left, std::span<float> right) no
   if (open_share(scene_.room) > 0.6 || scene_.room_gain <= 0) return 0;
   double longest = 0;
   for (size_t b = 0; b < octave_count; ++b)
-    longest = std::max(longest, decay_s(scene_.room, b));
+    longest = std::max(longest, eyring_s(scene_.room, b));
   const auto used = std::min(left.size(), static_cast<size_t>((1.3 * longest + 0.05) * rate_));
   double first = 0, begins = 1e9;
-  for (int s = 0; s < scene_.source_count; ++s) first += distance(s) / scene_.source_count;
+  for (int s = 0; s < scene_.source_count; ++s) first += way_m(scene_, s) / scene_.source_count;
   make_envelope(first, left.first(used));
   for (const auto& image : images_)
     if (image.order == 1) begins = std::min(begins, (image.at - scene_.listener).length());

@@ -50,8 +50,6 @@ class RoomResponse {
   /// Writes what is missing to the room's diffuse field, as from the middle of all sources; returns
   /// how many samples are not silent.
   size_t make_late(std::span<float> left, std::span<float> right) noexcept;
-  /// Metres from the listener to a source.
-  double distance(int source) const noexcept;
 
  private:
   void add_image(const RoomImage& image, double first_m, const Place& facing,
@@ -68,6 +66,7 @@ class RoomResponse {
   int lead_;
   std::vector<RoomImage> images_;
   Octaves air_db_m_{}, front_power_{};
+  double mixed_s_ = 0;  // when echoes are no longer single; 0: never
   // Of a bin: the octave below it and how far it is towards the next.
   struct Between {
     size_t octave;
@@ -87,6 +86,8 @@ class RoomResponse {
   std::vector<Shares> shares_;
 };
 
+/// Metres that a source's sound goes to the listener.
+double way_m(const RoomScene& scene, int source) noexcept;
 /// Power of a source of such directivity to all sides against that in front.
 Octaves mean_power(const Octaves& back_db);
 /// Gain of a source at an angle from where it faces, `cosine` of it, dB.

@@ -11,6 +11,7 @@
 #include <vector>
 
 #include "audio/sound.h"
+#include "dsp/room.h"
 
 namespace drevan {
 
@@ -197,10 +198,34 @@ struct LoudspeakerSpec {
   int angle = -1;           ///< in degrees
 };
 
+/// A place from above and from the side, to scale. Metres; sides in the order of RoomSide.
+struct PlanView {
+  Place size, listener, source;
+  bool held_back = false;  ///< a wall keeps the source nearer than it was put
+  bool outdoors = false;
+  std::array<std::string_view, 6> sides{};
+  std::array<double, 6> hardness{};  ///< what the sides send back at 500 Hz and 1 kHz, 0 to 1
+  std::vector<Place> path{};         ///< that the source takes; none: it stands
+  std::vector<Place> bounces{};      ///< where its first reflections meet the walls
+  double critical_m = 0;             ///< where room and direct sound are as loud; 0: there is none
+  std::array<double, octave_count> decay_s{};  ///< seconds to fall by 60 dB, by octave
+};
+
+/// Where a source is heard from. Readings: the source's x, y and z.
+struct PlanSpec {
+  PlanView (*view)(const Settings&, double seconds) = nullptr;
+  int azimuth = -1, elevation = -1, distance = -1;  ///< of the source, degrees and metres
+  int stand_x = -1, stand_y = -1;                   ///< of the listener, percent of the room
+  int width = -1, length = -1, height = -1;
+  int turn = -1, faces = -1;  ///< degrees
+  int path_size = -1;         ///< metres
+  int decay = -1;             ///< percent
+};
+
 using PictureSpec = std::variant<LevelsSpec, ResponseSpec, TransferSpec, ReductionSpec, CourseSpec,
                                  BandsSpec, ClockSpec, FieldSpec, MotionSpec, TapsSpec, DecaySpec,
                                  CopiesSpec, NotesSpec, VocoderSpec, WallSpec,
-                                 LoudspeakerSpec>;
+                                 LoudspeakerSpec, PlanSpec>;
 
 /// Every setting that a picture names, for checks; -1 among them where it has none.
 std::vector<int> parameters_of(const PictureSpec& picture);

@@ -77,6 +77,7 @@ struct Settings {
 struct NamedSettings {
   std::string_view name, note;
   std::vector<std::pair<std::string_view, double>> values;
+  std::string_view kind{};  ///< a heading over those that follow each other; empty: none
 };
 
 /// What a step measured before it can run; the meaning is the step's own. Empty: nothing found.

@@ -42,19 +42,18 @@ LoudspeakerPicture::LoudspeakerPicture(const Work& work, StepId id, const Loudsp
 
 QRectF LoudspeakerPicture::response_rect() const {
   QRectF r = plot_rect();
-  r.setWidth(r.width() * 0.5);
+  r.setWidth(r.width() * 0.44);
   return r;
 }
 QRectF LoudspeakerPicture::distortion_rect() const {
   QRectF r = plot_rect();
-  const double width = r.width();
-  r.setLeft(r.left() + width * 0.5 + 44);
-  r.setRight(r.left() + std::max(40.0, width * 0.5 - 44 - r.height() - 16));
+  r.setLeft(response_rect().right() + 44);
+  r.setRight(std::max(r.left() + 40, plan_rect().left() - 16));
   return r;
 }
 QRectF LoudspeakerPicture::plan_rect() const {
   const QRectF r = plot_rect();
-  const double side = std::min(r.height() - 14, r.width() * 0.25);
+  const double side = std::min(r.height() - 14, r.width() * 0.22);
   return {r.right() - side - 6, r.center().y() - side / 2, side, side};
 }
 
@@ -144,7 +143,7 @@ void LoudspeakerPicture::draw_distortion(QPainter& p) const {
     p.drawText(QRectF(r.left() - 42, y - 8, 38, 16), Qt::AlignRight | Qt::AlignVCenter,
                tr("%1 %").arg(pct));
   }
-  in.draw(p, 12);
+  in.draw(p, r.width() > 130 ? 12 : 24);
   // How loud the clip gets here.
   const auto stage = measured_stage();
   if (stage) {
@@ -165,7 +164,7 @@ void LoudspeakerPicture::draw_distortion(QPainter& p) const {
   p.setPen(t.over);
   p.drawText(r.adjusted(4, 2, -4, 0), Qt::AlignLeft | Qt::AlignTop, tr("distortion"));
   p.setPen(t.removed);
-  p.drawText(r.adjusted(4, 15, -4, 0), Qt::AlignLeft | Qt::AlignTop, tr("- - in the bass"));
+  p.drawText(r.adjusted(4, 15, -4, 0), Qt::AlignLeft | Qt::AlignTop, tr("in the bass"));
 }
 
 void LoudspeakerPicture::draw_plan(QPainter& p) const {

@@ -267,8 +267,8 @@ void StepEditor::fill_menu() {
   QMenu* menu = points_->menu();
   menu->clear();
   menu->setToolTipsVisible(true);
-  const auto entry = [this, menu](const QString& name, int index) {
-    QAction* a = menu->addAction(name);
+  const auto entry = [this](QMenu* into, const QString& name, int index) {
+    QAction* a = into->addAction(name);
     connect(a, &QAction::triggered, this, [this, index] { use_starting_point(index); });
     // Rested upon it is heard and drawn.
     connect(a, &QAction::hovered, this, [this, index] {
@@ -277,12 +277,22 @@ void StepEditor::fill_menu() {
     });
     return a;
   };
+  // Many are sorted by kind.
+  QMenu* into = menu;
+  std::string_view kind;
   for (int i = 0; i < static_cast<int>(type_->starting_points.size()); ++i) {
     const auto& point = type_->starting_points[static_cast<size_t>(i)];
-    entry(text(point.name), i)->setToolTip(text(point.note));
+    if (point.kind.empty()) {
+      into = menu;
+    } else if (point.kind != kind) {
+      into = menu->addMenu(text(point.kind));
+      into->setToolTipsVisible(true);
+    }
+    kind = point.kind;
+    entry(into, text(point.name), i)->setToolTip(text(point.note));
   }
   menu->addSeparator();
-  entry(tr("Standard"), -1);
+  entry(menu, tr("Standard"), -1);
 }
 
 edits::Edit StepEditor::with_starting_point(const Reel& reel, int index) const {

@@ -1,0 +1,65 @@
+// The acoustics step's settings as a scene, and the paths its source takes.
+#pragma once
+
+#include <array>
+#include <vector>
+
+#include "dsp/room_response.h"
+#include "steps/step.h"
+
+namespace drevan {
+
+/// The step's parameters, in order.
+struct AcousticsParameter {
+  enum : int {
+    width_m,
+    length_m,
+    height_m,
+    floor,
+    ceiling,
+    front,
+    back,
+    left,
+    right,
+    furniture_pct,
+    people,
+    scatter_pct,
+    decay_pct,
+    bright_db,
+    room_db,
+    azimuth_deg,
+    elevation_deg,
+    distance_m,
+    spread_deg,
+    radiates,
+    faces_deg,
+    path,
+    path_m,
+    pace_m_s,
+    travel,
+    listener,
+    turn_deg,
+    stand_x_pct,
+    stand_y_pct,
+    level
+  };
+};
+
+/// Metres a source may be away, and the least.
+inline constexpr double farthest_m = 200, nearest_m = 0.2;
+/// What the late sound may last, s.
+inline constexpr double longest_late_s = 9;
+/// room_db at this end: no room at all.
+inline constexpr double no_room_db = -40;
+
+enum class SourcePath { none, ring, track, pass_by, to_and_fro, eight, spiral, drift, approach };
+
+/// All but the sources' places.
+RoomScene room_scene(const Settings& settings);
+/// Where the source is once it has gone `gone_m` along its path; inside the walls.
+Place source_at(const Settings& settings, const RoomScene& scene, double gone_m,
+                bool* held_back = nullptr);
+/// One source, or the two sides of a stereo sound.
+void put_sources(const Settings& settings, const Place& at, int count, RoomScene& scene);
+
+}  // namespace drevan
