@@ -82,6 +82,18 @@ int main(int argc, char** argv) {
       benchmark::RegisterBenchmark((id + ", " + std::string(point.name)).c_str(), run_step, type,
                                    settings_of(*type, point));
     }
+  // A source that stands and one that walks round the listener, on headphones.
+  const auto& acoustics = *find_step("acoustics");
+  for (const bool walks : {false, true}) {
+    Settings settings = standard_settings(acoustics);
+    const auto put = [&](const char* id, double value) {
+      settings.values[static_cast<size_t>(parameter_index(acoustics, id))] = value;
+    };
+    put("listener", 0);
+    put("path", walks ? 1 : 0);
+    benchmark::RegisterBenchmark(walks ? "acoustics, walking" : "acoustics, headphones", run_step,
+                                 &acoustics, settings);
+  }
   benchmark::Initialize(&argc, argv);
   benchmark::RunSpecifiedBenchmarks();
   benchmark::Shutdown();

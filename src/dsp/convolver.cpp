@@ -54,16 +54,12 @@ void Convolver::set(std::span<const float> response) noexcept {
   fades_ = true;
   Spectra& to = responses_[now_];
   const auto block = static_cast<size_t>(block_);
-  for (size_t k = 0; k < parts_; ++k) {
-    const size_t first = std::min(k * block, response.size());
+  to.used = std::min(parts_, (response.size() + block - 1) / block);
+  for (size_t k = 0; k < to.used; ++k) {
+    const size_t first = k * block;
     const auto piece = response.subspan(first, std::min(block, response.size() - first));
     float* re = row(to.re, k);
     float* im = row(to.im, k);
-    if (piece.empty()) {
-      std::fill_n(re, bins_, 0.0F);
-      std::fill_n(im, bins_, 0.0F);
-      continue;
-    }
     std::ranges::copy(piece, padded_.begin());
     std::fill(padded_.begin() + static_cast<std::ptrdiff_t>(piece.size()), padded_.end(), 0.0F);
     fft_.forward(padded_, spectrum_);
@@ -77,7 +73,7 @@ void Convolver::set(std::span<const float> response) noexcept {
 void Convolver::sum_up(const Spectra& response) noexcept {
   std::ranges::fill(sum_re_, 0.0F);
   std::ranges::fill(sum_im_, 0.0F);
-  for (size_t k = 0; k < parts_; ++k) {
+  for (size_t k = 0; k < response.used; ++k) {
     const size_t at = (newest_ + parts_ - k) % parts_ * stride_, of = k * stride_;
     add_product(heard_.re.data() + at, heard_.im.data() + at, response.re.data() + of,
                 response.im.data() + of, sum_re_.data(), sum_im_.data(), bins_);

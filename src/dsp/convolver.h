@@ -28,6 +28,7 @@ class Convolver {
  private:
   struct Spectra {
     FloatVector re, im;  // parts x bins
+    size_t used = 0;     // parts of a response that are not silent
   };
   void work() noexcept;
   void sum_up(const Spectra& response) noexcept;

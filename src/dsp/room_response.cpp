@@ -95,10 +95,12 @@ RoomResponse::RoomResponse(double rate, std::shared_ptr<const Ears> ears, double
 }
 
 void RoomResponse::set(const RoomScene& scene) noexcept {
+  if (scene.back_db != scene_.back_db || front_power_[0] == 0)
+    front_power_ = mean_power(scene.back_db);
+  const bool same_listener = scene.kind == scene_.kind && shares_[0].common > 0;
   scene_ = scene;
-  front_power_ = mean_power(scene.back_db);
   mixed_s_ = open_share(scene.room) > 0.6 ? 0 : std::sqrt(scene.room.volume()) / 1000;
-  for (size_t i = 0; i < shares_.size(); ++i) {
+  for (size_t i = 0; !same_listener && i < shares_.size(); ++i) {
     const double alike = coherence(static_cast<double>(i) * rate_ / late_size);
     shares_[i] = {static_cast<float>(std::sqrt((1 + alike) / 2)),
                   static_cast<float>(std::sqrt((1 - alike) / 2))};
@@ -153,6 +155,7 @@ Octaves RoomResponse::gains_of(const RoomImage& image, const Place& facing) cons
   if (image.order > 0 && mixed_s_ > 0) {
     const double late = std::clamp(2 * r / sound_m_s / mixed_s_ - 1, 0.0, 1.0);
     gain *= std::sqrt(1 - std::min(1.0, scene_.room.scatter / 0.3) * late);
+    if (gain == 0) return {};
   }
   Octaves out;  // NOLINT
   for (size_t b = 0; b < octave_count; ++b) {

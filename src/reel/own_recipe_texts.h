@@ -7,7 +7,9 @@ namespace drevan {
 
 /// Those for the story: voices and effects.
 std::span<const char* const> effect_recipe_texts();
-/// Those for the story: lines, walls and places.
+/// Those for the story: lines and walls.
 std::span<const char* const> place_recipe_texts();
+/// Those for the story: devices and places.
+std::span<const char* const> room_recipe_texts();
 
 }  // namespace drevan

@@ -49,7 +49,7 @@ std::span<const Recipe> own_recipes() {
   static const std::vector<Recipe> all = [] {
     std::vector<Recipe> out;
     for (const char* text : texts) out.push_back(recipe_from_text(text, "own recipe"));
-    for (const auto more : {effect_recipe_texts(), place_recipe_texts()})
+    for (const auto more : {effect_recipe_texts(), place_recipe_texts(), room_recipe_texts()})
       for (const char* text : more) out.push_back(recipe_from_text(text, "own recipe"));
     return out;
   }();

@@ -489,7 +489,8 @@ const StepType& acoustics_step() {
                           .turn = P::turn_deg,
                           .faces = P::faces_deg,
                           .path_size = P::path_m,
-                          .decay = P::decay_pct},
+                          .decay = P::decay_pct,
+                          .parts = {"the source", "the listener", "the room"}},
       .run_in_s = 4,
   };
   return type;

@@ -220,6 +220,8 @@ struct PlanSpec {
   int turn = -1, faces = -1;  ///< degrees
   int path_size = -1;         ///< metres
   int decay = -1;             ///< percent
+  /// What stands on the pages 1, 2 and so on of its settings.
+  std::vector<std::string_view> parts{};
 };
 
 using PictureSpec = std::variant<LevelsSpec, ResponseSpec, TransferSpec, ReductionSpec, CourseSpec,

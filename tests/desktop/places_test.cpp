@@ -88,6 +88,62 @@ TEST_F(PlacesTest, ALoudspeakersEndsDriveAndAngleAreHeld) {
   EXPECT_EQ(value("angle_deg"), 0);
 }
 
+TEST_F(PlacesTest, OnThePlanSourceListenerWallsAndHeightAreHeld) {
+  add("acoustics");
+  const double before = loudness();
+  EXPECT_EQ(d.work().measurements.levels()->sounds[1].shape.channels, 2) << "two microphones";
+  // Farther away, and to the right: quieter.
+  const Grip source = grip("distance_m");
+  d.drag(&picture(), source.at, source.at + QPointF(25, -20));
+  EXPECT_GT(value("azimuth_deg"), 10);
+  EXPECT_GT(value("distance_m"), 2.5);
+  ASSERT_TRUE(d.settle());
+  EXPECT_LT(loudness(), before - 1);
+  EXPECT_EQ(editor().slider("azimuth_deg")->value(), value("azimuth_deg"));
+  // The listener is touched: its settings are shown.
+  const Grip listener = grip("stand_x_pct");
+  d.drag(&picture(), listener.at, listener.at + QPointF(-15, 8));
+  EXPECT_LT(value("stand_x_pct"), 45);
+  EXPECT_NE(editor().slider("turn_deg"), nullptr);
+  // The right wall goes out: a wider room rings longer.
+  const auto rings = [this] {
+    const ChainStep& step = *d.work().selection.step();
+    return std::get<PlanSpec>(step.type->picture).view(step.settings, 0).decay_s[4];
+  };
+  const double rang = rings();
+  const Grip wall = grip("width_m");
+  d.drag(&picture(), wall.at, wall.at + QPointF(30, 0));
+  EXPECT_GT(value("width_m"), 5.5);
+  EXPECT_GT(rings(), rang);
+  const Grip high = grip("elevation_deg");
+  d.drag(&picture(), high.at, high.at - QPointF(0, 25));
+  EXPECT_GT(value("elevation_deg"), 5);
+  while (d.work().document.history().can_undo()) d.work().document.undo();
+  ASSERT_TRUE(d.settle());
+}
+
+// Heard within the sound it makes: an undo of a path puts it back.
+TEST_F(PlacesTest, APathIsSizedByHandAndMovesWhileItPlays) {
+  add("acoustics");
+  d.edit(edits::turn, d.step_at(0), parameter_index(*find_step("acoustics"), "path"), 4.0);
+  d.edit(edits::turn, d.step_at(0), parameter_index(*find_step("acoustics"), "path_m"), 2.0);
+  ASSERT_TRUE(d.settle());
+  const Grip size = grip("path_m");
+  d.drag(&picture(), size.at, size.at + QPointF(size.at.x() > grip("distance_m").at.x() ? 12 : -12, 0));
+  EXPECT_GT(value("path_m"), 2.2);
+  ASSERT_TRUE(d.settle());
+  auto& player = d.work().listening.player();
+  player.set_focus(0);
+  player.play();
+  std::array<float, max_readings> one{}, two{};
+  ASSERT_TRUE(d.wait_for([&] { return player.readings(one) == 3; }));
+  ASSERT_TRUE(d.wait_for([&] {
+    player.readings(two);
+    return std::abs(two[0] - one[0]) > 0.05F;
+  }));
+  player.pause();
+}
+
 // Heard, but in no meter, no level path and no render.
 TEST_F(PlacesTest, AnyDeviceIsAWayOfListening) {
   const auto played = [&] {

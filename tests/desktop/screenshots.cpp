@@ -248,6 +248,7 @@ int main(int argc, char** argv) {
           name_of_step == "delay"     ? 1
           : name_of_step == "doubler" ? 2
           : name_of_step == "loudspeaker" ? 4
+          : name_of_step == "acoustics" ? 6
           : name_of_step == "compressor" || name_of_step == "telephone" || name_of_step == "wall"
               ? 2
               : 0;
@@ -269,7 +270,7 @@ int main(int argc, char** argv) {
   sheet({"tremolo", "wah", "chorus", "flanger", "phaser", "ring-modulator", "delay", "distortion"},
         "effects.png");
   sheet({"pitch", "doubler", "vocoder", "reverb", "compressor", "stretch", "telephone", "wall",
-         "loudspeaker"},
+         "loudspeaker", "acoustics"},
         "voices.png");
 
   for (const char* id : {"multiband-compressor", "hum-removal"}) {

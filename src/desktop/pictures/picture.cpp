@@ -6,6 +6,7 @@
 #include "engine/level_path.h"
 #include "pictures/pictures.h"
 #include "pictures/place_pictures.h"
+#include "pictures/plan_picture.h"
 #include "pictures/voice_pictures.h"
 #include "theme/theme.h"
 #include "work/curve_clock.h"
@@ -61,6 +62,7 @@ struct MakePicture {
     return new VocoderPicture(work, id, s, parent);
   }
   StepPicture* operator()(const WallSpec& s) const { return new WallPicture(work, id, s, parent); }
+  StepPicture* operator()(const PlanSpec& s) const { return new PlanPicture(work, id, s, parent); }
   StepPicture* operator()(const LoudspeakerSpec& s) const {
     return new LoudspeakerPicture(work, id, s, parent);
   }

@@ -27,10 +27,11 @@ namespace {
 constexpr int rest_ms = 250;
 
 // What the parts of a picture are that have settings of their own.
-QString part_name(const PictureSpec& picture) {
-  if (std::holds_alternative<TapsSpec>(picture)) return StepEditor::tr("echo %1");
-  if (std::holds_alternative<CopiesSpec>(picture)) return StepEditor::tr("copy %1");
-  return StepEditor::tr("band %1");
+QString part_name(const PictureSpec& picture, int page) {
+  if (std::holds_alternative<TapsSpec>(picture)) return StepEditor::tr("echo %1").arg(page);
+  if (std::holds_alternative<CopiesSpec>(picture)) return StepEditor::tr("copy %1").arg(page);
+  if (const auto* plan = std::get_if<PlanSpec>(&picture)) return text(plan->parts[static_cast<size_t>(page - 1)]);
+  return StepEditor::tr("band %1").arg(page);
 }
 }
 
@@ -243,7 +244,7 @@ void StepEditor::show_page(int page) {
   grid_->removeWidget(words_);
   if (words_->any()) grid_->addWidget(words_, rows, 0, 1, columns);
   grid_->setRowStretch(rows + 1, 1);
-  page_label_->setText(page > 0 ? part_name(type_->picture).arg(page) : QString());
+  page_label_->setText(page > 0 ? part_name(type_->picture, page) : QString());
 }
 
 void StepEditor::change(const std::function<edits::Edit(const Reel&, int)>& edit) {
