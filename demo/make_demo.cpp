@@ -128,6 +128,33 @@ drevan::Chain five_steps() {
            step("normalise", {{"target_db", -3}})}};
 }
 
+// What is heard out of a device, and where that stands.
+drevan::ChainStep place(std::string_view name,
+                        std::initializer_list<std::pair<const char*, double>> but) {
+  drevan::ChainStep out = step("acoustics", {});
+  for (const auto& p : out.type->starting_points)
+    if (p.name == name) out.settings = drevan::settings_of(*out.type, p);
+  for (const auto& [id, value] : but)
+    out.settings.values[static_cast<size_t>(drevan::parameter_index(*out.type, id))] = value;
+  return out;
+}
+
+drevan::Clip& clip(std::string_view name) {
+  return *std::ranges::find(reel.clips, name, &drevan::Clip::name);
+}
+
+void devices() {
+  const auto wireless = step("loudspeaker", {{"device", 4}, {"age_pct", 30}});
+  clip("call-in-01").chain = {
+      {wireless,
+       place("Keeper's room", {{"distance_m", 2.2}, {"azimuth_deg", -25}, {"radiates", 2}})}};
+  clip("weather-read").chain = {{wireless}};
+  clip("buoy-report").chain = {
+      {step("loudspeaker", {{"device", 7}, {"drive_db", 4}}),
+       place("Pier in fog",
+             {{"distance_m", 8}, {"azimuth_deg", 20}, {"radiates", 2}, {"level", 0}})}};
+}
+
 }  // namespace
 
 int main(int argc, char** argv) {
@@ -143,6 +170,7 @@ int main(int argc, char** argv) {
   effects();
   // One clip shows a finished chain, the others wait for theirs.
   reel.clips[0].chain = five_steps();
+  devices();
   reel.clips[0].room_tone = drevan::SecondsRange{0.2, 1.2};
   drevan::save_reel(reel, folder / "skerry-light.reel");
   drevan::save_recipe({"Voice, five steps", "raw voiceover to -3 dB peak", five_steps()},

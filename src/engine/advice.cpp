@@ -58,31 +58,27 @@ void noise_behind(const Chain& c, Found& out) {
   }
 }
 
-// A line ends in a device, so a device stands behind it.
-void loudspeaker_before_line(const Chain& c, Found& out) {
-  for (size_t i = 0; i < c.steps.size(); ++i) {
-    if (!c.steps[i].on || !is(c.steps[i], "loudspeaker")) continue;
-    for (size_t j = c.steps.size(); j-- > i + 1;) {
-      if (!c.steps[j].on || !(is(c.steps[j], "telephone") || is(c.steps[j], "radio-link"))) continue;
-      out.push_back({"loudspeaker-before-line",
-                     fmt::format("The loudspeaker stands before the {}: what comes out of it is "
-                                 "sent on, not what comes down the line.",
-                                 label(c.steps[j])),
-                     fmt::format("Move it behind the {}", label(c.steps[j])), moved(c, i, j)});
-      return;
-    }
-  }
+// On its way to the listener a sound goes down a line, comes out of a device in a place, and through
+// walls. 0: no part of it.
+int place_on_the_way(const ChainStep& s) {
+  if (is(s, "wall")) return 4;
+  if (is(s, "acoustics")) return 3;
+  if (is(s, "loudspeaker")) return 2;
+  return s.type->family == Family::line ? 1 : 0;
 }
-// A sound goes down the line and then comes out somewhere, which is where walls are.
-void wall_before_line(const Chain& c, Found& out) {
+// A place before a line is where the caller is, which may be meant.
+void device_or_wall_too_early(const Chain& c, Found& out) {
   for (size_t i = 0; i < c.steps.size(); ++i) {
-    if (!c.steps[i].on || !is(c.steps[i], "wall")) continue;
+    const bool wall = is(c.steps[i], "wall");
+    if (!c.steps[i].on || !(wall || is(c.steps[i], "loudspeaker"))) continue;
     for (size_t j = c.steps.size(); j-- > i + 1;) {
-      if (!c.steps[j].on || c.steps[j].type->family != Family::line) continue;
-      out.push_back({"wall-before-line",
-                     fmt::format("The {} stands before the {}: it is the caller who is behind it, "
-                                 "not the listener.",
-                                 label(c.steps[i]), label(c.steps[j])),
+      const int behind = place_on_the_way(c.steps[j]);
+      if (!c.steps[j].on || behind == 0 || behind >= place_on_the_way(c.steps[i])) continue;
+      out.push_back({wall ? "wall-before-line" : "loudspeaker-before-line",
+                     fmt::format("The {} stands before the {}: {}.", label(c.steps[i]),
+                                 label(c.steps[j]),
+                                 wall ? "it is the other side that is behind it, not the listener"
+                                      : "what comes out of it is sent on, not what comes down the line"),
                      fmt::format("Move it behind the {}", label(c.steps[j])), moved(c, i, j)});
       return;
     }
@@ -319,8 +315,7 @@ std::vector<Advice> advise(const Chain& chain, const LevelPath* levels, double r
   if (tone) tone_with_speech(chain, *tone, out);
   noise_behind(chain, out);
   space_before_dynamics(chain, out);
-  loudspeaker_before_line(chain, out);
-  wall_before_line(chain, out);
+  device_or_wall_too_early(chain, out);
   twice(chain, out);
   limiter_not_last(chain, out);
   if (levels) {

@@ -10,7 +10,7 @@ namespace drevan {
 
 namespace {
 
-constexpr double most_gain_db = 24;
+constexpr double most_gain_db = 48;
 
 class LevelLearner final : public Learner {
  public:

@@ -224,7 +224,8 @@ class Acoustics final : public Processor {
       response_.set(scene_);
       make_early();
     }
-    if (blocks_ % (long_block_ / block) == 0 && late_stale_) make_late();
+    // The rest as its convolvers begin a block, every other one.
+    if (blocks_ % (2 * long_block_ / block) == 0 && late_stale_) make_late();
     ++blocks_;
   }
   void make_early() noexcept {
@@ -361,6 +362,7 @@ Parameter surface(std::string_view id, std::string_view label, int standard) {
   for (const auto& m : surface_materials()) of.push_back({m.id, m.label});
   Parameter p = choice_parameter(id, label, of, standard, "What this side of the room is made of.");
   p.page = the_room;
+  p.fixed = true;  // it is turned by making the step anew; no curve
   return p;
 }
 Parameter on_page(Parameter p, int page, bool fixed = false) {
@@ -376,6 +378,7 @@ std::vector<Parameter> parameters() {
       logarithmic(number("people", "People", "", 0, 500, 0, the_room, "How many there are in it."));
   people.scale = Scale::linear;
   people.whole = true;
+  people.fixed = true;
   Parameter room = number("room_db", "Room", "dB", no_room_db, 20, 0, 0,
                           "The room against the direct sound: lower, and words stay clear.");
   room.off_at = no_room_db;
@@ -392,11 +395,13 @@ std::vector<Parameter> parameters() {
       surface("back", "Back wall", 4),
       surface("left", "Left wall", 4),
       surface("right", "Right wall", 6),
-      number("furniture_pct", "Furniture", "%", 0, 100, 30, the_room,
-             "How much of the floor is taken by things; outdoors: trees and houses that answer."),
+      on_page(number("furniture_pct", "Furniture", "%", 0, 100, 30, the_room,
+                     "How much of the floor is taken by things; outdoors: trees and houses."),
+              the_room, true),
       people,
-      number("scatter_pct", "Scattering", "%", 0, 95, 30, the_room,
-             "How much the walls send elsewhere instead of back."),
+      on_page(number("scatter_pct", "Scattering", "%", 0, 95, 30, the_room,
+                     "How much the walls send elsewhere instead of back."),
+              the_room, true),
       logarithmic(number("decay_pct", "Decay", "%", 25, 400, 100, the_room,
                          "Longer or shorter than such a room would ring.")),
       number("bright_db", "Brightness", "dB", -12, 12, 0, the_room,

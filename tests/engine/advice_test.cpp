@@ -84,6 +84,14 @@ TEST(Advice, ALoudspeakerStandsBetweenLineAndWall) {
   EXPECT_EQ(rules(all[0].mended), Rules{});
 }
 
+TEST(Advice, AWallStandsBehindThePlace) {
+  const auto all = advise(chain_of({"telephone", "loudspeaker", "wall", "acoustics", "normalise"}));
+  ASSERT_FALSE(all.empty());
+  EXPECT_EQ(all[0].rule, "wall-before-line");
+  EXPECT_EQ(all[0].mended.steps[3].type->id, "wall");
+  EXPECT_EQ(rules(all[0].mended), Rules{});
+}
+
 TEST(Advice, AnOverIsTakenOffWhereItHappens) {
   Chain c = chain_of({"cut", "compressor", "gain"});
   c.steps[0].on = false;
