@@ -31,50 +31,42 @@ class Cone {
   void process(const AudioBlock& x, const Motion& m,
                std::span<std::array<float, most_frames>> moved) noexcept {
     size_t c = 0;
-    for (; c + 2 <= states_.size(); c += 2) run<Pair>(x, m, moved, c);
-    if (c < states_.size()) run<double>(x, m, moved, c);
+    for (; c + 2 <= states_.size(); c += 2) run<2>(x, m, moved, c);
+    if (c < states_.size()) run<1>(x, m, moved, c);
   }
 
  private:
   struct State {
     double s1 = 0, s2 = 0, y = 0;
   };
-  // Two channels in one register.
-  typedef double Pair __attribute__((vector_size(16)));
-  static double& lane(double& v, size_t) noexcept { return v; }
-  static auto lane(Pair& v, size_t k) noexcept -> decltype(v[k]) { return v[k]; }
-
-  template <class Number>
+  // Two channels beside each other, so that neither waits for the other's division.
+  template <size_t width>
   void run(const AudioBlock& x, const Motion& m,
            std::span<std::array<float, most_frames>> moved, size_t first) noexcept {
-    constexpr size_t width = sizeof(Number) / sizeof(double);
+    std::array<State, width> states;
     std::array<float*, width> in, out;
-    Number s1{}, s2{}, y{}, u{};
     for (size_t k = 0; k < width; ++k) {
-      const State& s = states_[first + k];
-      lane(s1, k) = s.s1;
-      lane(s2, k) = s.s2;
-      lane(y, k) = s.y;
+      states[k] = states_[first + k];
       in[k] = x.channel(static_cast<int>(first + k)).data();
       out[k] = moved[first + k].data();
     }
     for (size_t i = 0; i < static_cast<size_t>(x.frames()); ++i) {
       const double g = m.warped[i], damping = m.damping[i], stiffening = m.stiffening[i];
-      for (size_t k = 0; k < width; ++k) lane(u, k) = static_cast<double>(in[k][i]);
-      const Number stiff = 1 + stiffening * y * y;
-      const Number high =
-          (u - (damping + stiff * g) * s1 - stiff * s2) / (1 + damping * g + stiff * (g * g));
-      const Number band = g * high + s1;
-      y = g * band + s2;
-      s1 = g * high + band;
-      s2 = g * band + y;
       for (size_t k = 0; k < width; ++k) {
-        Number made = high, way = y;
-        in[k][i] = static_cast<float>(lane(made, k));
-        out[k][i] = static_cast<float>(lane(way, k));
+        State& s = states[k];
+        const double stiff = 1 + stiffening * s.y * s.y;
+        const double high =
+            (static_cast<double>(in[k][i]) - (damping + stiff * g) * s.s1 - stiff * s.s2) /
+            (1 + damping * g + stiff * (g * g));
+        const double band = g * high + s.s1;
+        s.y = g * band + s.s2;
+        s.s1 = g * high + band;
+        s.s2 = g * band + s.y;
+        in[k][i] = static_cast<float>(high);
+        out[k][i] = static_cast<float>(s.y);
       }
     }
-    for (size_t k = 0; k < width; ++k) states_[first + k] = {lane(s1, k), lane(s2, k), lane(y, k)};
+    for (size_t k = 0; k < width; ++k) states_[first + k] = states[k];
   }
 
   std::vector<State> states_;

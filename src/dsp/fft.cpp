@@ -80,6 +80,8 @@ struct RealFft::Plans {
     FloatVector time(static_cast<size_t>(size));
     ComplexVector freq(static_cast<size_t>(size / 2 + 1));
     // ESTIMATE, not MEASURE: a measured plan may differ from run to run, and with it the last bit.
+    // What the planner remembers of other sizes would settle it as well, by which was made first.
+    fftwf_forget_wisdom();
     forward = fftwf_plan_dft_1d(size / 2, as_fftw(time), as_fftw(freq), FFTW_FORWARD, FFTW_ESTIMATE);
     inverse = fftwf_plan_dft_1d(size / 2, as_fftw(freq), as_fftw(time), FFTW_BACKWARD, FFTW_ESTIMATE);
   }

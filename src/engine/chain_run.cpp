@@ -132,6 +132,10 @@ void ChainRun::hear(Work& work, Side& side, int frames) noexcept {
 }
 
 void ChainRun::run(Work& work, const AudioBlock& block) noexcept {
+  // Nothing is before the beginning, though a filter may ring ahead of it: a kept stage has none of
+  // that, and what goes on from it must be the same to the bit.
+  if (work.at < 0)
+    block.part(0, static_cast<int>(std::min<Samples>(-work.at, block.frames()))).clear();
   if (work.tracks.empty()) {
     for (auto& side : work.sides) hear(work, side, block.frames());
     work.at += block.frames();

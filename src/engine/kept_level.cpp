@@ -1,6 +1,7 @@
 #include "engine/kept_level.h"
 
 #include <algorithm>
+#include <cmath>
 
 #include "dsp/gain.h"
 #include "engine/chain_run.h"
@@ -29,7 +30,10 @@ class LevelLearner final : public Learner {
   Findings findings() const override {
     const auto louder = louder_by(after_.levels(), before_.levels());
     if (!louder) return {{0.0F}};
-    return {{static_cast<float>(std::clamp(*louder, -most_gain_db, most_gain_db))}};
+    // In whole steps: sums of the same sound in other blocks differ in their last bits, and what is
+    // made of it may not.
+    const double steps = std::round(std::clamp(*louder, -most_gain_db, most_gain_db) * 1024);
+    return {{static_cast<float>(steps / 1024)}};
   }
 
  private:

@@ -11,7 +11,8 @@ namespace drevan {
 /// What a step must hear to keep the level: all that enters it. Runs the step itself, with its
 /// curves and no finding; `format`: of what enters. Its finding is one number, the gain in dB that
 /// makes what leaves as loud as what enters, by the gated loudness of ITU-R BS.1770-4, or by RMS
-/// where a sound is too short for it; within +-48 dB.
+/// where a sound is too short for it; within +-48 dB, in steps of
+/// 1/1024 dB.
 std::unique_ptr<Learner> learn_level(const PlannedStep& step, StreamFormat format,
                                      const StepSides& sides);
 

@@ -159,7 +159,13 @@ class Acoustics final : public Processor {
     put(goal() - scene_.listener);
     response_.set(scene_);
     make_early();
-    for (auto& h : heads_) h.reset();
+    for (auto* convolvers : {&heads_, &tails_})
+      for (auto& c : *convolvers) {
+        c.reset();
+        c.align(frame);
+      }
+    at_ = static_cast<int>(block_offset(frame, block));
+    blocks_ = (frame - at_) / block + (at_ > 0 ? 1 : 0);
     for (size_t i = 0; i < ways_.size(); ++i) ways_[i].reset(way_m(scene_, static_cast<int>(i)));
   }
   void set(int parameter, double value) noexcept override {

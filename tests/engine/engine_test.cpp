@@ -159,6 +159,21 @@ TEST_F(Engine, StageCacheGivesTheSameBits) {
   EXPECT_FALSE(same(changed.sound, plain.sound));
 }
 
+// Steps that reckon in blocks behind one that makes sound late; each keeps its level.
+TEST_F(Engine, KeptStagesGiveTheSameBitsOnTheWayToTheListener) {
+  const Chain chain{{step("telephone"), step("loudspeaker"), step("acoustics", {{"level", 0}}),
+                     step("wall", {{"level", 0}})}};
+  const Heard plain = process(sound_, chain, store_);
+  for (size_t reuse = 1; reuse <= 4; ++reuse) {
+    StageStore cache;
+    FindingStore fresh;
+    process(sound_, chain, fresh, &cache, reuse);
+    EXPECT_TRUE(same(process(sound_, chain, fresh, &cache, reuse).sound, plain.sound)) << reuse;
+    FindingStore other;
+    EXPECT_TRUE(same(process(sound_, chain, other, &cache, reuse).sound, plain.sound)) << reuse;
+  }
+}
+
 TEST_F(Engine, WithoutRoomToneNoiseReductionDoesNothingAndTheRenderSaysSo) {
   sound_.room_tone.reset();
   const CancelToken never{};

@@ -22,7 +22,8 @@ std::vector<float> through(ListeningDevice& device, double hz, int packets) {
 
 std::shared_ptr<const ListeningDevice::Choice> toy() {
   const auto step = test::with("loudspeaker", {{"device", 12}});
-  return std::make_shared<ListeningDevice::Choice>(step.type, step.settings);
+  return std::make_shared<ListeningDevice::Choice>(
+      ListeningDevice::Choice{step.type, step.settings});
 }
 
 TEST(ListeningDevice, NothingIsNothingAndAToyHasNoBass) {

@@ -92,7 +92,8 @@ void Listening::listen_on(int device) {
 void Listening::give_listening_device() {
   if (listens_on_ < 0) return player_->listen_on(nullptr);
   const StepType& type = *find_step("loudspeaker");
-  auto choice = std::make_shared<ListeningDevice::Choice>(&type, standard_settings(type));
+  auto choice = std::make_shared<ListeningDevice::Choice>(
+      ListeningDevice::Choice{&type, standard_settings(type)});
   choice->settings.values[0] = listens_on_;
   player_->listen_on(std::move(choice));
 }
