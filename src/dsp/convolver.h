@@ -10,11 +10,6 @@
 
 namespace drevan {
 
-/// How far a frame is within its block, for blocks that begin at multiples of their length.
-inline size_t block_offset(Samples frame, int block) noexcept {
-  return static_cast<size_t>((frame % block + block) % block);
-}
-
 /// Convolution in equal parts (overlap-save; T. G. Stockham, "High-speed convolution and
 /// correlation", 1966; W. G. Gardner, "Efficient convolution without input-output delay", JAES
 /// 43(3), 1995, without its direct head). One channel. Real-time safe but for construction.
@@ -29,9 +24,6 @@ class Convolver {
   void process(std::span<float> x) noexcept;
   /// Forgets the sound, keeps the newest response.
   void reset() noexcept;
-  /// After reset(): blocks begin where the frames' numbers are multiples of one, `frame` being the
-  /// next. The same frames then give the same bits, whatever made them late.
-  void align(Samples frame) noexcept { filled_ = block_offset(frame, block_); }
 
  private:
   struct Spectra {

@@ -132,10 +132,15 @@ void ChainRun::hear(Work& work, Side& side, int frames) noexcept {
 }
 
 void ChainRun::run(Work& work, const AudioBlock& block) noexcept {
-  // Nothing is before the beginning, though a filter may ring ahead of it: a kept stage has none of
-  // that, and what goes on from it must be the same to the bit.
-  if (work.at < 0)
-    block.part(0, static_cast<int>(std::min<Samples>(-work.at, block.frames()))).clear();
+  // Nothing is before the beginning, though a filter may ring ahead of it, and no step begins before
+  // it: so it is with a kept stage, and what goes on from one must be the same to the bit.
+  if (work.at < 0) {
+    const int early = static_cast<int>(std::min<Samples>(-work.at, block.frames()));
+    block.part(0, early).clear();
+    work.at += early;
+    if (early < block.frames()) run(work, block.part(early, block.frames() - early));
+    return;
+  }
   if (work.tracks.empty()) {
     for (auto& side : work.sides) hear(work, side, block.frames());
     work.at += block.frames();
@@ -157,7 +162,7 @@ void ChainRun::run(Work& work, const AudioBlock& block) noexcept {
 void ChainRun::place(Samples frame) noexcept {
   for (auto& work : works_) {
     work.at = frame;
-    work.processor->place(frame);
+    work.processor->place(std::max<Samples>(0, frame));
     for (auto& side : work.sides) side.reader->seek(std::max<Samples>(0, frame));
     frame -= work.processor->latency();
   }

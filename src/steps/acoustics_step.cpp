@@ -47,26 +47,30 @@ class SoundWay {
         block_(block),
         ways_m_(static_cast<size_t>(most_m * frames_per_m_ / block) + 4),
         line_(most_m * frames_per_m_ + 2 * FractionalDelay::least) {}
-  void reset(double way_m) noexcept {
-    std::ranges::fill(ways_m_, way_m);
+  /// `way(n)`: where the source was n blocks before the next one begins.
+  template <class Way>
+  void reset(Way way) noexcept {
+    for (size_t k = 0; k < ways_m_.size(); ++k)
+      ways_m_[(at_ + ways_m_.size() - k) % ways_m_.size()] = std::min(way(k), most_m);
     line_.reset();
-    heard_m_ = goal_m_ = way_m;
+    heard_m_ = goal_m_ = way_that_arrives();
+    step_m_ = 0;
   }
   /// Where the source will be at the end of the block that begins.
   void begin(double way_m) noexcept {
     at_ = (at_ + 1) % ways_m_.size();
     ways_m_[at_] = std::min(way_m, most_m);
-    // The way that took as long as it is: t = s + way(s) / c.
-    for (int i = 0; i < 6; ++i) goal_m_ = way_before(goal_m_ * frames_per_m_ / block_);
+    heard_m_ = goal_m_;
+    goal_m_ = way_that_arrives();
+    step_m_ = (goal_m_ - heard_m_) / block_;
   }
-  /// Within that block, `left` frames before its end.
-  void process(std::span<float> x, int left) noexcept {
-    const double step = (goal_m_ - heard_m_) / left;
+  /// Within that block.
+  void process(std::span<float> x) noexcept {
     for (size_t done = 0; done < x.size();) {
       const size_t n = std::min(FractionalDelay::most_run, x.size() - done);
       std::array<double, FractionalDelay::most_run> delays;  // NOLINT
       for (size_t i = 0; i < n; ++i) {
-        heard_m_ += step;
+        heard_m_ += step_m_;
         delays[i] = FractionalDelay::least + heard_m_ * frames_per_m_;
       }
       line_.write(x.subspan(done, n));
@@ -77,12 +81,22 @@ class SoundWay {
 
  private:
   static constexpr double most_m = 2.4 * farthest_m;
-  double way_before(double blocks) const noexcept {
-    const double back = std::clamp(blocks, 0.0, static_cast<double>(ways_m_.size() - 2));
-    const auto whole = static_cast<size_t>(back);
-    const double part = back - static_cast<double>(whole);
-    const auto ago = [this](size_t k) { return ways_m_[(at_ + ways_m_.size() - k) % ways_m_.size()]; };
-    return (1 - part) * ago(whole) + part * ago(whole + 1);
+  // The way that took as long as it is: t = s + way(s) / c, where the way is straight between blocks.
+  double way_that_arrives() const noexcept {
+    const double blocks_per_m = frames_per_m_ / block_;
+    double before = ways_m_[at_];
+    for (size_t k = 1; k < ways_m_.size(); ++k) {
+      const double way = ways_m_[(at_ + ways_m_.size() - k) % ways_m_.size()];
+      const auto left_at = static_cast<double>(k);
+      if (way * blocks_per_m <= left_at) {
+        const double grows = way - before;  // per block further back
+        const double blocks = (before - (left_at - 1) * grows) * blocks_per_m /
+                              (1 - grows * blocks_per_m);
+        return blocks / blocks_per_m;
+      }
+      before = way;
+    }
+    return before;
   }
 
   double frames_per_m_;
@@ -90,7 +104,7 @@ class SoundWay {
   std::vector<double> ways_m_;
   FractionalDelay line_;
   size_t at_ = 0;
-  double heard_m_ = 1, goal_m_ = 1;
+  double heard_m_ = 1, goal_m_ = 1, step_m_ = 0;
 };
 
 // A response in two convolvers: its beginning is made anew as the source moves, the rest when the
@@ -147,26 +161,20 @@ class Acoustics final : public Processor {
     at_ = 0;
     blocks_ = 0;
     room_changed_ = false;
-    put(goal() - scene_.listener);
+    put(goal_at(frame_) - scene_.listener);
     make_late();
     make_early();
     for (auto& h : heads_) h.reset();
     for (auto& t : tails_) t.reset();
-    for (size_t i = 0; i < ways_.size(); ++i) ways_[i].reset(way_m(scene_, static_cast<int>(i)));
+    begin_ways();
   }
   void place(Samples frame) noexcept override {
     frame_ = frame;
-    put(goal() - scene_.listener);
+    put(goal_at(frame_) - scene_.listener);
     response_.set(scene_);
     make_early();
-    for (auto* convolvers : {&heads_, &tails_})
-      for (auto& c : *convolvers) {
-        c.reset();
-        c.align(frame);
-      }
-    at_ = static_cast<int>(block_offset(frame, block));
-    blocks_ = (frame - at_) / block + (at_ > 0 ? 1 : 0);
-    for (size_t i = 0; i < ways_.size(); ++i) ways_[i].reset(way_m(scene_, static_cast<int>(i)));
+    for (auto& h : heads_) h.reset();
+    begin_ways();
   }
   void set(int parameter, double value) noexcept override {
     settings_.values[static_cast<size_t>(parameter)] = value;
@@ -191,15 +199,24 @@ class Acoustics final : public Processor {
   }
   size_t longest() const { return static_cast<size_t>(longest_late_s * rate_); }
   bool travels() const { return settings_[P::travel] > 0; }
-  Place goal() const {
-    // At the end of the block that begins.
-    const double gone = settings_[P::pace_m_s] * static_cast<double>(frame_ + block) / rate_;
+  Place goal_at(Samples frame) const {
+    const double gone = settings_[P::pace_m_s] * static_cast<double>(frame) / rate_;
     return source_at(settings_, scene_, gone);
   }
 
   void put(const Place& way) noexcept {
     way_ = way;
     put_sources(settings_, within_room(scene_.room, scene_.listener + way, 0.15), sources_, scene_);
+  }
+  // Where the source was before, had it always gone its path.
+  void begin_ways() noexcept {
+    RoomScene then = scene_;
+    for (size_t i = 0; i < ways_.size(); ++i)
+      ways_[i].reset([&](size_t blocks) {
+        const Place at = goal_at(frame_ - static_cast<Samples>(blocks) * block);
+        put_sources(settings_, at, sources_, then);
+        return way_m(then, static_cast<int>(i));
+      });
   }
   // Where the convolvers begin a block: a new place for the source, and what follows from it.
   void move() noexcept {
@@ -210,7 +227,7 @@ class Acoustics final : public Processor {
       room_changed_ = false;
     }
     // Glides to where it is to be as the listener sees it, but follows its path as it is.
-    const Place to = goal() - scene_.listener;
+    const Place to = goal_at(frame_ + block) - scene_.listener;
     const bool on_path = settings_[P::path] > 0 && settings_[P::pace_m_s] != 0;
     const double k = on_path ? 1 : 1 - std::exp(-block / (0.02 * rate_));
     Place next = way_ + (to - way_) * k;
@@ -269,7 +286,7 @@ class Acoustics final : public Processor {
       }
     }
     for (size_t i = 0; i < ways_.size(); ++i)
-      ways_[i].process(in.channel(static_cast<int>(i)), block - at_);
+      ways_[i].process(in.channel(static_cast<int>(i)));
     const auto sum = std::span(sum_).first(n);
     std::ranges::fill(sum, 0.0F);
     for (int s = 0; s < sources_; ++s)

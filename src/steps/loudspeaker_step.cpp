@@ -176,11 +176,7 @@ class Loudspeaker final : public Processor {
     at_ = 0;
     frame_ = 0;
   }
-  void place(Samples frame) noexcept override {
-    frame_ = frame;
-    at_ = static_cast<int>(block_offset(frame, block));
-    for (auto& t : through_) t.align(frame);
-  }
+  void place(Samples frame) noexcept override { frame_ = frame; }
   void set(int parameter, double value) noexcept override {
     settings_.values[static_cast<size_t>(parameter)] = value;
     changed_ = changed_ || parameter < angle_deg;

@@ -67,10 +67,6 @@ class BehindWall final : public Processor {
     at_ = 0;
     in_chunk_ = 0;
   }
-  void place(Samples frame) noexcept override {
-    at_ = static_cast<int>(block_offset(frame, block));
-    for (auto& t : through_) t.align(frame);
-  }
   void set(int parameter, double value) noexcept override {
     settings_.values[static_cast<size_t>(parameter)] = value;
     if (parameter <= opening_m2) stale_ = true;

@@ -161,8 +161,10 @@ TEST_F(Engine, StageCacheGivesTheSameBits) {
 
 // Steps that reckon in blocks behind one that makes sound late; each keeps its level.
 TEST_F(Engine, KeptStagesGiveTheSameBitsOnTheWayToTheListener) {
-  const Chain chain{{step("telephone"), step("loudspeaker"), step("acoustics", {{"level", 0}}),
-                     step("wall", {{"level", 0}})}};
+  const Chain chain{{step("telephone", {{"loss_pct", 5}}),
+                     step("loudspeaker", {{"drive_db", 6}, {"age_pct", 60}}),
+                     step("acoustics", {{"path", 4}, {"path_m", 2}, {"travel", 1}}),
+                     step("wall", {{"opening_m2", 0.3}})}};
   const Heard plain = process(sound_, chain, store_);
   for (size_t reuse = 1; reuse <= 4; ++reuse) {
     StageStore cache;

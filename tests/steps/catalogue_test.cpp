@@ -150,33 +150,6 @@ TEST_P(EveryStep, ResetMakesItNewAgain) {
     for (size_t i = 0; i < once.channel(c).size(); ++i) ASSERT_EQ(once.channel(c)[i], twice.channel(c)[i]) << i;
 }
 
-// What is late when it reaches a step is the same sound: its bits do not depend on what made it late,
-// so that a render from a kept stage is the render of the whole.
-TEST_P(EveryStep, LateSoundIsTheSameSound) {
-  if (type().hears != Hears::nothing) return;
-  constexpr int late = 323;
-  AudioBuffer at_once = wide(programme(0.5));
-  AudioBuffer later(at_once.channels(), at_once.frames() + late);
-  test::add(later, at_once, late / format().rate, format().rate);
-  const auto p = make(busy());
-  const auto fresh = [&](Samples frame) {
-    p->place(frame);
-    p->reset();
-    p->place(frame);
-  };
-  fresh(0);
-  run(*p, at_once);
-  fresh(-late);
-  run(*p, later);
-  // Those with an oscillator that counts on from where it begins differ by rounding.
-  constexpr std::string_view counting[] = {"chorus", "doubler", "flanger", "phaser",
-                                           "pitch",  "tremolo", "vocoder"};
-  const bool counts = std::ranges::find(counting, type().id) != std::end(counting);
-  for (int c = 0; c < at_once.channels(); ++c)
-    for (size_t i = 0; i < at_once.channel(c).size(); ++i)
-      ASSERT_NEAR(later.channel(c)[i + late], at_once.channel(c)[i], counts ? 5e-3F : 0.0F) << i;
-}
-
 // The latency a step reports is the one it has: output and input match best at that shift.
 TEST_P(EveryStep, LatencyIsExact) {
   // Where the untouched sound can be mixed in, it is what comes out in time with what goes in.
