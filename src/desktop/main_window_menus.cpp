@@ -309,8 +309,7 @@ void MainWindow::make_listen_on_menu(QMenu& menu) {
   choice(tr("Nothing: as it is"), -1);
   m->addSeparator();
   const auto devices = speaker_devices();
-  for (size_t i = 0; i < devices.size(); ++i)
-    choice(text(devices[i].label), static_cast<int>(i));
+  for (size_t i = 0; i < devices.size(); ++i) choice(text(devices[i].label), static_cast<int>(i));
 }
 
 void MainWindow::make_look_menu() {

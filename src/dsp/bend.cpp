@@ -41,23 +41,22 @@ inline __attribute__((always_inline)) void add_mean(const float* __restrict from
                                                     const float* __restrict to,
                                                     const float* __restrict share,
                                                     float* __restrict out, size_t n) noexcept {
-  for (size_t i = 0; i < n; ++i)
-    out[i] += share[i] * mean_between(Kind<kind>{}, from[i], to[i]);
+  for (size_t i = 0; i < n; ++i) out[i] += share[i] * mean_between(Kind<kind>{}, from[i], to[i]);
 }
 DREVAN_CLONES void add_soft(const float* from, const float* to, const float* share, float* out,
-                 size_t n) noexcept {
+                            size_t n) noexcept {
   add_mean<Bend::soft>(from, to, share, out, n);
 }
 DREVAN_CLONES void add_hard(const float* from, const float* to, const float* share, float* out,
-                 size_t n) noexcept {
+                            size_t n) noexcept {
   add_mean<Bend::hard>(from, to, share, out, n);
 }
 DREVAN_CLONES void add_folded(const float* from, const float* to, const float* share, float* out,
-                 size_t n) noexcept {
+                              size_t n) noexcept {
   add_mean<Bend::fold>(from, to, share, out, n);
 }
 DREVAN_CLONES void add_rectified(const float* from, const float* to, const float* share, float* out,
-                 size_t n) noexcept {
+                                 size_t n) noexcept {
   add_mean<Bend::rectify>(from, to, share, out, n);
 }
 using Add = void (*)(const float* from, const float* to, const float* share, float* out,

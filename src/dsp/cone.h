@@ -12,8 +12,8 @@ namespace drevan {
 
 /// A mass on a spring that grows stiffer the farther it moves: y'' + w/Q y' + w^2 (1 + (y/X)^2) y =
 /// w^2 u (W. Klippel, "Loudspeaker nonlinearities - causes, parameters, symptoms", JAES 54(10),
-/// 2006; only the spring of it), by the trapezoidal rule, the spring as it was a sample ago. What is
-/// heard is its acceleration y'' / w^2. All channels of a stream. Real-time safe.
+/// 2006; only the spring of it), by the trapezoidal rule, the spring as it was a sample ago. What
+/// is heard is its acceleration y'' / w^2. All channels of a stream. Real-time safe.
 class Cone {
  public:
   static constexpr int most_frames = 128;
@@ -41,8 +41,8 @@ class Cone {
   };
   // Two channels beside each other, so that neither waits for the other's division.
   template <size_t width>
-  void run(const AudioBlock& x, const Motion& m,
-           std::span<std::array<float, most_frames>> moved, size_t first) noexcept {
+  void run(const AudioBlock& x, const Motion& m, std::span<std::array<float, most_frames>> moved,
+           size_t first) noexcept {
     std::array<State, width> states;
     std::array<float*, width> in, out;
     for (size_t k = 0; k < width; ++k) {

@@ -53,7 +53,8 @@ double onset(std::span<const float> x) {
   for (size_t i = 0; i < x.size(); ++i) {
     const float now = std::abs(x[i]), before = i > 0 ? std::abs(x[i - 1]) : 0.0F;
     if (now < 0.1F * peak) continue;
-    return static_cast<double>(i) - static_cast<double>((now - 0.1F * peak) / (now - before + 1e-20F));
+    return static_cast<double>(i) -
+           static_cast<double>((now - 0.1F * peak) / (now - before + 1e-20F));
   }
   return 0;
 }
@@ -106,8 +107,8 @@ Ears::Ears(const std::filesystem::path& file, double rate) : size_(ear_points(ra
         for (size_t b = 0; b < std::min(flat_below, bins() - 1); ++b) gains[b] = gains[flat_below];
         design.design(gains, response);
         std::ranges::copy(response, time.begin());
-        out.late[ear] = static_cast<float>(static_cast<double>(delay[ear]) * rate + at -
-                                           onset(response));
+        out.late[ear] =
+            static_cast<float>(static_cast<double>(delay[ear]) * rate + at - onset(response));
         fft.forward(time, spectrum);
         out.spectra[ear].assign(spectrum.begin(), spectrum.end());
         if (e == 9 && a == 0)
@@ -144,7 +145,7 @@ void Ears::hear(const Place& from, std::array<std::span<std::complex<float>>, 2>
                 std::array<double, 2>& late) const noexcept {
   const double r = std::max(from.length(), 1e-9);
   const double el = std::asin(std::clamp(from.z / r, -1.0, 1.0)) * 18 / pi + 9;  // in rows
-  double az = std::atan2(from.x, from.y) * 36 / pi;                             // in columns
+  double az = std::atan2(from.x, from.y) * 36 / pi;                              // in columns
   if (az < 0) az += azimuths;
   const int e0 = std::clamp(static_cast<int>(el), 0, elevations - 2);
   const int a0 = static_cast<int>(az) % azimuths, a1 = (a0 + 1) % azimuths;

@@ -31,9 +31,9 @@ class Ears {
 
   int size() const { return size_; }
   size_t bins() const { return static_cast<size_t>(size_ / 2 + 1); }
-  /// For a sound from there, seen by a head that looks along y: adds to nothing, writes bins() values
-  /// for both ears, and how much later than the middle of the head each hears it, in samples.
-  /// Real-time safe.
+  /// For a sound from there, seen by a head that looks along y: adds to nothing, writes bins()
+  /// values for both ears, and how much later than the middle of the head each hears it, in
+  /// samples. Real-time safe.
   void hear(const Place& from, std::array<std::span<std::complex<float>>, 2> spectra,
             std::array<double, 2>& late) const noexcept;
   /// Gain of an ear for sound from everywhere at a frequency, as a share of the rate.

@@ -46,14 +46,13 @@ double air_loss_db_m(double hz, double humidity_pct) {
   const double saturation = std::pow(10, -6.8346 * std::pow(t01 / t, 1.261) + 4.6151);
   const double h = humidity_pct * saturation;
   const double oxygen = 24 + 4.04e4 * h * (0.02 + h) / (0.391 + h);
-  const double nitrogen = std::pow(t / t0, -0.5) *
-                          (9 + 280 * h * std::exp(-4.170 * (std::pow(t / t0, -1.0 / 3) - 1)));
+  const double nitrogen =
+      std::pow(t / t0, -0.5) * (9 + 280 * h * std::exp(-4.170 * (std::pow(t / t0, -1.0 / 3) - 1)));
   const double f2 = hz * hz;
   return 8.686 * f2 *
          (1.84e-11 * std::sqrt(t / t0) +
-          std::pow(t / t0, -2.5) *
-              (0.01275 * std::exp(-2239.1 / t) / (oxygen + f2 / oxygen) +
-               0.1068 * std::exp(-3352.0 / t) / (nitrogen + f2 / nitrogen)));
+          std::pow(t / t0, -2.5) * (0.01275 * std::exp(-2239.1 / t) / (oxygen + f2 / oxygen) +
+                                    0.1068 * std::exp(-3352.0 / t) / (nitrogen + f2 / nitrogen)));
 }
 
 double mean_absorption(const Room& room, size_t octave) {
@@ -89,9 +88,9 @@ void room_images(const Room& room, const Place& source, int order, std::vector<R
   std::array<std::array<Octaves, 16>, 6> left;  // NOLINT
   for (size_t side = 0; side < 6; ++side)
     for (size_t b = 0; b < octave_count; ++b) {
-      const double once = std::sqrt(
-          std::pow(std::max(0.0, 1 - room.absorption[side][b]), 1 / room.decay) *
-          (1 - room.scatter));
+      const double once =
+          std::sqrt(std::pow(std::max(0.0, 1 - room.absorption[side][b]), 1 / room.decay) *
+                    (1 - room.scatter));
       for (size_t n = 0; n < left[side].size(); ++n)
         left[side][n][b] = n == 0 ? 1 : left[side][n - 1][b] * once;
     }

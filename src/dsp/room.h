@@ -36,9 +36,7 @@ struct Room {
   double decay = 1;                     ///< all decays as they would be, times this
   double scatter = 0.1;                 ///< share of the energy that walls send elsewhere
   double volume() const { return size.x * size.y * size.z; }
-  double surface() const {
-    return 2 * (size.x * size.y + size.x * size.z + size.y * size.z);
-  }
+  double surface() const { return 2 * (size.x * size.y + size.x * size.z + size.y * size.z); }
 };
 
 /// Loss of the air at 20 degrees, dB per metre (ISO 9613-1:1993, formulas 3 to 5, at 101.325 kPa).
@@ -48,21 +46,22 @@ double mean_absorption(const Room& room, size_t octave);
 /// Seconds to fall by 60 dB: C. F. Eyring, "Reverberation time in 'dead' rooms", JASA 1, 1930, with
 /// the air: 24 ln(10) / c * V / (4 m V - S ln(1 - a)).
 double eyring_s(const Room& room, size_t octave);
-/// How far from a source of no direction the room is as loud as the source, metres: sqrt(A / 16 pi).
+/// How far from a source of no direction the room is as loud as the source, metres: sqrt(A / 16
+/// pi).
 double critical_m(const Room& room, size_t octave);
-/// Energy per second of the room's answer to a pulse, t seconds after it, where the pulse itself has
-/// an energy of 1 at one metre: 16 pi / A * 13.8 / T * exp(-13.8 t / T), the diffuse field that M.
-/// Barron and L.-J. Lee start from, "Energy relations in concert auditoriums", JASA 84, 1988.
+/// Energy per second of the room's answer to a pulse, t seconds after it, where the pulse itself
+/// has an energy of 1 at one metre: 16 pi / A * 13.8 / T * exp(-13.8 t / T), the diffuse field that
+/// M. Barron and L.-J. Lee start from, "Energy relations in concert auditoriums", JASA 84, 1988.
 double diffuse_energy(const Room& room, size_t octave, double t_s);
 /// Share of the surface that is open, where nothing comes back in any octave.
 double open_share(const Room& room);
 
 /// One way from source to listener by the walls.
 struct RoomImage {
-  Place at;         ///< where the source seems to be
-  int order = 0;    ///< how many walls; 0: the source itself
-  Octaves gain{};   ///< what the walls leave of the amplitude
-  Place turned{};   ///< per axis 1 or -1: the source's own axes as they are mirrored
+  Place at;        ///< where the source seems to be
+  int order = 0;   ///< how many walls; 0: the source itself
+  Octaves gain{};  ///< what the walls leave of the amplitude
+  Place turned{};  ///< per axis 1 or -1: the source's own axes as they are mirrored
 };
 
 /// All images up to `order` (J. B. Allen, D. A. Berkley, "Image method for efficiently simulating

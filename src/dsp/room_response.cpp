@@ -77,9 +77,9 @@ RoomResponse::RoomResponse(double rate, std::shared_ptr<const Ears> ears, double
   const auto between = [this](size_t count, int size) {
     std::vector<Between> out;
     for (size_t i = 0; i < count; ++i) {
-      const double at = std::clamp(
-          std::log2(std::max(static_cast<double>(i) * rate_ / size, 1.0) / octave_hz[0]), 0.0,
-          octave_count - 1.001);
+      const double at =
+          std::clamp(std::log2(std::max(static_cast<double>(i) * rate_ / size, 1.0) / octave_hz[0]),
+                     0.0, octave_count - 1.001);
       out.push_back({static_cast<size_t>(at), static_cast<float>(at - std::floor(at))});
     }
     return out;
@@ -173,7 +173,7 @@ void RoomResponse::add_image(const RoomImage& image, double first_m, const Place
   if (at >= static_cast<double>(left.size())) return;
   const Octaves gains = gains_of(image, facing);
   if (*std::ranges::max_element(gains) < 1e-4 / std::max(first_m, 1.0)) return;  // 80 dB down
-  std::array<double, 2> late, own;  // NOLINT
+  std::array<double, 2> late, own;                                               // NOLINT
   hear(way, late, own);
   const int before = fft_.size() / 8;
   std::array<float, octave_count> g;  // NOLINT
@@ -270,8 +270,8 @@ void RoomResponse::make_envelope(double first_m, std::span<float> length) noexce
   }
   const double room_power = scene_.room_gain * scene_.room_gain, hop_s = late_hop / rate_;
   for (size_t b = 0; b < octave_count; ++b) {
-    const double power = room_power * front_power_[b] * scene_.room_bright[b] *
-                         scene_.room_bright[b];
+    const double power =
+        room_power * front_power_[b] * scene_.room_bright[b] * scene_.room_bright[b];
     const double rate = 6 * std::numbers::ln10 / eyring_s(scene_.room, b);
     const double at_once = diffuse_energy(scene_.room, b, 0) * power / rate;
     double owed = 0;
@@ -296,8 +296,7 @@ size_t RoomResponse::make_late(std::span<float> left, std::span<float> right) no
   std::ranges::fill(right, 0.0F);
   if (open_share(scene_.room) > 0.6 || scene_.room_gain <= 0) return 0;
   double longest = 0;
-  for (size_t b = 0; b < octave_count; ++b)
-    longest = std::max(longest, eyring_s(scene_.room, b));
+  for (size_t b = 0; b < octave_count; ++b) longest = std::max(longest, eyring_s(scene_.room, b));
   const auto used = std::min(left.size(), static_cast<size_t>((1.3 * longest + 0.05) * rate_));
   double first = 0, begins = 1e9;
   for (int s = 0; s < scene_.source_count; ++s) first += way_m(scene_, s) / scene_.source_count;
@@ -310,8 +309,8 @@ size_t RoomResponse::make_late(std::span<float> left, std::span<float> right) no
     const auto& e = envelope_[f];
     for (size_t i = 1; i + 1 < late_x_.size(); ++i) {
       const auto& [octave, share] = late_bins_[i];
-      const float level = scale * (ears ? diffuse_[i] : 1.0F) *
-                          (e[octave] + share * (e[octave + 1] - e[octave]));
+      const float level =
+          scale * (ears ? diffuse_[i] : 1.0F) * (e[octave] + share * (e[octave + 1] - e[octave]));
       const auto frame = static_cast<std::uint32_t>(f), bin = static_cast<std::uint32_t>(i);
       const auto x = level * phase_of(frame, bin, 0), y = level * phase_of(frame, bin, 1);
       const auto [common, apart] = shares_[i];

@@ -26,11 +26,11 @@ struct RoomScene {
   ListenerKind kind = ListenerKind::headphones;
   std::array<Place, 2> sources{};
   int source_count = 1;
-  double faces_deg = 0;     ///< of the sources: 0 towards the listener, 180 away
-  Octaves back_db{};        ///< how much weaker they are behind than in front
-  double room_gain = 1;     ///< on all but the direct sound
-  Octaves room_bright{};    ///< gains on the same, by octave; all 1: as it is
-  int order = 8;            ///< walls that early sound meets at most
+  double faces_deg = 0;   ///< of the sources: 0 towards the listener, 180 away
+  Octaves back_db{};      ///< how much weaker they are behind than in front
+  double room_gain = 1;   ///< on all but the direct sound
+  Octaves room_bright{};  ///< gains on the same, by octave; all 1: as it is
+  int order = 8;          ///< walls that early sound meets at most
   std::array<RoomEcho, 24> echoes{};
   size_t echo_count = 0;
 };
@@ -52,8 +52,8 @@ class RoomResponse {
   size_t make_late(std::span<float> left, std::span<float> right) noexcept;
 
  private:
-  void add_image(const RoomImage& image, double first_m, const Place& facing,
-                 std::span<float> left, std::span<float> right) noexcept;
+  void add_image(const RoomImage& image, double first_m, const Place& facing, std::span<float> left,
+                 std::span<float> right) noexcept;
   void hear(const Place& way, std::array<double, 2>& late, std::array<double, 2>& gain) noexcept;
   Octaves gains_of(const RoomImage& image, const Place& facing) const noexcept;
   double coherence(double hz) const noexcept;

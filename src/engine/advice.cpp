@@ -58,8 +58,8 @@ void noise_behind(const Chain& c, Found& out) {
   }
 }
 
-// On its way to the listener a sound goes down a line, comes out of a device in a place, and through
-// walls. 0: no part of it.
+// On its way to the listener a sound goes down a line, comes out of a device in a place, and
+// through walls. 0: no part of it.
 int place_on_the_way(const ChainStep& s) {
   if (is(s, "wall")) return 4;
   if (is(s, "acoustics")) return 3;
@@ -74,12 +74,12 @@ void device_or_wall_too_early(const Chain& c, Found& out) {
     for (size_t j = c.steps.size(); j-- > i + 1;) {
       const int behind = place_on_the_way(c.steps[j]);
       if (!c.steps[j].on || behind == 0 || behind >= place_on_the_way(c.steps[i])) continue;
-      out.push_back({wall ? "wall-before-line" : "loudspeaker-before-line",
-                     fmt::format("The {} stands before the {}: {}.", label(c.steps[i]),
-                                 label(c.steps[j]),
-                                 wall ? "it is the other side that is behind it, not the listener"
-                                      : "what comes out of it is sent on, not what comes down the line"),
-                     fmt::format("Move it behind the {}", label(c.steps[j])), moved(c, i, j)});
+      out.push_back(
+          {wall ? "wall-before-line" : "loudspeaker-before-line",
+           fmt::format("The {} stands before the {}: {}.", label(c.steps[i]), label(c.steps[j]),
+                       wall ? "it is the other side that is behind it, not the listener"
+                            : "what comes out of it is sent on, not what comes down the line"),
+           fmt::format("Move it behind the {}", label(c.steps[j])), moved(c, i, j)});
       return;
     }
   }

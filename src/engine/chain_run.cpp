@@ -132,8 +132,8 @@ void ChainRun::hear(Work& work, Side& side, int frames) noexcept {
 }
 
 void ChainRun::run(Work& work, const AudioBlock& block) noexcept {
-  // Nothing is before the beginning, though a filter may ring ahead of it, and no step begins before
-  // it: so it is with a kept stage, and what goes on from one must be the same to the bit.
+  // Nothing is before the beginning, though a filter may ring ahead of it, and no step begins
+  // before it: so it is with a kept stage, and what goes on from one must be the same to the bit.
   if (work.at < 0) {
     const int early = static_cast<int>(std::min<Samples>(-work.at, block.frames()));
     block.part(0, early).clear();

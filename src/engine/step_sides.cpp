@@ -44,8 +44,8 @@ std::vector<std::string> plan_flaws(const ClipPlan& plan) {
       const TextParameter& t = step.type->texts[i];
       if (!t.is_file() || file.empty()) continue;
       std::error_code error;
-      const std::string fault = !std::filesystem::exists(file, error) ? "is not there"
-                                                                      : fault_of(t, file);
+      const std::string fault =
+          !std::filesystem::exists(file, error) ? "is not there" : fault_of(t, file);
       if (!fault.empty())
         out.push_back(fmt::format("{} works without {}, which {}; choose another file.",
                                   step.type->label, file, fault));

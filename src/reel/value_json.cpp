@@ -123,7 +123,9 @@ std::string text_from_json(const TextParameter& p, const nlohmann::json& json,
                                    p.is_file() ? "the path of a file" : "text"));
   auto text = json.get<std::string>();
   const bool good = text.size() <= 4096 && text.find('\0') == std::string::npos;
-  const std::string fault = !good ? "is no text that can be used" : p.is_file() ? "" : fault_of(p, text);
+  const std::string fault = !good         ? "is no text that can be used"
+                            : p.is_file() ? ""
+                                          : fault_of(p, text);
   if (!fault.empty()) throw wrong(where, fmt::format("\"{}\" {}.", p.id, fault));
   return text;
 }

@@ -31,8 +31,8 @@ double chance(unsigned i, unsigned what) {
 
 // Trees and houses round the listener; a few throw most of it back.
 void put_echoes(const Settings& s, RoomScene& scene) {
-  scene.echo_count = static_cast<size_t>(std::lround(
-      s[P::furniture_pct] / 100 * static_cast<double>(scene.echoes.size())));
+  scene.echo_count = static_cast<size_t>(
+      std::lround(s[P::furniture_pct] / 100 * static_cast<double>(scene.echoes.size())));
   for (unsigned i = 0; i < scene.echo_count; ++i) {
     const double angle = 2 * pi * chance(i, 1), away = 6 + 60 * chance(i, 2) * chance(i, 3);
     scene.echoes[i] = {scene.listener + Place{away * std::sin(angle), away * std::cos(angle),
@@ -90,11 +90,11 @@ RoomScene room_scene(const Settings& s) {
   for (size_t b = 0; b < octave_count; ++b) longest = std::max(longest, eyring_s(room, b));
   room.decay *= std::min(1.0, longest_late_s / 1.3 / longest);
   room.scatter = s[P::scatter_pct] / 100;
-  scene.listener = within_room(room,
-                               {room.size.x * s[P::stand_x_pct] / 100,
-                                room.size.y * s[P::stand_y_pct] / 100,
-                                std::min(1.6, 0.6 * room.size.z)},
-                               0.1);
+  scene.listener =
+      within_room(room,
+                  {room.size.x * s[P::stand_x_pct] / 100, room.size.y * s[P::stand_y_pct] / 100,
+                   std::min(1.6, 0.6 * room.size.z)},
+                  0.1);
   scene.turn_deg = s[P::turn_deg];
   scene.kind = static_cast<ListenerKind>(static_cast<int>(s[P::listener]));
   scene.faces_deg = s[P::faces_deg];
@@ -143,8 +143,7 @@ Place source_at(const Settings& s, const RoomScene& scene, double gone, bool* he
       radius = std::clamp(away - gone, std::min(0.5, away), farthest_m);
       break;
   }
-  const Place at =
-      scene.listener + direction(azimuth, s[P::elevation_deg]) * radius + off;
+  const Place at = scene.listener + direction(azimuth, s[P::elevation_deg]) * radius + off;
   return within_room(scene.room, at, 0.15, held_back);
 }
 

@@ -54,6 +54,9 @@ inline constexpr double no_room_db = -40;
 
 enum class SourcePath { none, ring, track, pass_by, to_and_fro, eight, spiral, drift, approach };
 
+/// In the order of AcousticsParameter.
+std::vector<Parameter> acoustics_parameters();
+
 /// All but the sources' places.
 RoomScene room_scene(const Settings& settings);
 /// Where the source is once it has gone `gone_m` along its path; inside the walls.

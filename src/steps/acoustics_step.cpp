@@ -7,7 +7,7 @@
 #include "audio/decibel.h"
 #include "audio/error.h"
 #include "dsp/convolver.h"
-#include "dsp/fractional_delay.h"
+#include "dsp/sound_way.h"
 #include "steps/acoustics_places.h"
 #include "steps/acoustics_scene.h"
 #include "steps/common_parameters.h"
@@ -38,75 +38,6 @@ std::shared_ptr<const Ears> ears_for(const Settings& s, double rate) {
   return nullptr;
 }
 
-// How long a moving source's sound is under way: what is heard now left it a while ago, where it was
-// then. Distances are told once a block.
-class SoundWay {
- public:
-  SoundWay(double rate, int block)
-      : frames_per_m_(rate / sound_m_s),
-        block_(block),
-        ways_m_(static_cast<size_t>(most_m * frames_per_m_ / block) + 4),
-        line_(most_m * frames_per_m_ + 2 * FractionalDelay::least) {}
-  /// `way(n)`: where the source was n blocks before the next one begins.
-  template <class Way>
-  void reset(Way way) noexcept {
-    for (size_t k = 0; k < ways_m_.size(); ++k)
-      ways_m_[(at_ + ways_m_.size() - k) % ways_m_.size()] = std::min(way(k), most_m);
-    line_.reset();
-    heard_m_ = goal_m_ = way_that_arrives();
-    step_m_ = 0;
-  }
-  /// Where the source will be at the end of the block that begins.
-  void begin(double way_m) noexcept {
-    at_ = (at_ + 1) % ways_m_.size();
-    ways_m_[at_] = std::min(way_m, most_m);
-    heard_m_ = goal_m_;
-    goal_m_ = way_that_arrives();
-    step_m_ = (goal_m_ - heard_m_) / block_;
-  }
-  /// Within that block.
-  void process(std::span<float> x) noexcept {
-    for (size_t done = 0; done < x.size();) {
-      const size_t n = std::min(FractionalDelay::most_run, x.size() - done);
-      std::array<double, FractionalDelay::most_run> delays;  // NOLINT
-      for (size_t i = 0; i < n; ++i) {
-        heard_m_ += step_m_;
-        delays[i] = FractionalDelay::least + heard_m_ * frames_per_m_;
-      }
-      line_.write(x.subspan(done, n));
-      line_.read(std::span<const double>(delays).first(n), x.subspan(done, n));
-      done += n;
-    }
-  }
-
- private:
-  static constexpr double most_m = 2.4 * farthest_m;
-  // The way that took as long as it is: t = s + way(s) / c, where the way is straight between blocks.
-  double way_that_arrives() const noexcept {
-    const double blocks_per_m = frames_per_m_ / block_;
-    double before = ways_m_[at_];
-    for (size_t k = 1; k < ways_m_.size(); ++k) {
-      const double way = ways_m_[(at_ + ways_m_.size() - k) % ways_m_.size()];
-      const auto left_at = static_cast<double>(k);
-      if (way * blocks_per_m <= left_at) {
-        const double grows = way - before;  // per block further back
-        const double blocks = (before - (left_at - 1) * grows) * blocks_per_m /
-                              (1 - grows * blocks_per_m);
-        return blocks / blocks_per_m;
-      }
-      before = way;
-    }
-    return before;
-  }
-
-  double frames_per_m_;
-  int block_;
-  std::vector<double> ways_m_;
-  FractionalDelay line_;
-  size_t at_ = 0;
-  double heard_m_ = 1, goal_m_ = 1, step_m_ = 0;
-};
-
 // A response in two convolvers: its beginning is made anew as the source moves, the rest when the
 // room changes.
 class Acoustics final : public Processor {
@@ -125,13 +56,11 @@ class Acoustics final : public Processor {
         ears_(2, block),
         sum_(block) {
     for (int i = 0; i < sources_; ++i)
-      for (int ear = 0; ear < 2; ++ear)
-        heads_.emplace_back(block, static_cast<Samples>(head_));
+      for (int ear = 0; ear < 2; ++ear) heads_.emplace_back(block, static_cast<Samples>(head_));
     for (int ear = 0; ear < 2; ++ear)
       tails_.emplace_back(long_block_, static_cast<Samples>(longest() - head_));
     if (travels())
-      for (int i = 0; i < sources_; ++i)
-        ways_.emplace_back(rate_, block);
+      for (int i = 0; i < sources_; ++i) ways_.emplace_back(rate_, block, 2.4 * farthest_m);
     reset();
   }
   void process(const AudioBlock& x) noexcept override {
@@ -145,13 +74,11 @@ class Acoustics final : public Processor {
     }
   }
   Samples latency() const noexcept override {
-    return block + response_.lead() +
-           (travels() ? static_cast<Samples>(FractionalDelay::least) : 0);
+    return block + response_.lead() + (travels() ? SoundWay::latency() : 0);
   }
   Samples tail() const noexcept override {
     double longest = 0.1;
-    for (size_t b = 0; b < octave_count; ++b)
-      longest = std::max(longest, eyring_s(scene_.room, b));
+    for (size_t b = 0; b < octave_count; ++b) longest = std::max(longest, eyring_s(scene_.room, b));
     return static_cast<Samples>((std::min(1.34 * longest, longest_late_s) + 1.2) * rate_) +
            long_block_;
   }
@@ -268,9 +195,8 @@ class Acoustics final : public Processor {
     response_.set(scene_);
     const size_t used = response_.make_late(late_[0], late_[1]);
     for (size_t ear = 0; ear < 2; ++ear)
-      tails_[ear].set(std::span<const float>(late_[ear])
-                          .first(std::max(used, head_))
-                          .subspan(head_));
+      tails_[ear].set(
+          std::span<const float>(late_[ear]).first(std::max(used, head_)).subspan(head_));
   }
 
   void hear(const AudioBlock& x) noexcept {
@@ -285,8 +211,7 @@ class Acoustics final : public Processor {
         for (size_t i = 0; i < n; ++i) to[i] += 0.7071F * x.channel(c)[i];
       }
     }
-    for (size_t i = 0; i < ways_.size(); ++i)
-      ways_[i].process(in.channel(static_cast<int>(i)));
+    for (size_t i = 0; i < ways_.size(); ++i) ways_[i].process(in.channel(static_cast<int>(i)));
     const auto sum = std::span(sum_).first(n);
     std::ranges::fill(sum, 0.0F);
     for (int s = 0; s < sources_; ++s)
@@ -312,7 +237,7 @@ class Acoustics final : public Processor {
   RoomResponse response_;
   std::array<FloatVector, 2> late_, early_;
   std::vector<Convolver> heads_, tails_;  // heads: source by source, its left and its right ear
-  std::vector<SoundWay> ways_;  // none: travel time is left out
+  std::vector<SoundWay> ways_;            // none: travel time is left out
   AudioBuffer sound_, ears_;
   std::vector<float> sum_;
   std::array<float, block> part_{};
@@ -339,9 +264,8 @@ PlanView view(const Settings& s, double seconds) {
     v.hardness[i] = 1 - (m.absorption[3] + m.absorption[4]) / 2;
   }
   for (size_t b = 0; b < octave_count; ++b) v.decay_s[b] = v.outdoors ? 0 : eyring_s(scene.room, b);
-  v.critical_m = v.outdoors || scene.room_gain <= 0
-                     ? 0
-                     : critical_m(scene.room, 4) / scene.room_gain;
+  v.critical_m =
+      v.outdoors || scene.room_gain <= 0 ? 0 : critical_m(scene.room, 4) / scene.room_gain;
   if (s[P::path] > 0) {
     const double way = 7 * std::max(s[P::path_m], s[P::distance_m]);
     for (int i = 0; i <= 240; ++i)
@@ -363,124 +287,6 @@ PlanView view(const Settings& s, double seconds) {
   return v;
 }
 
-Parameter number(std::string_view id, std::string_view label, std::string_view unit, double least,
-                 double most, double standard, int page, std::string_view help) {
-  return {.id = id,
-          .label = label,
-          .unit = unit,
-          .least = least,
-          .most = most,
-          .standard = standard,
-          .help = help,
-          .page = page};
-}
-Parameter logarithmic(Parameter p) {
-  p.scale = Scale::logarithmic;
-  return p;
-}
-constexpr int the_source = 1, the_listener = 2, the_room = 3;
-
-Parameter surface(std::string_view id, std::string_view label, int standard) {
-  std::vector<Choice> of;
-  for (const auto& m : surface_materials()) of.push_back({m.id, m.label});
-  Parameter p = choice_parameter(id, label, of, standard, "What this side of the room is made of.");
-  p.page = the_room;
-  p.fixed = true;  // it is turned by making the step anew; no curve
-  return p;
-}
-Parameter on_page(Parameter p, int page, bool fixed = false) {
-  p.page = page;
-  p.fixed = fixed;
-  return p;
-}
-
-std::vector<Parameter> parameters() {
-  Parameter keeps = level_parameter();
-  keeps.standard = level_as_it_is;
-  Parameter people =
-      logarithmic(number("people", "People", "", 0, 500, 0, the_room, "How many there are in it."));
-  people.scale = Scale::linear;
-  people.whole = true;
-  people.fixed = true;
-  Parameter room = number("room_db", "Room", "dB", no_room_db, 20, 0, 0,
-                          "The room against the direct sound: lower, and words stay clear.");
-  room.off_at = no_room_db;
-  Parameter pace = number("pace_m_s", "Pace", "m/s", -100, 100, 1.4, the_source,
-                          "How fast it goes along its path; below 0 the other way round.");
-  pace.fixed = true;
-  return {
-      logarithmic(number("width_m", "Width", "m", 0.5, 400, 5, the_room, "From left to right.")),
-      logarithmic(number("length_m", "Length", "m", 0.5, 400, 7, the_room, "From back to front.")),
-      logarithmic(number("height_m", "Height", "m", 0.5, 100, 2.8, the_room, "Up to the ceiling.")),
-      surface("floor", "Floor", 9),
-      surface("ceiling", "Ceiling", 4),
-      surface("front", "Front wall", 4),
-      surface("back", "Back wall", 4),
-      surface("left", "Left wall", 4),
-      surface("right", "Right wall", 6),
-      on_page(number("furniture_pct", "Furniture", "%", 0, 100, 30, the_room,
-                     "How much of the floor is taken by things; outdoors: trees and houses."),
-              the_room, true),
-      people,
-      on_page(number("scatter_pct", "Scattering", "%", 0, 95, 30, the_room,
-                     "How much the walls send elsewhere instead of back."),
-              the_room, true),
-      logarithmic(number("decay_pct", "Decay", "%", 25, 400, 100, the_room,
-                         "Longer or shorter than such a room would ring.")),
-      number("bright_db", "Brightness", "dB", -12, 12, 0, the_room,
-             "Lifts what is high of the room and lowers what is deep, or the other way."),
-      room,
-      number("azimuth_deg", "Direction", "deg", -180, 180, 0, the_source,
-             "Where it is: 0 ahead, 90 on the right."),
-      number("elevation_deg", "Height angle", "deg", -90, 90, 0, the_source,
-             "How far above or below the ears."),
-      logarithmic(number("distance_m", "Distance", "m", nearest_m, farthest_m, 2, the_source,
-                         "How far away it is; walls keep it inside.")),
-      number("spread_deg", "Spread", "deg", 0, 180, 60, the_source,
-             "How far the two sides of a stereo sound stand apart."),
-      on_page(choice_parameter("radiates", "Radiates",
-                               {{"all_round", "to all sides"},
-                                {"voice", "as a voice"},
-                                {"loudspeaker", "as a loudspeaker"}},
-                               1, "To where the source sends its sound."),
-              the_source),
-      number("faces_deg", "Faces", "deg", -180, 180, 0, the_source,
-             "Where it faces: 0 towards the listener, 180 away."),
-      on_page(choice_parameter("path", "Path",
-                               {{"none", "stands still"},
-                                {"ring", "ring round the listener"},
-                                {"track", "track"},
-                                {"pass_by", "pass-by"},
-                                {"to_and_fro", "to and fro"},
-                                {"eight", "eight"},
-                                {"spiral", "spiral"},
-                                {"drift", "drift"},
-                                {"approach", "approach"}},
-                               0, "How it moves by itself."),
-              the_source, true),
-      logarithmic(number("path_m", "Path size", "m", 0.2, 400, 6, the_source,
-                         "How large its path is.")),
-      pace,
-      on_page(choice_parameter("travel", "Travel time", {{"off", "left out"}, {"on", "heard"}}, 0,
-                               "Heard: sound from afar comes late, and what moves changes its "
-                               "pitch. Left out: in step with the picture."),
-              the_source, true),
-      on_page(choice_parameter("listener", "Listener",
-                               {{"headphones", "headphones"},
-                                {"spaced", "two microphones, apart"},
-                                {"crossed", "two microphones, crossed"},
-                                {"mono", "one microphone"}},
-                               2, "What hears it."),
-              the_listener, true),
-      number("turn_deg", "Turn", "deg", -180, 180, 0, the_listener,
-             "Where the listener looks: 0 to the front wall, 90 to the right."),
-      number("stand_x_pct", "From the left", "%", 0, 100, 50, the_listener,
-             "Where the listener is, from the left wall to the right."),
-      number("stand_y_pct", "From the back", "%", 0, 100, 35, the_listener,
-             "Where the listener is, from the back wall to the front."),
-      keeps};
-}
-
 }  // namespace
 
 const StepType& acoustics_step() {
@@ -489,7 +295,7 @@ const StepType& acoustics_step() {
       .label = "Acoustics",
       .summary = "a source somewhere in a room or outdoors, for a listener",
       .family = Family::space,
-      .parameters = parameters(),
+      .parameters = acoustics_parameters(),
       .texts = {{.id = "ears",
                  .label = "Ears",
                  .help = "A SOFA file with somebody's ears, for headphones; none: a standard head.",

@@ -105,11 +105,18 @@ void take_limits(const json& j, Speaker& d) {
 }
 
 void refuse_unknown(const json& j) {
-  constexpr std::string_view known[] = {
-      "drevan_device", "id",       "label",     "box",            "resonance_hz", "q",
-      "port_hz",       "path_m",   "horn_hz",   "horn_m",         "upper_hz",     "upper_slope_db",
-      "break_up",      "cabinet",  "radius_mm", "line_m",         "box_m",        "clip_dbfs",
-      "clip",          "bias",     "rattle",    "excursion_dbfs", "measured_db"};
+  constexpr std::string_view known[] = {"drevan_device", "id",
+                                        "label",         "box",
+                                        "resonance_hz",  "q",
+                                        "port_hz",       "path_m",
+                                        "horn_hz",       "horn_m",
+                                        "upper_hz",      "upper_slope_db",
+                                        "break_up",      "cabinet",
+                                        "radius_mm",     "line_m",
+                                        "box_m",         "clip_dbfs",
+                                        "clip",          "bias",
+                                        "rattle",        "excursion_dbfs",
+                                        "measured_db"};
   for (const auto& [name, value] : j.items())
     if (std::ranges::find(known, name) == std::end(known))
       throw Fault{fmt::format("has an unknown field \"{}\"", name)};
@@ -153,7 +160,8 @@ SpeakerDevice device_of_table(const std::string& table) {
   std::vector<SpeakerPoint> points;
   std::istringstream lines(table);
   for (std::string line; std::getline(lines, line);) {
-    std::ranges::replace_if(line, [](char c) { return c == ',' || c == ';' || c == '\t'; }, ' ');
+    std::ranges::replace_if(
+        line, [](char c) { return c == ',' || c == ';' || c == '\t'; }, ' ');
     std::istringstream values(line);
     values.imbue(std::locale::classic());
     SpeakerPoint p{};
@@ -200,8 +208,8 @@ std::span<const SpeakerDevice> speaker_devices() {
 SpeakerDevice read_speaker_device(const std::filesystem::path& file) try {
   return device_in(file);
 } catch (const Fault& fault) {
-  throw Error(Error::Kind::input,
-              fmt::format("{} {}. Mend the file or choose another one.", file.string(), fault.what));
+  throw Error(Error::Kind::input, fmt::format("{} {}. Mend the file or choose another one.",
+                                              file.string(), fault.what));
 }
 
 std::optional<SpeakerDevice> known_speaker_device(const std::filesystem::path& file) {

@@ -99,10 +99,11 @@ double cone_distortion_pct(const Speaker& d, double u) {
 double piston_factor(double z) noexcept {
   if (z <= 3) {
     const double t = square(z / 3);
-    return 2 * (0.5 + t * (-0.56249985 +
-                           t * (0.21093573 +
-                                t * (-0.03954289 +
-                                     t * (0.00443319 + t * (-0.00031761 + t * 0.00001109))))));
+    return 2 *
+           (0.5 +
+            t * (-0.56249985 +
+                 t * (0.21093573 +
+                      t * (-0.03954289 + t * (0.00443319 + t * (-0.00031761 + t * 0.00001109))))));
   }
   const double t = 3 / z;
   const double f =
@@ -139,9 +140,7 @@ Speaker in_use(const Speaker& device, const SpeakerUse& use) {
   return d;
 }
 
-double cone_db(const Speaker& d, double hz) {
-  return to_db(high_pass(hz, d.resonance_hz, d.q));
-}
+double cone_db(const Speaker& d, double hz) { return to_db(high_pass(hz, d.resonance_hz, d.q)); }
 
 double body_db(const Speaker& d, double hz) {
   double db = 0;

@@ -115,8 +115,7 @@ class Rattle {
         reset();
         continue;
       }
-      const auto noise =
-          static_cast<double>(frame_noise(frame + static_cast<Samples>(i), channel));
+      const auto noise = static_cast<double>(frame_noise(frame + static_cast<Samples>(i), channel));
       const double buzz = over > 0 ? noise * std::min(over / at, 1.0) : 0;
       out[i] += gain[i] * static_cast<float>(low_.process(high_.process(buzz)));
     }
@@ -277,8 +276,7 @@ class Loudspeaker final : public Processor {
     dry.copy_from(x);
     dry_.process(dry);
     glide(n);
-    for (size_t c = 0; c < lanes_.size(); ++c)
-      amplify(lanes_[c], x.channel(static_cast<int>(c)));
+    for (size_t c = 0; c < lanes_.size(); ++c) amplify(lanes_[c], x.channel(static_cast<int>(c)));
     cone_.process(x, motion_, moved_);
     const bool rattles = rattle_.moving() || rattle_.value() > 0;
     Values rattle;  // NOLINT: filled as far as it is read
@@ -344,7 +342,8 @@ std::vector<Parameter> parameters() {
   std::vector<Choice> of;
   for (const auto& d : speaker_devices()) of.push_back({d.id, d.label});
   const auto moved = [](std::string_view id, std::string_view label, std::string_view help) {
-    return Parameter{.id = id, .label = label, .unit = "st", .least = -24, .most = 24, .help = help};
+    return Parameter{
+        .id = id, .label = label, .unit = "st", .least = -24, .most = 24, .help = help};
   };
   return {choice_parameter("device", "Device", of, 2, "What the sound comes out of."),
           {.id = "drive_db",

@@ -182,8 +182,8 @@ struct WallSpec {
   int opening = -1;    ///< in square metres
 };
 
-/// What comes out of a device over frequency, how much it distorts over level, and where it radiates
-/// to.
+/// What comes out of a device over frequency, how much it distorts over level, and where it
+/// radiates to.
 struct LoudspeakerSpec {
   std::vector<double> (*response_db)(const Settings&, std::span<const double> hz) = nullptr;
   /// Of a tone that enters at these levels, where its cone hardly moves or where it moves most.
@@ -224,10 +224,10 @@ struct PlanSpec {
   std::vector<std::string_view> parts{};
 };
 
-using PictureSpec = std::variant<LevelsSpec, ResponseSpec, TransferSpec, ReductionSpec, CourseSpec,
-                                 BandsSpec, ClockSpec, FieldSpec, MotionSpec, TapsSpec, DecaySpec,
-                                 CopiesSpec, NotesSpec, VocoderSpec, WallSpec,
-                                 LoudspeakerSpec, PlanSpec>;
+using PictureSpec =
+    std::variant<LevelsSpec, ResponseSpec, TransferSpec, ReductionSpec, CourseSpec, BandsSpec,
+                 ClockSpec, FieldSpec, MotionSpec, TapsSpec, DecaySpec, CopiesSpec, NotesSpec,
+                 VocoderSpec, WallSpec, LoudspeakerSpec, PlanSpec>;
 
 /// Every setting that a picture names, for checks; -1 among them where it has none.
 std::vector<int> parameters_of(const PictureSpec& picture);

@@ -129,7 +129,8 @@ TEST_F(PlacesTest, APathIsSizedByHandAndMovesWhileItPlays) {
   d.edit(edits::turn, d.step_at(0), parameter_index(*find_step("acoustics"), "path_m"), 2.0);
   ASSERT_TRUE(d.settle());
   const Grip size = grip("path_m");
-  d.drag(&picture(), size.at, size.at + QPointF(size.at.x() > grip("distance_m").at.x() ? 12 : -12, 0));
+  d.drag(&picture(), size.at,
+         size.at + QPointF(size.at.x() > grip("distance_m").at.x() ? 12 : -12, 0));
   EXPECT_GT(value("path_m"), 2.2);
   ASSERT_TRUE(d.settle());
   auto& player = d.work().listening.player();

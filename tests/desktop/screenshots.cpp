@@ -245,10 +245,10 @@ int main(int argc, char** argv) {
       // compressor's holds the gain; an old wire, a door ajar; of the others the first.
       const std::string_view name_of_step = id;
       const int point =
-          name_of_step == "delay"     ? 1
-          : name_of_step == "doubler" ? 2
+          name_of_step == "delay"         ? 1
+          : name_of_step == "doubler"     ? 2
           : name_of_step == "loudspeaker" ? 4
-          : name_of_step == "acoustics" ? 6
+          : name_of_step == "acoustics"   ? 6
           : name_of_step == "compressor" || name_of_step == "telephone" || name_of_step == "wall"
               ? 2
               : 0;

@@ -315,8 +315,8 @@ TEST_F(KeepsLevel, EveryLoudspeakerIsAsLoudAsTheVoiceThatEnters) {
   const StepType& type = *find_step("loudspeaker");
   for (size_t device = 0; device < type.parameters[0].choices.size(); ++device)
     for (const double drive : {-12.0, 0.0, 20.0}) {
-      const auto step = test::with("loudspeaker", {{"device", static_cast<double>(device)},
-                                                   {"drive_db", drive}});
+      const auto step =
+          test::with("loudspeaker", {{"device", static_cast<double>(device)}, {"drive_db", drive}});
       EXPECT_NEAR(loudness(processed(plan_of({t / "voice.wav", 0, -1, 48000, {}}, {{step}}))),
                   before, 1.0)
           << type.parameters[0].choices[device].id << ", " << drive;

@@ -126,8 +126,8 @@ TEST(AcousticsStandard, EyringAndTheAir) {
   Room room = even_room({10, 10, 10}, 0.1, 0);
   EXPECT_NEAR(eyring_s(room, 0), 2.548, 0.02) << "the air takes nothing at 63 Hz";
   // ISO 9613-2:1996, table 2, dB per km at 20 degrees and 70 %, as printed (to 0.1 dB).
-  constexpr std::pair<double, double> table[] = {{63, 0.1},   {125, 0.3},  {250, 1.1},
-                                                 {500, 2.8},  {1000, 5.0}, {2000, 9.0},
+  constexpr std::pair<double, double> table[] = {{63, 0.1},    {125, 0.3},  {250, 1.1},
+                                                 {500, 2.8},   {1000, 5.0}, {2000, 9.0},
                                                  {4000, 22.9}, {8000, 76.6}};
   for (const auto& [hz, db] : table)
     EXPECT_NEAR(1000 * air_loss_db_m(hz, 70), db, 0.02 * db + 0.05) << hz;
@@ -194,8 +194,8 @@ TEST(AcousticsStandard, ClarityIsThatOfBarronsRevisedTheory) {
       const double r = (source - listener).length(), t = eyring_s(room, 4);
       const auto x = octave(heard(scene_of(room, listener, source), 4).all, 1000);
       const auto split = static_cast<size_t>(std::ceil(0.0015 * rate) + 0.05 * rate);
-      const double c50 = power_to_db(energy(std::span(x).first(split)) /
-                                     energy(std::span(x).subspan(split)));
+      const double c50 =
+          power_to_db(energy(std::span(x).first(split)) / energy(std::span(x).subspan(split)));
       const double field = 31200 * t / room.volume() * std::exp(-0.04 * r / t);
       const double late = field * std::exp(-0.69 / t);
       EXPECT_NEAR(c50, power_to_db((100 / (r * r) + field - late) / late), 1.5)
@@ -254,18 +254,17 @@ TEST(AcousticsStandard, TwiceAsFarIsSixDecibelsLess) {
 // Doppler: f c / (c - v) (any textbook), by the phase of a tone over half a second.
 TEST(AcousticsStandard, WhatMovesChangesItsPitch) {
   for (const double pace : {5.0, -20.0, 30.0}) {
-    const auto step = in_the_open({{"distance_m", 100},
-                                   {"path", 8},
-                                   {"pace_m_s", pace},
-                                   {"travel", 1}});
+    const auto step =
+        in_the_open({{"distance_m", 100}, {"path", 8}, {"pace_m_s", pace}, {"travel", 1}});
     AudioBuffer x = test::sine(1000, 0.5, 3, rate);
     test::run_step(step, x);
     const double wanted = 1000 * sound_m_s / (sound_m_s - pace);
     const auto phase = [&](size_t from) {
       std::complex<double> sum = 0;
       for (size_t i = 0; i < 2400; ++i)
-        sum += static_cast<double>(x.channel(0)[from + i]) *
-               std::polar(1.0, -2 * std::numbers::pi * wanted * static_cast<double>(from + i) / rate);
+        sum +=
+            static_cast<double>(x.channel(0)[from + i]) *
+            std::polar(1.0, -2 * std::numbers::pi * wanted * static_cast<double>(from + i) / rate);
       return std::arg(sum);
     };
     // Drift against the wanted pitch over 20 ms steps.
@@ -284,9 +283,8 @@ double onset(std::span<const float> x) {
   for (const float v : x) peak = std::max(peak, std::abs(v));
   for (size_t i = 1; i < x.size(); ++i)
     if (std::abs(x[i]) >= 0.1F * peak)
-      return static_cast<double>(i) -
-             static_cast<double>((std::abs(x[i]) - 0.1F * peak) /
-                                 (std::abs(x[i]) - std::abs(x[i - 1])));
+      return static_cast<double>(i) - static_cast<double>((std::abs(x[i]) - 0.1F * peak) /
+                                                          (std::abs(x[i]) - std::abs(x[i - 1])));
   return 0;
 }
 AudioBuffer pulse_from(double azimuth, double at_rate = rate) {

@@ -212,8 +212,8 @@ TEST(Loudspeakers, AgeMakesThemDullerLessDampedAndLoose) {
   EXPECT_NEAR(worn.upper_hz, fresh.upper_hz / 2, 1e-9);
   const double laptop = index_of("laptop");
   const auto buzz = [&](double age, double level) {
-    const auto step = test::with("loudspeaker",
-                                 {{"device", laptop}, {"age_pct", age}, {"drive_db", -6}});
+    const auto step =
+        test::with("loudspeaker", {{"device", laptop}, {"age_pct", age}, {"drive_db", -6}});
     AudioBuffer x = test::sine(300, level, 1.0);
     test::run_step(step, x);
     double all = 0, tones = 0;  // between the harmonics there is only noise

@@ -16,8 +16,8 @@ namespace {
 // Distortion reaches from a tenth of a percent to all, by decades.
 constexpr double least_pct = 0.1, most_pct = 100;
 double height_of(const QRectF& r, double pct) {
-  const double share = std::log(std::clamp(pct, least_pct, most_pct) / least_pct) /
-                       std::log(most_pct / least_pct);
+  const double share =
+      std::log(std::clamp(pct, least_pct, most_pct) / least_pct) / std::log(most_pct / least_pct);
   return r.bottom() - share * r.height();
 }
 
@@ -81,15 +81,15 @@ std::vector<Grip> LoudspeakerPicture::grips() const {
   std::vector<Grip> all{end_grip(spec_.low, low_hz), end_grip(spec_.high, high_hz)};
   // More drive lets it clip at a lower level.
   const double clips = spec_.clips_at_db(now), undriven = clips + value(spec_.drive);
-  all.push_back({.form = Grip::Form::upright_line,
-                 .at = {entering().within(clips), distortion_rect().center().y()},
-                 .within = distortion_rect(),
-                 .drag =
-                     [this, undriven](QPointF to) {
-                       return std::vector<DragValue>{
-                           {spec_.drive, undriven - entering().db_at(to), 0.1}};
-                     },
-                 .resets = {spec_.drive}});
+  all.push_back(
+      {.form = Grip::Form::upright_line,
+       .at = {entering().within(clips), distortion_rect().center().y()},
+       .within = distortion_rect(),
+       .drag =
+           [this, undriven](QPointF to) {
+             return std::vector<DragValue>{{spec_.drive, undriven - entering().db_at(to), 0.1}};
+           },
+       .resets = {spec_.drive}});
   all.push_back({.at = on_plan(plan_rect(), value(spec_.angle), 0),
                  .reach = 14,
                  .drag =

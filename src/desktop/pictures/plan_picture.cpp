@@ -174,9 +174,7 @@ std::vector<Grip> PlanPicture::grips() const {
                {spec_.height, (strip_rect().bottom() - 22 - to.y()) / s.strip_pixels_per_m, 0.05}};
          });
   // The floor, to touch: there is a room's page outdoors as well.
-  all.push_back({.at = {strip.center().x(), strip_y(s, 0)},
-                 .reach = 9,
-                 .page = page(spec_.width)});
+  all.push_back({.at = {strip.center().x(), strip_y(s, 0)}, .reach = 9, .page = page(spec_.width)});
   if (!v.path.empty()) {
     // As far from its middle as the path reaches.
     Place far = v.path.front();

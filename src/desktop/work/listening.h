@@ -48,7 +48,8 @@ class Listening : public QObject {
   /// Listening and comparing around the selected step alone instead of the whole chain.
   void set_solo_step(bool on);
   bool solo_step() const { return solo_step_; }
-  /// Which of speaker_devices() all is heard on, for judging; -1: as it is. Never rendered, not kept.
+  /// Which of speaker_devices() all is heard on, for judging; -1: as it is. Never rendered, not
+  /// kept.
   void listen_on(int device);
   int listens_on() const { return listens_on_; }
   /// Before becomes another version of the selected clip; empty: what enters the chain.

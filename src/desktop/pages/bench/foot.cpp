@@ -173,14 +173,15 @@ void Foot::live() {
   const bool silent = player.silent();
   const int on = work_.listening.listens_on();
   const QString heard_on =
-      on < 0 ? QString() : tr("as on: %1").arg(text(speaker_devices()[static_cast<size_t>(on)].label));
+      on < 0 ? QString()
+             : tr("as on: %1").arg(text(speaker_devices()[static_cast<size_t>(on)].label));
   device_->setText(silent ? tr("silent") : heard_on);
   device_->setToolTip(
       !silent && on >= 0
           ? tr("Only heard so, never rendered. Listen, Hear as on, Nothing puts it back.")
       : silent ? tr("No sound device was found, so playing is silent; meters and pictures still "
-                  "move. Connect one, or choose one under Listen, Sound settings.")
-             : QString());
+                    "move. Connect one, or choose one under Listen, Sound settings.")
+               : QString());
   if (const auto problem = player.take_error(); !problem.empty())
     work_.notices.warn(QString::fromStdString(problem));
 }

@@ -30,7 +30,8 @@ constexpr int rest_ms = 250;
 QString part_name(const PictureSpec& picture, int page) {
   if (std::holds_alternative<TapsSpec>(picture)) return StepEditor::tr("echo %1").arg(page);
   if (std::holds_alternative<CopiesSpec>(picture)) return StepEditor::tr("copy %1").arg(page);
-  if (const auto* plan = std::get_if<PlanSpec>(&picture)) return text(plan->parts[static_cast<size_t>(page - 1)]);
+  if (const auto* plan = std::get_if<PlanSpec>(&picture))
+    return text(plan->parts[static_cast<size_t>(page - 1)]);
   return StepEditor::tr("band %1").arg(page);
 }
 }

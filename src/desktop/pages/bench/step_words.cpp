@@ -75,8 +75,7 @@ void StepWords::refresh() {
   for (size_t i = 0; i < words_.size() && i < s->settings.texts.size(); ++i) {
     const QString now = text(s->settings.texts[i]);
     if (words_[i].line && !words_[i].line->hasFocus()) words_[i].line->setText(now);
-    if (words_[i].file)
-      words_[i].file->setText(now.isEmpty() ? tr("none") : now.section('/', -1));
+    if (words_[i].file) words_[i].file->setText(now.isEmpty() ? tr("none") : now.section('/', -1));
   }
   for (size_t i = 0; i < sides_.size(); ++i) sides_[i]->setText(side_name(static_cast<int>(i)));
 }
@@ -96,15 +95,14 @@ void StepWords::fill_side_menu(int index) {
   menu->clear();
   connect(menu->addAction(tr("Nothing")), &QAction::triggered, this,
           [this, index] { set_side(index, {}); });
-  connect(menu->addAction(tr("A file...")), &QAction::triggered, this,
-          [this, index] {
-            const auto file = chosen_file("*.wav *.flac *.mp3 *.ogg *.m4a *.aif *.aiff");
-            if (file.isEmpty()) return;
-            SideChoice choice;
-            choice.from = SideChoice::From::file;
-            choice.file = file.toStdString();
-            set_side(index, choice);
-          });
+  connect(menu->addAction(tr("A file...")), &QAction::triggered, this, [this, index] {
+    const auto file = chosen_file("*.wav *.flac *.mp3 *.ogg *.m4a *.aif *.aiff");
+    if (file.isEmpty()) return;
+    SideChoice choice;
+    choice.from = SideChoice::From::file;
+    choice.file = file.toStdString();
+    set_side(index, choice);
+  });
   menu->addSeparator();
   for (const Clip& clip : work_.document.reel().clips) {
     if (clip.id == work_.selection.clip_id()) continue;
