@@ -79,7 +79,10 @@ class Acoustics final : public Processor {
   Samples tail() const noexcept override {
     double longest = 0.1;
     for (size_t b = 0; b < octave_count; ++b) longest = std::max(longest, eyring_s(scene_.room, b));
-    return static_cast<Samples>((std::min(1.34 * longest, longest_late_s) + 1.2) * rate_) +
+    const double way_s = travels() ? 2.4 * farthest_m / sound_m_s : 0;
+    return static_cast<Samples>(
+               (std::min(std::max(1.34 * longest + 0.1, echoes_s), longest_late_s) + way_s) *
+               rate_) +
            long_block_;
   }
   void reset() noexcept override {
@@ -97,10 +100,13 @@ class Acoustics final : public Processor {
   }
   void place(Samples frame) noexcept override {
     frame_ = frame;
-    put(goal_at(frame_) - scene_.listener);
-    response_.set(scene_);
-    make_early();
-    for (auto& h : heads_) h.reset();
+    const Place way = goal_at(frame_) - scene_.listener;
+    if ((way - way_).length() > 0) {
+      put(way);
+      response_.set(scene_);
+      make_early();
+      for (auto& h : heads_) h.reset();
+    }
     begin_ways();
   }
   void set(int parameter, double value) noexcept override {
@@ -118,6 +124,7 @@ class Acoustics final : public Processor {
 
  private:
   static constexpr int block = 256;
+  static constexpr double echoes_s = 0.5;  // after which no echo comes outdoors
   // Some 85 ms.
   static int long_block(double rate) {
     int size = 1024;
@@ -193,10 +200,17 @@ class Acoustics final : public Processor {
     early_stale_ = true;
     late_m_ = way_.length();
     response_.set(scene_);
-    const size_t used = response_.make_late(late_[0], late_[1]);
+    const size_t used = std::max(response_.make_late(late_[0], late_[1]),
+                                 head_ + static_cast<size_t>(echoes_s * rate_));
+    // What comes by walls and echoes after the beginning, where one source stands for both; the
+    // beginning itself is each source's own.
     for (size_t ear = 0; ear < 2; ++ear)
-      tails_[ear].set(
-          std::span<const float>(late_[ear]).first(std::max(used, head_)).subspan(head_));
+      std::copy_n(late_[ear].begin(), head_, early_[ear].begin());
+    response_.add_early(0, std::span(late_[0]).first(used), std::span(late_[1]).first(used));
+    for (size_t ear = 0; ear < 2; ++ear) {
+      std::copy_n(early_[ear].begin(), head_, late_[ear].begin());
+      tails_[ear].set(std::span<const float>(late_[ear]).first(used).subspan(head_));
+    }
   }
 
   void hear(const AudioBlock& x) noexcept {

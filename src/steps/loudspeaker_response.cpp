@@ -66,18 +66,17 @@ double measured_db(const std::vector<SpeakerPoint>& points, double hz) {
 
 // Harmonics of a bent sine in percent of it.
 double bend_distortion_pct(const Speaker& d, double over) {
-  constexpr int points = 256, harmonics = 24;
-  std::array<double, points> y;  // NOLINT
-  for (size_t i = 0; i < points; ++i)
-    y[i] = bent(d.clip, over * std::sin(2 * pi * static_cast<double>(i) / points) + d.bias);
-  double first = 0, others = 0;
-  for (int h = 1; h <= harmonics; ++h) {
-    std::complex<double> sum = 0;
-    for (size_t i = 0; i < points; ++i)
-      sum += y[i] * std::polar(1.0, -2 * pi * h * static_cast<double>(i) / points);
-    (h == 1 ? first : others) += std::norm(sum);
+  constexpr int points = 256;
+  double mean = 0, power = 0, first = 0;
+  for (int i = 0; i < points; ++i) {
+    const double sine = std::sin(2 * pi * i / points), y = bent(d.clip, over * sine + d.bias);
+    mean += y / points;
+    power += y * y / points;
+    first += 2 * y * sine / points;
   }
-  return 100 * std::sqrt(others / std::max(first, 1e-30));
+  // What of the power is neither the mean nor the tone itself.
+  const double tone = first * first / 2;
+  return 100 * std::sqrt(std::max(0.0, power - mean * mean - tone) / std::max(tone, 1e-30));
 }
 
 // Third harmonic of the pressure at the resonance. The displacement Y of a tone U there solves

@@ -5,12 +5,10 @@
 
 namespace drevan {
 
-/// How a device stands and how it is driven.
+/// What became of a device.
 struct SpeakerUse {
-  double drive_db = 0;
   double bass_st = 0, treble_st = 0;  ///< its lower and its upper end moved, semitones
   double age_pct = 0;
-  double angle_deg = 0;  ///< 0: one stands in front of it; 180: behind it
 };
 
 /// The device as it is in use: its ends moved, and aged. A magnet that has lost its strength damps

@@ -32,11 +32,7 @@ const SpeakerDevice& listed_device(const Settings& s) {
   return speaker_devices()[static_cast<size_t>(s[device])];
 }
 SpeakerUse use_of(const Settings& s) {
-  return {.drive_db = s[drive_db],
-          .bass_st = s[bass_st],
-          .treble_st = s[treble_st],
-          .age_pct = s[age_pct],
-          .angle_deg = s[angle_deg]};
+  return {.bass_st = s[bass_st], .treble_st = s[treble_st], .age_pct = s[age_pct]};
 }
 Speaker now_of(const Settings& s) {
   const auto own = own_device(s);
@@ -142,7 +138,6 @@ class Loudspeaker final : public Processor {
         dry_copy_(channels_, Oversampler::most_frames) {
     for (int c = 0; c < channels_; ++c) through_.emplace_back(block, body_.taps());
     for (Smoothed* g : glides()) g->prepare(rate_, 20, 0);
-    make_body();
     reset();
   }
   void process(const AudioBlock& block_in) noexcept override {
@@ -162,7 +157,7 @@ class Loudspeaker final : public Processor {
     return static_cast<Samples>((ring_s + 0.03) * rate_) + body_.taps() + latency();
   }
   void reset() noexcept override {
-    make_body();
+    if (changed_ || stale_) make_body();
     for (Smoothed* g : glides()) g->jump(g->goal());
     cone_.reset();
     dry_.reset();
@@ -178,8 +173,10 @@ class Loudspeaker final : public Processor {
   void place(Samples frame) noexcept override { frame_ = frame; }
   void set(int parameter, double value) noexcept override {
     settings_.values[static_cast<size_t>(parameter)] = value;
-    changed_ = changed_ || parameter < angle_deg;
-    stale_ = stale_ || parameter <= angle_deg;
+    if (parameter <= angle_deg && parameter != drive_db) {
+      changed_ = changed_ || parameter != angle_deg;
+      stale_ = true;
+    }
     drive_.set(from_db(settings_[drive_db]));
     mix_.set(settings_[mix_pct] / 100);
   }

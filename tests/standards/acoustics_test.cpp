@@ -341,6 +341,20 @@ TEST(AcousticsStandard, ASourceThatIsCarriedRoundDoesNotClick) {
   EXPECT_LT(sharpest(true), 1.5F * sharpest(false));
 }
 
+// Things that answer outdoors do so long after the direct sound, at any distance there is one.
+TEST(AcousticsStandard, EchoesOutdoorsComeLate) {
+  ChainStep step = make_step("acoustics");
+  for (const auto& p : acoustic_places())
+    if (p.name == "Wood") step.settings = settings_of(*step.type, p);
+  AudioBuffer x(2, 48000);
+  x.channel(0)[0] = x.channel(1)[0] = 1;
+  test::run_step(step, x);
+  const auto left = x.channel(0);
+  const double direct = energy(left.first(480));
+  EXPECT_GT(energy(left.subspan(4800, 14400)), 1e-5 * direct) << "100 to 400 ms";
+  EXPECT_LT(energy(left.subspan(28800)), 1e-9 * direct) << "and then nothing";
+}
+
 // What comes first is in step with the picture: to the sample, wherever it is.
 TEST(AcousticsStandard, TheDirectSoundIsWhereItWas) {
   for (const double metres : {0.5, 3.0, 40.0}) {

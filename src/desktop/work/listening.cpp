@@ -56,6 +56,7 @@ Listening::Listening(Notices& notices, const Document& document, const Selection
     if (document_.reel().rate == rate_) return;
     rate_ = document_.reel().rate;
     player_ = make_player(rate_);
+    give_listening_device();
   });
   connect(&document_, &Document::reel_changed, &soon_, qOverload<>(&QTimer::start));
   connect(&selection_, &Selection::clip_changed, this, [this] {
@@ -86,7 +87,6 @@ void Listening::use_output(const SoundOutput& output) {
 void Listening::listen_on(int device) {
   listens_on_ = device;
   give_listening_device();
-  Q_EMIT listens_on_changed();
 }
 
 void Listening::give_listening_device() {

@@ -60,7 +60,6 @@ class Listening : public QObject {
 
  Q_SIGNALS:
   void plan_changed();
-  void listens_on_changed();
 
  private:
   struct Against {
