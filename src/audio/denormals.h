@@ -2,7 +2,7 @@
 #pragma once
 
 #if defined(__SSE__)
-#include <immintrin.h>
+#include <xmmintrin.h>
 #endif
 
 namespace drevan {

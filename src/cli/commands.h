@@ -51,6 +51,15 @@ struct RenderCall {
   std::vector<std::filesystem::path> inputs;
 };
 
+struct SweepCall {
+  std::filesystem::path out;
+  double from_hz = 20, to_hz = 20000, seconds = 10, rate = 48000;
+};
+
+int sweep(const SweepCall& call);
+/// `out` empty: beside the recording.
+int response(const std::filesystem::path& sweep, const std::filesystem::path& recording,
+             std::filesystem::path out);
 int render(const RenderCall& call);
 int measure(const std::vector<std::filesystem::path>& inputs, bool json);
 int check(const std::string& target, const std::vector<std::filesystem::path>& inputs);

@@ -93,6 +93,20 @@ int main(int argc, char** argv) {
   auto* check = recipes->add_subcommand("check", "Say whether recipes can be used");
   check->add_option("FILE", inputs, ".recipe files")->required();
 
+  cli::SweepCall w;
+  auto* sweep = app.add_subcommand("sweep", "Write a sweep, to be played in a room or through a device");
+  sweep->add_option("--out", w.out, "The WAV file")->required();
+  sweep->add_option("--from", w.from_hz, "Where it begins, Hz");
+  sweep->add_option("--to", w.to_hz, "Where it ends, Hz");
+  sweep->add_option("--seconds", w.seconds, "How long it takes");
+  sweep->add_option("--rate", w.rate, "Hz");
+
+  std::filesystem::path played, came_back, response_out;
+  auto* response = app.add_subcommand("response", "Make a response, for convolution, of a recorded sweep");
+  response->add_option("--sweep", played, "The file that was played")->required();
+  response->add_option("--out", response_out, "The WAV file; beside the recording");
+  response->add_option("RECORDING", came_back, "What came back")->required();
+
   try {
     app.parse(argc, argv);
   } catch (const CLI::ParseError& e) {
@@ -113,6 +127,8 @@ int main(int argc, char** argv) {
     if (*judge) return cli::check(target, inputs);
     if (*steps) return cli::list_steps(json);
     if (*check) return cli::check_recipes(inputs);
+    if (*sweep) return cli::sweep(w);
+    if (*response) return cli::response(played, came_back, response_out);
   } catch (const Error& e) {
     cli::complain("{}\n", e.what());
     return e.kind() == Error::Kind::call ? cli::wrong_call : cli::some_failed;

@@ -125,6 +125,34 @@ void Convolver::process(std::span<float> x) noexcept {
   }
 }
 
+LongConvolver::LongConvolver(std::span<const float> response) : now_(block) {
+  // What is in long parts is late by one of them, and stands so much earlier.
+  const size_t head = std::min<size_t>(response.size(), long_block - block);
+  const auto add = [&](int length, std::span<const float> part) {
+    parts_.emplace_back(length, static_cast<Samples>(part.size())).set(part);
+    parts_.back().reset();
+  };
+  add(block, response.first(head));
+  if (response.size() > head) add(long_block, response.subspan(head));
+}
+
+void LongConvolver::add(std::span<const float> in, std::span<float> out) noexcept {
+  for (size_t done = 0; done < in.size();) {
+    const size_t n = std::min(now_.size(), in.size() - done);
+    const auto now = std::span(now_).first(n);
+    for (auto& part : parts_) {
+      std::copy_n(in.begin() + static_cast<std::ptrdiff_t>(done), n, now.begin());
+      part.process(now);
+      for (size_t i = 0; i < n; ++i) out[done + i] += now[i];
+    }
+    done += n;
+  }
+}
+
+void LongConvolver::reset() noexcept {
+  for (auto& part : parts_) part.reset();
+}
+
 MinimumPhase::MinimumPhase(int size)
     : fft_(size), time_(static_cast<size_t>(size)), spectrum_(static_cast<size_t>(fft_.bins())) {}
 

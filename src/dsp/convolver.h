@@ -47,6 +47,22 @@ class Convolver {
   size_t filled_ = 0;
 };
 
+/// A long response that stays as it is: its beginning in short parts, the rest in long ones, so that
+/// it is hardly late and still soon reckoned. One channel. Real-time safe but for construction.
+class LongConvolver {
+ public:
+  static constexpr int block = 256, long_block = 4096;
+  explicit LongConvolver(std::span<const float> response);
+  static constexpr int latency() { return block; }
+  /// Adds what comes of `in` to `out`.
+  void add(std::span<const float> in, std::span<float> out) noexcept;
+  void reset() noexcept;
+
+ private:
+  std::vector<Convolver> parts_;
+  std::vector<float> now_;
+};
+
 /// Of all responses with given gains the one that comes soonest. Real-time safe but for
 /// construction.
 class MinimumPhase {

@@ -86,6 +86,8 @@ Edit set_text(const Reel& reel, int clip, StepId step, int index, const std::str
   if (const auto fault = fault_of(p, text); !fault.empty())
     throw impossible(fmt::format("{} {}.", p.is_file() ? text : std::string(p.label), fault));
   of.settings.texts.at(static_cast<size_t>(index)) = text;
+  // Files that are tried one after the other are one edit.
+  if (p.is_file()) d.edit.merge = fmt::format("file {} of step {}", index, step);
   return d.done(fmt::format("{}: {}", of.type->label, lower(p.label)));
 }
 

@@ -7,12 +7,13 @@
 #include <numbers>
 
 #include "audio/decibel.h"
+#include "dsp/room.h"
 
 namespace drevan {
 
 namespace {
 
-constexpr double pi = std::numbers::pi, sound_m_s = 343;
+constexpr double pi = std::numbers::pi;
 
 double square(double x) { return x * x; }
 

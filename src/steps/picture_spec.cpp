@@ -47,6 +47,9 @@ struct ParametersOf {
   std::vector<int> operator()(const LoudspeakerSpec& s) const {
     return {s.low, s.high, s.drive, s.angle};
   }
+  std::vector<int> operator()(const EchogramSpec& s) const {
+    return {s.start, s.length, s.decay, s.begins, s.mix};
+  }
   std::vector<int> operator()(const PlanSpec& s) const {
     return {s.azimuth, s.elevation, s.distance, s.stand_x, s.stand_y,   s.width,
             s.length,  s.height,    s.turn,     s.faces,   s.path_size, s.decay};

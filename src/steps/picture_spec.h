@@ -224,10 +224,27 @@ struct PlanSpec {
   std::vector<std::string_view> parts{};
 };
 
+/// A response over time: level in dB against its strongest place, from its first sound on.
+struct ResponseCourse {
+  double step_s = 0.005;  ///< from value to value
+  std::vector<float> recorded_db{}, heard_db{};  ///< before and after all that is done to it
+  double t60_s = 0;  ///< seconds in which what is heard falls by 60 dB; 0: too short to tell
+};
+
+/// A recorded response, and what is made of it.
+struct EchogramSpec {
+  ResponseCourse (*course)(const Settings&) = nullptr;
+  int start = -1;   ///< in ms: what it begins with
+  int length = -1;  ///< in percent
+  int decay = -1;   ///< in percent
+  int begins = -1;  ///< in ms: when it answers
+  int mix = -1;     ///< in percent
+};
+
 using PictureSpec =
     std::variant<LevelsSpec, ResponseSpec, TransferSpec, ReductionSpec, CourseSpec, BandsSpec,
                  ClockSpec, FieldSpec, MotionSpec, TapsSpec, DecaySpec, CopiesSpec, NotesSpec,
-                 VocoderSpec, WallSpec, LoudspeakerSpec, PlanSpec>;
+                 VocoderSpec, WallSpec, LoudspeakerSpec, PlanSpec, EchogramSpec>;
 
 /// Every setting that a picture names, for checks; -1 among them where it has none.
 std::vector<int> parameters_of(const PictureSpec& picture);

@@ -159,6 +159,7 @@ class Reverb final : public Processor {
       to_ = wanted_;
       fade_ = 0;
     }
+    fading_ = fade_ < 1;
   }
   // Within a chunk of the late field.
   void run(const AudioBlock& block) noexcept {
@@ -166,7 +167,7 @@ class Reverb final : public Processor {
     if (at_ == 0) begin();
     listen(block);
     std::array<Frames, max_channels> wet;  // NOLINT: filled as far as it is read
-    const bool fading = fade_ < 1;
+    const bool fading = fading_;
     Frames share{};  // of the new places
     for (size_t i = 0; fading && i < n; ++i) {
       share[i] = static_cast<float>(fade_ * fade_ * (3 - 2 * fade_));
@@ -265,6 +266,7 @@ class Reverb final : public Processor {
   LateField::Channels entered_{}, left_{};
   Places wanted_, to_, from_;
   double fade_ = 1;
+  bool fading_ = false;  // in this chunk
   int at_ = 0;
   Samples tail_ = 0;
   Samples quiet_ = 0;  // frames of silence that entered

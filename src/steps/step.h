@@ -58,6 +58,7 @@ struct TextParameter {
   /// What is wrong with words, to stand behind its label ("has no note H"), or with what a file
   /// holds, to stand behind its name ("is empty"); empty: nothing. nullptr: all are good.
   std::string (*fault)(std::string_view) = nullptr;
+  bool is_response = false;  ///< a file that can be made with a sweep
   bool is_file() const { return !files.empty(); }
 };
 

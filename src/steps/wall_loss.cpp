@@ -4,6 +4,8 @@
 #include <cmath>
 #include <numbers>
 
+#include "dsp/room.h"
+
 namespace drevan {
 
 namespace {
@@ -22,14 +24,14 @@ constexpr std::array<WallMaterial, 9> materials{{
     {"cloth", "cloth", 250, 0, 0},
 }};
 
-constexpr double air_density = 1.204, air_m_s = 343;
+constexpr double air_density = 1.204;
 constexpr double most_loss_db = 70;
 
 // One plate.
 double plate_db(const WallMaterial& m, double plate_mm, double hz) {
   const double mass = m.density * plate_mm / 1000, corner = coincidence_hz(m, plate_mm);
   const auto straight = [&](double f) {  // for sound that falls straight on it
-    return 10 * std::log10(1 + std::pow(std::numbers::pi * f * mass / (air_density * air_m_s), 2));
+    return 10 * std::log10(1 + std::pow(std::numbers::pi * f * mass / (air_density * sound_m_s), 2));
   };
   const auto below = [&](double f) { return std::max(0.0, straight(f) - 5.5); };
   const auto above = [&](double f) {
@@ -48,7 +50,7 @@ std::span<const WallMaterial> wall_materials() { return materials; }
 
 double coincidence_hz(const WallMaterial& m, double plate_mm) {
   if (m.wave_m_s == 0) return 0;
-  return air_m_s * air_m_s / (1.8138 * m.wave_m_s * plate_mm / 1000);
+  return sound_m_s * sound_m_s / (1.8138 * m.wave_m_s * plate_mm / 1000);
 }
 
 double closed_loss_db(const Wall& wall, double hz) {
@@ -58,12 +60,12 @@ double closed_loss_db(const Wall& wall, double hz) {
     return std::min(most_loss_db, plate_db(m, wall.thickness_mm, hz));
   // Below the resonance of the leaves on the air between them they move as one.
   const double leaf = m.density * m.leaf_mm / 1000;
-  const double low = std::sqrt(1.8 * air_density * air_m_s * air_m_s * 2 / (gap_m * leaf)) /
+  const double low = std::sqrt(1.8 * air_density * sound_m_s * sound_m_s * 2 / (gap_m * leaf)) /
                      (2 * std::numbers::pi);
   const double high = 55 / gap_m, one = plate_db(m, m.leaf_mm, hz);
   const auto together = [&](double f) {
     return std::max(
-        0.0, 20 * std::log10(std::numbers::pi * f * 2 * leaf / (air_density * air_m_s)) - 5.5);
+        0.0, 20 * std::log10(std::numbers::pi * f * 2 * leaf / (air_density * sound_m_s)) - 5.5);
   };
   double db = 0;
   if (hz <= low)

@@ -95,7 +95,7 @@ TEST_F(LoudspeakerStandard, AHornBeginsAtItsCutOff) {
       "excursion_dbfs":40})");
   const double corner = corner_hz([&](double f) { return gain_db(step, f); }, 6000, 200);
   EXPECT_NEAR(corner / 400, 1, 0.02);
-  const double decay = 2 * std::numbers::pi / 343 * std::sqrt(400.0 * 400 - 150 * 150) * 0.5;
+  const double decay = 2 * std::numbers::pi / sound_m_s * std::sqrt(400.0 * 400 - 150 * 150) * 0.5;
   EXPECT_NEAR(gain_db(step, 150) - gain_db(step, 6000), -3.01 - 8.686 * decay, 1.0);
 }
 
@@ -106,7 +106,7 @@ TEST_F(LoudspeakerStandard, APistonBeams) {
     EXPECT_NEAR(piston_factor(z), 2 * std::cyl_bessel_j(1, z) / z, 2e-6) << z;
   Speaker speaker;
   speaker.radius_mm = 100;
-  const double hz = 2.215 * 343 / (2 * std::numbers::pi * 0.1 * std::sin(std::numbers::pi / 4));
+  const double hz = 2.215 * sound_m_s / (2 * std::numbers::pi * 0.1 * std::sin(std::numbers::pi / 4));
   EXPECT_NEAR(angle_db(speaker, hz, 45), -6, 0.2);
   EXPECT_NEAR(angle_db(speaker, hz, 0), 0, 1e-9);
   // And it is heard so.

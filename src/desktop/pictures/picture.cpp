@@ -66,6 +66,9 @@ struct MakePicture {
   StepPicture* operator()(const LoudspeakerSpec& s) const {
     return new LoudspeakerPicture(work, id, s, parent);
   }
+  StepPicture* operator()(const EchogramSpec& s) const {
+    return new EchogramPicture(work, id, s, parent);
+  }
 };
 
 Qt::CursorShape cursor_of(Grip::Form form) {

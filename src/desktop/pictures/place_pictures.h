@@ -66,4 +66,31 @@ class LoudspeakerPicture final : public StepPicture {
   const LoudspeakerSpec& spec_;
 };
 
+/// A recorded response over time, and what is made of it: when it begins, its length and its decay
+/// can be dragged.
+class EchogramPicture final : public StepPicture {
+  Q_OBJECT
+
+ public:
+  EchogramPicture(const Work& work, StepId id, const EchogramSpec& spec, QWidget* parent);
+  std::vector<Grip> grips() const override;
+  bool wide() const override { return true; }
+
+ protected:
+  void paintEvent(QPaintEvent*) override;
+  void grip_taken() override { held_axis_ = axis(); }
+
+ private:
+  double value(int parameter) const { return settings()[static_cast<size_t>(parameter)]; }
+  TimeAxis axis() const;
+  LevelAxis levels() const { return {plot_rect(), -60, 3}; }
+  const ResponseCourse& course() const;
+  double mix_db() const;
+
+  const EchogramSpec& spec_;
+  TimeAxis held_axis_{};
+  mutable Settings known_{};  // for which course_ was reckoned
+  mutable ResponseCourse course_{};
+};
+
 }  // namespace drevan::desktop

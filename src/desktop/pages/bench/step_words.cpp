@@ -1,12 +1,19 @@
 #include "pages/bench/step_words.h"
 
+#include <QCollator>
+#include <QDir>
 #include <QFileDialog>
+#include <QFileInfo>
 #include <QGridLayout>
+#include <QHBoxLayout>
 #include <QLabel>
 #include <QLineEdit>
 #include <QMenu>
 #include <QToolButton>
 
+#include <algorithm>
+
+#include "dialogs/sweep_sheet.h"
 #include "reel/edits.h"
 #include "reel/sides.h"
 #include "widgets/words.h"
@@ -39,17 +46,7 @@ StepWords::StepWords(const Work& work, StepId step, QWidget* parent)
     Words& words = words_.emplace_back();
     const int index = static_cast<int>(i);
     if (t.is_file()) {
-      words.file = new QToolButton(this);
-      words.file->setPopupMode(QToolButton::InstantPopup);
-      auto* menu = new QMenu(words.file);
-      connect(menu->addAction(tr("Nothing")), &QAction::triggered, this,
-              [this, index] { set_text(index, {}); });
-      connect(menu->addAction(tr("A file...")), &QAction::triggered, this, [this, index] {
-        const auto& of = work_.selection.step(step_)->type->texts[static_cast<size_t>(index)];
-        if (const auto file = chosen_file(text(of.files)); !file.isEmpty()) set_text(index, file);
-      });
-      words.file->setMenu(menu);
-      add(t.label, t.help, t.id, words.file);
+      add(t.label, t.help, t.id, file_field(index));
     } else {
       words.line = new QLineEdit(this);
       connect(words.line, &QLineEdit::editingFinished, this,
@@ -69,13 +66,83 @@ StepWords::StepWords(const Work& work, StepId step, QWidget* parent)
   refresh();
 }
 
+QWidget* StepWords::file_field(int index) {
+  Words& words = words_[static_cast<size_t>(index)];
+  const TextParameter& t =
+      work_.selection.step(step_)->type->texts[static_cast<size_t>(index)];
+  auto* field = new QWidget(this);
+  auto* row = new QHBoxLayout(field);
+  row->setContentsMargins({});
+  row->setSpacing(2);
+  words.file = new QToolButton(field);
+  words.file->setSizePolicy(QSizePolicy::Expanding, QSizePolicy::Fixed);
+  words.file->setPopupMode(QToolButton::InstantPopup);
+  auto* menu = new QMenu(words.file);
+  const auto entry = [&](const QString& name, auto what) {
+    connect(menu->addAction(name), &QAction::triggered, this, [this, what] {
+      work_.document.end_merge();  // not one of those that are tried
+      what();
+    });
+  };
+  entry(tr("Nothing"), [this, index] { set_text(index, {}); });
+  entry(tr("A file..."), [this, index, kinds = text(t.files)] {
+    if (const auto file = chosen_file(kinds); !file.isEmpty()) set_text(index, file);
+  });
+  if (t.is_response)
+    entry(tr("Measure one with a sweep..."), [this, index] { measure_response(index); });
+  words.file->setMenu(menu);
+  const auto arrow = [&](Qt::ArrowType type, int way, const QString& help) {
+    auto* button = new QToolButton(field);
+    button->setArrowType(type);
+    button->setToolTip(help);
+    button->setAccessibleName(help);
+    button->setObjectName(text(t.id) + (way < 0 ? "_before" : "_next"));
+    connect(button, &QToolButton::clicked, this, [this, index, way] { browse(index, way); });
+    return button;
+  };
+  words.before = arrow(Qt::LeftArrow, -1, tr("The file before in this folder"));
+  words.next = arrow(Qt::RightArrow, 1, tr("The next file in this folder"));
+  row->addWidget(words.file, 1);
+  row->addWidget(words.before);
+  row->addWidget(words.next);
+  field->setFocusProxy(words.file);
+  return field;
+}
+
+void StepWords::browse(int index, int way) {
+  const ChainStep* s = work_.selection.step(step_);
+  if (!s) return;
+  const auto at = static_cast<size_t>(index);
+  const QFileInfo now(text(s->settings.texts[at]));
+  auto names = now.dir().entryList(text(s->type->texts[at].files).split(' '), QDir::Files);
+  QCollator order;
+  order.setNumericMode(true);
+  std::ranges::sort(names, [&](const QString& a, const QString& b) { return order(a, b); });
+  const auto count = names.size();
+  auto place = names.indexOf(now.fileName());
+  // What cannot be used is passed by.
+  for (qsizetype tried = 1; tried < count; ++tried) {
+    place = (place + way + count) % count;
+    const QString file = now.dir().filePath(names[place]);
+    if (fault_of(s->type->texts[at], file.toStdString()).empty()) return set_text(index, file);
+  }
+  work_.notices.tell(tr("There is no other file of this kind in %1.").arg(now.dir().dirName()));
+}
+
+void StepWords::measure_response(int index) {
+  SweepSheet sheet(this);
+  if (sheet.exec() == QDialog::Accepted) set_text(index, sheet.response());
+}
+
 void StepWords::refresh() {
   const ChainStep* s = work_.selection.step(step_);
   if (!s) return;
   for (size_t i = 0; i < words_.size() && i < s->settings.texts.size(); ++i) {
     const QString now = text(s->settings.texts[i]);
     if (words_[i].line && !words_[i].line->hasFocus()) words_[i].line->setText(now);
-    if (words_[i].file) words_[i].file->setText(now.isEmpty() ? tr("none") : now.section('/', -1));
+    if (!words_[i].file) continue;
+    words_[i].file->setText(now.isEmpty() ? tr("none") : now.section('/', -1));
+    for (QToolButton* b : {words_[i].before, words_[i].next}) b->setEnabled(!now.isEmpty());
   }
   for (size_t i = 0; i < sides_.size(); ++i) sides_[i]->setText(side_name(static_cast<int>(i)));
 }

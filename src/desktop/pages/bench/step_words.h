@@ -20,8 +20,13 @@ class StepWords : public QWidget {
   /// Whether the step has such settings.
   bool any() const { return !words_.empty() || !sides_.empty(); }
   void refresh();
+  /// The next file of the same kinds in the folder of the one that is chosen, by name and round at
+  /// the end; -1: the one before. So a folder is browsed by ear.
+  void browse(int index, int way);
 
  private:
+  QWidget* file_field(int index);
+  void measure_response(int index);
   void set_text(int index, const QString& text);
   void set_side(int index, SideChoice choice);
   QString chosen_file(const QString& kinds);
@@ -31,6 +36,7 @@ class StepWords : public QWidget {
   struct Words {
     QLineEdit* line = nullptr;    ///< words
     QToolButton* file = nullptr;  ///< or a file
+    QToolButton *before = nullptr, *next = nullptr;  ///< in its folder
   };
   const Work& work_;
   StepId step_;

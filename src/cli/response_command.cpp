@@ -1,0 +1,27 @@
+#include "cli/commands.h"
+#include "engine/response_making.h"
+
+namespace drevan::cli {
+
+int sweep(const SweepCall& call) {
+  write_sweep(call.out, {.from_hz = call.from_hz, .to_hz = call.to_hz, .seconds = call.seconds},
+              call.rate);
+  say("{}: play it in the room, record what comes back, then: drevan-cli response --sweep {} "
+      "RECORDING\n",
+      call.out.string(), call.out.string());
+  return ok;
+}
+
+int response(const std::filesystem::path& sweep_file, const std::filesystem::path& recording,
+             std::filesystem::path out) {
+  if (out.empty())
+    (out = recording).replace_filename(recording.stem().string() + " response.wav");
+  const MadeResponse made = make_response(sweep_file, recording, out, interrupted());
+  say("{}: {} channel{}, {:g} Hz, {:.2f} s", out.string(), made.channels,
+      made.channels == 1 ? "" : "s", made.rate, made.seconds);
+  if (made.t60_s > 0) say(", falls by 60 dB in {:.2f} s", made.t60_s);
+  say("\n");
+  return ok;
+}
+
+}  // namespace drevan::cli
