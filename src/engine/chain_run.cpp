@@ -45,6 +45,9 @@ class Switched final : public Processor {
     amount_ = goal_;
   }
   void place(Samples frame) noexcept override { inner_->place(frame); }
+  void follow(int parameter, const Curve* curve) noexcept override {
+    inner_->follow(parameter, curve);
+  }
   void set(int parameter, double value) noexcept override {
     if (parameter == on_parameter)
       goal_ = value > 0.5 ? 1.0F : 0.0F;
@@ -106,6 +109,23 @@ void ChainRun::add(const PlannedStep& step, const Findings& findings, StreamForm
                             AudioBuffer(sides[k]->shape().channels, format.max_block)});
   widest_ = std::max(widest_, work.wide);
   works_.push_back(std::move(work));
+  tell_paces(works_.back(), {});
+}
+
+void ChainRun::set_tracks(size_t i, const std::vector<Track>& tracks) {
+  const auto before = std::exchange(works_[i].tracks, tracks);
+  tell_paces(works_[i], before);
+}
+
+// Which curves its paces follow, and which they do no more.
+void ChainRun::tell_paces(Work& work, std::span<const Track> before) noexcept {
+  const auto paces = [&](const Track& t) {
+    return t.parameter >= 0 && work.type->parameters[static_cast<size_t>(t.parameter)].paces;
+  };
+  for (const auto& track : before)
+    if (paces(track)) work.processor->follow(track.parameter, nullptr);
+  for (const auto& track : work.tracks)
+    if (paces(track)) work.processor->follow(track.parameter, track.curve.get());
 }
 
 void ChainRun::follow_curves(Work& work) noexcept {

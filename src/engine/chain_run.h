@@ -41,7 +41,7 @@ class ChainRun {
   /// As new; the next frame that enters is this one of the sound.
   void reset(Samples frame = 0) noexcept;
   /// Other curves from the next frame on.
-  void set_tracks(size_t i, const std::vector<Track>& tracks) { works_[i].tracks = tracks; }
+  void set_tracks(size_t i, const std::vector<Track>& tracks);
   void process(const AudioBlock& block) noexcept {
     process(block, [](size_t, const AudioBlock&) {});
   }
@@ -81,6 +81,7 @@ class ChainRun {
            const StepSides& sides, bool keep);
   static void hear(Work& work, Side& side, int frames) noexcept;
   void run(Work& work, const AudioBlock& block) noexcept;
+  static void tell_paces(Work& work, std::span<const Track> before) noexcept;
   void follow_curves(Work& work) noexcept;
   void place(Samples frame) noexcept;
 

@@ -63,6 +63,9 @@ class LevelKeeper final : public Processor {
     gain_.settle();
   }
   void place(Samples frame) noexcept override { inner_->place(frame); }
+  void follow(int parameter, const Curve* curve) noexcept override {
+    inner_->follow(parameter, curve);
+  }
   void set(int parameter, double value) noexcept override { inner_->set(parameter, value); }
   void set_findings(const Findings& f) noexcept override { gain_.set_db(gain_db(f)); }
   int readings(std::span<float> out) const noexcept override { return inner_->readings(out); }

@@ -52,7 +52,7 @@ std::vector<Parameter> acoustics_parameters() {
   room.off_at = no_room_db;
   Parameter pace = number("pace_m_s", "Pace", "m/s", -100, 100, 1.4, the_source,
                           "How fast it goes along its path; below 0 the other way round.");
-  pace.fixed = true;
+  pace.paces = true;
   return {
       logarithmic(number("width_m", "Width", "m", 0.5, 400, 5, the_room, "From left to right.")),
       logarithmic(number("length_m", "Length", "m", 0.5, 400, 7, the_room, "From back to front.")),
@@ -100,7 +100,8 @@ std::vector<Parameter> acoustics_parameters() {
                                 {"eight", "eight"},
                                 {"spiral", "spiral"},
                                 {"drift", "drift"},
-                                {"approach", "approach"}},
+                                {"approach", "approach"},
+                                {"drawn", "drawn on the plan"}},
                                0, "How it moves by itself."),
               the_source, true),
       logarithmic(
@@ -123,7 +124,28 @@ std::vector<Parameter> acoustics_parameters() {
              "Where the listener is, from the left wall to the right."),
       number("stand_y_pct", "From the back", "%", 0, 100, 35, the_listener,
              "Where the listener is, from the back wall to the front."),
-      keeps};
+      keeps,
+      on_page(choice_parameter("placed", "Placed",
+                               {{"direction", "by direction and distance"}, {"room", "in the room"}},
+                               placed_by_direction,
+                               "Seen from the listener, or in metres from the back left corner of "
+                               "the floor: then it stays where it is when the listener moves."),
+              the_source, true),
+      number("x_m", "From the left", "m", 0, 400, 2.5, the_source,
+             "Metres from the left wall; walls keep it inside. Counts where it is placed in the "
+             "room."),
+      number("y_m", "From the back", "m", 0, 400, 4.5, the_source,
+             "Metres from the back wall; walls keep it inside. Counts where it is placed in the "
+             "room."),
+      number("z_m", "Above the floor", "m", 0, 100, 1.6, the_source,
+             "Metres above the floor. Counts where it is placed in the room."),
+      on_page(choice_parameter("sides", "Of stereo",
+                               {{"both", "both sides"}, {"left", "left"}, {"right", "right"}},
+                               both_sides, "Which side of a stereo sound is heard."),
+              the_source, true),
+      on_page(number("low_end_db", "Low end", "dB", 0, 12, 0, the_room,
+                     "A vehicle or a box is smaller than what is deep, which it lifts: how much."),
+              the_room, true)};
 }
 
 }  // namespace drevan

@@ -41,7 +41,7 @@ NamedSettings settings_of(const json& p) {
   constexpr std::pair<const char*, const char*> others[] = {
       {"furniture", "furniture_pct"}, {"people", "people"},    {"scatter", "scatter_pct"},
       {"decay", "decay_pct"},         {"bright", "bright_db"}, {"room", "room_db"},
-      {"away", "distance_m"}};
+      {"away", "distance_m"},         {"low_end", "low_end_db"}};
   for (const auto& [name, id] : others)
     if (const auto at = p.find(name); at != p.end()) out.values.emplace_back(id, at->get<double>());
   return out;

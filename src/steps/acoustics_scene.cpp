@@ -104,9 +104,17 @@ RoomScene room_scene(const Settings& s) {
   return scene;
 }
 
-Place source_at(const Settings& s, const RoomScene& scene, double gone, bool* held_back) {
-  const double away = s[P::distance_m], size = s[P::path_m];
-  double azimuth = s[P::azimuth_deg], radius = away;
+Place source_at(const Settings& s, const RoomScene& scene, const DrawnPath& drawn, double gone,
+                bool* held_back) {
+  double away = s[P::distance_m], azimuth = s[P::azimuth_deg], elevation = s[P::elevation_deg];
+  if (s[P::placed] == placed_in_room) {
+    const Place way = Place{s[P::x_m], s[P::y_m], s[P::z_m]} - scene.listener;
+    away = std::max(way.length(), nearest_m);
+    azimuth = std::atan2(way.x, way.y) * 180 / pi;
+    elevation = std::asin(std::clamp(way.z / away, -1.0, 1.0)) * 180 / pi;
+  }
+  const double size = s[P::path_m];
+  double radius = away;
   Place off;
   // Across the line from the listener to the source.
   const Place ahead = direction(azimuth, 0), across{ahead.y, -ahead.x, 0};
@@ -142,9 +150,16 @@ Place source_at(const Settings& s, const RoomScene& scene, double gone, bool* he
     case SourcePath::approach:
       radius = std::clamp(away - gone, std::min(0.5, away), farthest_m);
       break;
+    case SourcePath::drawn:
+      off = drawn.at(gone);
+      break;
   }
-  const Place at = scene.listener + direction(azimuth, s[P::elevation_deg]) * radius + off;
+  const Place at = scene.listener + direction(azimuth, elevation) * radius + off;
   return within_room(scene.room, at, 0.15, held_back);
+}
+
+double low_end_hz(const Settings& s) {
+  return sound_m_s / (2 * std::max({s[P::width_m], s[P::length_m], s[P::height_m]}));
 }
 
 void put_sources(const Settings& s, const Place& at, int count, RoomScene& scene) {

@@ -5,6 +5,7 @@
 #include <vector>
 
 #include "dsp/room_response.h"
+#include "steps/acoustics_drawn.h"
 #include "steps/step.h"
 
 namespace drevan {
@@ -41,7 +42,13 @@ struct AcousticsParameter {
     turn_deg,
     stand_x_pct,
     stand_y_pct,
-    level
+    level,
+    placed,
+    x_m,
+    y_m,
+    z_m,
+    sides,
+    low_end_db
   };
 };
 
@@ -52,16 +59,36 @@ inline constexpr double longest_late_s = 9;
 /// room_db at this end: no room at all.
 inline constexpr double no_room_db = -40;
 
-enum class SourcePath { none, ring, track, pass_by, to_and_fro, eight, spiral, drift, approach };
+enum class SourcePath {
+  none,
+  ring,
+  track,
+  pass_by,
+  to_and_fro,
+  eight,
+  spiral,
+  drift,
+  approach,
+  drawn
+};
+/// Choices of `placed` and `sides`.
+inline constexpr int placed_by_direction = 0, placed_in_room = 1;
+inline constexpr int both_sides = 0, left_side_only = 1, right_side_only = 2;
+
+/// Indices into the step's texts.
+inline constexpr int ears_text = 0, drawn_text = 1;
 
 /// In the order of AcousticsParameter.
 std::vector<Parameter> acoustics_parameters();
 
 /// All but the sources' places.
 RoomScene room_scene(const Settings& settings);
-/// Where the source is once it has gone `gone_m` along its path; inside the walls.
-Place source_at(const Settings& settings, const RoomScene& scene, double gone_m,
-                bool* held_back = nullptr);
+/// Where the source is once it has gone `gone_m` along its path, `drawn` where that was drawn by
+/// hand; inside the walls.
+Place source_at(const Settings& settings, const RoomScene& scene, const DrawnPath& drawn,
+                double gone_m, bool* held_back = nullptr);
+/// Below this a vehicle is smaller than the sound: half a wave of its longest side.
+double low_end_hz(const Settings& settings);
 /// One source, or the two sides of a stereo sound.
 void put_sources(const Settings& settings, const Place& at, int count, RoomScene& scene);
 

@@ -6,6 +6,7 @@
 
 #include "audio/decibel.h"
 #include "audio/error.h"
+#include "dsp/biquad.h"
 #include "dsp/convolver.h"
 #include "dsp/sound_way.h"
 #include "steps/acoustics_places.h"
@@ -19,7 +20,9 @@ namespace {
 
 using P = AcousticsParameter;
 
-int sources_of(int channels) { return std::min(channels, 2); }
+int sources_of(const Settings& s, int channels) {
+  return s[P::sides] == both_sides ? std::min(channels, 2) : 1;
+}
 int channels_out(const Settings& s, int) {
   return static_cast<ListenerKind>(static_cast<int>(s[P::listener])) == ListenerKind::mono ? 1 : 2;
 }
@@ -45,16 +48,20 @@ class Acoustics final : public Processor {
   Acoustics(const Settings& s, StreamFormat format)
       : settings_(s),
         rate_(format.rate),
-        sources_(sources_of(format.channels)),
+        sources_(sources_of(s, format.channels)),
         out_(channels_out(s, format.channels)),
         long_block_(long_block(format.rate)),
         head_(static_cast<size_t>(long_block_ - block)),
+        drawn_(s.texts[drawn_text]),
         response_(rate_, ears_for(s, rate_), longest_late_s),
         late_{FloatVector(longest()), FloatVector(longest())},
         early_{FloatVector(head_), FloatVector(head_)},
         sound_(sources_, block),
         ears_(2, block),
         sum_(block) {
+    for (auto& shelf : low_end_)
+      shelf.set(design_biquad(BiquadKind::low_shelf, low_end_hz(s), std::numbers::sqrt2 / 2,
+                              s[P::low_end_db], rate_));
     for (int i = 0; i < sources_; ++i)
       for (int ear = 0; ear < 2; ++ear) heads_.emplace_back(block, static_cast<Samples>(head_));
     for (int ear = 0; ear < 2; ++ear)
@@ -88,6 +95,9 @@ class Acoustics final : public Processor {
   void reset() noexcept override {
     scene_ = room_scene(settings_);
     frame_ = 0;
+    gone_m_ = 0;
+    paced_from_ = 0;
+    for (auto& shelf : low_end_) shelf.reset();
     at_ = 0;
     blocks_ = 0;
     room_changed_ = false;
@@ -100,6 +110,8 @@ class Acoustics final : public Processor {
   }
   void place(Samples frame) noexcept override {
     frame_ = frame;
+    gone_m_ = 0;
+    paced_from_ = 0;
     const Place way = goal_at(frame_) - scene_.listener;
     if ((way - way_).length() > 0) {
       put(way);
@@ -109,9 +121,22 @@ class Acoustics final : public Processor {
     }
     begin_ways();
   }
+  void follow(int parameter, const Curve* curve) noexcept override {
+    if (parameter != P::pace_m_s) return;
+    go_on_from_here();
+    pace_ = curve;
+    if (pace_) gone_m_ = 0;
+  }
   void set(int parameter, double value) noexcept override {
+    // Another pace goes on from where it is. What follows a curve is told by the curve.
+    if (parameter == P::pace_m_s) {
+      if (!pace_) go_on_from_here();
+      settings_.values[P::pace_m_s] = value;
+      return;
+    }
     settings_.values[static_cast<size_t>(parameter)] = value;
-    const bool source = parameter >= P::azimuth_deg && parameter <= P::distance_m;
+    const bool source = (parameter >= P::azimuth_deg && parameter <= P::distance_m) ||
+                        (parameter >= P::x_m && parameter <= P::z_m) || parameter == P::path_m;
     if (!source) room_changed_ = late_stale_ = true;
   }
   int readings(std::span<float> out) const noexcept override {
@@ -133,9 +158,18 @@ class Acoustics final : public Processor {
   }
   size_t longest() const { return static_cast<size_t>(longest_late_s * rate_); }
   bool travels() const { return settings_[P::travel] > 0; }
+  double seconds(Samples frame) const { return static_cast<double>(frame) / rate_; }
+  // How far it has gone along its path.
+  double gone_m(Samples frame) const {
+    return pace_ ? integral_to(*pace_, seconds(frame))
+                 : gone_m_ + settings_[P::pace_m_s] * seconds(frame - paced_from_);
+  }
+  void go_on_from_here() noexcept {
+    gone_m_ = gone_m(frame_);
+    paced_from_ = frame_;
+  }
   Place goal_at(Samples frame) const {
-    const double gone = settings_[P::pace_m_s] * static_cast<double>(frame) / rate_;
-    return source_at(settings_, scene_, gone);
+    return source_at(settings_, scene_, drawn_, gone_m(frame));
   }
 
   void put(const Place& way) noexcept {
@@ -162,7 +196,7 @@ class Acoustics final : public Processor {
     }
     // Glides to where it is to be as the listener sees it, but follows its path as it is.
     const Place to = goal_at(frame_ + block) - scene_.listener;
-    const bool on_path = settings_[P::path] > 0 && settings_[P::pace_m_s] != 0;
+    const bool on_path = settings_[P::path] > 0 && (pace_ || settings_[P::pace_m_s] != 0);
     const double k = on_path ? 1 : 1 - std::exp(-block / (0.02 * rate_));
     Place next = way_ + (to - way_) * k;
     const bool there = (to - next).length() < 1e-4;
@@ -217,13 +251,19 @@ class Acoustics final : public Processor {
     const auto n = static_cast<size_t>(x.frames());
     const AudioBlock in = sound_.block(0, x.frames()), ears = ears_.block(0, x.frames());
     // Of more than two channels: centre and surrounds 3 dB down, as in ITU-R BS.775.
+    const int only = static_cast<int>(settings_[P::sides]) - 1;
     for (int s = 0; s < sources_; ++s) {
+      const int from = only >= 0 && x.channels() > 1 ? only : s;
       const auto to = in.channel(s);
-      std::copy_n(x.channel(s).begin(), n, to.begin());
+      std::copy_n(x.channel(from).begin(), n, to.begin());
       for (int c = 2; c < x.channels(); ++c) {
-        if (c == 3 || (c >= 4 && c % 2 != s)) continue;
+        if (c == 3 || (c >= 4 && c % 2 != from)) continue;
         for (size_t i = 0; i < n; ++i) to[i] += 0.7071F * x.channel(c)[i];
       }
+      if (settings_[P::low_end_db] > 0)
+        for (size_t i = 0; i < n; ++i)
+          to[i] = static_cast<float>(
+              low_end_[static_cast<size_t>(s)].process(static_cast<double>(to[i])));
     }
     for (size_t i = 0; i < ways_.size(); ++i) ways_[i].process(in.channel(static_cast<int>(i)));
     const auto sum = std::span(sum_).first(n);
@@ -248,6 +288,7 @@ class Acoustics final : public Processor {
   double rate_;
   int sources_, out_, long_block_;
   size_t head_;
+  DrawnPath drawn_;
   RoomResponse response_;
   std::array<FloatVector, 2> late_, early_;
   std::vector<Convolver> heads_, tails_;  // heads: source by source, its left and its right ear
@@ -255,10 +296,14 @@ class Acoustics final : public Processor {
   AudioBuffer sound_, ears_;
   std::vector<float> sum_;
   std::array<float, block> part_{};
+  std::array<Biquad, 2> low_end_;
   RoomScene scene_;
   Place way_;           // from the listener to the source
   double late_m_ = -1;  // how far the source was when the late sound was made
   Samples frame_ = 0, blocks_ = 0;
+  const Curve* pace_ = nullptr;  // that the pace follows
+  double gone_m_ = 0;            // where the pace was turned last, and when
+  Samples paced_from_ = 0;
   int at_ = 0;
   bool room_changed_ = false, early_stale_ = true, late_stale_ = true;
 };
@@ -268,7 +313,8 @@ PlanView view(const Settings& s, double seconds) {
   PlanView v;
   v.size = scene.room.size;
   v.listener = scene.listener;
-  v.source = source_at(s, scene, s[P::pace_m_s] * seconds, &v.held_back);
+  const DrawnPath drawn(s.texts[drawn_text]);
+  v.source = source_at(s, scene, drawn, s[P::pace_m_s] * seconds, &v.held_back);
   v.outdoors = open_share(scene.room) > 0.6;
   const auto materials = surface_materials();
   constexpr std::array<int, 6> sides{P::left, P::right, P::back, P::front, P::floor, P::ceiling};
@@ -281,9 +327,11 @@ PlanView view(const Settings& s, double seconds) {
   v.critical_m =
       v.outdoors || scene.room_gain <= 0 ? 0 : critical_m(scene.room, 4) / scene.room_gain;
   if (s[P::path] > 0) {
-    const double way = 7 * std::max(s[P::path_m], s[P::distance_m]);
+    const double way = s[P::path] == static_cast<double>(SourcePath::drawn)
+                           ? drawn.length_m()
+                           : 7 * std::max(s[P::path_m], s[P::distance_m]);
     for (int i = 0; i <= 240; ++i)
-      v.path.push_back(source_at(s, scene, way * i / 240 * (s[P::pace_m_s] < 0 ? -1 : 1)));
+      v.path.push_back(source_at(s, scene, drawn, way * i / 240 * (s[P::pace_m_s] < 0 ? -1 : 1)));
   }
   std::vector<RoomImage> images;
   room_images(scene.room, v.source, 1, images);
@@ -314,7 +362,12 @@ const StepType& acoustics_step() {
                  .label = "Ears",
                  .help = "A SOFA file with somebody's ears, for headphones; none: a standard head.",
                  .files = "*.sofa",
-                 .fault = Ears::fault}},
+                 .fault = Ears::fault},
+                {.id = "drawn",
+                 .label = "Drawn path",
+                 .help = "The points of the drawn path, metres to the right and ahead of where the "
+                         "source stands: 0 0, 1.5 2, 3 1.2. Drawn on the plan.",
+                 .fault = DrawnPath::fault}},
       .starting_points = {acoustic_places().begin(), acoustic_places().end()},
       .make = make_work<Acoustics>,
       .channels_out = channels_out,
@@ -329,6 +382,10 @@ const StepType& acoustics_step() {
                           .azimuth = P::azimuth_deg,
                           .elevation = P::elevation_deg,
                           .distance = P::distance_m,
+                          .x = P::x_m,
+                          .y = P::y_m,
+                          .z = P::z_m,
+                          .placed = P::placed,
                           .stand_x = P::stand_x_pct,
                           .stand_y = P::stand_y_pct,
                           .width = P::width_m,
@@ -337,6 +394,9 @@ const StepType& acoustics_step() {
                           .turn = P::turn_deg,
                           .faces = P::faces_deg,
                           .path_size = P::path_m,
+                          .path = P::path,
+                          .drawn_path = static_cast<int>(SourcePath::drawn),
+                          .drawn_text = drawn_text,
                           .decay = P::decay_pct,
                           .parts = {"the source", "the listener", "the room"}},
       .run_in_s = 4,

@@ -86,6 +86,9 @@ class Guarded final : public Processor {
   Samples tail() const noexcept override { return inner_->tail(); }
   void reset() noexcept override { inner_->reset(); }
   void place(Samples frame) noexcept override { inner_->place(frame); }
+  void follow(int parameter, const Curve* curve) noexcept override {
+    inner_->follow(parameter, curve);
+  }
   void set(int parameter, double value) noexcept override { inner_->set(parameter, value); }
   void set_findings(const Findings& f) noexcept override { inner_->set_findings(f); }
   int readings(std::span<float> out) const noexcept override { return inner_->readings(out); }

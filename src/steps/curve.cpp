@@ -21,6 +21,28 @@ double value_at(const Curve& curve, const Parameter& parameter, double s) {
   return from_fraction(parameter, a + t * (b - a));
 }
 
+double integral_to(const Curve& curve, double s) noexcept {
+  const auto& points = curve.points;
+  // From the first point on.
+  const auto up_to = [&](double t) {
+    const double first = points.front().s;
+    if (t <= first) return points.front().value * (t - first);
+    double sum = 0;
+    for (size_t i = 0; i < points.size() && points[i].s < t; ++i) {
+      const CurvePoint& from = points[i];
+      const bool last = i + 1 == points.size();
+      const double end = last ? t : std::min(t, points[i + 1].s), way = end - from.s;
+      sum += from.value * way;
+      if (last || from.shape == CurveShape::hold) continue;
+      const double length = points[i + 1].s - from.s, u = way / length;
+      const double part = from.shape == CurveShape::smooth ? u * u * u * (1 - u / 2) : u * u / 2;
+      sum += (points[i + 1].value - from.value) * part * length;
+    }
+    return sum;
+  };
+  return up_to(s) - up_to(0);
+}
+
 Curve shifted(Curve curve, double by_s) {
   for (auto& p : curve.points) p.s += by_s;
   return curve;

@@ -215,10 +215,15 @@ struct PlanView {
 struct PlanSpec {
   PlanView (*view)(const Settings&, double seconds) = nullptr;
   int azimuth = -1, elevation = -1, distance = -1;  ///< of the source, degrees and metres
+  int x = -1, y = -1, z = -1;                       ///< of the source, metres in the room
+  int placed = -1;                                  ///< 0: by the former, 1: by the latter
   int stand_x = -1, stand_y = -1;                   ///< of the listener, percent of the room
   int width = -1, length = -1, height = -1;
   int turn = -1, faces = -1;  ///< degrees
   int path_size = -1;         ///< metres
+  int path = -1;              ///< which way it goes
+  int drawn_path = -1;        ///< the one that is drawn by hand, among the choices of `path`
+  int drawn_text = -1;        ///< which of the step's texts holds its points, "x y, x y" in metres
   int decay = -1;             ///< percent
   /// What stands on the pages 1, 2 and so on of its settings.
   std::vector<std::string_view> parts{};

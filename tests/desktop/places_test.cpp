@@ -1,8 +1,14 @@
 // Lines and walls by mouse: what is held is heard.
 #include <gtest/gtest.h>
 
+#include <QLabel>
+#include <QToolButton>
+#include <fstream>
+
 #include "desktop/step_fixture.h"
+#include "dialogs/sweep_sheet.h"
 #include "engine/level_path.h"
+#include "steps/acoustics_scene.h"
 #include "steps/catalogue.h"
 #include "work/listening.h"
 #include "work/measurements.h"
@@ -145,6 +151,46 @@ TEST_F(PlacesTest, APathIsSizedByHandAndMovesWhileItPlays) {
   player.pause();
 }
 
+// Drawn with Ctrl held, then again without; each is one edit, and undone whole.
+TEST_F(PlacesTest, APathIsDrawnOnThePlan) {
+  add("acoustics");
+  const Settings before = d.work().selection.step()->settings;
+  const auto draw = [&](Qt::KeyboardModifiers keys) {
+    const QPointF from = grip("distance_m").at + QPointF(-30, 20);
+    d.drag(&picture(), from, from + QPointF(40, -20), keys);
+    return d.work().selection.step()->settings;
+  };
+  const Settings nothing = draw({});
+  EXPECT_EQ(nothing.texts, before.texts) << "a path is not drawn by chance";
+  while (d.steps()[0].settings != before) d.work().document.undo();
+  draw(Qt::ControlModifier);
+  const Settings drawn = d.work().selection.step()->settings;
+  EXPECT_EQ(value("path"), static_cast<double>(SourcePath::drawn));
+  EXPECT_FALSE(DrawnPath(drawn.texts[drawn_text]).empty()) << drawn.texts[drawn_text];
+  EXPECT_LT(drawn.texts[drawn_text].size(), 100) << "only its corners";
+  ASSERT_TRUE(d.settle());
+  const PlanView v = std::get<PlanSpec>(find_step("acoustics")->picture).view(drawn, 0);
+  EXPECT_GT(v.path.size(), 100);
+  d.work().document.undo();
+  EXPECT_EQ(d.work().selection.step()->settings, before);
+  d.work().document.redo();
+  EXPECT_EQ(d.work().selection.step()->settings, drawn);
+  EXPECT_NE(draw({}).texts, drawn.texts) << "where it is a drawn path, it is drawn anew";
+}
+
+TEST_F(PlacesTest, ASourceIsPlacedInTheRoomByHand) {
+  add("acoustics");
+  d.edit(edits::turn, d.step_at(0), parameter_index(*find_step("acoustics"), "placed"), 1.0);
+  ASSERT_TRUE(d.settle());
+  const Grip source = grip("x_m");
+  d.drag(&picture(), source.at, source.at + QPointF(-20, 10));
+  EXPECT_LT(value("x_m"), 2.4);
+  EXPECT_LT(value("y_m"), 4.5);
+  const Grip high = grip("z_m");
+  d.drag(&picture(), high.at, high.at + QPointF(0, 15));
+  EXPECT_LT(value("z_m"), 1.5);
+}
+
 // Heard, but in no meter, no level path and no render.
 TEST_F(PlacesTest, AnyDeviceIsAWayOfListening) {
   const auto played = [&] {
@@ -180,6 +226,82 @@ TEST_F(PlacesTest, AnyDeviceIsAWayOfListening) {
   EXPECT_EQ(loudness(), loud);
   choose("Nothing: as it is");
   EXPECT_NEAR(deep(played()) / before, 1, 0.2);
+}
+
+// A folder of responses is gone through with the arrows; what is none is passed by.
+TEST_F(PlacesTest, ResponsesAreBrowsedInTheirFolder) {
+  const test::TempFolder folder;
+  AudioBuffer small = test::noise(0.1, 0.05, 1), large = test::noise(0.1, 0.4, 2);
+  AudioBuffer silent = test::silence(0.1);
+  test::write_wav(folder / "place 2.wav", small);
+  test::write_wav(folder / "place 10.wav", large);
+  test::write_wav(folder / "place 3.wav", silent);
+  std::ofstream(folder / "place 4.txt") << "no response";
+  add("convolution");
+  d.edit(edits::set_text, d.step_at(0), 0, (folder / "place 2.wav").string());
+  d.work().document.end_merge();
+  ASSERT_TRUE(d.settle());
+  const auto file = [&] {
+    return std::filesystem::path(d.steps()[0].settings.texts[0]).filename().string();
+  };
+  const QImage before = picture().grab().toImage();
+  auto* next = d.bench().findChild<QToolButton*>("response_next");
+  ASSERT_NE(next, nullptr);
+  ASSERT_TRUE(next->isEnabled());
+  QTest::mouseClick(next, Qt::LeftButton);
+  EXPECT_EQ(file(), "place 10.wav");
+  ASSERT_TRUE(d.settle());
+  EXPECT_NE(picture().grab().toImage(), before);
+  QTest::mouseClick(next, Qt::LeftButton);
+  EXPECT_EQ(file(), "place 2.wav") << "round at the end";
+  QTest::mouseClick(d.bench().findChild<QToolButton*>("response_before"), Qt::LeftButton);
+  EXPECT_EQ(file(), "place 10.wav");
+  d.work().document.undo();
+  EXPECT_EQ(file(), "place 2.wav") << "what was tried is one edit";
+}
+
+// A sweep is written, "played" in a room, and its response becomes the step's.
+TEST_F(PlacesTest, AResponseIsMeasuredWithASweep) {
+  const test::TempFolder folder;
+  add("convolution");
+  SweepSheet sheet;
+  const auto shown = [&](const char* name) { return sheet.findChild<QToolButton*>(name)->text(); };
+  sheet.write_sweep_to(QString::fromStdString((folder / "sweep.wav").string()));
+  ASSERT_TRUE(QTest::qWaitFor([&] { return shown("played") == "sweep.wav"; }, 20000));
+  AudioBuffer back = test::read_all(folder / "sweep.wav");
+  test::add(back, test::noise(0.0005, 5, 3), 0);
+  const auto recording = folder / "the cellar, from the door.wav";
+  test::write_wav(recording, back);
+  // The wrong file is told, and the sheet stays.
+  AudioBuffer other = test::noise(0.1, 3, 5);
+  test::write_wav(folder / "other.wav", other);
+  sheet.set_recording(QString::fromStdString((folder / "other.wav").string()));
+  sheet.make();
+  ASSERT_TRUE(QTest::qWaitFor(
+      [&] { return sheet.findChild<QLabel*>("told")->text().contains("does not hold the sweep"); },
+      20000));
+  EXPECT_EQ(sheet.result(), 0);
+  sheet.set_recording(QString::fromStdString(recording.string()));
+  sheet.make();
+  ASSERT_TRUE(QTest::qWaitFor([&] { return sheet.result() == QDialog::Accepted; }, 20000));
+  EXPECT_EQ(sheet.response().section('/', -1), "the cellar, from the door response.wav");
+  d.edit(edits::set_text, d.step_at(0), 0, sheet.response().toStdString());
+  EXPECT_EQ(d.steps()[0].settings.texts[0], sheet.response().toStdString());
+}
+
+TEST_F(PlacesTest, AResponseIsHeldOnItsPicture) {
+  add("convolution");
+  const auto held = [&](const char* id, QPointF way) {
+    const Grip g = grip(id);
+    d.drag(&picture(), g.at, g.at + way);
+    return value(id);
+  };
+  EXPECT_LT(held("decay_pct", {-20, 0}), 95);
+  EXPECT_GT(held("length_pct", {-30, 0}), 25);
+  EXPECT_LT(value("length_pct"), 100);
+  EXPECT_GT(held("pre_delay_ms", {25, 0}), 10);
+  EXPECT_GT(held("mix_pct", {0, -15}), 36);
+  EXPECT_GT(held("start_ms", {25, 0}), 5);
 }
 
 }  // namespace

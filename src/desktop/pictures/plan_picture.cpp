@@ -33,8 +33,8 @@ double seconds_at(const QRectF& r, double y) {
 PlanPicture::PlanPicture(const Work& work, StepId id, const PlanSpec& spec, QWidget* parent)
     : StepPicture(work, id, tr("The plan"),
                   tr("From above: drag the source, the listener, the listener's nose, the walls. "
-                     "Middle: heights. Right: how long it rings; drag the line. Touch a thing to "
-                     "see its settings."),
+                     "Ctrl and drag draws a path. Middle: heights. Right: how long it rings; drag "
+                     "the line. Touch a thing to see its settings."),
                   parent),
       spec_(spec) {
   page_ = parameter(spec_.distance).page;
@@ -106,9 +106,13 @@ double PlanPicture::strip_y(const Scaled& s, double z) const {
   return strip_rect().bottom() - 22 - z * s.strip_pixels_per_m;
 }
 
-// Its distance in space stays as high above the ears as it was.
+// Seen from the listener it stays as high above the ears as it was.
 std::vector<DragValue> PlanPicture::put_source(const Scaled& s, const PlanView& v,
                                                QPointF to) const {
+  if (in_room()) {
+    const Place at = s.place(to);
+    return {{spec_.x, at.x, 0.05}, {spec_.y, at.y, 0.05}};
+  }
   Place way = s.place(to) - v.listener;
   way.z = 0;
   const double flat = std::max(way.length(), 0.05), up = value(spec_.elevation) * pi / 180;
@@ -125,17 +129,18 @@ std::vector<Grip> PlanPicture::grips() const {
     all.push_back({.at = at, .reach = 11, .page = page(of), .drag = drag, .resets = resets});
   };
   dot(s.at(v.source), spec_.distance, [this, s, v](QPointF to) { return put_source(s, v, to); },
-      {spec_.azimuth, spec_.distance});
+      in_room() ? std::vector{spec_.x, spec_.y} : std::vector{spec_.azimuth, spec_.distance});
   const QRectF strip = strip_rect();
   dot({strip.center().x() + 18, strip_y(s, v.source.z)}, spec_.elevation,
       [this, s, v](QPointF to) {
         const double z = (strip_rect().bottom() - 22 - to.y()) / s.strip_pixels_per_m;
+        if (in_room()) return std::vector<DragValue>{{spec_.z, z, 0.05}};
         const Place way = v.source - v.listener;
         const double flat = std::max(0.05, std::hypot(way.x, way.y)), up = z - v.listener.z;
         return std::vector<DragValue>{{spec_.elevation, std::atan2(up, flat) * 180 / pi, 0.5},
                                       {spec_.distance, std::hypot(flat, up), 0.01}};
       },
-      {spec_.elevation, spec_.distance});
+      in_room() ? std::vector{spec_.z} : std::vector{spec_.elevation, spec_.distance});
   dot(s.at(v.listener), spec_.stand_x,
       [this, s, v](QPointF to) {
         const Place p = s.place(to);
@@ -175,7 +180,7 @@ std::vector<Grip> PlanPicture::grips() const {
          });
   // The floor, to touch: there is a room's page outdoors as well.
   all.push_back({.at = {strip.center().x(), strip_y(s, 0)}, .reach = 9, .page = page(spec_.width)});
-  if (!v.path.empty()) {
+  if (!v.path.empty() && value(spec_.path) != spec_.drawn_path) {
     // As far from its middle as the path reaches.
     Place far = v.path.front();
     for (const Place& p : v.path)
@@ -247,6 +252,8 @@ void PlanPicture::draw_ways(QPainter& p, const PlanView& v, const Scaled& s) con
     p.setPen(QPen(t.attention, 1.5, Qt::DashLine));
     p.drawPolyline(line);
   }
+  p.setPen(QPen(t.attention, 2));
+  p.drawPolyline(stroke_);
   p.restore();
 }
 

@@ -7,7 +7,7 @@
 namespace drevan::desktop {
 
 /// The floor plan to scale with a strip that shows heights; the source, its path, the listener and
-/// the walls are held. Beside it how long the place rings, octave by octave.
+/// the walls are held, and a path is drawn. Beside it how long the place rings, octave by octave.
 class PlanPicture final : public StepPicture {
   Q_OBJECT
 
@@ -21,10 +21,15 @@ class PlanPicture final : public StepPicture {
 
  protected:
   void paintEvent(QPaintEvent*) override;
+  void mousePressEvent(QMouseEvent* e) override;
+  void mouseMoveEvent(QMouseEvent* e) override;
+  void mouseReleaseEvent(QMouseEvent* e) override;
 
  private:
   enum Held : size_t { source, height, listener, look, others };
   double value(int parameter) const { return settings()[static_cast<size_t>(parameter)]; }
+  // The source is placed in metres of the room.
+  bool in_room() const { return value(spec_.placed) == 1; }
   QRectF plan_rect() const;
   QRectF strip_rect() const;
   QRectF decay_rect() const;
@@ -48,6 +53,10 @@ class PlanPicture final : public StepPicture {
   void draw_words(QPainter& p, const PlanView& v) const;
 
   const PlanSpec& spec_;
+  bool begins_stroke(const QMouseEvent& e) const;
+  void take_stroke(const QPolygonF& stroke);
+
+  QPolygonF stroke_;  // of a path that is being drawn
   std::optional<Place> now_;  // while it plays
 };
 
