@@ -94,7 +94,20 @@ int main(int argc, char** argv) {
     benchmark::RegisterBenchmark(walks ? "acoustics, walking" : "acoustics, headphones", run_step,
                                  &acoustics, settings);
   }
+  // A stereo response of three seconds.
+  const std::filesystem::path file =
+      std::filesystem::temp_directory_path() / "drevan benchmark response.wav";
+  AudioBuffer response = test::noise(0.1, 3, 1, 48000, 2);
+  for (int c = 0; c < 2; ++c)
+    for (size_t i = 0; i < response.channel(c).size(); ++i)
+      response.channel(c)[i] *= static_cast<float>(std::exp(-2.3 * static_cast<double>(i) / 48000));
+  test::write_wav(file, response);
+  const auto& convolution = *find_step("convolution");
+  Settings settings = settings_of(convolution, convolution.starting_points[0]);
+  settings.texts[0] = file.string();
+  benchmark::RegisterBenchmark("convolution, 3 s", run_step, &convolution, settings);
   benchmark::Initialize(&argc, argv);
   benchmark::RunSpecifiedBenchmarks();
   benchmark::Shutdown();
+  std::filesystem::remove(file);
 }

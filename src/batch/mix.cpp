@@ -1,7 +1,6 @@
 #include "batch/mix.h"
 
 #include <fmt/format.h>
-#include <unistd.h>
 
 #include <cmath>
 
@@ -9,6 +8,7 @@
 #include "audio/hash.h"
 #include "audio/replace_file.h"
 #include "batch/record.h"
+#include "batch/temporary_folder.h"
 #include "reel/source_files.h"
 #include "reel/takes.h"
 
@@ -19,25 +19,6 @@ namespace fs = std::filesystem;
 namespace {
 
 constexpr int block = MixRun::block;
-
-// Gone with its owner, and all that is in it.
-class TemporaryFolder {
- public:
-  explicit TemporaryFolder(const fs::path& beside)
-      : path_(beside / fmt::format(".drevan-mix-{}", ::getpid())) {
-    make_folder(path_);
-  }
-  ~TemporaryFolder() {
-    std::error_code error;
-    fs::remove_all(path_, error);
-  }
-  TemporaryFolder(const TemporaryFolder&) = delete;
-  TemporaryFolder& operator=(const TemporaryFolder&) = delete;
-  const fs::path& path() const { return path_; }
-
- private:
-  fs::path path_;
-};
 
 void require_places(const Reel& reel) {
   for (const auto& c : reel.clips)
@@ -182,7 +163,7 @@ MixResult render_mix(const Reel& reel, const BatchOptions& options, const MixOpt
                      FindingStore& store, const CancelToken& cancel, const Progress& progress) {
   if (options.container == Container::flac && options.samples == SampleType::float32)
     throw Error(Error::Kind::call, "FLAC cannot hold 32-bit float; choose 16 or 24 bits, or WAV.");
-  const TemporaryFolder temporary(fs::absolute(options.folder));
+  const TemporaryFolder temporary(fs::absolute(options.folder), "mix");
   BatchOptions through;
   through.folder = temporary.path();
   through.workers = options.workers;

@@ -51,6 +51,14 @@ struct RenderCall {
   std::vector<std::filesystem::path> inputs;
 };
 
+struct FilmCall {
+  std::filesystem::path reel, film, out;
+  std::string sound;  ///< "pcm", "aac", "opus"; empty: as is usual
+  bool keeps_sound = false, no_mix_chain = false;
+};
+
+int film(const FilmCall& call);
+
 struct SweepCall {
   std::filesystem::path out;
   double from_hz = 20, to_hz = 20000, seconds = 10, rate = 48000;

@@ -93,6 +93,16 @@ int main(int argc, char** argv) {
   auto* check = recipes->add_subcommand("check", "Say whether recipes can be used");
   check->add_option("FILE", inputs, ".recipe files")->required();
 
+  cli::FilmCall f;
+  auto* film = app.add_subcommand("film", "Write a film with the reel's mix as its sound");
+  film->add_option("--reel", f.reel, "A .reel file; it begins with the first picture")->required();
+  film->add_option("--film", f.film, "The film whose picture is taken, as it is")->required();
+  film->add_option("--out", f.out, "The new film: .mov, .mp4, .mkv or .webm")->required();
+  film->add_option("--sound", f.sound, "pcm, aac or opus; as is usual for the container")
+      ->check(CLI::IsMember({"pcm", "aac", "opus"}));
+  film->add_flag("--keep-sound", f.keeps_sound, "The film's own sounds stay, behind the new one");
+  film->add_flag("--no-mix-chain", f.no_mix_chain, "The sum as it is, not through the mix chain");
+
   cli::SweepCall w;
   auto* sweep = app.add_subcommand("sweep", "Write a sweep, to be played in a room or through a device");
   sweep->add_option("--out", w.out, "The WAV file")->required();
@@ -127,6 +137,7 @@ int main(int argc, char** argv) {
     if (*judge) return cli::check(target, inputs);
     if (*steps) return cli::list_steps(json);
     if (*check) return cli::check_recipes(inputs);
+    if (*film) return cli::film(f);
     if (*sweep) return cli::sweep(w);
     if (*response) return cli::response(played, came_back, response_out);
   } catch (const Error& e) {

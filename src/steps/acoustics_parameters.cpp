@@ -126,18 +126,18 @@ std::vector<Parameter> acoustics_parameters() {
              "Where the listener is, from the back wall to the front."),
       keeps,
       on_page(choice_parameter("placed", "Placed",
-                               {{"direction", "by direction and distance"}, {"room", "in the room"}},
+                               {{"direction", "by direction"}, {"room", "in the room"}},
                                placed_by_direction,
                                "Seen from the listener, or in metres from the back left corner of "
                                "the floor: then it stays where it is when the listener moves."),
               the_source, true),
-      number("x_m", "From the left", "m", 0, 400, 2.5, the_source,
+      number("x_m", "x", "m", 0, 400, 2.5, the_source,
              "Metres from the left wall; walls keep it inside. Counts where it is placed in the "
              "room."),
-      number("y_m", "From the back", "m", 0, 400, 4.5, the_source,
+      number("y_m", "y", "m", 0, 400, 4.5, the_source,
              "Metres from the back wall; walls keep it inside. Counts where it is placed in the "
              "room."),
-      number("z_m", "Above the floor", "m", 0, 100, 1.6, the_source,
+      number("z_m", "z", "m", 0, 100, 1.6, the_source,
              "Metres above the floor. Counts where it is placed in the room."),
       on_page(choice_parameter("sides", "Of stereo",
                                {{"both", "both sides"}, {"left", "left"}, {"right", "right"}},

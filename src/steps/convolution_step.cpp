@@ -321,7 +321,7 @@ std::vector<Parameter> parameters() {
              .help = "What is higher is taken out of the response.",
              .off_at = highest_hz}),
       still({.id = "measurement",
-             .label = "Measurement",
+             .label = "Number",
              .least = 1,
              .most = 1000,
              .standard = 1,

@@ -2,6 +2,7 @@
 #include <gtest/gtest.h>
 
 #include <QLabel>
+#include <QPushButton>
 #include <QToolButton>
 #include <fstream>
 
@@ -265,7 +266,7 @@ TEST_F(PlacesTest, AResponseIsMeasuredWithASweep) {
   const test::TempFolder folder;
   add("convolution");
   SweepSheet sheet;
-  const auto shown = [&](const char* name) { return sheet.findChild<QToolButton*>(name)->text(); };
+  const auto shown = [&](const char* name) { return sheet.findChild<QPushButton*>(name)->text(); };
   sheet.write_sweep_to(QString::fromStdString((folder / "sweep.wav").string()));
   ASSERT_TRUE(QTest::qWaitFor([&] { return shown("played") == "sweep.wav"; }, 20000));
   AudioBuffer back = test::read_all(folder / "sweep.wav");

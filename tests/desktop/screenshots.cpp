@@ -242,13 +242,15 @@ int main(int argc, char** argv) {
       edit(w, edits::add_step, StepPlace{ChainOwner::clip, 0}, *find_step(id));
       shots.settle();
       // The canyon of the delay has three echoes, many as one four copies; the last of the
-      // compressor's holds the gain; an old wire, a door ajar; of the others the first.
+      // compressor's holds the gain; an old wire, a door ajar; a response drawn out; of the others
+      // the first.
       const std::string_view name_of_step = id;
       const int point =
           name_of_step == "delay"         ? 1
           : name_of_step == "doubler"     ? 2
           : name_of_step == "loudspeaker" ? 4
           : name_of_step == "acoustics"   ? 6
+          : name_of_step == "convolution" ? 3
           : name_of_step == "compressor" || name_of_step == "telephone" || name_of_step == "wall"
               ? 2
               : 0;
@@ -270,7 +272,7 @@ int main(int argc, char** argv) {
   sheet({"tremolo", "wah", "chorus", "flanger", "phaser", "ring-modulator", "delay", "distortion"},
         "effects.png");
   sheet({"pitch", "doubler", "vocoder", "reverb", "compressor", "stretch", "telephone", "wall",
-         "loudspeaker", "acoustics"},
+         "loudspeaker", "acoustics", "convolution"},
         "voices.png");
 
   for (const char* id : {"multiband-compressor", "hum-removal"}) {

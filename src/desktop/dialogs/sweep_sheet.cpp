@@ -8,7 +8,6 @@
 #include <QProgressBar>
 #include <QPushButton>
 #include <QSettings>
-#include <QToolButton>
 
 #include "engine/response_making.h"
 
@@ -98,12 +97,12 @@ SweepSheet::SweepSheet(QWidget* parent) : QDialog(parent) {
   show_state();
 }
 
-QToolButton* SweepSheet::file_button(const QString& name,
+QPushButton* SweepSheet::file_button(const QString& name,
                                      void (SweepSheet::*chosen)(const QString&)) {
-  auto* button = new QToolButton(this);
+  auto* button = new QPushButton(this);
   button->setObjectName(name);
   button->setSizePolicy(QSizePolicy::Expanding, QSizePolicy::Fixed);
-  connect(button, &QToolButton::clicked, this, [this, chosen] {
+  connect(button, &QPushButton::clicked, this, [this, chosen] {
     const auto file = QFileDialog::getOpenFileName(
         this, tr("Choose a recording"), {}, tr("Sound (*.wav *.flac *.aif *.aiff *.m4a *.mp3)"));
     if (!file.isEmpty()) (this->*chosen)(file);

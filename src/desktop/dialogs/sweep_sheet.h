@@ -10,7 +10,6 @@ class QComboBox;
 class QLabel;
 class QProgressBar;
 class QPushButton;
-class QToolButton;
 
 namespace drevan::desktop {
 
@@ -29,13 +28,13 @@ class SweepSheet : public QDialog {
   QString response() const { return response_; }
 
  private:
-  QToolButton* file_button(const QString& name, void (SweepSheet::*chosen)(const QString&));
+  QPushButton* file_button(const QString& name, void (SweepSheet::*chosen)(const QString&));
   void show_state();
   void tell(const QString& words);
 
   QString played_, recording_, response_;
   QComboBox* seconds_;
-  QToolButton *played_button_, *recording_button_;
+  QPushButton *played_button_, *recording_button_;
   QLabel* told_;
   QProgressBar* progress_;
   QPushButton* make_;

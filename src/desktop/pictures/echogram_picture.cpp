@@ -9,10 +9,10 @@ namespace drevan::desktop {
 
 namespace {
 
-// Seconds until a course stays below what is drawn.
-double end_s(std::span<const float> db, double step_s) {
+// Seconds until a course that is so much louder stays below what is drawn.
+double end_s(std::span<const float> db, double step_s, double louder_db = 0) {
   size_t n = db.size();
-  while (n > 0 && db[n - 1] < -60) --n;
+  while (n > 0 && static_cast<double>(db[n - 1]) + louder_db < -60) --n;
   return static_cast<double>(n) * step_s;
 }
 
@@ -62,7 +62,7 @@ TimeAxis EchogramPicture::axis() const {
   if (holds_any()) return held_axis_;
   const ResponseCourse& c = course();
   const double longest = std::max({0.1, end_s(c.recorded_db, c.step_s),
-                                   value(spec_.begins) / 1000 + end_s(c.heard_db, c.step_s)});
+                                   value(spec_.begins) / 1000 + end_s(c.heard_db, c.step_s, mix_db())});
   const double before = std::max(0.06 * longest, -1.1 * value(spec_.start) / 1000);
   return {plot_rect(), -before, longest * 1.06 + before};
 }
@@ -95,7 +95,7 @@ std::vector<Grip> EchogramPicture::grips() const {
   moment(spec_.start, plot_rect().top() + 6);
   moment(spec_.begins, plot_rect().bottom());
   if (c.t60_s > 0.02) share(spec_.decay, begin + c.t60_s / 2, db - 30);
-  if (const double end = end_s(c.heard_db, c.step_s); end > 0.02)
+  if (const double end = end_s(c.heard_db, c.step_s, db); end > 0.02)
     share(spec_.length, begin + end, -58);
   all.push_back({.at = {time.x_of(begin), level.within(db)},
                  .drag =

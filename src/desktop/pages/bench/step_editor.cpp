@@ -239,11 +239,12 @@ void StepEditor::show_page(int page) {
   const bool room = !sliders_area_->isVisible() || sliders_area_->width() >= two_columns;
   const int columns = shown.size() > 5 && room ? 2 : 1;
   const int rows = (static_cast<int>(shown.size()) + columns - 1) / columns;
+  const int first = words_->lead() ? 1 : 0;
   for (int r = 0, all = grid_->rowCount(); r < all; ++r) grid_->setRowStretch(r, 0);
   for (int i = 0; i < static_cast<int>(shown.size()); ++i)
-    grid_->addWidget(shown[static_cast<size_t>(i)], i % rows, i / rows);
+    grid_->addWidget(shown[static_cast<size_t>(i)], first + i % rows, i / rows);
   grid_->removeWidget(words_);
-  if (words_->any()) grid_->addWidget(words_, rows, 0, 1, columns);
+  if (words_->any()) grid_->addWidget(words_, first > 0 ? 0 : rows, 0, 1, columns);
   grid_->setRowStretch(rows + 1, 1);
   page_label_->setText(page > 0 ? part_name(type_->picture, page) : QString());
 }

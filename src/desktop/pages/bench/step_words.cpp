@@ -44,6 +44,7 @@ StepWords::StepWords(const Work& work, StepId step, QWidget* parent)
   for (size_t i = 0; i < type.texts.size(); ++i) {
     const TextParameter& t = type.texts[i];
     Words& words = words_.emplace_back();
+    lead_ = lead_ || t.is_response;
     const int index = static_cast<int>(i);
     if (t.is_file()) {
       add(t.label, t.help, t.id, file_field(index));

@@ -19,6 +19,8 @@ class StepWords : public QWidget {
   StepWords(const Work& work, StepId step, QWidget* parent);
   /// Whether the step has such settings.
   bool any() const { return !words_.empty() || !sides_.empty(); }
+  /// Whether they are what the step is about, and stand before its other settings.
+  bool lead() const { return lead_; }
   void refresh();
   /// The next file of the same kinds in the folder of the one that is chosen, by name and round at
   /// the end; -1: the one before. So a folder is browsed by ear.
@@ -41,6 +43,7 @@ class StepWords : public QWidget {
   const Work& work_;
   StepId step_;
   std::vector<Words> words_;
+  bool lead_ = false;
   std::vector<QToolButton*> sides_;
 };
 

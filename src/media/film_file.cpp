@@ -1,0 +1,266 @@
+#include "media/film_file.h"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <cmath>
+
+#include "audio/error.h"
+#include "audio/replace_file.h"
+#include "media/film_sound.h"
+#include "media/libav_open.h"
+#include "media/reader.h"
+
+namespace drevan {
+
+namespace {
+
+namespace fs = std::filesystem;
+
+struct Film {
+  libav::Owned<AVFormatContext> format;
+  int picture = -1;
+};
+
+Film open_film(const fs::path& file) {
+  av_log_set_level(AV_LOG_QUIET);
+  std::error_code missing;
+  if (!fs::exists(file, missing))
+    throw Error(Error::Kind::input,
+                fmt::format("{} is not there. Choose the film again.", file.string()));
+  AVFormatContext* raw = nullptr;
+  // "file:" keeps names like "concat:x" or "http:x" from being anything but a name.
+  const bool opened =
+      avformat_open_input(&raw, ("file:" + file.string()).c_str(), nullptr, nullptr) >= 0;
+  Film film{libav::Owned<AVFormatContext>(raw)};
+  if (!opened || film.format->probe_score < AVPROBE_SCORE_RETRY ||
+      (film.format->iformat->flags & AVFMT_NOFILE) != 0 ||
+      avformat_find_stream_info(film.format.get(), nullptr) < 0)
+    throw Error(Error::Kind::input,
+                fmt::format("{} is no film that can be read. Choose another one.", file.string()));
+  film.picture =
+      av_find_best_stream(film.format.get(), AVMEDIA_TYPE_VIDEO, -1, -1, nullptr, 0);
+  // A cover is no picture of a film.
+  if (film.picture < 0 || (film.format->streams[film.picture]->disposition &
+                           AV_DISPOSITION_ATTACHED_PIC) != 0)
+    throw Error(Error::Kind::input,
+                fmt::format("{} has no picture in it. Choose a film.", file.string()));
+  return film;
+}
+
+AVMediaType kind_of(const AVStream& s) { return s.codecpar->codec_type; }
+
+double seconds_of(std::int64_t ts, AVRational base) {
+  return ts == AV_NOPTS_VALUE ? 0 : static_cast<double>(ts) * av_q2d(base);
+}
+
+double picture_begins_s(const Film& film) {
+  const AVStream& s = *film.format->streams[film.picture];
+  return seconds_of(s.start_time, s.time_base);
+}
+double picture_lasts_s(const Film& film) {
+  const AVStream& s = *film.format->streams[film.picture];
+  if (s.duration > 0) return seconds_of(s.duration, s.time_base);
+  return film.format->duration > 0 ? static_cast<double>(film.format->duration) / AV_TIME_BASE : 0;
+}
+
+// The film as it is written: which of its streams go where.
+class Copy {
+ public:
+  Copy(Film& film, const fs::path& goal, const fs::path& part, bool keeps_sound)
+      : film_(film), goal_(goal), to_(film.format->nb_streams, -1) {
+    AVFormatContext* raw = nullptr;
+    const AVOutputFormat* kind = av_guess_format(nullptr, goal.filename().c_str(), nullptr);
+    if (!kind || avformat_alloc_output_context2(&raw, kind, nullptr, nullptr) < 0)
+      throw Error(Error::Kind::call,
+                  fmt::format("{}: no film is written with this ending. Use .mov, .mp4, .mkv or "
+                              ".webm.",
+                              goal.string()));
+    out_.reset(raw);
+    add_streams(keeps_sound);
+    if (avio_open(&out_->pb, ("file:" + part.string()).c_str(), AVIO_FLAG_WRITE) < 0)
+      throw cannot_write(goal_, errno);
+    av_dict_copy(&out_->metadata, film_.format->metadata, 0);
+    copy_chapters();
+  }
+  ~Copy() {
+    if (out_ && out_->pb) avio_closep(&out_->pb);
+  }
+  Copy(const Copy&) = delete;
+  Copy& operator=(const Copy&) = delete;
+
+  AVFormatContext& out() { return *out_; }
+  void begin() {
+    if (avformat_write_header(out_.get(), nullptr) < 0)
+      throw Error(Error::Kind::call,
+                  fmt::format("{}: this container cannot hold the film's picture or subtitles. Use "
+                              ".mkv.",
+                              goal_.string()));
+  }
+  /// The next packet of the film, if it goes anywhere; false at its end.
+  bool next(AVPacket& packet) {
+    while (true) {
+      const int code = av_read_frame(film_.format.get(), &packet);
+      if (code == AVERROR_EOF) return false;
+      if (code < 0)
+        throw Error(Error::Kind::input,
+                    fmt::format("{} cannot be read on. Copy it from its source again.",
+                                film_.format->url));
+      if (to_[static_cast<size_t>(packet.stream_index)] >= 0) return true;
+      av_packet_unref(&packet);
+    }
+  }
+  double seconds(const AVPacket& packet) const {
+    const AVStream& s = *film_.format->streams[packet.stream_index];
+    return seconds_of(packet.dts == AV_NOPTS_VALUE ? packet.pts : packet.dts, s.time_base);
+  }
+  /// Of the film.
+  void put(AVPacket& packet) {
+    const AVStream& from = *film_.format->streams[packet.stream_index];
+    packet.stream_index = to_[static_cast<size_t>(packet.stream_index)];
+    av_packet_rescale_ts(&packet, from.time_base,
+                         out_->streams[packet.stream_index]->time_base);
+    packet.pos = -1;
+    put_ready(packet);
+  }
+  void put_ready(AVPacket& packet) {
+    if (const int code = av_interleaved_write_frame(out_.get(), &packet); code < 0)
+      throw cannot_write(goal_, AVUNERROR(code));
+  }
+  void end() {
+    if (const int code = av_write_trailer(out_.get()); code < 0)
+      throw cannot_write(goal_, AVUNERROR(code));
+    if (const int code = avio_closep(&out_->pb); code < 0)
+      throw cannot_write(goal_, AVUNERROR(code));
+  }
+
+ private:
+  struct FreeOutput {
+    void operator()(AVFormatContext* p) const { avformat_free_context(p); }
+  };
+  void add_streams(bool keeps_sound) {
+    // The picture, the new sound, then all else.
+    add(film_.picture);
+    sound_ = avformat_new_stream(out_.get(), nullptr);
+    for (int i = 0; i < static_cast<int>(film_.format->nb_streams); ++i) {
+      const AVMediaType kind = kind_of(*film_.format->streams[i]);
+      if (i == film_.picture) continue;
+      if (kind == AVMEDIA_TYPE_VIDEO || kind == AVMEDIA_TYPE_SUBTITLE ||
+          kind == AVMEDIA_TYPE_ATTACHMENT || (kind == AVMEDIA_TYPE_AUDIO && keeps_sound))
+        add(i);
+    }
+  }
+  void add(int i) {
+    const AVStream& from = *film_.format->streams[i];
+    AVStream* to = avformat_new_stream(out_.get(), nullptr);
+    if (!to || avcodec_parameters_copy(to->codecpar, from.codecpar) < 0) throw std::bad_alloc();
+    // Another container writes its own mark for the same codec.
+    if (film_.format->iformat->name != std::string_view(out_->oformat->name))
+      to->codecpar->codec_tag = 0;
+    to->time_base = from.time_base;
+    to->avg_frame_rate = from.avg_frame_rate;
+    to->r_frame_rate = from.r_frame_rate;
+    to->sample_aspect_ratio = from.sample_aspect_ratio;
+    to->disposition = from.disposition;
+    if (kind_of(from) == AVMEDIA_TYPE_AUDIO) to->disposition &= ~AV_DISPOSITION_DEFAULT;
+    av_dict_copy(&to->metadata, from.metadata, 0);
+    // How the picture is turned, among others.
+    for (int k = 0; k < from.nb_side_data; ++k) {
+      const AVPacketSideData& side = from.side_data[k];
+      if (std::uint8_t* data = av_stream_new_side_data(to, side.type, side.size))
+        std::copy_n(side.data, side.size, data);
+    }
+    to_[static_cast<size_t>(i)] = to->index;
+  }
+  void copy_chapters() {
+    const auto count = film_.format->nb_chapters;
+    if (count == 0) return;
+    out_->chapters = static_cast<AVChapter**>(av_calloc(count, sizeof(AVChapter*)));
+    if (!out_->chapters) throw std::bad_alloc();
+    for (unsigned i = 0; i < count; ++i) {
+      const AVChapter& from = *film_.format->chapters[i];
+      auto* to = static_cast<AVChapter*>(av_mallocz(sizeof(AVChapter)));
+      if (!to) throw std::bad_alloc();
+      to->id = from.id;
+      to->time_base = from.time_base;
+      to->start = from.start;
+      to->end = from.end;
+      av_dict_copy(&to->metadata, from.metadata, 0);
+      out_->chapters[out_->nb_chapters++] = to;
+    }
+  }
+
+  Film& film_;
+  fs::path goal_;
+  std::vector<int> to_;  // by the film's streams; -1: nowhere
+  std::unique_ptr<AVFormatContext, FreeOutput> out_;
+
+ public:
+  AVStream* sound_ = nullptr;  ///< the new one
+};
+
+}  // namespace
+
+FilmInfo read_film_info(const fs::path& file) {
+  const Film film = open_film(file);
+  const AVStream& s = *film.format->streams[film.picture];
+  FilmInfo out{.width = s.codecpar->width,
+               .height = s.codecpar->height,
+               .frames_per_s = s.avg_frame_rate.den > 0 ? av_q2d(s.avg_frame_rate) : 0,
+               .seconds = picture_lasts_s(film),
+               .chapters = static_cast<int>(film.format->nb_chapters)};
+  for (unsigned i = 0; i < film.format->nb_streams; ++i) {
+    out.sounds += kind_of(*film.format->streams[i]) == AVMEDIA_TYPE_AUDIO;
+    out.subtitles += kind_of(*film.format->streams[i]) == AVMEDIA_TYPE_SUBTITLE;
+  }
+  for (const AVDictionary* words : {s.metadata, film.format->metadata})
+    if (const auto* code = av_dict_get(words, "timecode", nullptr, 0); code && out.timecode.empty())
+      out.timecode = code->value;
+  return out;
+}
+
+FilmSound usual_film_sound(const fs::path& film) {
+  std::string ending = film.extension().string();
+  std::ranges::transform(ending, ending.begin(), [](unsigned char c) { return std::tolower(c); });
+  if (ending == ".mp4" || ending == ".m4v") return FilmSound::aac;
+  if (ending == ".mov" || ending == ".mkv") return FilmSound::pcm;
+  if (ending == ".webm") return FilmSound::opus;
+  throw Error(Error::Kind::call,
+              fmt::format("{}: no film is written with this ending. Use .mov, .mp4, .mkv or .webm.",
+                          film.string()));
+}
+
+WrittenFilm write_film(const fs::path& film_file, const fs::path& mix, const fs::path& goal,
+                       const FilmExport& how, const CancelToken& cancel,
+                       const Progress& progress) {
+  WrittenFilm out{.sound = how.sound.value_or(usual_film_sound(goal))};
+  Film film = open_film(film_file);
+  std::error_code error;
+  if (fs::equivalent(film_file, goal, error) || fs::equivalent(mix, goal, error))
+    throw Error(Error::Kind::call,
+                fmt::format("{} would be written over itself. Choose another name.", goal.string()));
+  const double begins_s = picture_begins_s(film), lasts_s = picture_lasts_s(film);
+  ReplacementFile replacement(goal);
+  Copy copy(film, goal, replacement.part(), how.keeps_sound);
+  // Declared behind the file it goes into: it ends first.
+  FilmSoundEncoder sound(mix, out.sound, copy.out(), *copy.sound_, begins_s, lasts_s);
+  copy.begin();
+  const auto put = [&](AVPacket& packet) { copy.put_ready(packet); };
+  libav::Owned<AVPacket> packet(av_packet_alloc());
+  if (!packet) throw std::bad_alloc();
+  while (copy.next(*packet)) {
+    cancel.check();
+    const double now = copy.seconds(*packet);
+    // Half a second ahead, so that both lie close to each other in the file.
+    sound.encode(now + 0.5, put);
+    copy.put(*packet);
+    if (progress && lasts_s > 0) progress(std::clamp((now - begins_s) / lasts_s, 0.0, 1.0));
+  }
+  sound.finish(put);
+  copy.end();
+  out.cut_off_s = sound.cut_off_s();
+  replacement.commit();
+  return out;
+}
+
+}  // namespace drevan

@@ -1,0 +1,39 @@
+// A small film for tests, by libav: pictures in MPEG-4 that differ from each other.
+#pragma once
+
+#include <filesystem>
+#include <string>
+#include <vector>
+
+#include "audio/buffer.h"
+
+namespace drevan::test {
+
+struct FilmOptions {
+  int frames = 50;
+  int frames_per_s = 25;
+  double begins_s = 0;      ///< of the first picture, in the file's clock
+  double sound_s = 0;       ///< of a tone as its sound; 0: none
+  bool subtitles = false;   ///< two lines, in MKV
+  bool chapters = false;    ///< two
+  std::string timecode{};
+};
+void make_film(const std::filesystem::path& file, const FilmOptions& options);
+
+/// One packet of a stream, as it stands in a file.
+struct FilmPacket {
+  double pts_s = 0;
+  bool key = false;
+  std::vector<unsigned char> data;
+  friend bool operator==(const FilmPacket& a, const FilmPacket& b) {
+    return a.key == b.key && a.data == b.data;
+  }
+};
+enum class FilmStream { picture, sound, subtitle };
+/// All packets of the `which`-th stream of a kind.
+std::vector<FilmPacket> film_packets(const std::filesystem::path& file, FilmStream kind,
+                                     int which = 0);
+/// When the first one of a kind begins, seconds of the file's clock.
+double film_stream_begins_s(const std::filesystem::path& file, FilmStream kind);
+
+}  // namespace drevan::test
