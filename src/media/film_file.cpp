@@ -8,6 +8,7 @@
 #include "audio/error.h"
 #include "audio/replace_file.h"
 #include "media/film_sound.h"
+#include "media/film_words.h"
 #include "media/libav_open.h"
 #include "media/reader.h"
 
@@ -94,7 +95,7 @@ class Copy {
     if (avformat_write_header(out_.get(), nullptr) < 0)
       throw Error(Error::Kind::call,
                   fmt::format("{}: this container cannot hold the film's picture or subtitles. Use "
-                              ".mkv.",
+                              "another one: .mov, .mp4 or .mkv.",
                               goal_.string()));
   }
   /// The next packet of the film, if it goes anywhere; false at its end.
@@ -117,9 +118,13 @@ class Copy {
   /// Of the film.
   void put(AVPacket& packet) {
     const AVStream& from = *film_.format->streams[packet.stream_index];
+    const AVStream& into = *out_->streams[to_[static_cast<size_t>(packet.stream_index)]];
+    if (kind_of(from) == AVMEDIA_TYPE_SUBTITLE &&
+        from.codecpar->codec_id != into.codecpar->codec_id)
+      libav::rewrite_subtitle(packet, from.codecpar->codec_id, into.codecpar->codec_id);
     packet.stream_index = to_[static_cast<size_t>(packet.stream_index)];
     av_packet_rescale_ts(&packet, from.time_base,
-                         out_->streams[packet.stream_index]->time_base);
+                         into.time_base);
     packet.pos = -1;
     put_ready(packet);
   }
@@ -154,6 +159,9 @@ class Copy {
     const AVStream& from = *film_.format->streams[i];
     AVStream* to = avformat_new_stream(out_.get(), nullptr);
     if (!to || avcodec_parameters_copy(to->codecpar, from.codecpar) < 0) throw std::bad_alloc();
+    const auto words = libav::subtitle_in(*out_->oformat, from.codecpar->codec_id);
+    if (words && *words != from.codecpar->codec_id)
+      libav::become_subtitle(*to->codecpar, *words);
     // Another container writes its own mark for the same codec.
     if (film_.format->iformat->name != std::string_view(out_->oformat->name))
       to->codecpar->codec_tag = 0;

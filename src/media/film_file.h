@@ -37,7 +37,8 @@ struct WrittenFilm {
 };
 
 /// Writes `film` with `mix` (a sound file) as its sound, which begins with the first picture. Packets
-/// of pictures and subtitles are copied as they are, chapters and titles kept. PCM is exact to the
+/// of pictures and subtitles are copied as they are (subtitles in text become the container's own),
+/// chapters and titles kept. PCM is exact to the
 /// sample; AAC and Opus tell their encoders' delay, so that players take it out. The file takes its
 /// name when it is whole. Throws Error(input), Error(call): the container holds no such sound or
 /// picture; Error(output), Cancelled.
