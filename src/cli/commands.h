@@ -58,6 +58,8 @@ struct FilmCall {
 };
 
 int film(const FilmCall& call);
+/// The cuts of a film; `out` .csv or .vtt, empty: printed as CSV.
+int events(const std::filesystem::path& film, const std::filesystem::path& out);
 
 struct SweepCall {
   std::filesystem::path out;

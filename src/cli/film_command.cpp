@@ -1,6 +1,9 @@
 #include "audio/error.h"
+#include "audio/replace_file.h"
 #include "batch/film.h"
 #include "cli/commands.h"
+#include "engine/events.h"
+#include "engine/film_cuts.h"
 #include "reel/json_file.h"
 
 namespace drevan::cli {
@@ -32,6 +35,30 @@ int film(const FilmCall& call) {
                                             : "Opus",
       mix.levels.sample_peak_dbfs.value_or(-200), mix.levels.loudness_lufs.value_or(-200));
   return failed ? some_failed : ok;
+}
+
+int events(const std::filesystem::path& film_file, const std::filesystem::path& out) {
+  const std::string ending = out.extension().string();
+  if (!out.empty() && ending != ".csv" && ending != ".vtt")
+    throw Error(Error::Kind::call,
+                fmt::format("{}: events are written as .csv or .vtt.", out.string()));
+  const FilmInfo info = read_film_info(film_file);
+  std::vector<Event> events;
+  for (const double s : find_film_cuts(film_file, interrupted()))
+    events.push_back({s, fmt::format("Cut {}", events.size() + 1)});
+  const std::string text =
+      ending == ".vtt"
+          ? events_as_webvtt(events)
+          : events_as_csv(events, timecode_rate(info.frames_per_s, info.timecode), info.timecode);
+  if (out.empty()) {
+    fmt::print("{}", text);
+    return ok;
+  }
+  ReplacementFile file(out);
+  file.write(text);
+  file.commit();
+  say("{}: {} cut{}\n", out.string(), events.size(), events.size() == 1 ? "" : "s");
+  return ok;
 }
 
 }  // namespace drevan::cli

@@ -103,6 +103,11 @@ int main(int argc, char** argv) {
   film->add_flag("--keep-sound", f.keeps_sound, "The film's own sounds stay, behind the new one");
   film->add_flag("--no-mix-chain", f.no_mix_chain, "The sum as it is, not through the mix chain");
 
+  std::filesystem::path cut_film, events_out;
+  auto* events = app.add_subcommand("events", "Find the cuts of a film");
+  events->add_option("--film", cut_film, "The film")->required();
+  events->add_option("--out", events_out, "A .csv or .vtt file; printed as CSV where there is none");
+
   cli::SweepCall w;
   auto* sweep = app.add_subcommand("sweep", "Write a sweep, to be played in a room or through a device");
   sweep->add_option("--out", w.out, "The WAV file")->required();
@@ -138,6 +143,7 @@ int main(int argc, char** argv) {
     if (*steps) return cli::list_steps(json);
     if (*check) return cli::check_recipes(inputs);
     if (*film) return cli::film(f);
+    if (*events) return cli::events(cut_film, events_out);
     if (*sweep) return cli::sweep(w);
     if (*response) return cli::response(played, came_back, response_out);
   } catch (const Error& e) {

@@ -7,9 +7,9 @@
 
 #include "audio/error.h"
 #include "audio/replace_file.h"
+#include "media/film_open.h"
 #include "media/film_sound.h"
 #include "media/film_words.h"
-#include "media/libav_open.h"
 #include "media/reader.h"
 
 namespace drevan {
@@ -17,53 +17,11 @@ namespace drevan {
 namespace {
 
 namespace fs = std::filesystem;
-
-struct Film {
-  libav::Owned<AVFormatContext> format;
-  int picture = -1;
-};
-
-Film open_film(const fs::path& file) {
-  av_log_set_level(AV_LOG_QUIET);
-  std::error_code missing;
-  if (!fs::exists(file, missing))
-    throw Error(Error::Kind::input,
-                fmt::format("{} is not there. Choose the film again.", file.string()));
-  AVFormatContext* raw = nullptr;
-  // "file:" keeps names like "concat:x" or "http:x" from being anything but a name.
-  const bool opened =
-      avformat_open_input(&raw, ("file:" + file.string()).c_str(), nullptr, nullptr) >= 0;
-  Film film{libav::Owned<AVFormatContext>(raw)};
-  if (!opened || film.format->probe_score < AVPROBE_SCORE_RETRY ||
-      (film.format->iformat->flags & AVFMT_NOFILE) != 0 ||
-      avformat_find_stream_info(film.format.get(), nullptr) < 0)
-    throw Error(Error::Kind::input,
-                fmt::format("{} is no film that can be read. Choose another one.", file.string()));
-  film.picture =
-      av_find_best_stream(film.format.get(), AVMEDIA_TYPE_VIDEO, -1, -1, nullptr, 0);
-  // A cover is no picture of a film.
-  if (film.picture < 0 || (film.format->streams[film.picture]->disposition &
-                           AV_DISPOSITION_ATTACHED_PIC) != 0)
-    throw Error(Error::Kind::input,
-                fmt::format("{} has no picture in it. Choose a film.", file.string()));
-  return film;
-}
+using libav::Film;
+using libav::open_film;
+using libav::seconds_of;
 
 AVMediaType kind_of(const AVStream& s) { return s.codecpar->codec_type; }
-
-double seconds_of(std::int64_t ts, AVRational base) {
-  return ts == AV_NOPTS_VALUE ? 0 : static_cast<double>(ts) * av_q2d(base);
-}
-
-double picture_begins_s(const Film& film) {
-  const AVStream& s = *film.format->streams[film.picture];
-  return seconds_of(s.start_time, s.time_base);
-}
-double picture_lasts_s(const Film& film) {
-  const AVStream& s = *film.format->streams[film.picture];
-  if (s.duration > 0) return seconds_of(s.duration, s.time_base);
-  return film.format->duration > 0 ? static_cast<double>(film.format->duration) / AV_TIME_BASE : 0;
-}
 
 // The film as it is written: which of its streams go where.
 class Copy {
@@ -215,7 +173,7 @@ FilmInfo read_film_info(const fs::path& file) {
   FilmInfo out{.width = s.codecpar->width,
                .height = s.codecpar->height,
                .frames_per_s = s.avg_frame_rate.den > 0 ? av_q2d(s.avg_frame_rate) : 0,
-               .seconds = picture_lasts_s(film),
+               .seconds = film.lasts_s(),
                .chapters = static_cast<int>(film.format->nb_chapters)};
   for (unsigned i = 0; i < film.format->nb_streams; ++i) {
     out.sounds += kind_of(*film.format->streams[i]) == AVMEDIA_TYPE_AUDIO;
@@ -247,7 +205,7 @@ WrittenFilm write_film(const fs::path& film_file, const fs::path& mix, const fs:
   if (fs::equivalent(film_file, goal, error) || fs::equivalent(mix, goal, error))
     throw Error(Error::Kind::call,
                 fmt::format("{} would be written over itself. Choose another name.", goal.string()));
-  const double begins_s = picture_begins_s(film), lasts_s = picture_lasts_s(film);
+  const double begins_s = film.begins_s(), lasts_s = film.lasts_s();
   ReplacementFile replacement(goal);
   Copy copy(film, goal, replacement.part(), how.keeps_sound);
   // Declared behind the file it goes into: it ends first.

@@ -18,7 +18,7 @@ using testing::HasSubstr;
 class RenderFilm : public testing::Test {
  protected:
   RenderFilm() {
-    test::make_film(folder / "film.mkv", {.frames = 75, .timecode = {}});
+    test::make_film(folder / "film.mkv", {.frames = 75});
     reel = test::reel_of(folder, {{"0", "Ines"}, {"1", "Boat", 2}}, 1.5);
     reel.name = "Skerry";
     reel.clips[1].place_s = 0.7;

@@ -66,7 +66,7 @@ int lateness(std::span<const float> a, std::span<const float> b) {
 
 TEST_F(FilmTest, TheInfoIsThatOfTheFile) {
   const auto info = read_film_info(film(
-      "a film.mkv", {.sound_s = 1, .subtitles = true, .chapters = true, .timecode = {}}));
+      "a film.mkv", {.sound_s = 1, .subtitles = true, .chapters = true}));
   EXPECT_EQ(info.width, 64);
   EXPECT_EQ(info.height, 48);
   EXPECT_NEAR(info.frames_per_s, 25, 1e-6);
@@ -78,7 +78,7 @@ TEST_F(FilmTest, TheInfoIsThatOfTheFile) {
 }
 
 TEST_F(FilmTest, PicturesSubtitlesAndChaptersAreCopiedAsTheyAre) {
-  const auto plain = film("plain.mkv", {.frames = 75, .sound_s = 3, .timecode = {}});
+  const auto plain = film("plain.mkv", {.frames = 75, .sound_s = 3});
   const auto mix = sound(3);
   const auto shown = film_packets(plain, FilmStream::picture);
   ASSERT_EQ(shown.size(), 75);
@@ -90,7 +90,7 @@ TEST_F(FilmTest, PicturesSubtitlesAndChaptersAreCopiedAsTheyAre) {
       ASSERT_NEAR(now[i].pts_s, shown[i].pts_s, 0.001) << out << " " << i;
     EXPECT_EQ(read_film_info(folder / out).sounds, 1) << out;
   }
-  const auto rich = film("rich.mkv", {.subtitles = true, .chapters = true, .timecode = {}});
+  const auto rich = film("rich.mkv", {.subtitles = true, .chapters = true});
   write(rich, mix, "rich too.mkv");
   EXPECT_EQ(film_packets(folder / "rich too.mkv", FilmStream::subtitle),
             film_packets(rich, FilmStream::subtitle));
@@ -99,7 +99,7 @@ TEST_F(FilmTest, PicturesSubtitlesAndChaptersAreCopiedAsTheyAre) {
 
 // Between MKV and MOV words change their form, and come back as they were.
 TEST_F(FilmTest, SubtitlesChangeTheirContainer) {
-  const auto rich = film("rich.mkv", {.subtitles = true, .chapters = true, .timecode = {}});
+  const auto rich = film("rich.mkv", {.subtitles = true, .chapters = true});
   const auto mix = sound(2);
   write(rich, mix, "there.mov");
   EXPECT_EQ(read_film_info(folder / "there.mov").subtitles, 1);
@@ -117,7 +117,7 @@ TEST_F(FilmTest, SubtitlesChangeTheirContainer) {
 }
 
 TEST_F(FilmTest, PcmIsExactToTheSample) {
-  const auto plain = film("plain.mov", {.frames = 50, .timecode = {}});
+  const auto plain = film("plain.mov", {.frames = 50});
   for (const int channels : {1, 2, 6}) {
     const auto mix = sound(2, channels);
     for (const char* out : {"out.mov", "out.mkv"}) {
@@ -134,7 +134,7 @@ TEST_F(FilmTest, PcmIsExactToTheSample) {
 
 // "within 1 ms after decoding", as the issue asks.
 TEST_F(FilmTest, AacAndOpusComeInTime) {
-  const auto plain = film("plain.mkv", {.frames = 50, .timecode = {}});
+  const auto plain = film("plain.mkv", {.frames = 50});
   const auto mix = sound(2);
   for (const auto& [out, kind] : {std::pair{"a.mp4", FilmSound::aac}, {"b.mkv", FilmSound::aac},
                                   {"c.mkv", FilmSound::opus}, {"d.mp4", FilmSound::opus},
@@ -150,7 +150,7 @@ TEST_F(FilmTest, AacAndOpusComeInTime) {
 }
 
 TEST_F(FilmTest, TheSoundBeginsWithTheFirstPicture) {
-  const auto late = film("late.mkv", {.begins_s = 1.4, .timecode = {}});
+  const auto late = film("late.mkv", {.begins_s = 1.4});
   write(late, sound(2), "out.mkv");
   EXPECT_NEAR(film_stream_begins_s(folder / "out.mkv", FilmStream::sound),
               film_stream_begins_s(folder / "out.mkv", FilmStream::picture), 0.002);
@@ -158,7 +158,7 @@ TEST_F(FilmTest, TheSoundBeginsWithTheFirstPicture) {
 }
 
 TEST_F(FilmTest, ALongMixEndsWithThePictureAndAShortOneBefore) {
-  const auto plain = film("plain.mkv", {.frames = 50, .timecode = {}});
+  const auto plain = film("plain.mkv", {.frames = 50});
   EXPECT_NEAR(write(plain, sound(5), "long.mkv").cut_off_s, 3, 0.1);
   EXPECT_NEAR(static_cast<double>(test::read_all(folder / "long.mkv").frames()) / 48000, 2, 0.1);
   EXPECT_EQ(write(plain, sound(0.7), "short.mkv").cut_off_s, 0);
@@ -166,7 +166,7 @@ TEST_F(FilmTest, ALongMixEndsWithThePictureAndAShortOneBefore) {
 }
 
 TEST_F(FilmTest, TheOldSoundStaysBehindTheNewOneWhereItIsKept) {
-  const auto loud = film("loud.mkv", {.sound_s = 2, .timecode = {}});
+  const auto loud = film("loud.mkv", {.sound_s = 2});
   write(loud, sound(2), "both.mkv", {.sound = {}, .keeps_sound = true});
   EXPECT_EQ(read_film_info(folder / "both.mkv").sounds, 2);
   EXPECT_EQ(film_packets(folder / "both.mkv", FilmStream::sound, 1),
@@ -176,7 +176,7 @@ TEST_F(FilmTest, TheOldSoundStaysBehindTheNewOneWhereItIsKept) {
 }
 
 TEST_F(FilmTest, WhatCannotBeIsToldAndNothingIsLeft) {
-  const auto plain = film("plain.mkv", {.timecode = {}});
+  const auto plain = film("plain.mkv", {});
   const auto mix = sound(2);
   std::ofstream(folder / "words.mp4") << "no film at all, only words and words and words";
   EXPECT_THAT(fault(folder / "gone.mp4", mix, "x.mp4"), HasSubstr("is not there"));

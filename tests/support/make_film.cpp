@@ -1,5 +1,6 @@
 #include "support/make_film.h"
 
+#include <algorithm>
 #include <cmath>
 #include <stdexcept>
 
@@ -63,8 +64,10 @@ void make_film(const std::filesystem::path& file, const FilmOptions& o) {
                                                                          avformat_free_context);
   const AVCodec* mpeg4 = avcodec_find_encoder(AV_CODEC_ID_MPEG4);
   const auto picture = encoder(mpeg4, *film);
-  picture->width = 64;
-  picture->height = 48;
+  picture->width = o.width;
+  picture->height = o.height;
+  picture->flags |= AV_CODEC_FLAG_QSCALE;
+  picture->global_quality = 3 * FF_QP2LAMBDA;
   picture->pix_fmt = AV_PIX_FMT_YUV420P;
   picture->time_base = {1, o.frames_per_s};
   picture->framerate = {o.frames_per_s, 1};
@@ -128,15 +131,19 @@ void make_film(const std::filesystem::path& file, const FilmOptions& o) {
   for (int i = 0; i < o.frames; ++i) {
     av_frame_unref(frame.get());
     frame->format = AV_PIX_FMT_YUV420P;
-    frame->width = 64;
-    frame->height = 48;
+    frame->width = o.width;
+    frame->height = o.height;
+    frame->quality = picture->global_quality;
     check(av_frame_get_buffer(frame.get(), 0));
     for (int p = 0; p < 3; ++p)
-      for (int y = 0; y < (p == 0 ? 48 : 24); ++y)
-        for (int x = 0; x < (p == 0 ? 64 : 32); ++x)
+      for (int y = 0; y < (p == 0 ? o.height : o.height / 2); ++y)
+        for (int x = 0; x < (p == 0 ? o.width : o.width / 2); ++x)
           frame->data[p][y * frame->linesize[p] + x] =
-              static_cast<std::uint8_t>(3 * i + 2 * x + y * (p + 1));
-    frame->pts = first + i;
+              o.paint ? static_cast<std::uint8_t>(
+                            p == 0 ? std::clamp(16 + 219.0 / 255 * o.paint(i, x, y), 16.0, 235.0)
+                                   : 128)
+                      : static_cast<std::uint8_t>(3 * i + 2 * x + y * (p + 1));
+    frame->pts = first + i + (o.pause_after >= 0 && i > o.pause_after ? 10 : 0);
     encode(*film, *picture, *shown, frame.get());
     // The tone that goes with it.
     if (!sound || static_cast<double>(i) / o.frames_per_s >= o.sound_s) continue;

@@ -2,6 +2,7 @@
 #pragma once
 
 #include <filesystem>
+#include <functional>
 #include <string>
 #include <vector>
 
@@ -17,6 +18,10 @@ struct FilmOptions {
   bool subtitles = false;   ///< two lines, in MKV
   bool chapters = false;    ///< two
   std::string timecode{};
+  int width = 64, height = 48;
+  /// Brightness of a place of a picture, 0 to 255; empty: slanted stripes that move.
+  std::function<double(int frame, int x, int y)> paint{};
+  int pause_after = -1;  ///< behind this picture the next one comes ten later
 };
 void make_film(const std::filesystem::path& file, const FilmOptions& options);
 

@@ -1,0 +1,44 @@
+#include "media/film_open.h"
+
+#include <fmt/format.h>
+
+#include "audio/error.h"
+
+namespace drevan::libav {
+
+Film open_film(const std::filesystem::path& file) {
+  av_log_set_level(AV_LOG_QUIET);
+  std::error_code missing;
+  if (!std::filesystem::exists(file, missing))
+    throw Error(Error::Kind::input,
+                fmt::format("{} is not there. Choose the film again.", file.string()));
+  AVFormatContext* raw = nullptr;
+  // "file:" keeps names like "concat:x" or "http:x" from being anything but a name.
+  const bool opened =
+      avformat_open_input(&raw, ("file:" + file.string()).c_str(), nullptr, nullptr) >= 0;
+  Film film{Owned<AVFormatContext>(raw)};
+  if (!opened || film.format->probe_score < AVPROBE_SCORE_RETRY ||
+      (film.format->iformat->flags & AVFMT_NOFILE) != 0 ||
+      avformat_find_stream_info(film.format.get(), nullptr) < 0)
+    throw Error(Error::Kind::input,
+                fmt::format("{} is no film that can be read. Choose another one.", file.string()));
+  film.picture = av_find_best_stream(film.format.get(), AVMEDIA_TYPE_VIDEO, -1, -1, nullptr, 0);
+  // A cover is no picture of a film.
+  if (film.picture < 0 || (film.stream().disposition & AV_DISPOSITION_ATTACHED_PIC) != 0)
+    throw Error(Error::Kind::input,
+                fmt::format("{} has no picture in it. Choose a film.", file.string()));
+  return film;
+}
+
+double seconds_of(std::int64_t ts, AVRational base) {
+  return ts == AV_NOPTS_VALUE ? 0 : static_cast<double>(ts) * av_q2d(base);
+}
+
+double Film::begins_s() const { return seconds_of(stream().start_time, stream().time_base); }
+
+double Film::lasts_s() const {
+  if (stream().duration > 0) return seconds_of(stream().duration, stream().time_base);
+  return format->duration > 0 ? static_cast<double>(format->duration) / AV_TIME_BASE : 0;
+}
+
+}  // namespace drevan::libav

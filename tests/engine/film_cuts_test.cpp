@@ -1,0 +1,145 @@
+// Cuts found in a made film of 60 cuts, with 20 events that are none.
+#include "engine/film_cuts.h"
+
+#include <fmt/format.h>
+#include <gtest/gtest.h>
+
+#include <cmath>
+#include <random>
+
+#include "engine/events.h"
+#include "support/make_film.h"
+#include "support/sounds.h"
+
+namespace drevan {
+namespace {
+
+constexpr int width = 128, height = 72;
+
+enum class Decoy { none, flash, beam, pan };
+
+struct Scene {
+  int first = 0;  // frame
+  Decoy decoy = Decoy::none;
+  unsigned seed = 0;
+  struct Blob {
+    double x, y, size, light;
+  };
+  std::vector<Blob> blobs{};
+};
+
+// A room or a landscape: soft blobs, somebody who walks through, a hand that shakes.
+double painted(const Scene& scene, int frame, int x, int y) {
+  const int t = frame - scene.first;
+  const double pan = scene.decoy == Decoy::pan ? 2.5 * std::max(0, t - 8) : 0;
+  const double px = x + pan + 0.6 * std::sin(0.4 * t), py = y + 0.5 * std::cos(0.3 * t);
+  double light = 90;
+  for (const auto& b : scene.blobs) {
+    const double dx = (px - b.x) / b.size, dy = (py - b.y) / b.size;
+    light += b.light * std::exp(-dx * dx - dy * dy);
+  }
+  const double walker = -10 + 2.2 * t + 20.0 * (scene.seed % 5);
+  if (std::abs(x - walker) < 5 && y > 30 && y < 68) light -= 60;
+  if (scene.decoy == Decoy::flash && t >= 14 && t < 14 + 1 + static_cast<int>(scene.seed % 3))
+    light = 250 - 0.02 * light;
+  if (scene.decoy == Decoy::beam) {
+    const double at = -30 + 7.0 * (t - 6) + 0.4 * y;
+    light += 150 * std::exp(-std::pow((x - at) / 14, 2));
+  }
+  return light;
+}
+
+std::vector<Scene> story(int cuts, int decoys) {
+  std::mt19937 chance(7);
+  const auto even = [&](double from, double to) {
+    return from + (to - from) * static_cast<double>(chance() % 10000) / 10000;
+  };
+  std::vector<Scene> out;
+  int frame = 0;
+  for (int i = 0; i <= cuts; ++i) {
+    Scene s{.first = frame, .seed = static_cast<unsigned>(chance())};
+    if (i % 3 == 1 && i / 3 < decoys)
+      s.decoy = std::array{Decoy::flash, Decoy::beam, Decoy::pan}[static_cast<size_t>(i / 3 % 3)];
+    const double mood = even(-50, 60);
+    for (int k = 0; k < 14; ++k)
+      s.blobs.push_back({even(-10, 250), even(-5, 77), even(6, 30), even(-70, 90)});
+    s.blobs.push_back({64, 36, 400, mood});
+    out.push_back(s);
+    frame += static_cast<int>(even(12, 45)) + (s.decoy == Decoy::none ? 0 : 24);
+  }
+  return out;
+}
+
+TEST(FilmCuts, AreFoundAndNothingElseIs) {
+  const test::TempFolder folder;
+  const auto scenes = story(60, 20);
+  ASSERT_EQ(std::ranges::count_if(scenes, [](const Scene& s) { return s.decoy != Decoy::none; }), 20);
+  const int frames = scenes.back().first + 30;
+  size_t now = 0;
+  test::make_film(folder / "story.mkv",
+                  {.frames = frames, .width = width, .height = height,
+                   .paint = [&](int frame, int x, int y) {
+                     while (now + 1 < scenes.size() && frame >= scenes[now + 1].first) ++now;
+                     return painted(scenes[now], frame, x, y);
+                   }});
+  const auto found = find_film_cuts(folder / "story.mkv", {});
+  int right = 0;
+  for (size_t i = 1; i < scenes.size(); ++i) {
+    const double at = scenes[i].first / 25.0;
+    const bool there = std::ranges::any_of(found, [&](double f) { return std::abs(f - at) < 0.001; });
+    right += there;
+    if (!there) fmt::print("missed at {:.2f} s\n", at);
+  }
+  for (const double f : found)
+    if (std::ranges::none_of(scenes, [&](const Scene& s) { return std::abs(f - s.first / 25.0) < 0.001; }))
+      fmt::print("none at {:.2f} s\n", f);
+  const double precision = found.empty() ? 0 : right / static_cast<double>(found.size());
+  const double recall = right / 60.0;
+  const double f1 = 2 * precision * recall / std::max(1e-9, precision + recall);
+  fmt::print("{} found, {} of 60 right: F1 {:.3f}\n", found.size(), right, f1);
+  EXPECT_GE(f1, 0.95);
+  CancelToken stop;
+  stop.cancel();
+  EXPECT_THROW(find_film_cuts(folder / "story.mkv", stop), Cancelled);
+}
+
+TEST(Events, AreHandedOverAsText) {
+  const std::vector<Event> events{{0.5, "Cut 1"}, {3600, "Door, \"slam\" <loud> & again"}};
+  EXPECT_EQ(events_as_csv(events, TimecodeRate{25, false, false}, "10:00:00:00"),
+            "seconds,timecode,name\r\n0.500000,10:00:00:12,Cut 1\r\n"
+            "3600.000000,11:00:00:00,\"Door, \"\"slam\"\" <loud> & again\"\r\n");
+  EXPECT_EQ(events_as_csv({}, std::nullopt, ""), "seconds,timecode,name\r\n");
+  EXPECT_EQ(events_as_webvtt(events),
+            "WEBVTT\n\n00:00:00.500 --> 01:00:00.000\nCut 1\n\n"
+            "01:00:00.000 --> 01:00:01.000\nDoor, \"slam\" &lt;loud&gt; &amp; again\n");
+}
+
+// The command line finds the same, and writes what it is asked for.
+TEST(Events, TheCommandLineFindsThem) {
+  const test::TempFolder folder;
+  const auto scenes = story(2, 0);
+  test::make_film(folder / "a film.mov",
+                  {.frames = scenes.back().first + 30, .timecode = "10:00:00:00", .width = width,
+                   .height = height, .paint = [&](int frame, int x, int y) {
+                     const auto& s = frame >= scenes[2].first   ? scenes[2]
+                                     : frame >= scenes[1].first ? scenes[1]
+                                                                : scenes[0];
+                     return painted(s, frame, x, y);
+                   }});
+  const std::string call = std::string(DREVAN_CLI) + " events --film '" +
+                           (folder / "a film.mov").string() + "'";
+  const auto printed = test::run(call);
+  EXPECT_EQ(printed.code, 0);
+  std::vector<Event> cuts;
+  for (const double s : find_film_cuts(folder / "a film.mov", {}))
+    cuts.push_back({s, fmt::format("Cut {}", cuts.size() + 1)});
+  ASSERT_EQ(cuts.size(), 2);
+  EXPECT_EQ(printed.out, events_as_csv(cuts, TimecodeRate{25, false, false}, "10:00:00:00"));
+  EXPECT_EQ(test::run(call + " --out '" + (folder / "cuts.vtt").string() + "'").code, 0);
+  const auto written = test::bytes(folder / "cuts.vtt");
+  EXPECT_EQ(std::string(written.begin(), written.end()), events_as_webvtt(cuts));
+  EXPECT_EQ(test::run(call + " --out '" + (folder / "cuts.doc").string() + "'").code, 2);
+}
+
+}  // namespace
+}  // namespace drevan
