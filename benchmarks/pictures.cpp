@@ -28,7 +28,9 @@ int main(int argc, char** argv) {
   MainWindow window;
   window.resize(1280, 800);
   window.show();
-  if (!window.work().document.open(std::filesystem::path(DREVAN_SOURCE_DIR) / "demo/skerry-light.reel")) return 1;
+  if (!window.work().document.open(std::filesystem::path(DREVAN_SOURCE_DIR) /
+                                   "demo/skerry-light.reel"))
+    return 1;
   const Work& w = window.work();
   w.selection.select_clip(clip_named(w, "lamp-room-04"));
   wait(1500);

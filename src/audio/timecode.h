@@ -24,7 +24,8 @@ struct TimecodeRate {
 /// ("10:00:00;00", with a semicolon) does. Nullopt: none of the usual ones.
 std::optional<TimecodeRate> timecode_rate(double frames_per_s, std::string_view film_code = {});
 
-/// "01:00:00:00", with a semicolon before the frames where it drops. Counts on beyond 24 hours from 0.
+/// "01:00:00:00", with a semicolon before the frames where it drops. Counts on beyond 24 hours from
+/// 0.
 std::string timecode(std::int64_t frame, const TimecodeRate& rate);
 /// And back; nullopt: no timecode, or one whose number is left out.
 std::optional<std::int64_t> frame_of(std::string_view timecode, const TimecodeRate& rate);

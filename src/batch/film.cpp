@@ -15,8 +15,7 @@ FilmResult render_film(const Reel& reel, const std::filesystem::path& film,
   const TemporaryFolder temporary(std::filesystem::absolute(out).parent_path(), "film");
   BatchOptions options;
   options.folder = temporary.path();
-  options.samples =
-      sound.sound == FilmSound::pcm ? SampleType::int24 : SampleType::float32;
+  options.samples = sound.sound == FilmSound::pcm ? SampleType::int24 : SampleType::float32;
   MixOptions mix = what;
   mix.mix = true;
   mix.stems = false;
@@ -24,10 +23,10 @@ FilmResult render_film(const Reel& reel, const std::filesystem::path& film,
   result.mix = render_mix(reel, options, mix, store, cancel, [&](double share) {
     if (progress) progress(0.8 * share);
   });
-  result.film = write_film(film, result.mix.files.front().output, out, sound, cancel,
-                           [&](double share) {
-                             if (progress) progress(0.8 + 0.2 * share);
-                           });
+  result.film =
+      write_film(film, result.mix.files.front().output, out, sound, cancel, [&](double share) {
+        if (progress) progress(0.8 + 0.2 * share);
+      });
   for (auto& file : result.mix.files) file.output = out;
   return result;
 }

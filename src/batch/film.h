@@ -12,8 +12,8 @@ struct FilmResult {
 };
 
 /// Renders the reel's mix and writes it into `film` as `out`; the reel begins with the film's first
-/// picture. PCM has the bits of the mix that render_mix() writes with 24. Nothing else is left behind.
-/// Throws as render_mix() and write_film().
+/// picture. PCM has the bits of the mix that render_mix() writes with 24. Nothing else is left
+/// behind. Throws as render_mix() and write_film().
 FilmResult render_film(const Reel& reel, const std::filesystem::path& film,
                        const std::filesystem::path& out, const FilmExport& how,
                        const MixOptions& what, FindingStore& store, const CancelToken& cancel,

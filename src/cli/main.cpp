@@ -106,10 +106,12 @@ int main(int argc, char** argv) {
   std::filesystem::path cut_film, events_out;
   auto* events = app.add_subcommand("events", "Find the cuts of a film");
   events->add_option("--film", cut_film, "The film")->required();
-  events->add_option("--out", events_out, "A .csv or .vtt file; printed as CSV where there is none");
+  events->add_option("--out", events_out,
+                     "A .csv or .vtt file; printed as CSV where there is none");
 
   cli::SweepCall w;
-  auto* sweep = app.add_subcommand("sweep", "Write a sweep, to be played in a room or through a device");
+  auto* sweep =
+      app.add_subcommand("sweep", "Write a sweep, to be played in a room or through a device");
   sweep->add_option("--out", w.out, "The WAV file")->required();
   sweep->add_option("--from", w.from_hz, "Where it begins, Hz");
   sweep->add_option("--to", w.to_hz, "Where it ends, Hz");
@@ -117,7 +119,8 @@ int main(int argc, char** argv) {
   sweep->add_option("--rate", w.rate, "Hz");
 
   std::filesystem::path played, came_back, response_out;
-  auto* response = app.add_subcommand("response", "Make a response, for convolution, of a recorded sweep");
+  auto* response =
+      app.add_subcommand("response", "Make a response, for convolution, of a recorded sweep");
   response->add_option("--sweep", played, "The file that was played")->required();
   response->add_option("--out", response_out, "The WAV file; beside the recording");
   response->add_option("RECORDING", came_back, "What came back")->required();

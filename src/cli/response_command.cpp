@@ -14,8 +14,7 @@ int sweep(const SweepCall& call) {
 
 int response(const std::filesystem::path& sweep_file, const std::filesystem::path& recording,
              std::filesystem::path out) {
-  if (out.empty())
-    (out = recording).replace_filename(recording.stem().string() + " response.wav");
+  if (out.empty()) (out = recording).replace_filename(recording.stem().string() + " response.wav");
   const MadeResponse made = make_response(sweep_file, recording, out, interrupted());
   say("{}: {} channel{}, {:g} Hz, {:.2f} s", out.string(), made.channels,
       made.channels == 1 ? "" : "s", made.rate, made.seconds);

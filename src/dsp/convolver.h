@@ -47,8 +47,9 @@ class Convolver {
   size_t filled_ = 0;
 };
 
-/// A long response that stays as it is: its beginning in short parts, the rest in long ones, so that
-/// it is hardly late and still soon reckoned. One channel. Real-time safe but for construction.
+/// A long response that stays as it is: its beginning in short parts, the rest in long ones, so
+/// that it is hardly late and still soon reckoned. One channel. Real-time safe but for
+/// construction.
 class LongConvolver {
  public:
   static constexpr int block = 256, long_block = 4096;

@@ -33,8 +33,8 @@ AudioBuffer trimmed(const AudioBuffer& x, double rate, double start_s) {
 
 AudioBuffer slowed(const AudioBuffer& x, double rate, double length, Samples longest) {
   const int lead = response_lead(rate), reach = SincInterpolator::reach(1 / length);
-  const auto frames =
-      std::min(longest, static_cast<Samples>(static_cast<double>(x.frames() - lead) * length) + lead);
+  const auto frames = std::min(
+      longest, static_cast<Samples>(static_cast<double>(x.frames() - lead) * length) + lead);
   AudioBuffer out(x.channels(), std::max<Samples>(frames, lead + 1));
   std::vector<float> padded(static_cast<size_t>(x.frames() + 2 * reach));
   for (int c = 0; c < x.channels(); ++c) {
@@ -85,11 +85,10 @@ AudioBuffer longer(const AudioBuffer& x, double rate, double length, Samples lon
       const Samples i = t + lead, from = i - all[k].from;
       if (i < 0 || i >= out.frames() || from < 0 || from >= x.frames()) continue;
       const bool rises = t < all[k].at;
-      const double part = k == 0 && rises ? 1
-                          : rises         ? static_cast<double>(t - begin) /
-                                        static_cast<double>(all[k].at - begin)
-                                          : 1 - static_cast<double>(t - all[k].at) /
-                                                    static_cast<double>(end - all[k].at);
+      const double part =
+          k == 0 && rises ? 1
+          : rises         ? static_cast<double>(t - begin) / static_cast<double>(all[k].at - begin)
+                  : 1 - static_cast<double>(t - all[k].at) / static_cast<double>(end - all[k].at);
       const auto gain = static_cast<float>(std::sin(pi / 2 * part));
       for (int c = 0; c < x.channels(); ++c)
         out.channel(c)[static_cast<size_t>(i)] += gain * x.channel(c)[static_cast<size_t>(from)];

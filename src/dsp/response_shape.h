@@ -23,8 +23,8 @@ Samples first_sound(const AudioBuffer& response);
 
 /// How a response dies away: from its first sound on, its slope, and where it is lost in noise.
 struct ResponseDecay {
-  double t60_s = 0;      ///< seconds to fall by 60 dB; 0: too short to tell
-  double noise_s = 0;    ///< from here on there is only noise; the end where there is none
+  double t60_s = 0;    ///< seconds to fall by 60 dB; 0: too short to tell
+  double noise_s = 0;  ///< from here on there is only noise; the end where there is none
 };
 /// By M. R. Schroeder, "New method of measuring reverberation time", JASA 37, 1965: the energy that
 /// is still to come, as far as the noise, from -5 to -35 dB or as far as it goes.

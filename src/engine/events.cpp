@@ -25,7 +25,8 @@ std::string vtt_time(double s) {
 // What would end or begin something there.
 std::string vtt_text(std::string text) {
   for (const auto& [from, to] : {std::pair{'&', "&amp;"}, {'<', "&lt;"}, {'>', "&gt;"}})
-    for (size_t at = 0; (at = text.find(from, at)) != std::string::npos; at += std::string(to).size())
+    for (size_t at = 0; (at = text.find(from, at)) != std::string::npos;
+         at += std::string(to).size())
       text.replace(at, 1, to);
   std::ranges::replace(text, '\n', ' ');
   std::ranges::replace(text, '\r', ' ');

@@ -51,8 +51,9 @@ void write_sweep(const std::filesystem::path& file, const SweepShape& shape, dou
   if (!(rate >= 8000 && rate <= 384000))
     throw Error(Error::Kind::call, "A sweep's rate lies between 8000 and 384000 Hz.");
   if (!(shape.from_hz >= 5 && shape.from_hz * 2 <= std::min(shape.to_hz, 0.46 * rate)))
-    throw Error(Error::Kind::call,
-                "A sweep rises from at least 5 Hz, by an octave or more, to below 0.46 of the rate.");
+    throw Error(
+        Error::Kind::call,
+        "A sweep rises from at least 5 Hz, by an octave or more, to below 0.46 of the rate.");
   if (!(shape.seconds >= 1 && shape.seconds <= 60 && shape.silence_s >= 0 && shape.silence_s <= 30))
     throw Error(Error::Kind::call,
                 "A sweep takes 1 to 60 seconds and has at most 30 of silence after it.");

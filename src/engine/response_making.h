@@ -18,12 +18,12 @@ struct MadeResponse {
   double t60_s = 0;  ///< seconds to fall by 60 dB; 0: too short to tell
 };
 
-/// Writes the response of what came back in `recording` when `sweep` was played, as a WAV file of 32
-/// bit float with the recording's rate and channels, for the convolution step; see
+/// Writes the response of what came back in `recording` when `sweep` was played, as a WAV file of
+/// 32 bit float with the recording's rate and channels, for the convolution step; see
 /// response_of_sweep(). Throws Error(input): not to be read, too long, the sweep is not in it;
 /// Error(output), Cancelled.
 MadeResponse make_response(const std::filesystem::path& sweep,
-                           const std::filesystem::path& recording,
-                           const std::filesystem::path& out, const CancelToken& cancel);
+                           const std::filesystem::path& recording, const std::filesystem::path& out,
+                           const CancelToken& cancel);
 
 }  // namespace drevan

@@ -35,8 +35,8 @@ float peak_of(const AudioBuffer& x) {
 
 // What comes after it is lost in noise fades out over an eighth of what came before.
 void fade_noise(AudioBuffer& x, double rate) {
-  const Samples lost = first_sound(x) +
-                       static_cast<Samples>(std::lround(response_decay(x, rate).noise_s * rate));
+  const Samples lost =
+      first_sound(x) + static_cast<Samples>(std::lround(response_decay(x, rate).noise_s * rate));
   if (lost >= x.frames()) return;
   const auto fade = std::max<Samples>(static_cast<Samples>(0.02 * rate), lost / 8);
   x.shorten(std::min(x.frames(), lost + fade));
@@ -58,8 +58,7 @@ AudioBuffer make_sweep(const SweepShape& shape, double rate) {
   const double fade_s = 1 / 6.0 / per_s;
   for (Samples i = 0; i < frames; ++i) {
     const double s = static_cast<double>(i) / rate;
-    const double cycles =
-        shape.from_hz / (per_s * std::numbers::ln2) * (std::exp2(per_s * s) - 1);
+    const double cycles = shape.from_hz / (per_s * std::numbers::ln2) * (std::exp2(per_s * s) - 1);
     const double edge = std::clamp(std::min(s, shape.seconds - s) / fade_s, 0.0, 1.0);
     x[static_cast<size_t>(before + i)] = static_cast<float>(
         0.5 * (0.5 - 0.5 * std::cos(pi * edge)) * std::sin(2 * pi * (cycles - std::floor(cycles))));

@@ -22,12 +22,12 @@ struct SweepShape {
 AudioBuffer make_sweep(const SweepShape& shape, double rate);
 
 /// The response of a room or a device in which `sweep` (one channel) was played and `recording`
-/// (1 to max_channels) came back, both at `rate`, begun at whatever moments: recording over sweep as
-/// spectra, with what the sweep hardly holds left out (O. Kirkeby, P. A. Nelson, "Digital filter
-/// design for inversion problems in sound reproduction", JAES 47, 1999). Distortion comes before the
-/// response, as in Farina's method, and is left out with all that is earlier than 5 ms before its
-/// first sound; what comes after it is lost in noise is faded out. Its peak is 0.7. `longest_s`: of
-/// the response. Nullopt: the sweep is not in the recording. Throws Cancelled.
+/// (1 to max_channels) came back, both at `rate`, begun at whatever moments: recording over sweep
+/// as spectra, with what the sweep hardly holds left out (O. Kirkeby, P. A. Nelson, "Digital filter
+/// design for inversion problems in sound reproduction", JAES 47, 1999). Distortion comes before
+/// the response, as in Farina's method, and is left out with all that is earlier than 5 ms before
+/// its first sound; what comes after it is lost in noise is faded out. Its peak is 0.7.
+/// `longest_s`: of the response. Nullopt: the sweep is not in the recording. Throws Cancelled.
 std::optional<AudioBuffer> response_of_sweep(const AudioBuffer& sweep, const AudioBuffer& recording,
                                              double rate, double longest_s,
                                              const CancelToken& cancel);

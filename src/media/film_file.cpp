@@ -49,6 +49,8 @@ class Copy {
   Copy& operator=(const Copy&) = delete;
 
   AVFormatContext& out() { return *out_; }
+  /// The new one; still without a codec.
+  AVStream& sound() { return *sound_; }
   void begin() {
     if (avformat_write_header(out_.get(), nullptr) < 0)
       throw Error(Error::Kind::call,
@@ -62,9 +64,9 @@ class Copy {
       const int code = av_read_frame(film_.format.get(), &packet);
       if (code == AVERROR_EOF) return false;
       if (code < 0)
-        throw Error(Error::Kind::input,
-                    fmt::format("{} cannot be read on. Copy it from its source again.",
-                                film_.format->url));
+        throw Error(
+            Error::Kind::input,
+            fmt::format("{} cannot be read on. Copy it from its source again.", film_.format->url));
       if (to_[static_cast<size_t>(packet.stream_index)] >= 0) return true;
       av_packet_unref(&packet);
     }
@@ -81,8 +83,7 @@ class Copy {
         from.codecpar->codec_id != into.codecpar->codec_id)
       libav::rewrite_subtitle(packet, from.codecpar->codec_id, into.codecpar->codec_id);
     packet.stream_index = to_[static_cast<size_t>(packet.stream_index)];
-    av_packet_rescale_ts(&packet, from.time_base,
-                         into.time_base);
+    av_packet_rescale_ts(&packet, from.time_base, into.time_base);
     packet.pos = -1;
     put_ready(packet);
   }
@@ -118,8 +119,7 @@ class Copy {
     AVStream* to = avformat_new_stream(out_.get(), nullptr);
     if (!to || avcodec_parameters_copy(to->codecpar, from.codecpar) < 0) throw std::bad_alloc();
     const auto words = libav::subtitle_in(*out_->oformat, from.codecpar->codec_id);
-    if (words && *words != from.codecpar->codec_id)
-      libav::become_subtitle(*to->codecpar, *words);
+    if (words && *words != from.codecpar->codec_id) libav::become_subtitle(*to->codecpar, *words);
     // Another container writes its own mark for the same codec.
     if (film_.format->iformat->name != std::string_view(out_->oformat->name))
       to->codecpar->codec_tag = 0;
@@ -160,9 +160,7 @@ class Copy {
   fs::path goal_;
   std::vector<int> to_;  // by the film's streams; -1: nowhere
   std::unique_ptr<AVFormatContext, FreeOutput> out_;
-
- public:
-  AVStream* sound_ = nullptr;  ///< the new one
+  AVStream* sound_ = nullptr;
 };
 
 }  // namespace
@@ -197,19 +195,19 @@ FilmSound usual_film_sound(const fs::path& film) {
 }
 
 WrittenFilm write_film(const fs::path& film_file, const fs::path& mix, const fs::path& goal,
-                       const FilmExport& how, const CancelToken& cancel,
-                       const Progress& progress) {
+                       const FilmExport& how, const CancelToken& cancel, const Progress& progress) {
   WrittenFilm out{.sound = how.sound.value_or(usual_film_sound(goal))};
   Film film = open_film(film_file);
   std::error_code error;
   if (fs::equivalent(film_file, goal, error) || fs::equivalent(mix, goal, error))
-    throw Error(Error::Kind::call,
-                fmt::format("{} would be written over itself. Choose another name.", goal.string()));
+    throw Error(
+        Error::Kind::call,
+        fmt::format("{} would be written over itself. Choose another name.", goal.string()));
   const double begins_s = film.begins_s(), lasts_s = film.lasts_s();
   ReplacementFile replacement(goal);
   Copy copy(film, goal, replacement.part(), how.keeps_sound);
   // Declared behind the file it goes into: it ends first.
-  FilmSoundEncoder sound(mix, out.sound, copy.out(), *copy.sound_, begins_s, lasts_s);
+  FilmSoundEncoder sound(mix, out.sound, copy.out(), copy.sound(), begins_s, lasts_s);
   copy.begin();
   const auto put = [&](AVPacket& packet) { copy.put_ready(packet); };
   libav::Owned<AVPacket> packet(av_packet_alloc());

@@ -17,7 +17,7 @@ struct FilmInfo {
   double frames_per_s = 0;    ///< the mean; 0: not known
   double seconds = 0;         ///< of the picture
   int sounds = 0, subtitles = 0, chapters = 0;
-  std::string timecode{};     ///< of its first picture, as the file says: "10:00:00:00"; or empty
+  std::string timecode{};  ///< of its first picture, as the file says: "10:00:00:00"; or empty
 };
 /// Throws Error(input): not there, not a film, no picture in it.
 FilmInfo read_film_info(const std::filesystem::path& file);
@@ -36,12 +36,12 @@ struct WrittenFilm {
   double cut_off_s = 0;  ///< of the mix, which would have gone on after the last picture
 };
 
-/// Writes `film` with `mix` (a sound file) as its sound, which begins with the first picture. Packets
-/// of pictures and subtitles are copied as they are (subtitles in text become the container's own),
-/// chapters and titles kept. PCM is exact to the
-/// sample; AAC and Opus tell their encoders' delay, so that players take it out. The file takes its
-/// name when it is whole. Throws Error(input), Error(call): the container holds no such sound or
-/// picture; Error(output), Cancelled.
+/// Writes `film` with `mix` (a sound file) as its sound, which begins with the first picture.
+/// Packets of pictures and subtitles are copied as they are (subtitles in text become the
+/// container's own), chapters and titles kept. PCM is exact to the sample; AAC and Opus tell their
+/// encoders' delay, so that players take it out. The file takes its name when it is whole. Throws
+/// Error(input), Error(call): the container holds no such sound or picture; Error(output),
+/// Cancelled.
 WrittenFilm write_film(const std::filesystem::path& film, const std::filesystem::path& mix,
                        const std::filesystem::path& out, const FilmExport& how,
                        const CancelToken& cancel, const Progress& progress = {});

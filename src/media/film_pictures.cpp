@@ -110,8 +110,7 @@ struct FilmPictures::Impl {
   std::deque<libav::Owned<AVFrame>> ready;  // decoded by a seek
 };
 
-FilmPictures::FilmPictures(const std::filesystem::path& file, PixelForm form, int width,
-                           int height)
+FilmPictures::FilmPictures(const std::filesystem::path& file, PixelForm form, int width, int height)
     : impl_(std::make_unique<Impl>(file, form, width, height)) {}
 FilmPictures::~FilmPictures() = default;
 

@@ -54,8 +54,8 @@ FilmSoundEncoder::FilmSoundEncoder(const std::filesystem::path& sound, FilmSound
   reader_ = open_audio(sound, rate_);
   const int channels = reader_->info().channels;
   const Samples frames = reader_->info().frames;
-  end_ = lasts_s > 0 ? std::min(frames, static_cast<Samples>(std::llround(lasts_s * rate_)))
-                     : frames;
+  end_ =
+      lasts_s > 0 ? std::min(frames, static_cast<Samples>(std::llround(lasts_s * rate_))) : frames;
   cut_off_ = frames - end_;
   codec_.reset(avcodec_alloc_context3(codec));
   codec_->sample_rate = static_cast<int>(rate_);
@@ -63,11 +63,10 @@ FilmSoundEncoder::FilmSoundEncoder(const std::filesystem::path& sound, FilmSound
   codec_->time_base = {1, codec_->sample_rate};
   codec_->bit_rate = kind.bits_per_channel * channels;
   av_channel_layout_default(&codec_->ch_layout, channels);
-  if ((film.oformat->flags & AVFMT_GLOBALHEADER) != 0)
-    codec_->flags |= AV_CODEC_FLAG_GLOBAL_HEADER;
+  if ((film.oformat->flags & AVFMT_GLOBALHEADER) != 0) codec_->flags |= AV_CODEC_FLAG_GLOBAL_HEADER;
   if (avcodec_open2(codec_.get(), codec, nullptr) < 0)
-    throw Error(Error::Kind::call, fmt::format("{} cannot hold {} channels at {:g} Hz.", kind.name,
-                                               channels, rate_));
+    throw Error(Error::Kind::call,
+                fmt::format("{} cannot hold {} channels at {:g} Hz.", kind.name, channels, rate_));
   if (avcodec_parameters_from_context(stream_.codecpar, codec_.get()) < 0) throw std::bad_alloc();
   // Who reads Opus in Matroska takes the encoder's delay off the packets' times, whoever writes it
   // has to add it (Matroska's CodecDelay); libav's muxer leaves that to us.

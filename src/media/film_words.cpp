@@ -16,7 +16,7 @@ bool is_text(AVCodecID codec) {
 
 // A sample description of timed text: below the middle, one white serif font of 18 points.
 constexpr std::array<std::uint8_t, 43> plain_description{
-    0, 0, 0, 0, 1, 0xFF, 0, 0, 0, 0, 0, 0, 0, 0, 0, 0, 0, 0, 0, 0, 0, 0,
+    0, 0, 0, 0,  1,    0xFF, 0,    0,    0, 0, 0, 0,  0,   0,   0,   0,   0, 0, 0, 0, 0, 0,
     0, 1, 0, 18, 0xFF, 0xFF, 0xFF, 0xFF, 0, 0, 0, 18, 'f', 't', 'a', 'b', 0, 1, 0, 1, 5};
 constexpr std::string_view font = "Serif";
 
@@ -64,7 +64,8 @@ void rewrite_subtitle(AVPacket& packet, AVCodecID from, AVCodecID to) {
                         static_cast<size_t>(packet.size));
   // Timed text counts its bytes in two before them; styles may follow.
   if (from == AV_CODEC_ID_MOV_TEXT) {
-    const size_t size = text.size() < 2 ? 0 : static_cast<size_t>(packet.data[0] << 8 | packet.data[1]);
+    const size_t size =
+        text.size() < 2 ? 0 : static_cast<size_t>(packet.data[0] << 8 | packet.data[1]);
     text = text.size() < 2 ? std::string_view() : text.substr(2, size);
   }
   std::string words = to == AV_CODEC_ID_MOV_TEXT ? without_marks(text) : std::string(text);

@@ -56,7 +56,8 @@ AudioBuffer all_of(AudioReader& reader) {
   AudioBuffer out(info.channels, promised);
   Samples at = 0;
   while (at < promised) {
-    const int n = reader.read(out.block(at, static_cast<int>(std::min<Samples>(16384, promised - at))));
+    const int n =
+        reader.read(out.block(at, static_cast<int>(std::min<Samples>(16384, promised - at))));
     if (n == 0) break;
     at += n;
   }

@@ -19,8 +19,8 @@ inline constexpr std::string_view response_files = "*.wav *.flac *.aif *.aiff *.
 /// frequency stays. Of a SOFA file (AES69, by libmysofa) the measurement `measurement` from 1, its
 /// receivers as channels; the last one where there are not as many. Kept while the file stays as
 /// it is. Throws Error(input): not there, not to be read, silent, too long.
-std::shared_ptr<const AudioBuffer> load_response(const std::filesystem::path& file,
-                                                 int measurement, double rate);
+std::shared_ptr<const AudioBuffer> load_response(const std::filesystem::path& file, int measurement,
+                                                 double rate);
 
 /// What is wrong with a file, to stand behind its name; empty: nothing.
 std::string response_fault(std::string_view file);

@@ -35,8 +35,8 @@ std::vector<Place> points_in(std::string_view text, std::string& fault) {
     out.push_back(p);
   }
   if (out.size() > DrawnPath::most_points) {
-    fault = fmt::format("has {} points, at most {} are possible", out.size(),
-                        DrawnPath::most_points);
+    fault =
+        fmt::format("has {} points, at most {} are possible", out.size(), DrawnPath::most_points);
     return {};
   }
   return out;
@@ -51,8 +51,8 @@ void thin(const std::vector<Place>& p, size_t first, size_t last, double grain,
   const double length = way.length();
   for (size_t i = first + 1; i < last; ++i) {
     const Place from = p[i] - p[first];
-    const double off = length > 1e-9 ? std::abs(from.x * way.y - from.y * way.x) / length
-                                     : from.length();
+    const double off =
+        length > 1e-9 ? std::abs(from.x * way.y - from.y * way.x) / length : from.length();
     if (off > farthest) farthest = off, at = i;
   }
   if (at == 0) return;
@@ -118,8 +118,8 @@ Place DrawnPath::at(double gone_m) const noexcept {
   double way = gone_m / (closed_ ? length : 2 * length);
   way = (way - std::floor(way)) * (closed_ ? length : 2 * length);
   if (way > length) way = 2 * length - way;
-  const auto next = static_cast<size_t>(
-      std::distance(ways_m_.begin(), std::ranges::upper_bound(ways_m_, way)));
+  const auto next =
+      static_cast<size_t>(std::distance(ways_m_.begin(), std::ranges::upper_bound(ways_m_, way)));
   if (next >= points_.size()) return points_.back();
   const double from = ways_m_[next - 1], to = ways_m_[next];
   const double share = to > from ? (way - from) / (to - from) : 0;

@@ -39,8 +39,8 @@ NamedSettings settings_of(const json& p) {
   const char* sides[] = {"floor", "ceiling", "front", "back", "left", "right"};
   for (size_t i = 0; i < 6; ++i) out.values.emplace_back(sides[i], index_of(p.at("sides")[i]));
   constexpr std::pair<const char*, const char*> others[] = {
-      {"furniture", "furniture_pct"}, {"people", "people"},    {"scatter", "scatter_pct"},
-      {"decay", "decay_pct"},         {"bright", "bright_db"}, {"room", "room_db"},
+      {"furniture", "furniture_pct"}, {"people", "people"},     {"scatter", "scatter_pct"},
+      {"decay", "decay_pct"},         {"bright", "bright_db"},  {"room", "room_db"},
       {"away", "distance_m"},         {"low_end", "low_end_db"}};
   for (const auto& [name, id] : others)
     if (const auto at = p.find(name); at != p.end()) out.values.emplace_back(id, at->get<double>());

@@ -27,11 +27,14 @@ int channels_out(const Settings& s, int) {
   return static_cast<ListenerKind>(static_cast<int>(s[P::listener])) == ListenerKind::mono ? 1 : 2;
 }
 
+// Empty where it was never set.
+std::string text_in(const Settings& s, size_t i) { return i < s.texts.size() ? s.texts[i] : ""; }
+
 // The user's ears, where there are some that can be read, or the standard ones.
 std::shared_ptr<const Ears> ears_for(const Settings& s, double rate) {
   if (static_cast<int>(s[P::listener]) != static_cast<int>(ListenerKind::headphones))
     return nullptr;
-  const std::string own = s.texts.empty() ? "" : s.texts[0];
+  const std::string own = text_in(s, ears_text);
   for (const auto& file : {own, std::string()}) {
     try {
       return Ears::load(file, rate);
@@ -52,7 +55,7 @@ class Acoustics final : public Processor {
         out_(channels_out(s, format.channels)),
         long_block_(long_block(format.rate)),
         head_(static_cast<size_t>(long_block_ - block)),
-        drawn_(s.texts[drawn_text]),
+        drawn_(text_in(s, drawn_text)),
         response_(rate_, ears_for(s, rate_), longest_late_s),
         late_{FloatVector(longest()), FloatVector(longest())},
         early_{FloatVector(head_), FloatVector(head_)},
@@ -168,9 +171,7 @@ class Acoustics final : public Processor {
     gone_m_ = gone_m(frame_);
     paced_from_ = frame_;
   }
-  Place goal_at(Samples frame) const {
-    return source_at(settings_, scene_, drawn_, gone_m(frame));
-  }
+  Place goal_at(Samples frame) const { return source_at(settings_, scene_, drawn_, gone_m(frame)); }
 
   void put(const Place& way) noexcept {
     way_ = way;
@@ -313,7 +314,7 @@ PlanView view(const Settings& s, double seconds) {
   PlanView v;
   v.size = scene.room.size;
   v.listener = scene.listener;
-  const DrawnPath drawn(s.texts[drawn_text]);
+  const DrawnPath drawn(text_in(s, drawn_text));
   v.source = source_at(s, scene, drawn, s[P::pace_m_s] * seconds, &v.held_back);
   v.outdoors = open_share(scene.room) > 0.6;
   const auto materials = surface_materials();

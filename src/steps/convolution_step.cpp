@@ -77,8 +77,8 @@ ResponseShape shape_of(const Settings& s) {
 AudioBuffer shaped(const Settings& s, double rate) {
   const auto response = response_of(s, rate);
   if (!response) return {};
-  AudioBuffer x = shape_response(*response, rate, shape_of(s),
-                                 static_cast<Samples>(longest_response_s * rate));
+  AudioBuffer x =
+      shape_response(*response, rate, shape_of(s), static_cast<Samples>(longest_response_s * rate));
   if (s[gain] == as_recorded) return x;
   const auto even = static_cast<float>(even_gain(x, rate));
   for (int c = 0; c < x.channels(); ++c)
@@ -173,7 +173,8 @@ class Convolution final : public Processor {
       return;
     }
     for (int to = 0; to < channels_out_; ++to)
-      ways_.push_back({std::min(to, channels_in_ - 1), to, LongConvolver(response.channel(to % has))});
+      ways_.push_back(
+          {std::min(to, channels_in_ - 1), to, LongConvolver(response.channel(to % has))});
   }
   double wanted_mix() const noexcept { return ways_.empty() ? 0 : settings_[mix_pct] / 100; }
   void aim() noexcept { wanted_ = static_cast<int>(settings_[pre_delay_ms] / 1000 * rate_); }
@@ -218,8 +219,7 @@ class Convolution final : public Processor {
       }
     for (int c = 0; c < channels_out_; ++c) {
       const auto to = x.channel(c);
-      for (size_t i = 0; i < n; ++i)
-        to[i] += mix[i] * (wet[static_cast<size_t>(c)][i] - to[i]);
+      for (size_t i = 0; i < n; ++i) to[i] += mix[i] * (wet[static_cast<size_t>(c)][i] - to[i]);
     }
   }
 
@@ -239,7 +239,7 @@ class Convolution final : public Processor {
 
 // Of the picture: level over time, in dB against the strongest.
 ResponseCourse course(const Settings& s) {
-  constexpr double rate = 48000;
+  constexpr double rate = 16000;  // enough for levels, and soon reckoned
   ResponseCourse out;
   out.step_s = 0.005;
   const auto slot = static_cast<size_t>(out.step_s * rate);
@@ -327,8 +327,8 @@ std::vector<Parameter> parameters() {
              .standard = 1,
              .help = "Which of the measurements that a SOFA file holds.",
              .whole = true}),
-      still(choice_parameter("gain", "Loudness", {{"evened", "evened"}, {"as_recorded", "as recorded"}},
-                             evened,
+      still(choice_parameter("gain", "Loudness",
+                             {{"evened", "evened"}, {"as_recorded", "as recorded"}}, evened,
                              "Evened: every response is as loud as what enters. As recorded: with "
                              "the file's own gain.")),
       {.id = "pre_delay_ms",

@@ -35,8 +35,8 @@ inline constexpr size_t most_curve_points = 100000;
 
 /// The value at a time.
 double value_at(const Curve& curve, const Parameter& parameter, double s);
-/// Value times seconds from 0 s to a time, where a line is straight in the value; below 0 s it counts
-/// backwards.
+/// Value times seconds from 0 s to a time, where a line is straight in the value; below 0 s it
+/// counts backwards.
 double integral_to(const Curve& curve, double s) noexcept;
 /// Every point later by `by_s`.
 Curve shifted(Curve curve, double by_s);

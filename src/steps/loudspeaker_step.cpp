@@ -410,6 +410,7 @@ const StepType& loudspeaker_step() {
                                  .high = treble_st,
                                  .drive = drive_db,
                                  .angle = angle_deg},
+      .revision = 2,
   };
   return type;
 }

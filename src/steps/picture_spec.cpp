@@ -51,7 +51,7 @@ struct ParametersOf {
     return {s.start, s.length, s.decay, s.begins, s.mix};
   }
   std::vector<int> operator()(const PlanSpec& s) const {
-    return {s.azimuth, s.elevation, s.distance, s.x,         s.y,    s.z,
+    return {s.azimuth, s.elevation, s.distance, s.x,         s.y,      s.z,
             s.placed,  s.stand_x,   s.stand_y,  s.width,     s.length, s.height,
             s.turn,    s.faces,     s.path,     s.path_size, s.decay};
   }

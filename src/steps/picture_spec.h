@@ -231,7 +231,7 @@ struct PlanSpec {
 
 /// A response over time: level in dB against its strongest place, from its first sound on.
 struct ResponseCourse {
-  double step_s = 0.005;  ///< from value to value
+  double step_s = 0.005;                         ///< from value to value
   std::vector<float> recorded_db{}, heard_db{};  ///< before and after all that is done to it
   double t60_s = 0;  ///< seconds in which what is heard falls by 60 dB; 0: too short to tell
 };

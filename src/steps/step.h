@@ -118,9 +118,9 @@ class Processor {
   virtual void place(Samples) noexcept {}
   /// A new value while running, in range; heard smoothly, without a click.
   virtual void set(int parameter, double value) noexcept = 0;
-  /// The curve that a parameter which paces something follows, straight in its value; nullptr: none.
-  /// For steps that must know how far it has gone at any moment, see integral_to(). Told before
-  /// reset(); it lives until another one is told.
+  /// The curve that a parameter which paces something follows, straight in its value; nullptr:
+  /// none. For steps that must know how far it has gone at any moment, see integral_to(). Told
+  /// before reset(); it lives until another one is told.
   virtual void follow(int /*parameter*/, const Curve*) noexcept {}
   /// A new finding while running; heard smoothly. One that is larger than any before may allocate.
   virtual void set_findings(const Findings&) noexcept {}

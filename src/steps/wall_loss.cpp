@@ -31,7 +31,8 @@ constexpr double most_loss_db = 70;
 double plate_db(const WallMaterial& m, double plate_mm, double hz) {
   const double mass = m.density * plate_mm / 1000, corner = coincidence_hz(m, plate_mm);
   const auto straight = [&](double f) {  // for sound that falls straight on it
-    return 10 * std::log10(1 + std::pow(std::numbers::pi * f * mass / (air_density * sound_m_s), 2));
+    return 10 *
+           std::log10(1 + std::pow(std::numbers::pi * f * mass / (air_density * sound_m_s), 2));
   };
   const auto below = [&](double f) { return std::max(0.0, straight(f) - 5.5); };
   const auto above = [&](double f) {

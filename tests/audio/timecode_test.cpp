@@ -1,5 +1,5 @@
-// Timecode against SMPTE ST 12-1's rule of dropped numbers; the values are known ones of 29.97 frames
-// a second (from memory), and the rule applied number by number.
+// Timecode against SMPTE ST 12-1's rule of dropped numbers; the values are known ones of 29.97
+// frames a second (from memory), and the rule applied number by number.
 #include "audio/timecode.h"
 
 #include <gtest/gtest.h>
@@ -14,10 +14,14 @@ constexpr TimecodeRate pal{25, false, false}, film{24, false, false}, drop{30, t
     fast_drop{60, true, true}, no_drop{30, true, false};
 
 TEST(Timecode, DropsTheNumbersItShould) {
-  for (const auto& [frame, code] :
-       {std::pair<int, const char*>{0, "00:00:00;00"}, {1799, "00:00:59;29"},
-        {1800, "00:01:00;02"}, {17981, "00:09:59;29"}, {17982, "00:10:00;00"},
-        {107892, "01:00:00;00"}, {2589407, "23:59:59;29"}, {2589408, "00:00:00;00"}}) {
+  for (const auto& [frame, code] : {std::pair<int, const char*>{0, "00:00:00;00"},
+                                    {1799, "00:00:59;29"},
+                                    {1800, "00:01:00;02"},
+                                    {17981, "00:09:59;29"},
+                                    {17982, "00:10:00;00"},
+                                    {107892, "01:00:00;00"},
+                                    {2589407, "23:59:59;29"},
+                                    {2589408, "00:00:00;00"}}) {
     EXPECT_EQ(timecode(frame, drop), code);
     if (frame < 2589408) EXPECT_EQ(frame_of(code, drop), frame) << code;
   }

@@ -48,19 +48,18 @@ TEST_F(RenderFilm, HoldsTheBitsOfTheMix) {
 
 TEST_F(RenderFilm, TheCommandLineWritesTheSame) {
   save_reel(reel, folder / "skerry.reel");
-  const auto ran = test::run(std::string(DREVAN_CLI) + " film --reel '" +
-                             (folder / "skerry.reel").string() + "' --film '" +
-                             (folder / "film.mkv").string() + "' --out '" +
-                             (folder / "by hand.mov").string() + "'");
+  const auto ran =
+      test::run(std::string(DREVAN_CLI) + " film --reel '" + (folder / "skerry.reel").string() +
+                "' --film '" + (folder / "film.mkv").string() + "' --out '" +
+                (folder / "by hand.mov").string() + "'");
   ASSERT_EQ(ran.code, 0) << ran.out;
   EXPECT_THAT(ran.out, HasSubstr("PCM, 24 bit"));
   render_film(reel, folder / "film.mkv", folder / "new.mov", {}, {}, store, {});
   EXPECT_EQ(film_packets(folder / "by hand.mov", test::FilmStream::sound),
             film_packets(folder / "new.mov", test::FilmStream::sound));
-  const auto bad = test::run(std::string(DREVAN_CLI) + " film --reel '" +
-                             (folder / "skerry.reel").string() + "' --film '" +
-                             (folder / "0.wav").string() + "' --out '" +
-                             (folder / "x.mov").string() + "'");
+  const auto bad = test::run(
+      std::string(DREVAN_CLI) + " film --reel '" + (folder / "skerry.reel").string() +
+      "' --film '" + (folder / "0.wav").string() + "' --out '" + (folder / "x.mov").string() + "'");
   EXPECT_EQ(bad.code, 3);
   EXPECT_THAT(bad.out, HasSubstr("has no picture"));
 }

@@ -82,8 +82,11 @@ TEST_F(FilmPicturesTest, APictureStaysUntilTheNext) {
   test::FilmOptions o;
   o.pause_after = 50;
   FilmPictures pictures(film("uneven.mkv", o), PixelForm::grey);
-  for (const auto& [s, wanted] : {std::pair{50 / 25.0, 50}, {55 / 25.0, 50}, {60.5 / 25.0, 50},
-                                  {61 / 25.0, 51}, {62.5 / 25.0, 52}}) {
+  for (const auto& [s, wanted] : {std::pair{50 / 25.0, 50},
+                                  {55 / 25.0, 50},
+                                  {60.5 / 25.0, 50},
+                                  {61 / 25.0, 51},
+                                  {62.5 / 25.0, 52}}) {
     pictures.seek(s + 0.001);
     EXPECT_EQ(number_of(*pictures.next()), wanted) << s;
   }
@@ -110,7 +113,8 @@ TEST_F(FilmPicturesTest, OneFrameAndBrokenFilms) {
   for (const bool noisy : {false, true}) {
     auto data = whole;
     if (noisy)
-      for (size_t i = data.size() / 2; i < data.size() / 2 + 400; ++i) data[i] = static_cast<char>(i * 7);
+      for (size_t i = data.size() / 2; i < data.size() / 2 + 400; ++i)
+        data[i] = static_cast<char>(i * 7);
     else
       data.resize(data.size() / 2);
     std::ofstream(folder / "b.mkv", std::ios::binary).write(data.data(), std::ssize(data));

@@ -1,4 +1,5 @@
-// A film with another sound: what is not the sound stays as it is, and the sound is where it belongs.
+// A film with another sound: what is not the sound stays as it is, and the sound is where it
+// belongs.
 #include "media/film_file.h"
 
 #include <gmock/gmock.h>
@@ -65,8 +66,8 @@ int lateness(std::span<const float> a, std::span<const float> b) {
 }
 
 TEST_F(FilmTest, TheInfoIsThatOfTheFile) {
-  const auto info = read_film_info(film(
-      "a film.mkv", {.sound_s = 1, .subtitles = true, .chapters = true}));
+  const auto info =
+      read_film_info(film("a film.mkv", {.sound_s = 1, .subtitles = true, .chapters = true}));
   EXPECT_EQ(info.width, 64);
   EXPECT_EQ(info.height, 48);
   EXPECT_NEAR(info.frames_per_s, 25, 1e-6);
@@ -136,8 +137,10 @@ TEST_F(FilmTest, PcmIsExactToTheSample) {
 TEST_F(FilmTest, AacAndOpusComeInTime) {
   const auto plain = film("plain.mkv", {.frames = 50});
   const auto mix = sound(2);
-  for (const auto& [out, kind] : {std::pair{"a.mp4", FilmSound::aac}, {"b.mkv", FilmSound::aac},
-                                  {"c.mkv", FilmSound::opus}, {"d.mp4", FilmSound::opus},
+  for (const auto& [out, kind] : {std::pair{"a.mp4", FilmSound::aac},
+                                  {"b.mkv", FilmSound::aac},
+                                  {"c.mkv", FilmSound::opus},
+                                  {"d.mp4", FilmSound::opus},
                                   {"e.mov", FilmSound::aac}}) {
     write(plain, mix, out, {.sound = kind});
     const AudioBuffer want = test::read_all(mix), got = test::read_all(folder / out);

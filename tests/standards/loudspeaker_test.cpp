@@ -106,7 +106,8 @@ TEST_F(LoudspeakerStandard, APistonBeams) {
     EXPECT_NEAR(piston_factor(z), 2 * std::cyl_bessel_j(1, z) / z, 2e-6) << z;
   Speaker speaker;
   speaker.radius_mm = 100;
-  const double hz = 2.215 * sound_m_s / (2 * std::numbers::pi * 0.1 * std::sin(std::numbers::pi / 4));
+  const double hz =
+      2.215 * sound_m_s / (2 * std::numbers::pi * 0.1 * std::sin(std::numbers::pi / 4));
   EXPECT_NEAR(angle_db(speaker, hz, 45), -6, 0.2);
   EXPECT_NEAR(angle_db(speaker, hz, 0), 0, 1e-9);
   // And it is heard so.

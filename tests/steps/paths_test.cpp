@@ -40,8 +40,13 @@ TEST(DrawnPath, TextsThatAreNoneAreTold) {
 TEST(DrawnPath, IsGoneToItsEndAndBackOrRound) {
   const DrawnPath line("0 0, 4 0");
   EXPECT_NEAR(line.length_m(), 4, 1e-6);
-  for (const auto& [gone, x] : {std::pair{0.0, 0.0}, {1.0, 1.0}, {4.0, 4.0}, {5.0, 3.0},
-                                {8.0, 0.0}, {-1.0, 1.0}, {803.0, 3.0}})
+  for (const auto& [gone, x] : {std::pair{0.0, 0.0},
+                                {1.0, 1.0},
+                                {4.0, 4.0},
+                                {5.0, 3.0},
+                                {8.0, 0.0},
+                                {-1.0, 1.0},
+                                {803.0, 3.0}})
     EXPECT_NEAR(line.at(gone).x, x, 1e-6) << gone;
   const DrawnPath round("0 0, 2 0, 2 2, 0 2, 0.1 0.1");
   EXPECT_NEAR((round.at(round.length_m() + 1) - round.at(1)).length(), 0, 1e-9);
@@ -59,8 +64,7 @@ TEST(DrawnPath, WhatLiesOnALineIsLeftOut) {
   EXPECT_EQ(DrawnPath::text_of(points, 0.01), "0.00 0.00, 4.00 0.00, 4.00 2.00");
   // However much was drawn, it can be read again.
   std::vector<Place> wild;
-  for (int i = 0; i < 5000; ++i)
-    wild.push_back({std::sin(i * 0.7) * 5, std::cos(i * 0.9) * 5, 0});
+  for (int i = 0; i < 5000; ++i) wild.push_back({std::sin(i * 0.7) * 5, std::cos(i * 0.9) * 5, 0});
   EXPECT_EQ(DrawnPath::fault(DrawnPath::text_of(wild, 1e-6)), "");
 }
 
@@ -142,8 +146,8 @@ TEST(Paces, ATurnedPaceGoesOnFromWhereItIs) {
 }
 
 TEST(Places, ASourceThatIsPlacedInTheRoomStaysThere) {
-  ChainStep step = test::with(
-      "acoustics", {{"placed", placed_in_room}, {"x_m", 1}, {"y_m", 6}, {"z_m", 0.5}});
+  ChainStep step =
+      test::with("acoustics", {{"placed", placed_in_room}, {"x_m", 1}, {"y_m", 6}, {"z_m", 0.5}});
   for (const double stands : {20.0, 80.0}) {
     step.settings.values[P::stand_x_pct] = stands;
     const PlanView v = seen(step);

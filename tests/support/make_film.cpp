@@ -18,8 +18,7 @@ void check(int code) {
 
 Owned<AVCodecContext> encoder(const AVCodec* codec, AVFormatContext& film) {
   Owned<AVCodecContext> out(avcodec_alloc_context3(codec));
-  if ((film.oformat->flags & AVFMT_GLOBALHEADER) != 0)
-    out->flags |= AV_CODEC_FLAG_GLOBAL_HEADER;
+  if ((film.oformat->flags & AVFMT_GLOBALHEADER) != 0) out->flags |= AV_CODEC_FLAG_GLOBAL_HEADER;
   return out;
 }
 
@@ -61,7 +60,7 @@ void make_film(const std::filesystem::path& file, const FilmOptions& o) {
   AVFormatContext* raw = nullptr;
   check(avformat_alloc_output_context2(&raw, nullptr, nullptr, file.c_str()));
   const std::unique_ptr<AVFormatContext, void (*)(AVFormatContext*)> film(raw,
-                                                                         avformat_free_context);
+                                                                          avformat_free_context);
   const AVCodec* mpeg4 = avcodec_find_encoder(AV_CODEC_ID_MPEG4);
   const auto picture = encoder(mpeg4, *film);
   picture->width = o.width;
@@ -139,10 +138,10 @@ void make_film(const std::filesystem::path& file, const FilmOptions& o) {
       for (int y = 0; y < (p == 0 ? o.height : o.height / 2); ++y)
         for (int x = 0; x < (p == 0 ? o.width : o.width / 2); ++x)
           frame->data[p][y * frame->linesize[p] + x] =
-              o.paint ? static_cast<std::uint8_t>(
-                            p == 0 ? std::clamp(16 + 219.0 / 255 * o.paint(i, x, y), 16.0, 235.0)
-                                   : 128)
-                      : static_cast<std::uint8_t>(3 * i + 2 * x + y * (p + 1));
+              o.paint
+                  ? static_cast<std::uint8_t>(
+                        p == 0 ? std::clamp(16 + 219.0 / 255 * o.paint(i, x, y), 16.0, 235.0) : 128)
+                  : static_cast<std::uint8_t>(3 * i + 2 * x + y * (p + 1));
     frame->pts = first + i + (o.pause_after >= 0 && i > o.pause_after ? 10 : 0);
     encode(*film, *picture, *shown, frame.get());
     // The tone that goes with it.

@@ -13,10 +13,10 @@ namespace drevan::test {
 struct FilmOptions {
   int frames = 50;
   int frames_per_s = 25;
-  double begins_s = 0;      ///< of the first picture, in the file's clock
-  double sound_s = 0;       ///< of a tone as its sound; 0: none
-  bool subtitles = false;   ///< two lines, in MKV
-  bool chapters = false;    ///< two
+  double begins_s = 0;     ///< of the first picture, in the file's clock
+  double sound_s = 0;      ///< of a tone as its sound; 0: none
+  bool subtitles = false;  ///< two lines, in MKV
+  bool chapters = false;   ///< two
   std::string timecode{};
   int width = 64, height = 48;
   /// Brightness of a place of a picture, 0 to 255; empty: slanted stripes that move.

@@ -81,8 +81,8 @@ SweepSheet::SweepSheet(QWidget* parent) : QDialog(parent) {
   grid->addLayout(buttons, row, 1, 1, 2);
   setMinimumWidth(460);
   connect(write, &QPushButton::clicked, this, [this] {
-    const auto file = QFileDialog::getSaveFileName(this, tr("Write the sweep"), "sweep.wav",
-                                                   tr("WAV (*.wav)"));
+    const auto file =
+        QFileDialog::getSaveFileName(this, tr("Write the sweep"), "sweep.wav", tr("WAV (*.wav)"));
     if (!file.isEmpty()) write_sweep_to(file);
   });
   connect(make_, &QPushButton::clicked, this, &SweepSheet::make);
@@ -137,8 +137,8 @@ void SweepSheet::make() {
   if (played_.isEmpty() || recording_.isEmpty()) return;
   tell({});
   const QString out = free_name(recording_);
-  lane_.start([this, out, played = played_.toStdString(),
-               recording = recording_.toStdString()](const CancelToken& cancel) -> TaskLane::Finish {
+  lane_.start([this, out, played = played_.toStdString(), recording = recording_.toStdString()](
+                  const CancelToken& cancel) -> TaskLane::Finish {
     make_response(played, recording, out.toStdString(), cancel);
     return [this, out] {
       response_ = out;

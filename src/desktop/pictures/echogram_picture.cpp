@@ -36,17 +36,16 @@ QPolygonF silhouette(const TimeAxis& time, const LevelAxis& level, std::span<con
 
 EchogramPicture::EchogramPicture(const Work& work, StepId id, const EchogramSpec& spec,
                                  QWidget* parent)
-    : StepPicture(work, id, tr("The response"),
-                  tr("The response as it was recorded, and as it is heard. Drag the dot at the top "
-                     "for what it begins with, the one at the bottom left for when it answers, the "
-                     "one above it for how much is heard, the one on the slope for its decay, the one "
-                     "at its end for its length. The stroke is the sound itself."),
-                  parent),
+    : StepPicture(
+          work, id, tr("The response"),
+          tr("The response as it was recorded, and as it is heard. Drag the dot at the top "
+             "for what it begins with, the one at the bottom left for when it answers, the "
+             "one above it for how much is heard, the one on the slope for its decay, the one "
+             "at its end for its length. The stroke is the sound itself."),
+          parent),
       spec_(spec) {}
 
-double EchogramPicture::mix_db() const {
-  return to_db(std::max(1e-3, value(spec_.mix) / 100));
-}
+double EchogramPicture::mix_db() const { return to_db(std::max(1e-3, value(spec_.mix) / 100)); }
 
 const ResponseCourse& EchogramPicture::course() const {
   const Settings now = settings();
@@ -61,8 +60,9 @@ const ResponseCourse& EchogramPicture::course() const {
 TimeAxis EchogramPicture::axis() const {
   if (holds_any()) return held_axis_;
   const ResponseCourse& c = course();
-  const double longest = std::max({0.1, end_s(c.recorded_db, c.step_s),
-                                   value(spec_.begins) / 1000 + end_s(c.heard_db, c.step_s, mix_db())});
+  const double longest =
+      std::max({0.1, end_s(c.recorded_db, c.step_s),
+                value(spec_.begins) / 1000 + end_s(c.heard_db, c.step_s, mix_db())});
   const double before = std::max(0.06 * longest, -1.1 * value(spec_.start) / 1000);
   return {plot_rect(), -before, longest * 1.06 + before};
 }

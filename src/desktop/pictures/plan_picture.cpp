@@ -128,10 +128,12 @@ std::vector<Grip> PlanPicture::grips() const {
   const auto dot = [&](QPointF at, int of, auto drag, std::vector<int> resets) {
     all.push_back({.at = at, .reach = 11, .page = page(of), .drag = drag, .resets = resets});
   };
-  dot(s.at(v.source), spec_.distance, [this, s, v](QPointF to) { return put_source(s, v, to); },
+  dot(
+      s.at(v.source), spec_.distance, [this, s, v](QPointF to) { return put_source(s, v, to); },
       in_room() ? std::vector{spec_.x, spec_.y} : std::vector{spec_.azimuth, spec_.distance});
   const QRectF strip = strip_rect();
-  dot({strip.center().x() + 18, strip_y(s, v.source.z)}, spec_.elevation,
+  dot(
+      {strip.center().x() + 18, strip_y(s, v.source.z)}, spec_.elevation,
       [this, s, v](QPointF to) {
         const double z = (strip_rect().bottom() - 22 - to.y()) / s.strip_pixels_per_m;
         if (in_room()) return std::vector<DragValue>{{spec_.z, z, 0.05}};

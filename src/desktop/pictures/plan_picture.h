@@ -56,7 +56,7 @@ class PlanPicture final : public StepPicture {
   bool begins_stroke(const QMouseEvent& e) const;
   void take_stroke(const QPolygonF& stroke);
 
-  QPolygonF stroke_;  // of a path that is being drawn
+  QPolygonF stroke_;          // of a path that is being drawn
   std::optional<Place> now_;  // while it plays
 };
 

@@ -69,8 +69,7 @@ StepWords::StepWords(const Work& work, StepId step, QWidget* parent)
 
 QWidget* StepWords::file_field(int index) {
   Words& words = words_[static_cast<size_t>(index)];
-  const TextParameter& t =
-      work_.selection.step(step_)->type->texts[static_cast<size_t>(index)];
+  const TextParameter& t = work_.selection.step(step_)->type->texts[static_cast<size_t>(index)];
   auto* field = new QWidget(this);
   auto* row = new QHBoxLayout(field);
   row->setContentsMargins({});
