@@ -16,7 +16,7 @@ namespace drevan {
 class Oversampler {
  public:
   static constexpr int factor = 8;
-  static constexpr int most_frames = 128;
+  static constexpr int most_frames = 256;
   /// The eight samples that follow input i stand at [p][i], p = 0 .. 7.
   using Planes = std::array<std::array<float, most_frames>, factor>;
 

@@ -159,6 +159,7 @@ class Loudspeaker final : public Processor {
   void reset() noexcept override {
     if (changed_ || stale_) make_body();
     for (Smoothed* g : glides()) g->jump(g->goal());
+    still_ = false;
     cone_.reset();
     dry_.reset();
     for (size_t c = 0; c < lanes_.size(); ++c) {
@@ -239,6 +240,11 @@ class Loudspeaker final : public Processor {
     lane.oversampler.down(out, sound);
   }
   void glide(size_t n) noexcept {
+    // Where nothing moves all of it stays as it is.
+    const bool still = std::ranges::none_of(glides(), [](Smoothed* g) { return g->moving(); });
+    if (still && still_) return;
+    still_ = still;
+    if (still) n = gain_in_.size();
     Values drive, clip, soft;
     drive_.next(std::span(drive).first(n));
     clip_.next(std::span(clip).first(n));
@@ -297,6 +303,8 @@ class Loudspeaker final : public Processor {
   SpeakerBody body_;
   Speaker now_;  // as it is used
   Cone cone_;
+  bool still_ =
+      false;  // what glides has come to its goals, and all that follows from it is reckoned
   std::vector<Lane> lanes_;
   std::vector<std::array<float, Cone::most_frames>> moved_;
   std::vector<Convolver> through_;

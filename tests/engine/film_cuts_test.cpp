@@ -50,8 +50,8 @@ std::vector<float> canvas_of(const std::vector<Blob>& blobs) {
 double painted(const Scene& scene, int frame, int x, int y) {
   const int t = frame - scene.first;
   const int pan = scene.decoy == Decoy::pan ? 5 * std::max(0, t - 8) / 2 : 0;
-  const int px = std::clamp(x + pan + 2 + static_cast<int>(std::lround(0.8 * std::sin(0.4 * t))),
-                            0, canvas_width - 1);
+  const int px = std::clamp(x + pan + 2 + static_cast<int>(std::lround(0.8 * std::sin(0.4 * t))), 0,
+                            canvas_width - 1);
   const int py = y + 2 + static_cast<int>(std::lround(0.8 * std::cos(0.3 * t)));
   double light = static_cast<double>(scene.canvas[static_cast<size_t>(py * canvas_width + px)]);
   const double walker = -10 + 2.2 * t + 20.0 * (scene.seed % 5);
