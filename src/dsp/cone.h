@@ -54,13 +54,12 @@ class Cone {
       const double g = m.warped[i], damping = m.damping[i], stiffening = m.stiffening[i];
       for (size_t k = 0; k < width; ++k) {
         State& s = states[k];
-        // In this order as little as can be waits for the division, and the next value for this one.
-        const double still = g * s.s1 + s.s2, stiffer = stiffening * (s.y * s.y);
+        const double stiff = 1 + stiffening * s.y * s.y;
         const double high =
-            ((static_cast<double>(in[k][i]) - damping * s.s1 - still) - stiffer * still) /
-            ((1 + damping * g + g * g) + stiffer * (g * g));
+            (static_cast<double>(in[k][i]) - (damping + stiff * g) * s.s1 - stiff * s.s2) /
+            (1 + damping * g + stiff * (g * g));
         const double band = g * high + s.s1;
-        s.y = (g * g) * high + still;
+        s.y = g * band + s.s2;
         s.s1 = g * high + band;
         s.s2 = g * band + s.y;
         in[k][i] = static_cast<float>(high);

@@ -189,5 +189,27 @@ TEST(Places, AVehicleLiftsWhatIsDeep) {
   EXPECT_NEAR(gain_db(1000, 6) - gain_db(1000, 0), 0, 0.1);
 }
 
+// A source that is held and moved is heard where it is within 100 ms.
+TEST(Places, AHeldSourceIsHeardWithin100Ms) {
+  const ChainStep step =
+      test::with("acoustics", {{"listener", 0}, {"distance_m", 1.5}, {"room_db", no_room_db}});
+  const auto p = make_processor(*step.type, step.settings, {}, {rate, 1, 4096});
+  AudioBuffer x(2, 48000);
+  const auto run = [&](int frames) {
+    const AudioBuffer noise = test::noise(0.1, 1, 3);
+    std::ranges::copy(noise.channel(0), x.channel(0).begin());
+    for (int at = 0; at < frames; at += 480) p->process(x.block(at, 480));
+    // Right against left, over the last 20 ms.
+    const auto end = static_cast<size_t>(frames);
+    return test::rms_db(x.channel(1).subspan(end - 960, 960)) -
+           test::rms_db(x.channel(0).subspan(end - 960, 960));
+  };
+  EXPECT_NEAR(run(24000), 0, 1.5);
+  p->set(P::azimuth_deg, 90);
+  const double soon = run(4800), later = run(24000);
+  EXPECT_GT(later, 4) << "it is on the right";
+  EXPECT_NEAR(soon, later, 1.5);
+}
+
 }  // namespace
 }  // namespace drevan
