@@ -57,6 +57,8 @@ struct FilmCall {
   bool keeps_sound = false, no_mix_chain = false;
 };
 
+/// What became of the clips of a mix, told; whether one failed or is not whole.
+bool tell_clips(const std::vector<JobResult>& clips);
 int film(const FilmCall& call);
 /// The cuts of a film; `out` .csv or .vtt, empty: printed as CSV.
 int events(const std::filesystem::path& film, const std::filesystem::path& out);

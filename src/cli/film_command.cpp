@@ -18,12 +18,7 @@ int film(const FilmCall& call) {
   FindingStore store;
   const auto result =
       render_film(load_reel(call.reel), call.film, call.out, how, what, store, interrupted());
-  bool failed = false;
-  for (const auto& clip : result.mix.clips) {
-    failed = failed || clip.state != JobState::done || !clip.whole;
-    for (const auto& w : clip.render.warnings) complain("{}\n", w);
-    if (clip.state == JobState::failed) complain("{} It is left out of the mix.\n", clip.problem);
-  }
+  const bool failed = tell_clips(result.mix.clips);
   const MixFile& mix = result.mix.files.front();
   for (const auto& w : mix.warnings) complain("{}\n", w);
   if (result.film.cut_off_s > 0.05)

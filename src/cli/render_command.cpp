@@ -35,6 +35,16 @@ std::optional<SecondsRange> parse_room_tone(const std::string& text) {
   return r;
 }
 
+bool tell_clips(const std::vector<JobResult>& clips) {
+  bool failed = false;
+  for (const auto& clip : clips) {
+    failed = failed || clip.state != JobState::done || !clip.whole;
+    for (const auto& w : clip.render.warnings) complain("{}\n", w);
+    if (clip.state == JobState::failed) complain("{} It is left out of the mix.\n", clip.problem);
+  }
+  return failed;
+}
+
 namespace {
 
 Error wrong(const std::string& what) { return {Error::Kind::call, what}; }
@@ -155,12 +165,8 @@ std::pair<bool, bool> mix(const RenderCall& call, const BatchOptions& options, F
   const auto result =
       render_mix(reel_for(call), options,
                  {call.mix, call.stems, options.target, !call.no_mix_chain}, store, interrupted());
-  bool failed = false, missed = false;
-  for (const auto& clip : result.clips) {
-    failed = failed || clip.state != JobState::done || !clip.whole;
-    for (const auto& w : clip.render.warnings) complain("{}\n", w);
-    if (clip.state == JobState::failed) complain("{} It is left out of the mix.\n", clip.problem);
-  }
+  const bool failed = tell_clips(result.clips);
+  bool missed = false;
   for (const auto& file : result.files) {
     const auto level = [](const std::optional<double>& v) { return v ? fmt::format("{:.1f}", *v) : std::string("none"); };
     say("{} -> {}: peak {} dBFS, loudness {} LUFS{}\n", file.name, file.output.string(), level(file.levels.sample_peak_dbfs),

@@ -121,18 +121,6 @@ void filter(AudioBuffer& x, BiquadKind kind, double hz, double rate) {
   }
 }
 
-// Energy per slot of 5 ms, of all channels.
-std::vector<double> energies(const AudioBuffer& x, Samples from, double rate) {
-  const auto slot = std::max<Samples>(1, static_cast<Samples>(0.005 * rate));
-  std::vector<double> out(static_cast<size_t>((x.frames() - from + slot - 1) / slot));
-  for (int c = 0; c < x.channels(); ++c) {
-    const auto in = x.channel(c).subspan(static_cast<size_t>(from));
-    for (size_t i = 0; i < in.size(); ++i)
-      out[i / static_cast<size_t>(slot)] += static_cast<double>(in[i]) * static_cast<double>(in[i]);
-  }
-  return out;
-}
-
 // Where a row of energies that falls is lost in what is at its end: the first slot from which on
 // their running mean stays within 3 dB of it.
 size_t lost_at(std::span<const double> energy) {
@@ -171,8 +159,19 @@ Samples first_sound(const AudioBuffer& x) {
   return first == x.frames() ? 0 : first;
 }
 
+std::vector<double> response_energy(const AudioBuffer& x, Samples from, double rate) {
+  const auto slot = std::max<Samples>(1, static_cast<Samples>(0.005 * rate));
+  std::vector<double> out(static_cast<size_t>((x.frames() - from + slot - 1) / slot));
+  for (int c = 0; c < x.channels(); ++c) {
+    const auto in = x.channel(c).subspan(static_cast<size_t>(from));
+    for (size_t i = 0; i < in.size(); ++i)
+      out[i / static_cast<size_t>(slot)] += static_cast<double>(in[i]) * static_cast<double>(in[i]);
+  }
+  return out;
+}
+
 ResponseDecay response_decay(const AudioBuffer& x, double rate) {
-  const auto energy = energies(x, first_sound(x), rate);
+  const auto energy = response_energy(x, first_sound(x), rate);
   const double slot_s = std::max(1.0, std::floor(0.005 * rate)) / rate;
   const size_t end = lost_at(energy);
   ResponseDecay out{.noise_s = static_cast<double>(end) * slot_s};

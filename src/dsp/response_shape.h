@@ -1,6 +1,8 @@
 // The answer of a room or a device to a clap, bent to what is wanted.
 #pragma once
 
+#include <vector>
+
 #include "audio/buffer.h"
 
 namespace drevan {
@@ -20,6 +22,9 @@ int response_lead(double rate);
 
 /// The first frame in which any channel reaches a tenth of the peak of all; 0 where all is silent.
 Samples first_sound(const AudioBuffer& response);
+
+/// Energy of all channels from a frame on, in slots of 5 ms.
+std::vector<double> response_energy(const AudioBuffer& response, Samples from, double rate);
 
 /// How a response dies away: from its first sound on, its slope, and where it is lost in noise.
 struct ResponseDecay {

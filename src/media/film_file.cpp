@@ -7,6 +7,7 @@
 
 #include "audio/error.h"
 #include "audio/replace_file.h"
+#include "audio/utf8.h"
 #include "media/film_open.h"
 #include "media/film_sound.h"
 #include "media/film_words.h"
@@ -18,10 +19,11 @@ namespace {
 
 namespace fs = std::filesystem;
 using libav::Film;
+using libav::info_of;
 using libav::open_film;
 using libav::seconds_of;
 
-AVMediaType kind_of(const AVStream& s) { return s.codecpar->codec_type; }
+using libav::kind_of;
 
 // The film as it is written: which of its streams go where.
 class Copy {
@@ -165,27 +167,10 @@ class Copy {
 
 }  // namespace
 
-FilmInfo read_film_info(const fs::path& file) {
-  const Film film = open_film(file);
-  const AVStream& s = *film.format->streams[film.picture];
-  FilmInfo out{.width = s.codecpar->width,
-               .height = s.codecpar->height,
-               .frames_per_s = s.avg_frame_rate.den > 0 ? av_q2d(s.avg_frame_rate) : 0,
-               .seconds = film.lasts_s(),
-               .chapters = static_cast<int>(film.format->nb_chapters)};
-  for (unsigned i = 0; i < film.format->nb_streams; ++i) {
-    out.sounds += kind_of(*film.format->streams[i]) == AVMEDIA_TYPE_AUDIO;
-    out.subtitles += kind_of(*film.format->streams[i]) == AVMEDIA_TYPE_SUBTITLE;
-  }
-  for (const AVDictionary* words : {s.metadata, film.format->metadata})
-    if (const auto* code = av_dict_get(words, "timecode", nullptr, 0); code && out.timecode.empty())
-      out.timecode = code->value;
-  return out;
-}
+FilmInfo read_film_info(const fs::path& file) { return info_of(open_film(file)); }
 
 FilmSound usual_film_sound(const fs::path& film) {
-  std::string ending = film.extension().string();
-  std::ranges::transform(ending, ending.begin(), [](unsigned char c) { return std::tolower(c); });
+  const std::string ending = folded(film.extension().string());
   if (ending == ".mp4" || ending == ".m4v") return FilmSound::aac;
   if (ending == ".mov" || ending == ".mkv") return FilmSound::pcm;
   if (ending == ".webm") return FilmSound::opus;

@@ -41,4 +41,23 @@ double Film::lasts_s() const {
   return format->duration > 0 ? static_cast<double>(format->duration) / AV_TIME_BASE : 0;
 }
 
+AVMediaType kind_of(const AVStream& s) { return s.codecpar->codec_type; }
+
+FilmInfo info_of(const Film& film) {
+  const AVStream& s = film.stream();
+  FilmInfo out{.width = s.codecpar->width,
+               .height = s.codecpar->height,
+               .frames_per_s = s.avg_frame_rate.den > 0 ? av_q2d(s.avg_frame_rate) : 0,
+               .seconds = film.lasts_s(),
+               .chapters = static_cast<int>(film.format->nb_chapters)};
+  for (unsigned i = 0; i < film.format->nb_streams; ++i) {
+    out.sounds += kind_of(*film.format->streams[i]) == AVMEDIA_TYPE_AUDIO;
+    out.subtitles += kind_of(*film.format->streams[i]) == AVMEDIA_TYPE_SUBTITLE;
+  }
+  for (const AVDictionary* words : {s.metadata, film.format->metadata})
+    if (const auto* code = av_dict_get(words, "timecode", nullptr, 0); code && out.timecode.empty())
+      out.timecode = code->value;
+  return out;
+}
+
 }  // namespace drevan::libav

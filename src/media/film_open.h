@@ -3,6 +3,7 @@
 
 #include <filesystem>
 
+#include "media/film_file.h"
 #include "media/libav_open.h"
 
 namespace drevan::libav {
@@ -18,6 +19,9 @@ struct Film {
 
 /// Throws Error(input): not there, not a film, no picture in it.
 Film open_film(const std::filesystem::path& file);
+
+AVMediaType kind_of(const AVStream& stream);
+FilmInfo info_of(const Film& film);
 
 /// 0 where there is no time.
 double seconds_of(std::int64_t ts, AVRational base);

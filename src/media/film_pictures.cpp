@@ -30,8 +30,8 @@ constexpr double same_s = 1e-4;
 struct FilmPictures::Impl {
   Impl(const std::filesystem::path& file, PixelForm wanted, int w, int h)
       : name(file.string()),
-        info(read_film_info(file)),
         film(libav::open_film(file)),
+        info(libav::info_of(film)),
         form(wanted),
         width(w),
         height(h),
@@ -100,8 +100,8 @@ struct FilmPictures::Impl {
   }
 
   std::string name;
-  FilmInfo info;
   libav::Film film;
+  FilmInfo info;
   libav::Owned<AVCodecContext> codec;
   PixelForm form;
   int width, height;

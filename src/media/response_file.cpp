@@ -11,6 +11,7 @@
 #include <vector>
 
 #include "audio/error.h"
+#include "audio/utf8.h"
 #include "media/resampled_reader.h"
 
 namespace drevan {
@@ -101,8 +102,7 @@ std::unique_ptr<AudioReader> open_sofa(const fs::path& file, int measurement) {
 }
 
 std::unique_ptr<AudioReader> open_response(const fs::path& file, int measurement) {
-  std::string ending = file.extension().string();
-  std::ranges::transform(ending, ending.begin(), [](unsigned char c) { return std::tolower(c); });
+  const std::string ending = folded(file.extension().string());
   return ending == ".sofa" ? open_sofa(file, measurement) : open_audio(file);
 }
 

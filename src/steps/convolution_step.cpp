@@ -10,6 +10,7 @@
 #include "dsp/fractional_delay.h"
 #include "dsp/response_shape.h"
 #include "dsp/smoothed.h"
+#include "dsp/stereo_width.h"
 #include "media/response_file.h"
 #include "steps/common_parameters.h"
 #include "steps/step.h"
@@ -209,14 +210,7 @@ class Convolution final : public Processor {
     Frames mix{}, width{};
     mix_.next(std::span(mix).first(n));
     width_.next(std::span(width).first(n));
-    if (channels_out_ == 2)
-      for (size_t i = 0; i < n; ++i) {
-        // As loud at every width.
-        const float middle = (wet[0][i] + wet[1][i]) / 2, side = (wet[0][i] - wet[1][i]) / 2;
-        const float even = std::sqrt(2 / (1 + width[i] * width[i]));
-        wet[0][i] = even * (middle + width[i] * side);
-        wet[1][i] = even * (middle - width[i] * side);
-      }
+    if (channels_out_ == 2) set_width(wet[0].data(), wet[1].data(), width.data(), n);
     for (int c = 0; c < channels_out_; ++c) {
       const auto to = x.channel(c);
       for (size_t i = 0; i < n; ++i) to[i] += mix[i] * (wet[static_cast<size_t>(c)][i] - to[i]);
@@ -240,30 +234,21 @@ class Convolution final : public Processor {
 // Of the picture: level over time, in dB against the strongest.
 ResponseCourse course(const Settings& s) {
   constexpr double rate = 16000;  // enough for levels, and soon reckoned
-  ResponseCourse out;
-  out.step_s = 0.005;
-  const auto slot = static_cast<size_t>(out.step_s * rate);
+  ResponseCourse out{.step_s = 0.005};
   const auto levels = [&](const AudioBuffer& x, Samples from) {
-    std::vector<double> power;
-    for (int c = 0; c < x.channels(); ++c) {
-      const auto in = x.channel(c);
-      for (size_t i = static_cast<size_t>(from); i < in.size(); ++i) {
-        const size_t at = (i - static_cast<size_t>(from)) / slot;
-        if (at >= power.size()) power.resize(at + 1);
-        power[at] += static_cast<double>(in[i]) * static_cast<double>(in[i]);
-      }
-    }
+    const auto power = response_energy(x, std::min(from, x.frames()), rate);
     const double top = power.empty() ? 1 : *std::ranges::max_element(power);
     std::vector<float> db;
     for (const double p : power)
-      db.push_back(static_cast<float>(power_to_db(std::max(p / top, 1e-12))));
+      db.push_back(static_cast<float>(power_to_db(std::max(p / std::max(top, 1e-30), 1e-12))));
     return db;
   };
   const auto response = response_of(s, rate);
   if (!response) return out;
   out.recorded_db = levels(*response, first_sound(*response));
-  const AudioBuffer now = shaped(s, rate);
-  out.heard_db = levels(now, std::min<Samples>(response_lead(rate), now.frames()));
+  const AudioBuffer now =
+      shape_response(*response, rate, shape_of(s), static_cast<Samples>(longest_response_s * rate));
+  out.heard_db = levels(now, response_lead(rate));
   out.t60_s = response_decay(now, rate).t60_s;
   return out;
 }

@@ -8,6 +8,7 @@
 #include "dsp/fractional_delay.h"
 #include "dsp/late_field.h"
 #include "dsp/smoothed.h"
+#include "dsp/stereo_width.h"
 #include "steps/common_parameters.h"
 #include "steps/step.h"
 
@@ -241,14 +242,7 @@ class Reverb final : public Processor {
     width_.next(std::span(width).first(n));
     for (int c = channels_in_; c < channels_out_; ++c)
       std::ranges::copy(block.channel(0), block.channel(c).begin());
-    if (channels_out_ == 2)
-      for (size_t i = 0; i < n; ++i) {
-        // As loud at every width.
-        const float middle = (wet[0][i] + wet[1][i]) / 2, side = (wet[0][i] - wet[1][i]) / 2;
-        const float even = std::sqrt(2 / (1 + width[i] * width[i]));
-        wet[0][i] = even * (middle + width[i] * side);
-        wet[1][i] = even * (middle - width[i] * side);
-      }
+    if (channels_out_ == 2) set_width(wet[0].data(), wet[1].data(), width.data(), n);
     for (int c = 0; c < channels_out_; ++c) {
       const auto x = block.channel(c);
       const Frames& late = wet[static_cast<size_t>(c)];

@@ -76,6 +76,8 @@ QWidget* StepWords::file_field(int index) {
   row->setSpacing(2);
   words.file = new QToolButton(field);
   words.file->setSizePolicy(QSizePolicy::Expanding, QSizePolicy::Fixed);
+  words.file->setToolTip(text(t.help));
+  words.file->setAccessibleName(text(t.label));
   words.file->setPopupMode(QToolButton::InstantPopup);
   auto* menu = new QMenu(words.file);
   const auto entry = [&](const QString& name, auto what) {
