@@ -1,8 +1,26 @@
 #include "batch/film.h"
 
+#include "audio/error.h"
 #include "batch/temporary_folder.h"
 
 namespace drevan {
+
+std::filesystem::path film_of(const Reel& reel, const std::filesystem::path& named,
+                              FilmExport& how) {
+  std::error_code error;
+  for (const Film& film : reel.films) {
+    const bool same = named.empty() ? reel.films.size() == 1
+                                    : std::filesystem::equivalent(named, film.path, error);
+    if (!same) continue;
+    how.mix_begins_s = film.place_s;
+    return film.path;
+  }
+  if (!named.empty()) return named;
+  throw Error(Error::Kind::call,
+              reel.films.empty()
+                  ? "The reel has no film. Add one in the Scene, or name one."
+                  : "The reel has several films. Name the one whose sound is to be written.");
+}
 
 FilmResult render_film(const Reel& reel, const std::filesystem::path& film,
                        const std::filesystem::path& out, const FilmExport& how,

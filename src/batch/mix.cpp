@@ -4,11 +4,13 @@
 
 #include <cmath>
 
+#include "audio/decibel.h"
 #include "audio/error.h"
 #include "audio/hash.h"
 #include "audio/replace_file.h"
 #include "batch/record.h"
 #include "batch/temporary_folder.h"
+#include "reel/scene_json.h"
 #include "reel/source_files.h"
 #include "reel/takes.h"
 
@@ -62,6 +64,9 @@ RenderedClips render_clips(const Reel& reel, BatchOptions through, FindingStore&
     // What comes before its beginning begins earlier.
     placed.begin = std::llround(clip.place_s * reel.rate) - r.render.lead;
     placed.group = static_cast<size_t>(clip.group);
+    placed.kind = reel.group_of(clip).kind;
+    placed.direct = heard_direct(reel, clip);
+    placed.feeds = feeds_of(reel, clip);
     placed.open = [sound] { return std::make_unique<ClipReader>(sound); };
     out.placed.push_back(std::move(placed));
   }
@@ -70,7 +75,7 @@ RenderedClips render_clips(const Reel& reel, BatchOptions through, FindingStore&
   return out;
 }
 
-// What is summed and written: the mix, or a group's stem.
+// What is summed and written: the mix, a stem, or what enters a space.
 struct Bus {
   MixFile file;
   Part part{};
@@ -108,6 +113,10 @@ Bus float_bus(const fs::path& file, const MixRun& run, double rate) {
   return bus;
 }
 
+bool has_part(std::span<const PlacedSound> placed, const Part& part) {
+  return std::ranges::any_of(placed, [&](const auto& s) { return part.share_of(s) != 0; });
+}
+
 // The files to be made, by their names, which are settled together.
 std::vector<MixFile> named_files(const Reel& reel, std::span<const PlacedSound> placed,
                                  const BatchOptions& options, const MixOptions& what,
@@ -116,15 +125,21 @@ std::vector<MixFile> named_files(const Reel& reel, std::span<const PlacedSound> 
   std::vector<MixFile> out;
   const auto protects = std::make_shared<const std::vector<fs::path>>(source_files(reel));
   const auto add = [&](const std::string& of, const Part& part) {
+    const bool stem = part.of != Part::Of::everything;
+    if (stem && !has_part(placed, part)) return;
     jobs.push_back({fmt::format("{} {}", reel.name, of), of, reel.name, {}, false, {}});
     jobs.back().protects = protects;
-    out.push_back({of, part.has_value(), {}, {}, 0, {}});
+    out.push_back({of, stem, {}, {}, 0, {}});
     parts.push_back(part);
   };
-  if (what.mix) add("mix", std::nullopt);
-  for (size_t g = 0; what.stems && g < reel.groups.size(); ++g)
-    if (std::ranges::any_of(placed, [&](const PlacedSound& s) { return s.group == g; }))
-      add(reel.groups[g].name, g);
+  if (what.mix) add("mix", {});
+  for (int g = 0; what.stems && g < std::ssize(reel.groups); ++g)
+    add(reel.groups[static_cast<size_t>(g)].name, {Part::Of::group, g});
+  for (const GroupKind kind : {GroupKind::dialogue, GroupKind::effects, GroupKind::music})
+    if (what.kinds)
+      add(std::string(group_kind_name(kind)), {Part::Of::kind, static_cast<int>(kind)});
+  for (const Space& space : reel.spaces)
+    if (what.stems || what.kinds) add(space.clip.name, {Part::Of::space, space.clip.id});
   BatchOptions naming = options;
   naming.pattern = "{clip}";
   naming.also.clear();
@@ -133,13 +148,18 @@ std::vector<MixFile> named_files(const Reel& reel, std::span<const PlacedSound> 
   return out;
 }
 
+// A file that holds what enters a bus, and its chain.
+ClipPlan bus_file_plan(const Reel& reel, const fs::path& sum, const Chain& chain) {
+  ClipSound sound{sum, 0, -1, reel.rate, {}};
+  sound.place_s = 0;
+  return plan_of(std::move(sound), chain);
+}
+
 // What entered as a file leaves through the mix chain.
 void through_mix_chain(const Reel& reel, const fs::path& sum, const BatchOptions& options,
                        MixFile& file, FindingStore& store, const CancelToken& cancel,
                        const Progress& progress) {
-  ClipSound sound{sum, 0, -1, reel.rate, {}};
-  sound.place_s = 0;
-  RenderRequest request{plan_of(std::move(sound), reel.mix.chain), file.output, options.container,
+  RenderRequest request{bus_file_plan(reel, sum, reel.mix.chain), file.output, options.container,
                         options.samples};
   request.side_thread = true;
   const auto done = render_clip(request, store, cancel, progress);
@@ -157,6 +177,52 @@ Progress part_of(const Progress& whole, double from, double to) {
   return [=](double p) { whole(from + p * (to - from)); };
 }
 
+// What one part of the sounds sums to, as a file.
+void write_sum(MixRun& run, const Part& part, const fs::path& file, double rate,
+               const std::atomic<bool>* pause, const CancelToken& cancel,
+               const Progress& progress) {
+  std::vector<Bus> buses;
+  buses.push_back(float_bus(file, run, rate));
+  buses[0].part = part;
+  write_sums(run, buses, pause, cancel, progress);
+  buses[0].writer->commit();
+}
+
+// What is fed into every space, through its chain, becomes one more sound of the mix.
+void add_spaces(const Reel& reel, const fs::path& folder, std::vector<PlacedSound>& placed,
+                const std::atomic<bool>* pause, FindingStore& store, const CancelToken& cancel,
+                std::vector<std::string>& warnings, const Progress& progress) {
+  std::vector<PlacedSound> spaces;
+  for (size_t i = 0; i < reel.spaces.size(); ++i) {
+    const Space& space = reel.spaces[i];
+    const Part feed{Part::Of::feed, space.clip.id};
+    if (!has_part(placed, feed)) continue;
+    std::vector<PlacedSound> fed = placed;
+    std::erase_if(fed, [&](const PlacedSound& s) { return feed.share_of(s) == 0; });
+    MixRun run(std::move(fed));
+    const fs::path in = folder / fmt::format("space{}-in.wav", space.clip.id),
+                   out = folder / fmt::format("space{}.wav", space.clip.id);
+    const double each = 1.0 / static_cast<double>(reel.spaces.size()),
+                 begun = static_cast<double>(i) * each;
+    write_sum(run, feed, in, reel.rate, pause, cancel,
+              part_of(progress, begun, begun + 0.3 * each));
+    const RenderRequest request{bus_file_plan(reel, in, space.clip.chain), out, Container::wav,
+                                SampleType::float32};
+    const auto done = render_clip(request, store, cancel,
+                                  part_of(progress, begun + 0.3 * each, begun + each));
+    for (const auto& w : done.warnings) warnings.push_back(w);
+    const ClipSound sound{out, 0, -1, reel.rate, {}};
+    PlacedSound heard;
+    heard.shape = ClipReader(sound).shape();
+    heard.begin = -done.lead;
+    heard.open = [sound] { return std::make_unique<ClipReader>(sound); };
+    heard.space = space.clip.id;
+    heard.gain = static_cast<float>(from_db(space.level_db));
+    spaces.push_back(std::move(heard));
+  }
+  for (auto& s : spaces) placed.push_back(std::move(s));
+}
+
 }  // namespace
 
 MixResult render_mix(const Reel& reel, const BatchOptions& options, const MixOptions& what,
@@ -170,10 +236,13 @@ MixResult render_mix(const Reel& reel, const BatchOptions& options, const MixOpt
   through.pause = options.pause;
   const bool chain =
       what.mix && what.mix_chain && std::ranges::any_of(reel.mix.chain.steps, &ChainStep::on);
-  auto clips = render_clips(reel, through, store, cancel, part_of(progress, 0, chain ? 0.6 : 0.8));
+  auto clips = render_clips(reel, through, store, cancel, part_of(progress, 0, chain ? 0.55 : 0.7));
   MixResult result;
   result.clips = std::move(clips.results);
   for (auto& clip : result.clips) clip.output.clear();  // on its way only
+  std::vector<std::string> of_spaces;
+  add_spaces(reel, temporary.path(), clips.placed, options.pause, store, cancel, of_spaces,
+             part_of(progress, chain ? 0.55 : 0.7, chain ? 0.6 : 0.8));
 
   std::vector<Part> parts;
   result.files = named_files(reel, clips.placed, options, what, parts);
@@ -183,7 +252,7 @@ MixResult render_mix(const Reel& reel, const BatchOptions& options, const MixOpt
   const fs::path sum = temporary.path() / "sum.wav";
   std::vector<Bus> buses;
   for (size_t i = 0; i < parts.size(); ++i) {
-    if (chain && !parts[i]) {
+    if (chain && parts[i] == Part{}) {
       buses.push_back(float_bus(sum, run, reel.rate));
     } else {
       Bus& bus = buses.emplace_back();
@@ -207,6 +276,8 @@ MixResult render_mix(const Reel& reel, const BatchOptions& options, const MixOpt
     } else {
       through_mix_chain(reel, sum, options, file, store, cancel, part_of(progress, 0.7, 1));
     }
+    if (!file.stem)
+      file.warnings.insert(file.warnings.begin(), of_spaces.begin(), of_spaces.end());
     record.keep(file.output);
     if (what.target && !file.stem)
       for (const Miss& miss : misses(*what.target, file.levels))
@@ -215,28 +286,46 @@ MixResult render_mix(const Reel& reel, const BatchOptions& options, const MixOpt
   return result;
 }
 
-std::uint64_t sum_key(const Reel& reel) {
+std::uint64_t sum_key(const Reel& reel, int bus) {
   Hasher h;
-  h.add(reel.rate);
+  h.add(reel.rate).add(bus);
   Planner planner(reel);
   for (const int id : rendered_clips(reel)) {
     const Clip& clip = *reel.find(id);
     h.add(stage_keys(planner.plan(clip)).back()).add(clip.place_s).add(clip.id);
+    h.add(heard_direct(reel, clip));
+    for (const Send& s : sends_of(reel, clip)) h.add(s.space).add(s.level_db);
   }
+  if (bus != mix_clip_id) return h.value();
+  for (const Space& space : reel.spaces)
+    h.add(space.clip.id).add(space.level_db).add(stage_keys(bus_file_plan(reel, {}, space.clip.chain)).back());
   return h.value();
 }
 
 Source render_sum(const Reel& reel, const fs::path& file, FindingStore& store,
-                  const CancelToken& cancel, const Progress& progress) {
+                  const CancelToken& cancel, const Progress& progress, int bus) {
   BatchOptions through;
   through.folder = file.parent_path();
   through.only_changed = true;
-  auto clips = render_clips(reel, through, store, cancel, part_of(progress, 0, 0.9));
+  auto clips = render_clips(reel, through, store, cancel, part_of(progress, 0, 0.8));
+  Part part;
+  std::optional<TemporaryFolder> aside;
+  if (bus == mix_clip_id) {
+    std::vector<std::string> warnings;
+    aside.emplace(through.folder, "spaces");
+    add_spaces(reel, aside->path(), clips.placed, nullptr, store, cancel, warnings,
+               part_of(progress, 0.8, 0.9));
+  } else {
+    part = {Part::Of::feed, bus};
+    std::erase_if(clips.placed, [&](const PlacedSound& s) { return part.share_of(s) == 0; });
+    const Space* space = find_space(reel, bus);
+    if (clips.placed.empty())
+      throw Error(Error::Kind::call,
+                  fmt::format("Nothing is fed into {} yet; send a clip or a group to it.",
+                              space ? space->clip.name : "that space"));
+  }
   MixRun run(std::move(clips.placed));
-  std::vector<Bus> buses;
-  buses.push_back(float_bus(file, run, reel.rate));
-  write_sums(run, buses, nullptr, cancel, part_of(progress, 0.9, 1));
-  buses[0].writer->commit();
+  write_sum(run, part, file, reel.rate, nullptr, cancel, part_of(progress, 0.9, 1));
   return {file, run.end(), reel.rate, run.channels(), 0};
 }
 

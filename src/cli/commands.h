@@ -60,8 +60,9 @@ struct FilmCall {
 /// What became of the clips of a mix, told; whether one failed or is not whole.
 bool tell_clips(const std::vector<JobResult>& clips);
 int film(const FilmCall& call);
-/// The cuts of a film; `out` .csv or .vtt, empty: printed as CSV.
-int events(const std::filesystem::path& film, const std::filesystem::path& out);
+/// The events of a reel or, where that is empty, the cuts of a film; `out` .csv or .vtt, empty: printed
+/// as CSV.
+int events(const std::filesystem::path& reel, const std::filesystem::path& film, const std::filesystem::path& out);
 
 struct SweepCall {
   std::filesystem::path out;

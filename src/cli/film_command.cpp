@@ -16,8 +16,9 @@ int film(const FilmCall& call) {
   MixOptions what;
   what.mix_chain = !call.no_mix_chain;
   FindingStore store;
-  const auto result =
-      render_film(load_reel(call.reel), call.film, call.out, how, what, store, interrupted());
+  const Reel reel = load_reel(call.reel);
+  const auto film = film_of(reel, call.film, how);
+  const auto result = render_film(reel, film, call.out, how, what, store, interrupted());
   const bool failed = tell_clips(result.mix.clips);
   const MixFile& mix = result.mix.files.front();
   for (const auto& w : mix.warnings) complain("{}\n", w);
@@ -32,19 +33,52 @@ int film(const FilmCall& call) {
   return failed ? some_failed : ok;
 }
 
-int events(const std::filesystem::path& film_file, const std::filesystem::path& out) {
+namespace {
+
+// The reel's events, counted as its first film does.
+struct Counted {
+  std::vector<Event> events;
+  std::optional<TimecodeRate> rate{};
+  std::string first_code{};
+};
+
+Counted cuts_of(const std::filesystem::path& film) {
+  const FilmInfo info = read_film_info(film);
+  Counted out{{}, timecode_rate(info.frames_per_s, info.timecode), info.timecode};
+  for (const double s : find_film_cuts(film, interrupted()))
+    out.events.push_back({s, fmt::format("Cut {}", out.events.size() + 1)});
+  return out;
+}
+
+Counted events_of(const Reel& reel) {
+  Counted out;
+  if (reel.films.empty()) {
+    out.events = reel.events;
+    return out;
+  }
+  // From the first picture on, as a list that goes with the film is.
+  const FilmInfo info = read_film_info(reel.films.front().path);
+  out.rate = timecode_rate(info.frames_per_s, info.timecode);
+  out.first_code = info.timecode;
+  for (const Event& e : reel.events)
+    if (e.s >= reel.films.front().place_s)
+      out.events.push_back({e.s - reel.films.front().place_s, e.name});
+  return out;
+}
+
+}  // namespace
+
+int events(const std::filesystem::path& reel, const std::filesystem::path& film_file,
+           const std::filesystem::path& out) {
+  if (reel.empty() == film_file.empty())
+    throw Error(Error::Kind::call, "Give --reel for a reel's events, or --film to find a film's cuts.");
   const std::string ending = out.extension().string();
   if (!out.empty() && ending != ".csv" && ending != ".vtt")
     throw Error(Error::Kind::call,
                 fmt::format("{}: events are written as .csv or .vtt.", out.string()));
-  const FilmInfo info = read_film_info(film_file);
-  std::vector<Event> events;
-  for (const double s : find_film_cuts(film_file, interrupted()))
-    events.push_back({s, fmt::format("Cut {}", events.size() + 1)});
-  const std::string text =
-      ending == ".vtt"
-          ? events_as_webvtt(events)
-          : events_as_csv(events, timecode_rate(info.frames_per_s, info.timecode), info.timecode);
+  const Counted all = reel.empty() ? cuts_of(film_file) : events_of(load_reel(reel));
+  const std::string text = ending == ".vtt" ? events_as_webvtt(all.events)
+                                            : events_as_csv(all.events, all.rate, all.first_code);
   if (out.empty()) {
     fmt::print("{}", text);
     return ok;
@@ -52,7 +86,7 @@ int events(const std::filesystem::path& film_file, const std::filesystem::path& 
   ReplacementFile file(out);
   file.write(text);
   file.commit();
-  say("{}: {} cut{}\n", out.string(), events.size(), events.size() == 1 ? "" : "s");
+  say("{}: {} event{}\n", out.string(), all.events.size(), all.events.size() == 1 ? "" : "s");
   return ok;
 }
 

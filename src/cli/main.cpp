@@ -95,17 +95,18 @@ int main(int argc, char** argv) {
 
   cli::FilmCall f;
   auto* film = app.add_subcommand("film", "Write a film with the reel's mix as its sound");
-  film->add_option("--reel", f.reel, "A .reel file; it begins with the first picture")->required();
-  film->add_option("--film", f.film, "The film whose picture is taken, as it is")->required();
+  film->add_option("--reel", f.reel, "A .reel file")->required();
+  film->add_option("--film", f.film, "The film whose picture is taken, as it is; the reel's own");
   film->add_option("--out", f.out, "The new film: .mov, .mp4, .mkv or .webm")->required();
   film->add_option("--sound", f.sound, "pcm, aac or opus; as is usual for the container")
       ->check(CLI::IsMember({"pcm", "aac", "opus"}));
   film->add_flag("--keep-sound", f.keeps_sound, "The film's own sounds stay, behind the new one");
   film->add_flag("--no-mix-chain", f.no_mix_chain, "The sum as it is, not through the mix chain");
 
-  std::filesystem::path cut_film, events_out;
-  auto* events = app.add_subcommand("events", "Find the cuts of a film");
-  events->add_option("--film", cut_film, "The film")->required();
+  std::filesystem::path event_reel, cut_film, events_out;
+  auto* events = app.add_subcommand("events", "The events of a reel, or the cuts of a film");
+  events->add_option("--reel", event_reel, "A .reel file");
+  events->add_option("--film", cut_film, "A film, whose cuts are found");
   events->add_option("--out", events_out,
                      "A .csv or .vtt file; printed as CSV where there is none");
 
@@ -146,7 +147,7 @@ int main(int argc, char** argv) {
     if (*steps) return cli::list_steps(json);
     if (*check) return cli::check_recipes(inputs);
     if (*film) return cli::film(f);
-    if (*events) return cli::events(cut_film, events_out);
+    if (*events) return cli::events(event_reel, cut_film, events_out);
     if (*sweep) return cli::sweep(w);
     if (*response) return cli::response(played, came_back, response_out);
   } catch (const Error& e) {

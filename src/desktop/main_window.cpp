@@ -31,6 +31,12 @@ namespace drevan::desktop {
 namespace {
 constexpr int title_bar_height = 32;  // of common window managers, about
 constexpr int mark_width = 80;
+
+// By its name: what is dropped on the Scene with such a one is a picture first.
+bool is_film_file(const QString& file) {
+  static const QStringList endings{"mp4", "mov", "mkv", "webm", "avi", "m4v", "mxf", "mpg", "mpeg", "ts"};
+  return endings.contains(QFileInfo(file).suffix().toLower());
+}
 }  // namespace
 
 MainWindow::MainWindow() : open_work_(std::make_unique<OpenWork>()), work_(open_work_->parts) {
@@ -43,11 +49,15 @@ MainWindow::MainWindow() : open_work_(std::make_unique<OpenWork>()), work_(open_
   box->addWidget(make_top());
   stack_ = new QStackedWidget(all);
   bench_ = new Bench(work_, stack_);
+  scene_ = new ScenePage(work_, stack_);
   batch_ = new BatchPage(work_, stack_);
   stack_->addWidget(bench_);
+  stack_->addWidget(scene_);
   stack_->addWidget(batch_);
   start_ = new StartPage(stack_);
   stack_->addWidget(start_);
+  connect(scene_, &ScenePage::bench_wanted, this, [this] { show_place(Place::bench); });
+  connect(scene_, &ScenePage::bus_wanted, this, [this](int bus) { work_.mix_sum.open(bus); });
   connect(start_, &StartPage::reel_wanted, this,
           [this](const QString& file) { open_files({file}); });
   connect(start_, &StartPage::open_wanted, this, [this] { open_dialog(); });
@@ -69,6 +79,7 @@ MainWindow::MainWindow() : open_work_(std::make_unique<OpenWork>()), work_(open_
   connect(&work_.notices, &Notices::message, this, &MainWindow::tell);
   connect(&work_.document, &Document::reel_changed, this, &MainWindow::refresh);
   connect(&work_.document, &Document::leaving, this, &MainWindow::keep_picture);
+  connect(&work_.films, &SceneFilms::cuts_progress, this, &MainWindow::show_cutting);
 
   QSettings settings;
   resize(QSize(1280, 800).boundedTo(screen()->availableSize() - QSize(0, title_bar_height)));
@@ -76,7 +87,7 @@ MainWindow::MainWindow() : open_work_(std::make_unique<OpenWork>()), work_(open_
   for (auto* splitter : findChildren<QSplitter*>())
     splitter->restoreState(settings.value("window/" + splitter->objectName()).toByteArray());
   work_.document.new_reel();
-  show_place(0);
+  show_place(Place::bench);
 }
 
 // Pages and dialogs go before the work they show: some of their threads still read it.
@@ -110,16 +121,17 @@ QWidget* MainWindow::make_top() {
   auto* middle = new QWidget(top);
   auto* middle_row = new QHBoxLayout(middle);
   middle_row->setContentsMargins(0, 0, 0, 0);
-  const QString names[] = {tr("Bench"), tr("Batch")};
+  const QString names[] = {tr("Bench"), tr("Scene"), tr("Batch")};
   const QString tips[] = {tr("One clip through its chain (Ctrl+1)"),
-                          tr("Many clips into files (Ctrl+2)")};
-  for (int i = 0; i < 2; ++i) {
+                          tr("Clips against picture (Ctrl+2)"),
+                          tr("Many clips into files (Ctrl+3)")};
+  for (int i = 0; i < 3; ++i) {
     auto* b = new QToolButton(middle);
     b->setObjectName("place");
     b->setText(names[i]);
     b->setToolTip(tips[i]);
     b->setCheckable(true);
-    connect(b, &QToolButton::clicked, this, [this, i] { show_place(i); });
+    connect(b, &QToolButton::clicked, this, [this, i] { show_place(static_cast<Place>(i)); });
     middle_row->addWidget(b);
     places_.push_back(b);
   }
@@ -155,14 +167,15 @@ QWidget* MainWindow::make_top() {
   return top;
 }
 
-void MainWindow::show_place(int place) {
+void MainWindow::show_place(Place place) {
   place_ = place;
   // Before there is anything to work on, the Bench is the place to begin.
   const bool nothing = work_.document.file().empty() && work_.document.reel().clips.empty();
-  stack_->setCurrentWidget(place == 1 ? static_cast<QWidget*>(batch_)
-                           : nothing  ? static_cast<QWidget*>(start_)
-                                      : bench_);
-  for (size_t i = 0; i < places_.size(); ++i) places_[i]->setChecked(static_cast<int>(i) == place);
+  stack_->setCurrentWidget(place == Place::batch   ? static_cast<QWidget*>(batch_)
+                           : place == Place::scene ? static_cast<QWidget*>(scene_)
+                           : nothing               ? static_cast<QWidget*>(start_)
+                                                   : bench_);
+  for (size_t i = 0; i < places_.size(); ++i) places_[i]->setChecked(static_cast<Place>(i) == place);
 }
 
 void MainWindow::use_theme(const QString& name) {
@@ -228,20 +241,22 @@ void MainWindow::show_trouble() {
 
 // It goes on while one works on the Bench.
 void MainWindow::show_batch_progress(double share) {
-  places_[1]->setText(tr("Batch %1 %").arg(share * 100, 0, 'f', 0));
+  places_.back()->setText(tr("Batch %1 %").arg(share * 100, 0, 'f', 0));
 }
 
 void MainWindow::tell_batch_done(const QString& how) {
-  places_[1]->setText(tr("Batch"));
-  if (isActiveWindow() && place_ == 1) return;
+  places_.back()->setText(tr("Batch"));
+  if (isActiveWindow() && place_ == Place::batch) return;
   work_.notices.tell(tr("The batch has ended: %1").arg(how));
   QApplication::alert(this);
   if (!isActiveWindow()) show_desktop_notice(tr("The batch has ended"), how);
 }
 
+Foot& MainWindow::foot() { return place_ == Place::scene ? scene_->foot() : bench_->foot(); }
+
 // What the page in sight plays.
 void MainWindow::play_or_pause() {
-  place_ == 1 ? batch_->play_row() : bench_->foot().toggle_play();
+  place_ == Place::batch ? batch_->play_row() : foot().toggle_play();
 }
 
 void MainWindow::show_render() {
@@ -253,17 +268,20 @@ void MainWindow::show_render() {
 }
 
 void MainWindow::open_files(const QStringList& files) {
-  QStringList sounds;
+  QStringList sounds, films;
   for (const auto& given : files) {
     const QString f = QFileInfo(given).absoluteFilePath();
     if (f.endsWith(".reel")) {
       if (may_leave()) work_.document.open(f.toStdString());
     } else if (f.endsWith(".recipe")) {
       use_recipe_file(work_, f.toStdString());
+    } else if (place_ == Place::scene && is_film_file(f)) {
+      films << f;
     } else {
       sounds << f;
     }
   }
+  if (!films.isEmpty()) work_.films.add(films, work_.films.end_s());
   if (!sounds.isEmpty()) work_.jobs.add_files(sounds);
 }
 

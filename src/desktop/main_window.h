@@ -8,6 +8,7 @@
 #include "dialogs/trouble_sheet.h"
 #include "pages/batch/batch_page.h"
 #include "pages/bench/bench.h"
+#include "pages/scene/scene_page.h"
 #include "reel/edits.h"
 #include "work/work.h"
 
@@ -28,6 +29,7 @@ class MainWindow : public QMainWindow {
   const Work& work() { return work_; }
   Bench& bench() { return *bench_; }
   BatchPage& batch() { return *batch_; }
+  ScenePage& scene() { return *scene_; }
   class StartPage& start() {
     return *start_;
   }
@@ -36,8 +38,9 @@ class MainWindow : public QMainWindow {
   /// The list of versions, opened when it was not.
   class VersionsDialog& versions();
   class RecipeDrawer& recipes();
-  /// 0: Bench, 1: Batch.
-  void show_place(int place);
+  enum class Place { bench, scene, batch };
+  void show_place(Place place);
+  Place place() const { return place_; }
   /// Opens a reel or adds sound files, as the command line and a drop ask.
   void open_files(const QStringList& files);
 
@@ -59,6 +62,10 @@ class MainWindow : public QMainWindow {
   void make_move_menu(QMenu* m);
   void make_sort_menu(QMenu* m);
   void make_group_by_menu(QMenu* m);
+  void make_scene_menu();
+  /// Of the page in sight.
+  Foot& foot();
+  void zoom(double by);
   void make_versions_menu();
   void make_listen_menu();
   void make_listen_on_menu(QMenu& menu);
@@ -74,6 +81,7 @@ class MainWindow : public QMainWindow {
   void show_render();
   void show_printing(double share);
   void show_summing(double share);
+  void show_cutting(double share);
   bool save();
   bool save_as();
   /// Whether the reel may be left: saved, or given up on purpose.
@@ -114,14 +122,15 @@ class MainWindow : public QMainWindow {
   QStackedWidget* stack_ = nullptr;
   Bench* bench_ = nullptr;
   BatchPage* batch_ = nullptr;
+  ScenePage* scene_ = nullptr;
   class StartPage* start_ = nullptr;
-  int place_ = 0;
+  Place place_ = Place::bench;
   QString noted_file_;  // among the recent ones
   class HistoryDialog* edits_ = nullptr;
   class VersionsDialog* versions_ = nullptr;
   class HelpWindow* help_ = nullptr;
   class UnevenDialog* uneven_ = nullptr;
-  class QProgressDialog *printing_ = nullptr, *summing_ = nullptr;
+  class QProgressDialog *printing_ = nullptr, *summing_ = nullptr, *cutting_ = nullptr;
   QAction *undo_ = nullptr, *redo_ = nullptr;
   QTimer* message_timer_ = nullptr;
 };

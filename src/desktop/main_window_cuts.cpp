@@ -48,7 +48,7 @@ void MainWindow::make_cut_menu() {
   });
   m->addSeparator();
   add(m, tr("Cut a take into pieces ..."), QKeySequence("Ctrl+K"), [this] {
-    if (!work_.selection.clip() || is_mix(*work_.selection.clip()))
+    if (!work_.selection.clip() || is_bus(*work_.selection.clip()))
       return tell(tr("Choose the take in the shelf first."), true);
     auto* sheet = new CutSheet(work_, work_.selection.clip_id(), this);
     sheet->setAttribute(Qt::WA_DeleteOnClose);
@@ -161,7 +161,7 @@ void MainWindow::move_marked(int way) {
   const auto marked = bench_->shelf().marked();
   const Reel& reel = work_.document.reel();
   const Clip* first = marked.empty() ? nullptr : reel.find(marked.front());
-  if (!first || is_mix(*first)) return;
+  if (!first || is_bus(*first)) return;
   const int group = first->group;
   std::vector<int> others;  // of the group, without the marked, and where the first of these stood
   size_t place = 0;
@@ -229,7 +229,7 @@ void MainWindow::make_group_by_menu(QMenu* m) {
   });
   add(by, tr("Who speaks ..."), QKeySequence("Ctrl+Shift+W"), [this] {
     auto marked = bench_->shelf().marked();
-    std::erase(marked, mix_clip_id);
+    std::erase_if(marked, [](int id) { return is_bus(id); });
     if (marked.size() < 2) {
       marked.clear();
       for (const auto& c : work_.document.reel().clips) marked.push_back(c.id);
@@ -248,7 +248,7 @@ void MainWindow::new_group() {
   for (int n = 2; std::ranges::find(groups, name, &Group::name) != groups.end(); ++n)
     name = "New group " + std::to_string(n);
   auto marked = bench_->shelf().marked();
-  std::erase(marked, mix_clip_id);
+  std::erase_if(marked, [](int id) { return is_bus(id); });
   if (!work_.document.change(
           [&](const Reel& reel) { return edits::new_group(reel, name, marked); }))
     return;

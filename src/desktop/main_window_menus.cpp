@@ -64,6 +64,7 @@ void MainWindow::make_menus() {
   make_cut_menu();
   make_group_menu();
   make_versions_menu();
+  make_scene_menu();
   make_listen_menu();
   make_look_menu();
   make_help_menu();
@@ -91,7 +92,7 @@ void MainWindow::make_reel_menu() {
   m->addSeparator();
   add(m, tr("The mix on the Bench"), QKeySequence("Ctrl+M"), [this] { work_.mix_sum.open(); });
   add(m, tr("Render the batch"), QKeySequence("Ctrl+Return"), [this] {
-    show_place(1);
+    show_place(Place::batch);
     batch_->render();
   });
   m->addSeparator();
@@ -139,7 +140,7 @@ void MainWindow::make_clip_menu() {
   add(m, tr("Meet the target"), QKeySequence("Ctrl+T"), [this] { work_.jobs.meet_target(); });
   m->addSeparator();
   add(m, tr("Recipes"), QKeySequence("Ctrl+R"), [this] {
-    show_place(0);
+    show_place(Place::bench);
     recipes().set_open(!recipes().isVisible());
   });
   add(m, tr("Use a recipe file ..."), {}, [this] {
@@ -224,7 +225,16 @@ void MainWindow::make_versions_menu() {
   });
   connect(&work_.printing, &Printing::progress, this, &MainWindow::show_printing);
   connect(&work_.mix_sum, &MixSum::progress, this, &MainWindow::show_summing);
-  connect(&work_.mix_sum, &MixSum::opened, this, [this] { show_place(0); });
+  connect(&work_.mix_sum, &MixSum::opened, this, [this] { show_place(Place::bench); });
+}
+
+void MainWindow::zoom(double by) {
+  if (place_ == Place::scene) {
+    auto& rows = scene_->rows();
+    return rows.zoom(by, rows.view_begin() + rows.view_seconds() / 2);
+  }
+  auto& s = bench_->scope();
+  s.zoom(by, s.view_begin() + s.view_length() / 2);
 }
 
 RecipeDrawer& MainWindow::recipes() { return bench_->recipes(); }
@@ -274,12 +284,12 @@ void MainWindow::show_summing(double share) {
 void MainWindow::make_listen_menu() {
   QMenu* m = menus_->addMenu(tr("&Listen"));
   add(m, tr("Play or pause"), QKeySequence(Qt::Key_Space), [this] { play_or_pause(); });
-  add(m, tr("Loop"), QKeySequence("L"), [this] { bench_->findChild<QToolButton*>("loop")->toggle(); });
+  add(m, tr("Loop"), QKeySequence("L"), [this] { foot().findChild<QToolButton*>("loop")->toggle(); });
   add(m, tr("To the start"), QKeySequence("Ctrl+Home"), [this] { work_.listening.seek_s(0); });
   m->addSeparator();
-  add(m, tr("Before"), QKeySequence("1"), [this] { bench_->foot().listen(Listen::before); });
-  add(m, tr("After"), QKeySequence("2"), [this] { bench_->foot().listen(Listen::after); });
-  add(m, tr("Removed"), QKeySequence("3"), [this] { bench_->foot().listen(Listen::removed); });
+  add(m, tr("Before"), QKeySequence("1"), [this] { foot().listen(Listen::before); });
+  add(m, tr("After"), QKeySequence("2"), [this] { foot().listen(Listen::after); });
+  add(m, tr("Removed"), QKeySequence("3"), [this] { foot().listen(Listen::removed); });
   add(m, tr("This step only"), QKeySequence("4"),
       [this] { bench_->foot().set_solo_step(!work_.listening.solo_step()); });
   add(m, tr("The next place over 0 dBFS"), QKeySequence("Shift+O"),
@@ -314,18 +324,15 @@ void MainWindow::make_listen_on_menu(QMenu& menu) {
 
 void MainWindow::make_look_menu() {
   QMenu* m = menus_->addMenu(tr("L&ook"));
-  add(m, tr("Bench"), QKeySequence("Ctrl+1"), [this] { show_place(0); });
-  add(m, tr("Batch"), QKeySequence("Ctrl+2"), [this] { show_place(1); });
+  add(m, tr("Bench"), QKeySequence("Ctrl+1"), [this] { show_place(Place::bench); });
+  add(m, tr("Scene"), QKeySequence("Ctrl+2"), [this] { show_place(Place::scene); });
+  add(m, tr("Batch"), QKeySequence("Ctrl+3"), [this] { show_place(Place::batch); });
   m->addSeparator();
-  add(m, tr("Zoom in"), QKeySequence("Ctrl++"), [this] {
-    auto& s = bench_->scope();
-    s.zoom(1.5, s.view_begin() + s.view_length() / 2);
+  add(m, tr("Zoom in"), QKeySequence("Ctrl++"), [this] { zoom(1.5); });
+  add(m, tr("Zoom out"), QKeySequence("Ctrl+-"), [this] { zoom(1 / 1.5); });
+  add(m, tr("Whole clip"), QKeySequence("Ctrl+0"), [this] {
+    place_ == Place::scene ? scene_->rows().show_all() : bench_->scope().show_all();
   });
-  add(m, tr("Zoom out"), QKeySequence("Ctrl+-"), [this] {
-    auto& s = bench_->scope();
-    s.zoom(1 / 1.5, s.view_begin() + s.view_length() / 2);
-  });
-  add(m, tr("Whole clip"), QKeySequence("Ctrl+0"), [this] { bench_->scope().show_all(); });
   m->addSeparator();
   add(m, tr("Spectrogram"), QKeySequence("S"), [this] { bench_->show_spectrogram(!bench_->scope().spectrogram().on()); });
   add(m, tr("Show quieter sounds"), QKeySequence("Shift+Up"), [this] { bench_->widen_spectrogram(6); });

@@ -210,6 +210,36 @@ void ChainRun::reset(Samples frame) noexcept {
   place(frame);
 }
 
+bool can_turn(std::span<const PlannedStep> now, std::span<const PlannedStep> next) {
+  // What stands still, and whether a curve switches the step, is built in.
+  const auto switched = [](const PlannedStep& s) { return curve_of(s.tracks, on_parameter); };
+  return std::ranges::equal(now, next, [&](const PlannedStep& a, const PlannedStep& b) {
+    if (a.type != b.type || a.settings.texts != b.settings.texts || !switched(a) != !switched(b))
+      return false;
+    for (size_t p = 0; p < a.settings.values.size(); ++p)
+      if (a.type->parameters[p].fixed && a.settings[p] != b.settings[p]) return false;
+    return true;
+  });
+}
+
+void turn_chain(ChainRun& run, std::span<const PlannedStep> now, std::span<const PlannedStep> next,
+                std::span<const Findings> found, std::span<const Findings> finds) {
+  for (size_t i = 0; i < run.size(); ++i) {
+    for (size_t p = 0; p < now[i].settings.values.size(); ++p)
+      if (now[i].settings[p] != next[i].settings[p] &&
+          !curve_of(next[i].tracks, static_cast<int>(p)))
+        run.at(i).set(static_cast<int>(p), next[i].settings[p]);
+    if (now[i].tracks != next[i].tracks) {
+      // Where a curve is gone its setting counts again.
+      for (const auto& track : now[i].tracks)
+        if (track.parameter >= 0)
+          run.at(i).set(track.parameter, next[i].settings[static_cast<size_t>(track.parameter)]);
+      run.set_tracks(i, next[i].tracks);
+    }
+    if (found[i] != finds[i]) run.at(i).set_findings(finds[i]);
+  }
+}
+
 std::vector<Samples> latencies(const ChainRun& run) {
   std::vector<Samples> out;
   Samples sum = 0;

@@ -90,6 +90,13 @@ class ChainRun {
   int channels_in_, widest_;
 };
 
+/// Whether a run of `now` can become one of `next` while it sounds: the same steps, of which only what
+/// can be turned differs.
+bool can_turn(std::span<const PlannedStep> now, std::span<const PlannedStep> next);
+/// Turns it: where can_turn() says so.
+void turn_chain(ChainRun& run, std::span<const PlannedStep> now, std::span<const PlannedStep> next,
+                std::span<const Findings> found, std::span<const Findings> finds);
+
 /// Frames by which the output of steps 0..i is late, for each i.
 std::vector<Samples> latencies(const ChainRun& run);
 

@@ -5,14 +5,9 @@
 #include <string>
 
 #include "audio/timecode.h"
+#include "reel/scene.h"
 
 namespace drevan {
-
-struct Event {
-  double s = 0;  ///< from the first picture
-  std::string name;
-  friend bool operator==(const Event&, const Event&) = default;
-};
 
 /// "seconds,timecode,name", a line each, after RFC 4180. Timecodes are counted from `first_code`;
 /// empty where there is no rate.

@@ -3,7 +3,36 @@
 #include <algorithm>
 #include <cmath>
 
+#include "audio/decibel.h"
+
 namespace drevan {
+
+std::vector<Feed> feeds_of(const Reel& reel, const Clip& clip) {
+  std::vector<Feed> out;
+  for (const Send& s : sends_of(reel, clip))
+    out.push_back({s.space, static_cast<float>(from_db(s.level_db))});
+  return out;
+}
+
+float middle_gain() { return std::sqrt(0.5F); }
+
+float Part::share_of(const PlacedSound& sound) const {
+  const float heard = sound.direct ? sound.gain : 0.0F;
+  switch (of) {
+    case Of::everything:
+      return heard;
+    case Of::group:
+      return sound.space == 0 && sound.group == static_cast<size_t>(index) ? heard : 0.0F;
+    case Of::kind:
+      return sound.space == 0 && sound.kind == static_cast<GroupKind>(index) ? heard : 0.0F;
+    case Of::space:
+      return sound.space == index ? heard : 0.0F;
+    case Of::feed:
+      break;
+  }
+  const auto feed = std::ranges::find(sound.feeds, index, &Feed::space);
+  return feed == sound.feeds.end() ? 0.0F : feed->gain;
+}
 
 MixRun::MixRun(std::vector<PlacedSound> sounds) : sounds_(std::move(sounds)) {
   for (const auto& s : sounds_) {
@@ -45,9 +74,10 @@ void MixRun::add(Sounding& from, std::span<const AudioBlock> sums, std::span<con
   const auto heard = scratch_.block(0, wanted).first(own);
   const int got = from.reader->read(heard);
   const bool middle = own == 1 && channels_ > 1;
-  const float gain = middle ? std::sqrt(0.5F) : 1.0F;
   for (size_t t = 0; t < sums.size(); ++t) {
-    if (parts[t] && *parts[t] != sound.group) continue;
+    const float share = parts[t].share_of(sound);
+    if (share == 0) continue;
+    const float gain = middle ? share * middle_gain() : share;
     for (int c = 0; c < (middle ? 2 : own); ++c) {
       const auto in = heard.channel(middle ? 0 : c);
       const auto out = sums[t].channel(c).subspan(static_cast<size_t>(offset));

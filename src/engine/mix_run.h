@@ -3,12 +3,21 @@
 
 #include <functional>
 #include <memory>
-#include <optional>
 #include <vector>
 
 #include "audio/sound.h"
+#include "reel/reel.h"
 
 namespace drevan {
+
+/// How much of a sound enters a space.
+struct Feed {
+  int space = 0;    ///< its id
+  float gain = 1;   ///< a factor
+  friend bool operator==(const Feed&, const Feed&) = default;
+};
+/// What of a clip enters which spaces.
+std::vector<Feed> feeds_of(const Reel& reel, const Clip& clip);
 
 /// A sound at its place in the reel.
 struct PlacedSound {
@@ -17,10 +26,30 @@ struct PlacedSound {
   SoundShape shape{};  ///< at the reel's rate
   size_t group = 0;
   std::function<std::unique_ptr<SoundReader>()> open{};  ///< may throw Error(input)
+  GroupKind kind = GroupKind::dialogue;                  ///< its group's
+  bool direct = true;         ///< whether it is heard in the mix itself
+  std::vector<Feed> feeds{};  ///< into spaces
+  int space = 0;              ///< it is what leaves this space, by id, and of no group; 0: a clip
+  float gain = 1;             ///< a factor, where it is heard
 };
 
-/// What of the sounds a sum takes: all, or those of one group.
-using Part = std::optional<size_t>;
+/// What of the sounds a sum takes.
+struct Part {
+  enum class Of {
+    everything,  ///< all that is heard in the mix
+    group,       ///< of that, the clips of a group: `index`
+    kind,        ///< of that, the clips of the groups of one kind: a GroupKind
+    space,       ///< of that, what leaves the space of this id
+    feed,        ///< what enters the space of this id
+  } of = Of::everything;
+  int index = 0;
+  /// By what factor it takes a sound; 0: not at all.
+  float share_of(const PlacedSound& sound) const;
+  friend bool operator==(const Part&, const Part&) = default;
+};
+
+/// By how much a mono sound is lower in each channel where it stands in the middle of several.
+float middle_gain();
 
 /// Sums sounds in blocks, from any place on. Not for the device's thread (reads files); one thread
 /// at a time. A sound is opened when its place is reached and closed when it has ended. As wide as

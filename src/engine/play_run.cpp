@@ -3,7 +3,6 @@
 #include <cmath>
 
 #include "audio/hash.h"
-#include "steps/curve_edit.h"
 
 namespace drevan {
 
@@ -141,39 +140,17 @@ std::uint64_t identity_of_sounds(const PlayPlan& plan) {
 
 bool PlayRun::update(std::shared_ptr<const PlayPlan> plan) {
   if (plan == plan_) return true;  // as for nearly every packet
-  const auto& now = plan_->clip.steps;
-  const auto& next = plan->clip.steps;
-  if (plan_->sounds != plan->sounds || now.size() != next.size() ||
-      plan_->solo_step != plan->solo_step || plan_->rewritten != plan->rewritten ||
-      plan_->sides != plan->sides)
-    return false;
+  if (plan->scene) return false;
   const size_t first = first_live(*plan);
-  for (size_t i = 0; i < now.size(); ++i) {
-    if (now[i].type != next[i].type) return false;
-    if (i >= first && now[i].settings.texts != next[i].settings.texts) return false;
-    if (i < first) continue;
-    // What stands still, and whether a curve switches the step, is built in.
-    const auto switched = [](const PlannedStep& s) { return curve_of(s.tracks, on_parameter); };
-    if (!switched(now[i]) != !switched(next[i])) return false;
-    for (size_t p = 0; p < now[i].settings.values.size(); ++p)
-      if (now[i].type->parameters[p].fixed && now[i].settings[p] != next[i].settings[p])
-        return false;
-  }
-  for (size_t r = 0; r < run_.size(); ++r) {
-    const size_t i = first + r;
-    for (size_t p = 0; p < now[i].settings.values.size(); ++p)
-      if (now[i].settings[p] != next[i].settings[p] &&
-          !curve_of(next[i].tracks, static_cast<int>(p)))
-        run_.at(r).set(static_cast<int>(p), next[i].settings[p]);
-    if (now[i].tracks != next[i].tracks) {
-      // Where a curve is gone its setting counts again.
-      for (const auto& track : now[i].tracks)
-        if (track.parameter >= 0)
-          run_.at(r).set(track.parameter, next[i].settings[static_cast<size_t>(track.parameter)]);
-      run_.set_tracks(r, next[i].tracks);
-    }
-    if (plan_->findings[i] != plan->findings[i]) run_.at(r).set_findings(plan->findings[i]);
-  }
+  const auto same_type = [](const PlannedStep& a, const PlannedStep& b) { return a.type == b.type; };
+  if (plan_->sounds != plan->sounds || plan_->clip.steps.size() != plan->clip.steps.size() ||
+      plan_->solo_step != plan->solo_step || plan_->rewritten != plan->rewritten ||
+      plan_->sides != plan->sides ||
+      !std::ranges::equal(plan_->clip.steps, plan->clip.steps, same_type))
+    return false;
+  const std::span now(plan_->clip.steps), next(plan->clip.steps);
+  if (!can_turn(now.subspan(first), next.subspan(first))) return false;
+  turn_chain(run_, steps_run(*plan_), steps_run(*plan), findings_run(*plan_), findings_run(*plan));
   plan_ = std::move(plan);
   return true;
 }

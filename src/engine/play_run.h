@@ -5,8 +5,11 @@
 #include "engine/chain_run.h"
 #include "engine/clip_sound.h"
 #include "engine/kept_sound.h"
+#include "engine/programme.h"
 
 namespace drevan {
+
+struct ScenePlan;
 
 /// Everything playing needs to know; a value.
 struct PlayPlan {
@@ -29,46 +32,32 @@ struct PlayPlan {
   std::optional<ClipSound> against{};
   /// What tells its sounds from others', see identity_of_sounds(); 0: Player::load() finds it out.
   std::uint64_t sounds = 0;
+  /// Not a clip but the reel as a whole, see SceneRun: `clip` and what belongs to it say nothing then.
+  std::shared_ptr<const ScenePlan> scene{};
 };
 
 /// Of what a plan reads. Asks the disk for size and time of the files.
 std::uint64_t identity_of_sounds(const PlayPlan& plan);
 
-/// Not for the device's thread (reads files); one thread at a time. Time is that of what leaves the chain.
-class PlayRun {
+/// A clip. The chain is run in from a second before a place (or what its steps ask for).
+class PlayRun final : public Programme {
  public:
-  static constexpr int block = 256;
-
   /// Throws Error(input).
   explicit PlayRun(std::shared_ptr<const PlayPlan> plan);
 
-  /// The next next() gives frame `position`. The chain is run in from a second before (or
-  /// what its steps ask for), so that it sounds as in a render. Throws Error(input).
-  void seek(Samples position);
-  /// `block` frames of each, channels() x block; silence beyond the end. `focus`: step whose input
-  /// and output are wanted in focus_in() and focus_out() (mono).
-  void next(AudioBlock before, AudioBlock after, int focus);
-  /// Where the chain changes the clock only one of the two can lead: before then plays on as it was, and time
-  /// follows it.
-  void let_before_lead(bool lead);
-
-  /// Takes on new settings, curves and findings while running when only these differ; false otherwise.
-  bool update(std::shared_ptr<const PlayPlan> plan);
-
-  /// Of what leaves; before is given as many.
-  int channels() const { return run_.channels_out(); }
-  /// Whether before less after is a sound: they have one clock and as many channels.
-  bool comparable() const { return comparable_; }
-  Samples position() const { return position_; }
-  /// Frames to the end of the last ringing.
-  Samples end() const;
-  bool ended() const;
-  /// Whether time runs backwards at the moment.
-  bool backwards() const { return before_leads_ && plan_->from_clip.backwards(); }
-  /// nullptr: it does not run live.
-  const Processor* processor(int step) const;
-  std::span<const float> focus_in() const { return focus_in_; }
-  std::span<const float> focus_out() const { return focus_out_; }
+  void seek(Samples position) override;
+  void next(AudioBlock before, AudioBlock after, int focus) override;
+  void let_before_lead(bool lead) override;
+  bool update(std::shared_ptr<const PlayPlan> plan) override;
+  int channels() const override { return run_.channels_out(); }
+  bool comparable() const override { return comparable_; }
+  Samples position() const override { return position_; }
+  Samples end() const override;
+  bool ended() const override;
+  bool backwards() const override { return before_leads_ && plan_->from_clip.backwards(); }
+  const Processor* processor(int step) const override;
+  std::span<const float> focus_in() const override { return focus_in_; }
+  std::span<const float> focus_out() const override { return focus_out_; }
 
  private:
   void read_wet(const AudioBlock& out);

@@ -9,6 +9,11 @@
 
 namespace drevan {
 
+namespace {
+// What tells a reel as a whole from clips.
+constexpr std::uint64_t scene_sounds = 1;
+}  // namespace
+
 Player::Player(std::unique_ptr<AudioDevice> device, double rate, FindDevice find)
     : listens_on_(rate, PlayPacket::frames),
       rate_(rate),
@@ -35,6 +40,7 @@ void Player::requested() {
 }
 
 std::uint64_t Player::sounds_of(const PlayPlan& plan) {
+  if (plan.scene) return scene_sounds;
   const auto same = [](const ClipSound& a, const ClipSound& b) { return a.file == b.file && a.begin == b.begin && a.frames == b.frames && a.rate == b.rate; };
   const bool known = known_sounds_ != 0 && same(known_sound_, plan.clip.sound) &&
                      known_against_.has_value() == plan.against.has_value() &&
@@ -197,7 +203,7 @@ void Player::give_back_seek() {
 // Brings the running chain to the requested plan.
 void Player::apply_plan() {
   if (!run_) {
-    run_ = std::make_unique<PlayRun>(now_.plan);
+    run_ = make_programme(now_.plan);
     started_at_ = now_.seek.value_or(resume_at_);
     now_.seek.reset();
     if (now_.loop && !now_.loop->empty() &&
@@ -213,7 +219,7 @@ void Player::apply_plan() {
   }
   if (run_->update(now_.plan)) return;
   // Another order of steps: the new chain takes over in one crossfaded packet.
-  auto fresh = std::make_unique<PlayRun>(now_.plan);
+  auto fresh = make_programme(now_.plan);
   fresh->seek(run_->position());
   old_run_ = std::exchange(run_, std::move(fresh));
 }
@@ -319,7 +325,7 @@ void Player::set_gain_goals() noexcept {
 }
 
 // One packet of `run`, mixed down to stereo.
-void Player::mix(PlayRun& run, std::span<float> stereo) {
+void Player::mix(Programme& run, std::span<float> stereo) {
   constexpr auto n = static_cast<size_t>(PlayPacket::frames);
   if (before_.channels() != run.channels()) {
     before_ = AudioBuffer(run.channels(), PlayPacket::frames);

@@ -127,7 +127,7 @@ class Player final : public SoundSource {
   void give_back_seek();
   void apply_plan();
   void make_packet(PlayPacket& packet);
-  void mix(PlayRun& run, std::span<float> stereo);
+  void mix(Programme& run, std::span<float> stereo);
   void set_gain_goals() noexcept;
   void stop_playing();
 
@@ -149,7 +149,7 @@ class Player final : public SoundSource {
 
   // Run-ahead side.
   Request now_;
-  std::unique_ptr<PlayRun> run_, old_run_;
+  std::unique_ptr<Programme> run_, old_run_;
   AudioBuffer before_, after_;
   Smoothed before_gain_, after_gain_;
   ListeningDevice listens_on_;

@@ -13,23 +13,6 @@ constexpr double offset_db =
 double lufs(double power) { return offset_db + 10 * std::log10(power); }
 double power_of(double lufs) { return std::pow(10.0, (lufs - offset_db) / 10); }
 
-// Of the channels in their usual order; surrounds count 1.5 dB more.
-std::vector<double> channel_weights(int channels) {
-  constexpr double surround = 1.41;
-  switch (channels) {
-    case 4:
-      return {1, 1, surround, surround};
-    case 5:
-      return {1, 1, 1, surround, surround};
-    default:
-      break;
-  }
-  std::vector<double> out(static_cast<size_t>(channels), 0.0);
-  const double usual[] = {1, 1, 1, 0, surround, surround};
-  std::copy_n(usual, std::min(out.size(), std::size(usual)), out.begin());
-  return out;
-}
-
 // Means of `count` neighbours, every `hop`.
 std::vector<double> windows(std::span<const double> tenths, size_t count, size_t hop) {
   std::vector<double> out;
@@ -53,6 +36,23 @@ void gate(std::vector<double>& powers, double below_db) {
 }
 
 }  // namespace
+
+// Surrounds count 1.5 dB more.
+std::vector<double> channel_weights(int channels) {
+  constexpr double surround = 1.41;
+  switch (channels) {
+    case 4:
+      return {1, 1, surround, surround};
+    case 5:
+      return {1, 1, 1, surround, surround};
+    default:
+      break;
+  }
+  std::vector<double> out(static_cast<size_t>(channels), 0.0);
+  const double usual[] = {1, 1, 1, 0, surround, surround};
+  std::copy_n(usual, std::min(out.size(), std::size(usual)), out.begin());
+  return out;
+}
 
 LoudnessMeter::LoudnessMeter(StreamFormat format)
     : power_(format.rate),

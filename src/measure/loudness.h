@@ -9,6 +9,10 @@
 
 namespace drevan {
 
+/// By how much each channel's power counts (ITU-R BS.1770-4, annex 1 and 3), of the channels in their
+/// usual order.
+std::vector<double> channel_weights(int channels);
+
 /// Loudness by ITU-R BS.1770-4 with the gates of EBU R 128, and its range by EBU Tech 3342. Hears blocks of any size.
 /// Of more than two channels the weights are those of their usual order (left, right, centre, low frequencies, left and
 /// right surround; the low ones do not count). Keeps a number for every tenth of a second.

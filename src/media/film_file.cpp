@@ -192,7 +192,8 @@ WrittenFilm write_film(const fs::path& film_file, const fs::path& mix, const fs:
   ReplacementFile replacement(goal);
   Copy copy(film, goal, replacement.part(), how.keeps_sound);
   // Declared behind the file it goes into: it ends first.
-  FilmSoundEncoder sound(mix, out.sound, copy.out(), copy.sound(), begins_s, lasts_s);
+  FilmSoundEncoder sound(mix, out.sound, copy.out(), copy.sound(), begins_s, lasts_s,
+                         how.mix_begins_s);
   copy.begin();
   const auto put = [&](AVPacket& packet) { copy.put_ready(packet); };
   libav::Owned<AVPacket> packet(av_packet_alloc());

@@ -42,7 +42,7 @@ constexpr int pcm_frames = 1024;
 
 FilmSoundEncoder::FilmSoundEncoder(const std::filesystem::path& sound, FilmSound wanted,
                                    AVFormatContext& film, AVStream& stream, double begins_s,
-                                   double lasts_s)
+                                   double lasts_s, double skip_s)
     : stream_(stream), begins_s_(begins_s) {
   const Kind kind = kind_of(wanted);
   const AVCodec* codec = avcodec_find_encoder_by_name(kind.encoder);
@@ -53,7 +53,11 @@ FilmSoundEncoder::FilmSoundEncoder(const std::filesystem::path& sound, FilmSound
   rate_ = rate_for(*codec, open_audio(sound)->info().rate);
   reader_ = open_audio(sound, rate_);
   const int channels = reader_->info().channels;
-  const Samples frames = reader_->info().frames;
+  const auto skip = static_cast<Samples>(std::llround(skip_s * rate_));
+  const Samples frames = reader_->info().frames - skip;
+  if (frames < 1)
+    throw Error(Error::Kind::call, "The mix ends before the film begins. Move the film or the clips.");
+  if (skip > 0) reader_->seek(skip);
   end_ =
       lasts_s > 0 ? std::min(frames, static_cast<Samples>(std::llround(lasts_s * rate_))) : frames;
   cut_off_ = frames - end_;

@@ -17,9 +17,9 @@ class FilmSoundEncoder {
   using Put = std::function<void(AVPacket&)>;
   /// Settles what `stream` holds; to be made before the header is written. The sound begins at
   /// `begins_s` of the film's clock and ends at the latest after `lasts_s`; 0: that is not known.
-  /// Throws Error(input), Error(call).
+  /// `skip_s` of the sound are left out before. Throws Error(input), Error(call).
   FilmSoundEncoder(const std::filesystem::path& sound, FilmSound kind, AVFormatContext& film,
-                   AVStream& stream, double begins_s, double lasts_s);
+                   AVStream& stream, double begins_s, double lasts_s, double skip_s = 0);
   /// Up to a moment of the film's clock.
   void encode(double until_s, const Put& put);
   /// The rest.

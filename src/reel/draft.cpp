@@ -37,7 +37,7 @@ Group& group_in(Reel& reel, int group) {
 }
 
 void require_clip(int clip, const char* what) {
-  if (clip == mix_clip_id) throw impossible(fmt::format("The mix {}.", what));
+  if (is_bus(clip)) throw impossible(fmt::format("{} {}.", clip == mix_clip_id ? "The mix" : "A space", what));
 }
 
 Edit Draft::done(std::string label) {

@@ -23,7 +23,7 @@ inline constexpr size_t most_name_bytes = 200;
 /// Throws Error(call) when it is not there any more.
 Clip& clip_in(Reel& reel, int id);
 Group& group_in(Reel& reel, int group);
-/// Throws Error(call) of what the mix does not have: "The mix `what`."
+/// Throws Error(call) of what a bus does not have: "The mix `what`."
 void require_clip(int clip, const char* what);
 
 /// A reel that is being changed, with the clip that it is about.

@@ -18,6 +18,7 @@ namespace fs = std::filesystem;
 
 const Clip* Reel::find(int clip_id) const {
   if (clip_id == mix_clip_id) return &mix;
+  if (const Space* space = find_space(*this, clip_id)) return &space->clip;
   const auto at = std::ranges::find(clips, clip_id, &Clip::id);
   return at == clips.end() ? nullptr : &*at;
 }
@@ -26,23 +27,47 @@ Clip* Reel::find(int clip_id) {
 }
 
 const Source& Reel::source_of(const Clip& clip) const {
-  return is_mix(clip) ? mix_source : sources.at(static_cast<size_t>(clip.source));
+  if (clip.id == mix_clip_id) return mix_source;
+  if (const Space* space = find_space(*this, clip.id)) return space->source;
+  return sources.at(static_cast<size_t>(clip.source));
 }
 
 const Group& Reel::group_of(const Clip& clip) const {
   static const Group none;
-  return is_mix(clip) ? none : groups.at(static_cast<size_t>(clip.group));
+  return is_bus(clip) ? none : groups.at(static_cast<size_t>(clip.group));
 }
 
-Reel with_mix_source(Reel reel, const Source& sum) {
-  reel.mix_source = sum;
-  reel.mix.frames = sum.frames;
+Reel with_bus_source(Reel reel, int bus, const Source& sum) {
+  if (bus == mix_clip_id) {
+    reel.mix_source = sum;
+    reel.mix.frames = sum.frames;
+  }
+  for (Space& space : reel.spaces)
+    if (space.clip.id == bus) {
+      space.source = sum;
+      space.clip.frames = sum.frames;
+    }
   return reel;
+}
+
+const Space* find_space(const Reel& reel, int id) {
+  const auto at = std::ranges::find(reel.spaces, id, [](const Space& s) { return s.clip.id; });
+  return at == reel.spaces.end() ? nullptr : &*at;
+}
+
+std::vector<Send> sends_of(const Reel& reel, const Clip& clip) {
+  std::vector<Send> out = clip.sends;
+  for (const Send& of_group : reel.group_of(clip).sends)
+    if (std::ranges::find(clip.sends, of_group.space, &Send::space) == clip.sends.end())
+      out.push_back(of_group);
+  std::erase_if(out, [](const Send& s) { return s.level_db <= off_send_db; });
+  std::ranges::sort(out, {}, &Send::space);
+  return out;
 }
 
 std::span<const ChainOwner> owners_of(const Clip& clip) {
   static constexpr ChainOwner all[] = {ChainOwner::clip, ChainOwner::group, ChainOwner::reel};
-  return std::span(all).first(is_mix(clip) ? 1 : 3);
+  return std::span(all).first(is_bus(clip) ? 1 : 3);
 }
 
 const Chain& chain_of(const Reel& reel, const Clip& clip, ChainOwner owner) {
@@ -55,11 +80,11 @@ const Chain& chain_of(const Reel& reel, const Clip& clip, ChainOwner owner) {
       break;
   }
   static const Chain none;
-  return is_mix(clip) ? none : reel.chain;
+  return is_bus(clip) ? none : reel.chain;
 }
 Chain& chain_of(Reel& reel, Clip& clip, ChainOwner owner) {
-  if (is_mix(clip) && owner != ChainOwner::clip)
-    throw Error(Error::Kind::call, "The mix has a chain of its own alone.");
+  if (is_bus(clip) && owner != ChainOwner::clip)
+    throw Error(Error::Kind::call, "The mix and spaces have a chain of their own alone.");
   return const_cast<Chain&>(chain_of(std::as_const(reel), std::as_const(clip), owner));
 }
 
@@ -90,7 +115,7 @@ bool sounds_the_same(const Reel& a, const Reel& b, int clip_id) {
   };
   const Group &g = a.group_of(*c), &h = b.group_of(*d);
   if (range(*c) != range(*d) || a.source_of(*c) != b.source_of(*d)) return false;
-  const bool mix = is_mix(*c);
+  const bool mix = is_bus(*c);
   if (g.chain != h.chain || g.sits_out != h.sits_out || (!mix && a.chain != b.chain) ||
       g.room_tone_clip != h.room_tone_clip)
     return false;
@@ -123,6 +148,7 @@ const ChainStep* find_step(const Reel& reel, const Clip& clip, StepId id) {
 
 std::vector<Chain*> live_chains(Reel& reel) {
   std::vector<Chain*> out{&reel.chain, &reel.mix.chain};
+  for (auto& space : reel.spaces) out.push_back(&space.clip.chain);
   for (auto& group : reel.groups) out.push_back(&group.chain);
   for (auto& clip : reel.clips) out.push_back(&clip.chain);
   return out;

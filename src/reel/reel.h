@@ -12,6 +12,7 @@
 #include "audio/buffer.h"
 #include "audio/progress.h"
 #include "reel/chain.h"
+#include "reel/scene.h"
 #include "steps/curve.h"
 
 namespace drevan {
@@ -77,6 +78,9 @@ struct Clip {
   Chain chain;
   int version = 0;                 ///< the one that `source`, `begin` and `frames` are of
   std::vector<Version> versions;   ///< empty until something is printed; then version 0 first
+  /// Into spaces, by space and each once; they stand in place of its group's for the same space.
+  std::vector<Send> sends{};
+  bool direct = true;  ///< whether it is heard in the mix itself, not only through spaces
   friend bool operator==(const Clip&, const Clip&) = default;
 };
 
@@ -91,8 +95,26 @@ struct Group {
   std::vector<int> sits_out{};  ///< clips, by id, that pass all of its chain by; sorted
   std::string note{};
   GroupMark mark = GroupMark::none;
+  GroupKind kind = GroupKind::dialogue;
+  std::vector<Send> sends{};  ///< of each of its clips, but where a clip has its own
+  bool direct = true;         ///< false: its clips are heard through spaces alone
   friend bool operator==(const Group&, const Group&) = default;
 };
+
+/// A common room or echo: its chain hears the sum of all that is fed into it.
+struct Space {
+  /// Worked on as a clip too, as the mix is: Reel::find() gives it under its id, which is below
+  /// mix_clip_id and unique in its reel, for ever. Its name and its chain are the space's.
+  Clip clip;
+  double level_db = 0;  ///< of what leaves its chain, in the mix
+  /// What was fed was rendered into this, to be looked at; neither kept in files nor compared.
+  Source source{};
+  friend bool operator==(const Space& a, const Space& b) {
+    return a.clip.id == b.clip.id && a.clip.name == b.clip.name && a.clip.chain == b.clip.chain &&
+           a.level_db == b.level_db;
+  }
+};
+inline constexpr double least_space_db = -60, most_space_db = 12;
 
 /// The sum of all clips is worked on as a clip too: Reel::find() gives it under this id. Its chain
 /// is the mix chain, and it is of no group.
@@ -115,13 +137,17 @@ struct Reel {
   Clip mix = the_mix();  ///< see mix_clip_id
   /// What the sum was rendered into, to be looked at; neither kept in files nor compared.
   Source mix_source;
+  std::vector<Film> films;    ///< by their places
+  std::vector<Event> events;  ///< by their moments
+  std::vector<Space> spaces;
+  int last_space_id = mix_clip_id;  ///< the lowest id that any space of it ever had
   std::string target;   ///< what it is delivered by: one of Drevan's own by id, or a file; empty: none
   int last_clip_id = 0; ///< the highest id that any clip of it ever had: none comes again
   StepId last_step_id = 0;  ///< the same of steps; as their ids, it is not compared
   friend bool operator==(const Reel& a, const Reel& b) {
     const auto all = [](const Reel& r) {
       return std::tie(r.name, r.rate, r.sources, r.groups, r.clips, r.chain, r.mix.chain, r.target,
-                      r.last_clip_id);
+                      r.last_clip_id, r.films, r.events, r.spaces, r.last_space_id);
     };
     return all(a) == all(b);
   }
@@ -130,21 +156,32 @@ struct Reel {
   Clip* find(int clip_id);
 
   const Source& source_of(const Clip& clip) const;
-  /// Of the mix: a group without a chain.
+  /// Of a bus: a group without a chain.
   const Group& group_of(const Clip& clip) const;
 };
 
-inline bool is_mix(const Clip& clip) { return clip.id == mix_clip_id; }
-/// The reel, whose sum was rendered into `sum`.
-Reel with_mix_source(Reel reel, const Source& sum);
+/// What sums sounds: the mix or a space. It has a chain of its own alone, no group and no place.
+inline bool is_bus(int clip_id) { return clip_id <= mix_clip_id; }
+inline bool is_bus(const Clip& clip) { return is_bus(clip.id); }
+/// The reel, where what enters this bus was rendered into `sum`.
+Reel with_bus_source(Reel reel, int bus, const Source& sum);
+
+/// nullptr: there is none of this id.
+const Space* find_space(const Reel& reel, int id);
+/// What of the clip enters which spaces: its own sends and its group's, without those that are off.
+std::vector<Send> sends_of(const Reel& reel, const Clip& clip);
+/// Whether it is heard in the mix itself.
+inline bool heard_direct(const Reel& reel, const Clip& clip) {
+  return clip.direct && reel.group_of(clip).direct;
+}
 
 /// The three chains a clip's sound flows through, in this order.
 enum class ChainOwner { clip, group, reel };
 
-/// The chains a clip has: the mix only its own.
+/// The chains a clip has: a bus only its own.
 std::span<const ChainOwner> owners_of(const Clip& clip);
 
-/// Throws Error(call) for a chain that the mix does not have.
+/// Throws Error(call) for a chain that a bus does not have.
 Chain& chain_of(Reel& reel, Clip& clip, ChainOwner owner);
 const Chain& chain_of(const Reel& reel, const Clip& clip, ChainOwner owner);
 
@@ -175,7 +212,7 @@ std::optional<StepPlace> place_of(const Reel& reel, const Clip& clip, StepId id)
 /// The step of a clip's chains, or nullptr.
 const ChainStep* find_step(const Reel& reel, const Clip& clip, StepId id);
 
-/// All chains of a reel: its own, the mix's, its groups', its clips'; not those that versions
+/// All chains of a reel: its own, the buses', its groups', its clips'; not those that versions
 /// remember.
 std::vector<Chain*> live_chains(Reel& reel);
 

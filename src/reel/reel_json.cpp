@@ -1,13 +1,12 @@
 #include <fmt/format.h>
 
-#include <charconv>
 #include <set>
 
 #include "audio/error.h"
 #include "audio/hash.h"
-#include "audio/utf8.h"
 #include "reel/json_file.h"
 #include "reel/reel.h"
+#include "reel/scene_json.h"
 #include "reel/sides.h"
 
 namespace drevan {
@@ -19,51 +18,15 @@ using nlohmann::ordered_json;
 namespace {
 
 // 2: steps have ids. 3: clips fade in and out and may be takes, a room tone may lie outside its
-// clip, groups have notes and marks.
-constexpr int newest_reel = 3;
+// clip, groups have notes and marks. 4: films, events, spaces and what is sent to them.
+constexpr int newest_reel = 4;
 constexpr std::string_view mark_names[] = {"none",     "dot",     "ring",  "square",
                                            "triangle", "diamond", "cross", "bars"};
-
-// A name that is no UTF-8 cannot stand in JSON: its bytes stand beside, in hexadecimal digits.
-std::string to_hex_bytes(std::string_view text) {
-  std::string out;
-  for (const char c : text) out += fmt::format("{:02x}", static_cast<unsigned char>(c));
-  return out;
-}
-std::string from_hex_bytes(std::string_view hex) {
-  std::string out;
-  for (size_t i = 0; i + 2 <= hex.size(); i += 2) {
-    unsigned value = 0;
-    const auto [end, error] = std::from_chars(hex.data() + i, hex.data() + i + 2, value, 16);
-    if (error != std::errc{} || end != hex.data() + i + 2) return {};
-    out += static_cast<char>(value);
-  }
-  return hex.size() % 2 == 0 ? out : std::string();
-}
-
-// Relative where the source lies on the same tree, so that a moved folder is found again.
-std::string stored_path(const fs::path& path, const fs::path& folder) {
-  const auto relative = path.lexically_relative(fs::absolute(folder).lexically_normal());
-  return relative.empty() ? path.generic_string() : relative.generic_string();
-}
 
 // With the paths of its files as they are stored.
 ordered_json stored_chain(Chain chain, const fs::path& folder) {
   relate_files(chain, fs::absolute(folder).lexically_normal());
   return to_json(chain);
-}
-
-const json& list(const json& j, const char* key, const std::string& where) {
-  static const json empty = json::array();
-  const auto at = j.find(key);
-  if (at == j.end()) return empty;
-  if (!at->is_array())
-    throw Error(Error::Kind::call, fmt::format("{}: \"{}\" must be a list.", where, key));
-  for (const auto& item : *at)
-    if (!item.is_object())
-      throw Error(Error::Kind::call,
-                  fmt::format("{}: \"{}\" must hold objects, not {}.", where, key, shown(item)));
-  return *at;
 }
 
 Chain chain_member(const json& j, const std::string& where) {
@@ -73,11 +36,7 @@ Chain chain_member(const json& j, const std::string& where) {
 Source source_from(const json& j, const fs::path& folder, const std::string& where) {
   only_members(j, {"path", "path_bytes", "frames", "rate_hz", "channels", "hash"}, where);
   Source s;
-  const auto bytes = from_hex_bytes(member<std::string>(j, "path_bytes", "", where));
-  const auto path = bytes.empty() ? member<std::string>(j, "path", "", where) : bytes;
-  if (path.empty() || path.find('\0') != std::string::npos)
-    throw Error(Error::Kind::call, fmt::format("{}: \"path\" is missing.", where));
-  s.path = (folder / path).lexically_normal();
+  s.path = path_from_json(j, folder, where);
   s.frames = member<std::int64_t>(j, "frames", 0, where);
   s.rate = member(j, "rate_hz", 48000.0, where);
   s.channels = member(j, "channels", 1, where);
@@ -87,10 +46,6 @@ Source source_from(const json& j, const fs::path& folder, const std::string& whe
     throw Error(Error::Kind::call,
                 fmt::format("{}: frames must be 0 or more, rate_hz 8000 to 384000, channels 1 to {}.",
                             where, max_channels));
-  // A source that was moved next to the reel is taken from there.
-  std::error_code error;
-  const auto beside = folder / s.path.filename();
-  if (!fs::exists(s.path, error) && fs::exists(beside, error)) s.path = beside.lexically_normal();
   return s;
 }
 
@@ -126,7 +81,9 @@ EdgeFade fade_from(const json& j, const char* key, const std::string& where) {
 }
 
 Group group_from(const json& j, const std::string& where) {
-  only_members(j, {"name", "chain", "room_tone_clip", "sits_out", "note", "mark"}, where);
+  only_members(j,
+               {"name", "chain", "room_tone_clip", "sits_out", "note", "mark", "kind", "sends", "direct"},
+               where);
   Group g{member<std::string>(j, "name", "", where), chain_member(j, where),
           member(j, "room_tone_clip", 0, where)};
   if (j.contains("sits_out")) g.sits_out = ids_from_json(j.at("sits_out"), where);
@@ -137,6 +94,8 @@ Group group_from(const json& j, const std::string& where) {
     throw Error(Error::Kind::call, fmt::format("{}: there is no mark {}; there are {}.", where,
                                                shown(json(mark)), fmt::join(mark_names, ", ")));
   g.mark = static_cast<GroupMark>(known - std::begin(mark_names));
+  g.kind = group_kind_from_json(j, where);
+  feeds_from_json(j, g.sends, g.direct, where);
   return g;
 }
 
@@ -196,7 +155,8 @@ Version version_from(const json& j, const Reel& reel, const Clip& clip, const st
 Clip clip_from(const json& j, const Reel& reel, const std::string& where) {
   only_members(j,
                {"id", "name", "source", "begin", "frames", "group", "place_s", "room_tone_s",
-                "fade_in", "fade_out", "line", "chosen", "chain", "version", "versions"},
+                "fade_in", "fade_out", "line", "chosen", "chain", "version", "versions", "sends",
+                "direct"},
                where);
   Clip c;
   c.id = member(j, "id", 0, where);
@@ -218,10 +178,11 @@ Clip clip_from(const json& j, const Reel& reel, const std::string& where) {
   c.room_tone = range_from(j, "room_tone_s", here, -before_s - 1e-6);
   c.fade_in = fade_from(j, "fade_in", here);
   c.fade_out = fade_from(j, "fade_out", here);
-  for (const auto& v : list(j, "versions", here)) c.versions.push_back(version_from(v, reel, c, fmt::format("{}, version {}", here, c.versions.size())));
+  for (const auto& v : objects_in(j, "versions", here)) c.versions.push_back(version_from(v, reel, c, fmt::format("{}, version {}", here, c.versions.size())));
   c.version = member(j, "version", 0, here);
   if (c.version != 0 && !find_version(c, c.version)) throw bad("\"version\" must be the id of one of its versions.");
   c.chain = chain_member(j, fmt::format("{} ({})", where, c.name));
+  feeds_from_json(j, c.sends, c.direct, here);
   return c;
 }
 
@@ -247,9 +208,12 @@ std::string reel_to_text(const Reel& reel, const fs::path& folder) {
   if (reel.last_step_id > 0) out["last_step_id"] = reel.last_step_id;
   out["sources"] = ordered_json::array();
   for (const auto& s : reel.sources) {
-    const auto path = stored_path(s.path, folder);
-    ordered_json one{{"path", to_utf8(path)}, {"frames", s.frames}, {"rate_hz", s.rate}, {"channels", s.channels}, {"hash", to_hex(s.hash)}};
-    if (!is_utf8(path)) one["path_bytes"] = to_hex_bytes(path);
+    ordered_json one;
+    path_to_json(one, s.path, folder);
+    one["frames"] = s.frames;
+    one["rate_hz"] = s.rate;
+    one["channels"] = s.channels;
+    one["hash"] = to_hex(s.hash);
     out["sources"].push_back(std::move(one));
   }
   out["groups"] = ordered_json::array();
@@ -260,6 +224,8 @@ std::string reel_to_text(const Reel& reel, const fs::path& folder) {
     if (!g.note.empty()) one["note"] = g.note;
     if (g.mark != GroupMark::none)
       one["mark"] = std::string(mark_names[static_cast<size_t>(g.mark)]);
+    if (g.kind != GroupKind::dialogue) one["kind"] = std::string(group_kind_name(g.kind));
+    feeds_to_json(one, g.sends, g.direct);
     out["groups"].push_back(std::move(one));
   }
   out["clips"] = ordered_json::array();
@@ -273,12 +239,14 @@ std::string reel_to_text(const Reel& reel, const fs::path& folder) {
     fade_to_json(one, "fade_in", c.fade_in);
     fade_to_json(one, "fade_out", c.fade_out);
     one["chain"] = stored_chain(c.chain, folder);
+    feeds_to_json(one, c.sends, c.direct);
     if (c.version != 0) one["version"] = c.version;
     for (const auto& v : c.versions) one["versions"].push_back(to_json(v));
     out["clips"].push_back(std::move(one));
   }
   out["chain"] = stored_chain(reel.chain, folder);
   if (!reel.mix.chain.steps.empty()) out["mix_chain"] = stored_chain(reel.mix.chain, folder);
+  scene_to_json(out, reel, folder);
   return dump_json(out, 1);
 }
 
@@ -287,7 +255,8 @@ Reel reel_from_text(const std::string& text, const fs::path& folder, const std::
   check_version(j, "drevan_reel", newest_reel, where);
   only_members(j,
                {"drevan_reel", "name", "rate_hz", "target", "last_clip_id", "last_step_id",
-                "sources", "groups", "clips", "chain", "mix_chain"},
+                "sources", "groups", "clips", "chain", "mix_chain", "films", "events", "spaces",
+                "last_space_id"},
                where);
   Reel reel;
   reel.name = member<std::string>(j, "name", "", where);
@@ -295,12 +264,12 @@ Reel reel_from_text(const std::string& text, const fs::path& folder, const std::
   if (!(reel.rate >= 8000 && reel.rate <= 384000))
     throw Error(Error::Kind::call, fmt::format("{}: rate_hz must be 8000 to 384000.", where));
   const auto base = fs::absolute(folder).lexically_normal();
-  for (const auto& s : list(j, "sources", where))
+  for (const auto& s : objects_in(j, "sources", where))
     reel.sources.push_back(
         source_from(s, base, fmt::format("{}, source {}", where, reel.sources.size())));
-  for (const auto& g : list(j, "groups", where))
+  for (const auto& g : objects_in(j, "groups", where))
     reel.groups.push_back(group_from(g, fmt::format("{}, group {}", where, reel.groups.size())));
-  for (const auto& c : list(j, "clips", where))
+  for (const auto& c : objects_in(j, "clips", where))
     reel.clips.push_back(clip_from(c, reel, fmt::format("{}, clip {}", where, reel.clips.size())));
   // A clip that is not there any more lends no room tone.
   for (auto& g : reel.groups)
@@ -308,6 +277,8 @@ Reel reel_from_text(const std::string& text, const fs::path& folder, const std::
   reel.chain = chain_member(j, where);
   if (j.contains("mix_chain"))
     reel.mix.chain = chain_from_json(j.at("mix_chain"), where + ", the mix");
+  scene_from_json(j, reel, base, where);
+  check_sends(reel, where);
   reel.target = member<std::string>(j, "target", "", where);
   reel.last_clip_id = std::max(0, member(j, "last_clip_id", 0, where));
   for (const auto& c : reel.clips) reel.last_clip_id = std::max(reel.last_clip_id, c.id);

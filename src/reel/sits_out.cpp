@@ -40,7 +40,7 @@ void each_list(AnyReel& reel, Do&& act) {
 
 void sit_out_of_group(Reel& reel, int clip_id, bool out) {
   const Clip* clip = reel.find(clip_id);
-  if (clip && !is_mix(*clip))
+  if (clip && !is_bus(*clip))
     put(reel.groups.at(static_cast<size_t>(clip->group)).sits_out, clip_id, out);
 }
 bool sits_out_of_group(const Reel& reel, const Clip& clip) {

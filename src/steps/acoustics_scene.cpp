@@ -158,6 +158,29 @@ Place source_at(const Settings& s, const RoomScene& scene, const DrawnPath& draw
   return within_room(scene.room, at, 0.15, held_back);
 }
 
+void keep_source_place(Settings& now, const Settings& before, int parameter) {
+  if (parameter != P::placed) return;
+  const RoomScene scene = room_scene(before);
+  Settings standing = before;
+  standing.values[P::path] = static_cast<int>(SourcePath::none);
+  const Place at = source_at(standing, scene, {}, 0);
+  const Place way = at - scene.listener;
+  const double away = way.length();
+  static const std::vector<Parameter> parameters = acoustics_parameters();
+  const auto put = [&](size_t index, double value) {
+    now.values[index] = std::clamp(value, parameters[index].least, parameters[index].most);
+  };
+  if (now[P::placed] == placed_in_room) {
+    put(P::x_m, at.x);
+    put(P::y_m, at.y);
+    put(P::z_m, at.z);
+  } else {
+    put(P::azimuth_deg, std::atan2(way.x, way.y) * 180 / pi);
+    put(P::elevation_deg, std::asin(std::clamp(way.z / std::max(away, nearest_m), -1.0, 1.0)) * 180 / pi);
+    put(P::distance_m, away);
+  }
+}
+
 double low_end_hz(const Settings& s) {
   return sound_m_s / (2 * std::max({s[P::width_m], s[P::length_m], s[P::height_m]}));
 }

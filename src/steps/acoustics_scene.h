@@ -87,6 +87,8 @@ RoomScene room_scene(const Settings& settings);
 /// hand; inside the walls.
 Place source_at(const Settings& settings, const RoomScene& scene, const DrawnPath& drawn,
                 double gone_m, bool* held_back = nullptr);
+/// Chosen to be placed otherwise, the source stays where it stood, as StepType::takes_over.
+void keep_source_place(Settings& now, const Settings& before, int parameter);
 /// Below this a vehicle is smaller than the sound: half a wave of its longest side.
 double low_end_hz(const Settings& settings);
 /// One source, or the two sides of a stereo sound.

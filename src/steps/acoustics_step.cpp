@@ -370,6 +370,7 @@ const StepType& acoustics_step() {
                          "source stands: 0 0, 1.5 2, 3 1.2. Drawn on the plan.",
                  .fault = DrawnPath::fault}},
       .starting_points = {acoustic_places().begin(), acoustic_places().end()},
+      .takes_over = keep_source_place,
       .make = make_work<Acoustics>,
       .channels_out = channels_out,
       .traits = {.bends_tone = true,

@@ -78,7 +78,7 @@ TEST_F(MixChain, TheMixGoesThroughItAndStemsSumToWhatEnters) {
 // Against libebur128, an implementation of its own.
 TEST_F(MixChain, MeetTheTargetBringsTheMixThere) {
   const Source sum = render_sum(reel, t / "aside" / "sum.wav", store, never);
-  const Reel shown = with_mix_source(reel, sum);
+  const Reel shown = with_bus_source(reel, mix_clip_id, sum);
   EXPECT_NEAR(clip_seconds(shown, shown.mix), 3.5, 0.01);
   LevelStore levels;
   LevelPathOptions options;

@@ -35,7 +35,7 @@ class BatchPageTest : public testing::Test {
   BatchPageTest() {
     QSettings().remove("batch");
     EXPECT_TRUE(d.open_demo());
-    d.window.show_place(1);
+    d.window.show_place(MainWindow::Place::batch);
     page().set_folder(QString::fromStdString(out().string()));
   }
   ~BatchPageTest() override { QSettings().remove("batch"); }
@@ -261,7 +261,7 @@ TEST_F(BatchPageTest, ItsFormIsKeptForEveryReel) {
   page().set_what(4);
   page().set_folder("/tmp/of-mine");
   ASSERT_TRUE(d.open_demo());
-  d.window.show_place(1);
+  d.window.show_place(MainWindow::Place::batch);
   pattern("{clip}");
   page().set_what(0);
   page().set_folder("/tmp/of-the-demo");
@@ -311,7 +311,7 @@ TEST_F(BatchPageTest, AFinishedRowIsPlayedAndDraggedOut) {
   QTest::keyClick(&d.window, Qt::Key_Space);
   EXPECT_TRUE(d.wait_for([&] { return !d.work().listening.player().playing(); }));
   // The Bench plays its clip.
-  d.window.show_place(0);
+  d.window.show_place(MainWindow::Place::bench);
   EXPECT_EQ(d.work().listening.file_played(), nullptr);
 }
 
@@ -321,7 +321,7 @@ TEST_F(BatchPageTest, AnEditMeanwhileBelongsToTheNextBatchAndSaysSo) {
                    [&](const QString& text, bool) { told << text; });
   page().render();
   page().pause(true);
-  d.window.show_place(0);
+  d.window.show_place(MainWindow::Place::bench);
   const int last = d.work().document.reel().clips.back().id;
   d.work().selection.select_clip(last);
   d.edit(edits::add_step, StepPlace{ChainOwner::clip, 0}, *find_step("gain"));
@@ -334,7 +334,7 @@ TEST_F(BatchPageTest, AnEditMeanwhileBelongsToTheNextBatchAndSaysSo) {
   EXPECT_EQ(page().results().back().render.after.sample_peak_dbfs.has_value(), true);
   const double before = *page().results().back().render.after.sample_peak_dbfs;
   // The next one renders that clip alone.
-  d.window.show_place(1);
+  d.window.show_place(MainWindow::Place::batch);
   page().render();
   ASSERT_TRUE(done());
   EXPECT_EQ(std::ranges::count(page().results(), false, &JobResult::kept), 1);

@@ -94,7 +94,7 @@ TEST_F(ClockTest, PanSaysWhyNothingIsRemoved) {
 TEST_F(ClockTest, PrintedItIsAVersionOfItsNewLengthAndABatchRendersIt) {
   d.edit(edits::add_step, StepPlace{ChainOwner::clip, 0}, *find_step("reverse"));
   stretch(150);
-  d.window.show_place(1);
+  d.window.show_place(MainWindow::Place::batch);
   BatchPage& batch = d.window.batch();
   batch.set_folder(QString::fromStdString((folder() / "out").string()));
   for (int row = 0; row < batch.table().model()->rowCount(); ++row) {
@@ -108,7 +108,7 @@ TEST_F(ClockTest, PrintedItIsAVersionOfItsNewLengthAndABatchRendersIt) {
       [&] { return !batch.rendering() && fs::exists(folder() / "out" / "door-slam.wav"); }));
   const auto rendered = open_audio(folder() / "out" / "door-slam.wav")->info();
   EXPECT_EQ(rendered.frames, std::llround(length_s * 1.5 * 48000));
-  d.window.show_place(0);
+  d.window.show_place(MainWindow::Place::bench);
   // Into a selection it cannot be printed, but whole.
   d.work().printing.print(SecondsRange{0.5, 1.0});
   ASSERT_TRUE(

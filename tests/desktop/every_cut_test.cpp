@@ -146,17 +146,17 @@ TEST_F(EveryCut, ThroughTheWholeIssue) {
   recipes.close();
 
   // A batch with a report; then a late change to one group renders that group alone.
-  d.window.show_place(1);
+  d.window.show_place(MainWindow::Place::batch);
   d.window.batch().set_folder((folder() / "rendered").string().c_str());
   ASSERT_TRUE(render());
   const auto all = d.window.batch().results();
   for (const auto& r : all) EXPECT_EQ(r.state, JobState::done) << r.problem;
   d.window.batch().save_report_to(folder() / "report.html");
   EXPECT_NE(read_text(folder() / "report.html").find("lamp-room-04"), std::string::npos);
-  d.window.show_place(0);
+  d.window.show_place(MainWindow::Place::bench);
   d.edit(edits::set_settings, step_at(d.work(), ChainOwner::group, 0),
          settings_of(*find_step("compressor"), {"", "", {{"threshold_db", -30}}}), "Threshold");
-  d.window.show_place(1);
+  d.window.show_place(MainWindow::Place::batch);
   ASSERT_TRUE(render());
   const auto again = d.window.batch().results();
   for (size_t i = 0; i < again.size(); ++i) {
@@ -363,7 +363,7 @@ TEST_F(EveryCut, NumbersThatAreNotNewYetAreKnownAsSuch) {
 }
 
 TEST_F(EveryCut, TheReelIsMixedWithStems) {
-  d.window.show_place(1);
+  d.window.show_place(MainWindow::Place::batch);
   d.window.batch().set_folder((folder() / "mix").string().c_str());
   d.window.batch().set_what(3);
   ASSERT_TRUE(render());

@@ -35,7 +35,7 @@ class MixTest : public testing::Test {
   ~MixTest() override { d.work().listening.player().pause(); }
   const Reel& reel() { return d.work().document.reel(); }
   bool open() {
-    d.window.show_place(1);
+    d.window.show_place(MainWindow::Place::batch);
     QTest::mouseClick(d.window.batch().findChild<QPushButton*>("open_mix"), Qt::LeftButton);
     return d.wait_for([&] { return d.work().selection.clip_id() == mix_clip_id; }) && d.settle();
   }
@@ -61,7 +61,7 @@ TEST_F(MixTest, IsOpenedFromTheBatchBroughtToATargetAndRendered) {
   // No clip's own chain was touched.
   for (const auto& c : reel().clips) EXPECT_TRUE(c.chain.steps.empty());
 
-  d.window.show_place(1);
+  d.window.show_place(MainWindow::Place::batch);
   BatchPage& batch = d.window.batch();
   batch.set_folder(temp.filePath("out"));
   batch.set_what(2);

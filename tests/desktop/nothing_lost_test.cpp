@@ -90,7 +90,7 @@ TEST_F(NothingLost, ASecondPrintWaitsForTheFirst) {
 
 TEST_F(NothingLost, RemovingAClipAndOpeningAnotherReelWhileABatchRenders) {
   open({{"a", "A"}, {"b", "A"}, {"c", "A"}, {"d", "A"}}, 40);
-  d.window.show_place(1);
+  d.window.show_place(MainWindow::Place::batch);
   d.window.batch().set_folder(path("out"));
   d.window.batch().render();
   ASSERT_TRUE(d.wait_for([&] { return d.window.batch().rendering(); }));
@@ -237,7 +237,7 @@ TEST_F(NothingLost, FilesInTheWayGetANumberUnlessTicked) {
   open({{"a", "A"}});
   fs::create_directory(folder / "out");
   write_text(folder / "out" / fs::path("a.wav"), "mine");
-  d.window.show_place(1);
+  d.window.show_place(MainWindow::Place::batch);
   d.window.batch().set_folder(path("out"));
   d.window.batch().render();
   ASSERT_TRUE(d.wait_for([&] { return !d.window.batch().rendering(); }));

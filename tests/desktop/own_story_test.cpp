@@ -269,7 +269,7 @@ TEST_F(OwnStory, FromTwelveRawFilesToAReelThatOpensAgain) {
 
   // All is rendered; what met its target is on it.
   BatchPage& batch = d.window.batch();
-  d.window.show_place(1);
+  d.window.show_place(MainWindow::Place::batch);
   auto* out = batch.findChild<QLineEdit*>("folder");
   out->selectAll();
   QTest::keyClicks(out, QString::fromStdString((folder / "out").string()));

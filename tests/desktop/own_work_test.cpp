@@ -293,7 +293,7 @@ TEST_F(OwnWork, TakesAreHeardInTurnAndOneIsChosen) {
   QTest::keyClick(&d.window, Qt::Key_T, Qt::ShiftModifier);
   EXPECT_EQ(rendered(), std::vector{2});
   // The batch has that one alone.
-  d.window.show_place(1);
+  d.window.show_place(MainWindow::Place::batch);
   auto* table = d.window.batch().findChild<QTableView*>();
   ASSERT_NE(table, nullptr);
   EXPECT_EQ(table->model()->rowCount(), 1);
@@ -350,7 +350,7 @@ TEST(WindowSize, FitsASmallScreen) {
     EXPECT_LE(least().width(), 1280 * 2 / 3) << type->id;
     d.work().document.undo();
   }
-  d.window.show_place(1);
+  d.window.show_place(MainWindow::Place::batch);
   EXPECT_LE(least().height(), 800 * 2 / 3 - 32);
 }
 

@@ -323,7 +323,7 @@ int main(int argc, char** argv) {
        "To -16 LUFS");
   edit(w, edits::add_step, StepPlace{ChainOwner::reel, 1}, *find_step("limiter"));
   shots.settle();
-  window.show_place(1);
+  window.show_place(MainWindow::Place::batch);
   const QTemporaryDir out;
   window.batch().set_folder(out.path());
   window.batch().render();
@@ -331,7 +331,7 @@ int main(int argc, char** argv) {
   window.batch().set_folder("/home/ines/skerry-light/rendered");
   wait(200);
   shots.take("batch");
-  window.show_place(0);
+  window.show_place(MainWindow::Place::bench);
   own_work(window, shots, argv[1]);
   return 0;
 }

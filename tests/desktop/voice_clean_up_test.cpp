@@ -150,7 +150,7 @@ TEST(VoiceCleanUp, FromTheDemoToTheBatch) {
   EXPECT_EQ(d.setting(3, "threshold_db"), dragged);
 
   // The batch: every clip, and the same bits as the command line makes from the saved reel.
-  QTest::keyClick(&d.window, Qt::Key_2, Qt::ControlModifier);
+  QTest::keyClick(&d.window, Qt::Key_3, Qt::ControlModifier);
   const QString window_out = temp.filePath("window");
   d.window.batch().set_folder(window_out);
   QTest::keyClick(&d.window, Qt::Key_Return, Qt::ControlModifier);

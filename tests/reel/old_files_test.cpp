@@ -36,7 +36,7 @@ TEST(OldFiles, AReelOfVersion1OpensAndItsStepsGetIds) {
   // As the newest version it keeps them.
   const TempFolder t;
   save_reel(reel, t / "new.reel");
-  EXPECT_EQ(parse_json(read_text(t / "new.reel"), "x").at("drevan_reel"), 3);
+  EXPECT_EQ(parse_json(read_text(t / "new.reel"), "x").at("drevan_reel"), 4);
   const Reel again = load_reel(t / "new.reel");
   EXPECT_EQ(ids_of(again), ids);
   EXPECT_EQ(again, reel);
@@ -50,6 +50,16 @@ TEST(OldFiles, AReelOfVersion2OpensWithItsCurvesAndIds) {
   EXPECT_EQ(gain.curves[0].curve->points.size(), 3U);
   EXPECT_EQ(reel.mix.chain.steps.size(), 1U);
   for (const auto& clip : reel.clips) EXPECT_EQ(clip.fade_in, EdgeFade{});
+}
+
+TEST(OldFiles, AReelOfVersion3OpensAndHasNoSpaces) {
+  const Reel reel = load_reel(old / "version-3.reel");
+  EXPECT_EQ(reel.clips.size(), 14U);
+  EXPECT_EQ(reel.clips[0].fade_in, (EdgeFade{0.05, CurveShape::smooth}));
+  EXPECT_FALSE(reel.clips[1].chosen);
+  EXPECT_EQ(reel.groups[0].mark, GroupMark::ring);
+  EXPECT_TRUE(reel.spaces.empty() && reel.films.empty() && reel.events.empty());
+  for (const auto& clip : reel.clips) EXPECT_TRUE(heard_direct(reel, clip));
 }
 
 TEST(OldFiles, AJournalAndAListOfEditsOfVersion1AreBroughtBack) {

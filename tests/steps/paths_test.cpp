@@ -122,6 +122,40 @@ TEST(Paces, ACurveStartsAndStopsASourceWhereverOneBegins) {
   }
 }
 
+// Whoever chooses to place a source otherwise wants it to stay where it stands.
+TEST(Placing, AnotherWayOfPlacingLeavesTheSourceWhereItStands) {
+  const StepType& type = *find_step("acoustics");
+  Settings s = test::with("acoustics", {{"azimuth_deg", -50},
+                                        {"elevation_deg", 10},
+                                        {"distance_m", 1.4},
+                                        {"path", static_cast<double>(SourcePath::ring)}})
+                   .settings;
+  const auto stands = [](Settings of) {
+    of.values[P::path] = static_cast<int>(SourcePath::none);
+    return source_at(of, room_scene(of), {}, 0);
+  };
+  const Place first = stands(s);
+  for (const int placed : {placed_in_room, placed_by_direction}) {
+    const Settings before = s;
+    s.values[P::placed] = placed;
+    type.takes_over(s, before, P::placed);
+    EXPECT_LT((stands(s) - first).length(), 0.01);
+    for (size_t i = 0; i < s.values.size(); ++i) EXPECT_TRUE(in_range(type.parameters[i], s[i]));
+  }
+  // Through the walls it does not go, nor does anything else turn.
+  Settings out = s;
+  out.values[P::distance_m] = 150;
+  Settings next = out;
+  next.values[P::placed] = placed_in_room;
+  type.takes_over(next, out, P::placed);
+  EXPECT_LT((stands(next) - stands(out)).length(), 0.01);
+  Settings other = out;
+  other.values[P::width_m] = 9;
+  const Settings wanted = other;
+  type.takes_over(other, out, P::width_m);
+  EXPECT_EQ(other, wanted);
+}
+
 // Turned by hand it goes on from where it is.
 TEST(Paces, ATurnedPaceGoesOnFromWhereItIs) {
   const ChainStep step = test::with(

@@ -3,6 +3,7 @@
 #include <gtest/gtest.h>
 
 #include <cmath>
+#include <map>
 #include <numbers>
 
 #include "audio/denormals.h"
@@ -43,17 +44,30 @@ class Turning : public testing::TestWithParam<Turn> {
   std::unique_ptr<Processor> make(const Settings& s) const {
     if (type().hears == Hears::nothing)
       return make_processor(type(), s, {}, {rate, channels(), 4096});
-    AudioBuffer heard = type().hears == Hears::room_tone ? test::noise(0.002, 1.0, 9) : programme(6);
-    return make_processor(type(), s, test::learn_step({&type(), s}, heard), {rate, 1, 4096});
+    return make_processor(type(), s, learned(s), {rate, 1, 4096});
+  }
+  // Learned once for all that is alike.
+  const Findings& learned(const Settings& s) const {
+    static std::map<std::pair<const StepType*, std::vector<double>>, Findings> known;
+    const auto [at, fresh] = known.try_emplace({&type(), s.values});
+    if (fresh) {
+      AudioBuffer heard =
+          type().hears == Hears::room_tone ? test::noise(0.002, 1.0, 9) : programme(6);
+      at->second = test::learn_step({&type(), s}, heard);
+    }
+    return at->second;
   }
   // What places sounds is heard in stereo.
   int channels() const { return type().family == Family::space ? 2 : 1; }
   // What leaves a step that nobody turns, as it is before and as it is after.
-  std::pair<AudioBuffer, AudioBuffer> at_rest(const AudioBuffer& x) const {
+  std::pair<AudioBuffer, AudioBuffer> at_rest(const AudioBuffer& x, bool by_curve) const {
     Settings goal = from();
     goal.values[GetParam().parameter] = to();
-    std::pair<AudioBuffer, AudioBuffer> out{x, x};
-    run(*make(from()), out.first, 0, x.frames());
+    // Nobody turns the first: it is the same for all parameters of a step.
+    static std::map<std::pair<const StepType*, bool>, AudioBuffer> unturned;
+    const auto [known, fresh] = unturned.try_emplace({&type(), by_curve}, x);
+    if (fresh) run(*make(from()), known->second, 0, x.frames());
+    std::pair<AudioBuffer, AudioBuffer> out{known->second, x};
     // What it must have learned for them is another matter.
     run(*make(parameter().learned_from ? from() : goal), out.second, 0, x.frames());
     return out;
@@ -67,7 +81,13 @@ class Turning : public testing::TestWithParam<Turn> {
     return out;
   }
   // Words on a room; with a hum, so that there is something for every step to find.
-  static AudioBuffer programme(double seconds) {
+  static const AudioBuffer& programme(double seconds) {
+    static std::map<double, AudioBuffer> made;
+    const auto [at, fresh] = made.try_emplace(seconds);
+    if (fresh) at->second = new_programme(seconds);
+    return at->second;
+  }
+  static AudioBuffer new_programme(double seconds) {
     AudioBuffer x = test::noise(0.002, seconds, 3);
     test::add(x, test::words(0.4, seconds), 0);
     for (size_t i = 0; i < x.channel(0).size(); ++i) {
@@ -89,7 +109,7 @@ TEST_P(Turning, DoesNotClick) {
   AudioBuffer x(1, 2 * join);
   for (size_t i = 0; i < x.channel(0).size(); ++i) x.channel(0)[i] = static_cast<float>(0.05 * std::cos(2 * std::numbers::pi * 200 * (static_cast<double>(i) - static_cast<double>(join + p->latency())) / rate));
   x = widened(x);
-  const auto [unturned, made] = at_rest(x);
+  const auto [unturned, made] = at_rest(x, false);
   run(*p, x, 0, join);
   p->set(static_cast<int>(GetParam().parameter), to());
   run(*p, x, join, x.frames());
@@ -114,18 +134,14 @@ TEST_P(Turning, CurvesDoNotClick) {
     const Curve curve{{{1.0, from()[GetParam().parameter], shape}, {1.5, to()}}};
     PlannedStep step{0, &type(), from(), {{index, std::make_shared<const Curve>(curve)}}, {}};
     Findings found;
-    if (type().hears != Hears::nothing) {
-      AudioBuffer heard =
-          type().hears == Hears::room_tone ? test::noise(0.002, 1.0, 9) : programme(6);
-      found = test::learn_step({&type(), from()}, heard);
-    }
+    if (type().hears != Hears::nothing) found = learned(from());
     ChainRun run(std::span(&step, 1), std::span(&found, 1), {rate, channels(), 4096});
     AudioBuffer x(1, 120000);
     for (size_t i = 0; i < x.channel(0).size(); ++i)
       x.channel(0)[i] = static_cast<float>(
           0.05 * std::cos(2 * std::numbers::pi * 200 * static_cast<double>(i) / rate));
     x = widened(x);
-    const auto [unturned, made] = at_rest(x);
+    const auto [unturned, made] = at_rest(x, true);
     for (Samples at = 0; at < x.frames(); at += 256)
       run.process(x.block(at, static_cast<int>(std::min<Samples>(256, x.frames() - at))));
     const auto bend = [](const AudioBuffer& a, size_t i) {
@@ -155,8 +171,7 @@ TEST_P(Turning, EndsWhereMakingBegins) {
   const auto p = make(from()), twice = make(from()), fresh = make(goal);
   // What a finding depends on is learned anew; this is about the knob.
   if (parameter().learned_from) {
-    AudioBuffer heard = programme(6);
-    const auto found = test::learn_step({&type(), goal}, heard);
+    const Findings& found = learned(goal);
     run(*p, turned, 0, 48000);
     p->set(static_cast<int>(GetParam().parameter), to());
     p->set_findings(found);

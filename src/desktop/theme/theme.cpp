@@ -55,6 +55,7 @@ QString style_sheet(const Theme& t) {
     QToolButton#advice_action:hover { border-color: @attention; }
     QToolButton#advice_action:focus { border-color: @attention; }
     QToolButton::menu-indicator { image: none; }
+    QWidget#panel { background: @panel; border-radius: 6px; }
     QToolButton#place { border: none; border-bottom: 3px solid transparent; border-radius: 0;
                         padding: 9px 4px; margin: 0 8px; background: transparent; font-size: 14px; }
     QToolButton#place:checked { color: @text; border-bottom-color: @attention; font-weight: bold; }

@@ -44,20 +44,22 @@ bool Document::missing(const Clip& clip) const {
 
 std::shared_ptr<const Reel> Document::shared() const {
   auto bare = preview_ ? preview_ : history_.shared();
-  if (mix_source_.frames == 0) return bare;
-  if (with_mix_of_ != bare) {
-    // Who looked at the one before may still do so while an edit is told; without a mix the history
-    // keeps it alive.
-    before_with_mix_ =
-        std::exchange(with_mix_, std::make_shared<const Reel>(with_mix_source(*bare, mix_source_)));
-    with_mix_of_ = std::move(bare);
+  if (bus_sources_.empty()) return bare;
+  if (with_buses_of_ != bare) {
+    // Who looked at the one before may still do so while an edit is told; without such sources the
+    // history keeps it alive.
+    Reel with = *bare;
+    for (const auto& [bus, sum] : bus_sources_) with = with_bus_source(std::move(with), bus, sum);
+    before_with_buses_ =
+        std::exchange(with_buses_, std::make_shared<const Reel>(std::move(with)));
+    with_buses_of_ = std::move(bare);
   }
-  return with_mix_;
+  return with_buses_;
 }
 
-void Document::set_mix_source(const Source& sum) {
-  mix_source_ = sum;
-  with_mix_of_.reset();
+void Document::set_bus_source(int bus, const Source& sum) {
+  bus_sources_[bus] = sum;
+  with_buses_of_.reset();
   Q_EMIT reel_changed();
 }
 
@@ -66,8 +68,8 @@ void Document::set_mix_source(const Source& sum) {
 void Document::reset(Reel reel) {
   source_lane_.cancel();
   preview_.reset();
-  mix_source_ = {};
-  with_mix_of_.reset();
+  bus_sources_.clear();
+  with_buses_of_.reset();
   history_ = History(std::move(reel));
   ++reel_number_;
   Q_EMIT opened();

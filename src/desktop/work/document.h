@@ -3,6 +3,7 @@
 
 #include <QObject>
 #include <functional>
+#include <map>
 #include <memory>
 
 #include "batch/target.h"
@@ -55,8 +56,8 @@ class Document : public QObject {
   void set_target(const QString& name_or_file);
   void clear_unused_versions();
 
-  /// What the sum was rendered into is part of what is shown, and of no edit.
-  void set_mix_source(const Source& sum);
+  /// What enters a bus (the mix or a space) was rendered into `sum`: part of what is shown, and of no edit.
+  void set_bus_source(int bus, const Source& sum);
 
   // --- previews ---
   /// Everything shows and plays this until end_preview() or an edit.
@@ -92,9 +93,9 @@ class Document : public QObject {
   ReelFile file_;
   History history_;
   std::shared_ptr<const Reel> preview_;
-  Source mix_source_;
-  // The reel with it, and of which that was made.
-  mutable std::shared_ptr<const Reel> with_mix_, with_mix_of_, before_with_mix_;
+  std::map<int, Source> bus_sources_;
+  // The reel with them, and of which that was made.
+  mutable std::shared_ptr<const Reel> with_buses_, with_buses_of_, before_with_buses_;
   int reel_number_ = 0;
   std::string target_name_;
   std::optional<Target> target_;

@@ -116,7 +116,7 @@ void Jobs::cut(int clip, std::vector<double> ends,
                std::function<edits::Edit(const Reel&, const std::vector<double>&)> edit) {
   const Clip* c = document_.reel().find(clip);
   if (!c) return;
-  if (is_mix(*c) || document_.missing(*c)) {
+  if (is_bus(*c) || document_.missing(*c)) {
     document_.change([&](const Reel& reel) { return edit(reel, ends); });
     return;
   }

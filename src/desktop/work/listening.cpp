@@ -10,6 +10,7 @@
 #include "work/document.h"
 #include "work/measurements.h"
 #include "work/notices.h"
+#include "work/scene_sounds.h"
 #include "work/selection.h"
 #include "work/shelf_measurements.h"
 #include "work/sound_output.h"
@@ -34,12 +35,13 @@ std::unique_ptr<Player> make_player(double rate) {
 
 Listening::Listening(Notices& notices, const Document& document, const Selection& selection,
                      const Measurements& measurements, const ShelfMeasurements& shelf,
-                     QObject* parent)
+                     const SceneSounds& scene, QObject* parent)
     : QObject(parent),
       document_(document),
       selection_(selection),
       measurements_(measurements),
       shelf_(shelf),
+      scene_(scene),
       player_(make_player(rate_)) {
   connect(&lane_, &TaskLane::failed, &notices,
           [&notices](const QString& why) { notices.warn(why); });
@@ -59,18 +61,21 @@ Listening::Listening(Notices& notices, const Document& document, const Selection
     give_listening_device();
   });
   connect(&document_, &Document::reel_changed, &soon_, qOverload<>(&QTimer::start));
+  connect(&scene_, &SceneSounds::plan_changed, this, [this] {
+    if (scene_on_) soon_.start();
+  });
   connect(&selection_, &Selection::clip_changed, this, [this] {
     against_.reset();
     file_.clear();
-    if (!measurements_.levels()) plan_.reset();
+    if (!measurements_.levels() && !scene_on_) plan_.reset();
     soon_.start();
   });
   connect(&selection_, &Selection::step_changed, this, [this] {
-    player_->set_focus(selection_.running_index(selection_.step_id()));
+    if (!scene_on_) player_->set_focus(selection_.running_index(selection_.step_id()));
     soon_.start();
   });
   connect(&measurements_, &Measurements::levels_changed, this,
-          [this] { measurements_.levels() ? load() : unload(); });
+          [this] { measurements_.levels() || scene_on_ ? load() : unload(); });
   connect(&shelf_, &ShelfMeasurements::loudness_changed, this, [this] {
     if (plan_ && take_db() != plan_->take_db) soon_.start();
   });
@@ -125,9 +130,33 @@ void Listening::unload() {
   Q_EMIT plan_changed();
 }
 
+void Listening::play_scene(bool on) {
+  if (on == scene_on_) return;
+  end_file();
+  player_->pause();
+  if (on) clip_at_s_ = position_s();
+  scene_on_ = on;
+  loop_s_.reset();
+  player_->set_loop(std::nullopt);
+  plan_.reset();
+  player_->unload();
+  load();
+  if (!on) seek_s(clip_at_s_);
+}
+
+void Listening::load_scene() {
+  PlayPlan plan;
+  plan.scene = scene_.plan();
+  plan_ = std::make_shared<const PlayPlan>(plan);
+  player_->set_focus(-1);
+  player_->load(std::move(plan));
+  Q_EMIT plan_changed();
+}
+
 // Gives the player the newest chain.
 void Listening::load() {
   if (!file_.empty()) return;
+  if (scene_on_) return load_scene();
   auto plan = measurements_.play_plan();
   player_->set_focus(selection_.running_index(selection_.step_id()));
   if (!plan) return;
@@ -157,7 +186,7 @@ void Listening::load() {
 // Takes are heard in turn as loud as the quietest of them, so that none clips.
 double Listening::take_db() const {
   const Clip* clip = selection_.clip();
-  if (!clip || clip->line == 0) return 0;
+  if (!clip || clip->line == 0 || scene_on_) return 0;
   const auto own = shelf_.clip_loudness(clip->id);
   double least = own.value_or(0);
   for (const int id : takes_of(document_.reel(), *clip))
@@ -193,7 +222,7 @@ void Listening::give_loop() {
 }
 
 QString Listening::no_removed() const {
-  if (!plan_) return {};
+  if (!plan_ || scene_on_) return {};
   if (plan_->solo_step < 0 && !plan_->from_clip.identity())
     return tr(
         "Nothing can be taken away: the chain changes when things happen, so before and after do "

@@ -16,6 +16,7 @@ namespace drevan::desktop {
 class Document;
 class Measurements;
 class Notices;
+class SceneSounds;
 class Selection;
 class ShelfMeasurements;
 
@@ -25,7 +26,7 @@ class Listening : public QObject {
  public:
   Listening(Notices& notices, const Document& document, const Selection& selection,
             const Measurements& measurements, const ShelfMeasurements& shelf,
-            QObject* parent = nullptr);
+            const SceneSounds& scene, QObject* parent = nullptr);
 
   /// Not to be kept: a reel of another rate has another.
   Player& player() { return *player_; }
@@ -36,6 +37,9 @@ class Listening : public QObject {
   void end_file();
   /// The file that is played instead; nullptr: none.
   const std::filesystem::path* file_played() const { return file_.empty() ? nullptr : &file_; }
+  /// The reel as a whole instead of the selected clip; time is then the reel's.
+  void play_scene(bool on);
+  bool plays_scene() const { return scene_on_; }
   /// What is played; nullptr until it is known.
   std::shared_ptr<const PlayPlan> plan() const { return plan_; }
   /// In the clip's own time, whatever clock its chain gives it.
@@ -69,6 +73,7 @@ class Listening : public QObject {
     double peak_db = -200;
   };
   void load();
+  void load_scene();
   double take_db() const;
   void give_loop();
   void give_listening_device();
@@ -81,6 +86,9 @@ class Listening : public QObject {
   const Selection& selection_;
   const Measurements& measurements_;
   const ShelfMeasurements& shelf_;
+  const SceneSounds& scene_;
+  bool scene_on_ = false;
+  double clip_at_s_ = 0;  // where the clip was left for the Scene
   double rate_ = 48000;
   std::unique_ptr<Player> player_;
   std::shared_ptr<const PlayPlan> plan_;

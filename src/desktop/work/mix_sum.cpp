@@ -13,6 +13,7 @@ namespace drevan::desktop {
 namespace fs = std::filesystem;
 
 struct Rendered {
+  int bus = mix_clip_id;
   Source file;
   std::uint64_t key = 0;
   QString problem;
@@ -28,39 +29,42 @@ MixSum::MixSum(Notices& notices, Document& document, Selection& selection,
   // Edits follow each other quickly; a sum is no matter of a moment.
   soon_.setSingleShot(true);
   soon_.setInterval(400);
-  connect(&soon_, &QTimer::timeout, this, [this] { render(false); });
+  connect(&soon_, &QTimer::timeout, this, [this] { render(selection_.clip_id(), false); });
   connect(&lane_, &TaskLane::failed, this, [this](const QString& why) { notices_.warn(why); });
   connect(&document_, &Document::leaving, this, [this] {
     lane_.cancel();
     soon_.stop();
-    key_ = 0;
+    shown_.clear();
   });
   connect(&document_, &Document::reel_changed, this, &MixSum::follow);
 }
 
 // What changes in a clip changes the mix that is looked at.
 void MixSum::follow() {
-  if (selection_.clip_id() == mix_clip_id && !document_.previewing()) soon_.start();
+  if (is_bus(selection_.clip_id()) && !document_.previewing()) soon_.start();
 }
 
-void MixSum::open() {
+void MixSum::open(int bus) {
   if (document_.reel().clips.empty())
     return notices_.warn(tr("There is no clip yet, so there is nothing to mix; add some first."));
   document_.end_preview();
-  render(true);
+  render(bus, true);
 }
 
-void MixSum::render(bool select) {
+void MixSum::render(int bus, bool select) {
+  if (!document_.reel().find(bus) || !is_bus(bus)) return;
   if (!folder_.isValid())
     return notices_.warn(tr("No room was found for the mix on the temporary disk (%1); free some.")
                              .arg(folder_.errorString()));
   // Asked for again while it is on its way: it is selected when it is there.
-  select_ = select || (lane_.busy() && select_);
-  lane_.start([this, reel = document_.shared(), known = key_, stores = measurements_.stores(),
+  select_ = select || (lane_.busy() && select_ && bus == bus_);
+  bus_ = bus;
+  lane_.start([this, bus, reel = document_.shared(), known = shown_[bus].key, stores = measurements_.stores(),
                folder = fs::path(folder_.path().toStdString())](
                   const CancelToken& cancel) -> TaskLane::Finish {
     Rendered sum;
-    sum.key = sum_key(*reel);
+    sum.bus = bus;
+    sum.key = sum_key(*reel, bus);
     if (sum.key == known) return [this, sum] { take(sum, select_); };
     lane_.post(cancel, [this] { Q_EMIT progress(0); });
     try {
@@ -70,7 +74,7 @@ void MixSum::render(bool select) {
                        if (static_cast<int>(p * 100) == last) return;
                        last = static_cast<int>(p * 100);
                        lane_.post(cancel, [this, p] { Q_EMIT progress(std::min(p, 0.99)); });
-                     });
+                     }, bus);
     } catch (const Error& e) {
       sum.problem = QString::fromUtf8(e.what());
     }
@@ -81,17 +85,19 @@ void MixSum::render(bool select) {
 void MixSum::take(const Rendered& sum, bool select) {
   Q_EMIT progress(1);
   if (!sum.problem.isEmpty()) return notices_.warn(sum.problem);
-  if (sum.key != key_) {
+  Shown& shown = shown_[sum.bus];
+  if (sum.key != shown.key) {
     // The one before it may still be read for a moment; the one before that is not.
     std::error_code error;
-    if (!before_.empty() && before_ != sum.file.path) fs::remove(before_, error);
-    before_ = document_.reel().mix_source.path;
-    key_ = sum.key;
-    document_.set_mix_source(sum.file);
+    if (!shown.before.empty() && shown.before != sum.file.path) fs::remove(shown.before, error);
+    const Clip* bus = document_.reel().find(sum.bus);
+    if (bus) shown.before = document_.reel().source_of(*bus).path;
+    shown.key = sum.key;
+    document_.set_bus_source(sum.bus, sum.file);
   }
   if (!select) return;
   select_ = false;
-  selection_.select_clip(mix_clip_id);
+  selection_.select_clip(sum.bus);
   Q_EMIT opened();
 }
 

@@ -5,7 +5,9 @@
 #include <QTemporaryDir>
 #include <QTimer>
 #include <filesystem>
+#include <map>
 
+#include "reel/reel.h"
 #include "work/task_lane.h"
 
 namespace drevan::desktop {
@@ -22,8 +24,9 @@ class MixSum : public QObject {
   MixSum(Notices& notices, Document& document, Selection& selection, Measurements& measurements,
          QObject* parent = nullptr);
 
-  /// Renders the sum where it is not there as it is now, and then selects the mix.
-  void open();
+  /// Renders what enters a bus (the mix or a space, by id) where it is not there as it is now, and
+  /// then selects the bus.
+  void open(int bus = mix_clip_id);
   bool busy() const { return lane_.busy() || soon_.isActive(); }
   void cancel() { lane_.cancel(); }
 
@@ -34,7 +37,7 @@ class MixSum : public QObject {
 
  private:
   void follow();
-  void render(bool select);
+  void render(int bus, bool select);
   void take(const struct Rendered& sum, bool select);
 
   Notices& notices_;
@@ -42,8 +45,13 @@ class MixSum : public QObject {
   Selection& selection_;
   Measurements& measurements_;
   QTemporaryDir folder_;
-  std::filesystem::path before_;
-  std::uint64_t key_ = 0;  // of the sum that the document shows
+  // Of the sum that the document shows, by bus, and the file that it showed before.
+  struct Shown {
+    std::uint64_t key = 0;
+    std::filesystem::path before{};
+  };
+  std::map<int, Shown> shown_;
+  int bus_ = mix_clip_id;  // that is on its way
   bool select_ = false;
   QTimer soon_;
   TaskLane lane_{TaskLane::Urgency::background};

@@ -9,6 +9,8 @@
 #include "work/mix_sum.h"
 #include "work/notices.h"
 #include "work/printing.h"
+#include "work/scene_films.h"
+#include "work/scene_sounds.h"
 #include "work/selection.h"
 #include "work/shelf_measurements.h"
 #include "work/work.h"
@@ -22,14 +24,16 @@ struct OpenWork {
   Selection selection{document};
   Measurements measurements{notices, document, selection};
   ShelfMeasurements shelf{notices, document, selection, measurements};
-  Listening listening{notices, document, selection, measurements, shelf};
+  SceneFilms films{notices, document};
+  SceneSounds scene{notices, document, selection, measurements};
+  Listening listening{notices, document, selection, measurements, shelf, scene};
   Heard heard{document, selection, measurements, shelf, listening};
   Jobs jobs{notices, document, selection, measurements};
   MixSum mix_sum{notices, document, selection, measurements};
   Printing printing{notices, document, selection, measurements};
 
-  Work parts{notices,   document, selection, measurements, shelf,
-             listening, heard,    jobs,      mix_sum,      printing};
+  Work parts{notices, document,  selection, measurements, shelf,   films,
+             scene,   listening, heard,     jobs,         mix_sum, printing};
 };
 
 }  // namespace drevan::desktop

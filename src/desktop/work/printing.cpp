@@ -57,8 +57,8 @@ QString range_text(const SecondsRange& r) {
 const Clip* Printing::printed_clip() {
   document_.end_preview();
   const Clip* c = selection_.clip();
-  if (!c || !is_mix(*c)) return c;
-  notices_.warn(tr("The mix is not printed; it is rendered in the Batch."));
+  if (!c || !is_bus(*c)) return c;
+  notices_.warn(tr("The mix and spaces are not printed; they are rendered in the Batch."));
   return nullptr;
 }
 

@@ -11,6 +11,8 @@ class Measurements;
 class MixSum;
 class Notices;
 class Printing;
+class SceneFilms;
+class SceneSounds;
 class Selection;
 class ShelfMeasurements;
 
@@ -21,6 +23,8 @@ struct Work {
   Selection& selection;        ///< which clip and step are looked at
   Measurements& measurements;  ///< what is known of the selected clip
   ShelfMeasurements& shelf;    ///< what is known of every clip
+  SceneFilms& films;           ///< what the reel's films are
+  SceneSounds& scene;          ///< every clip made ready for the Scene
   Listening& listening;        ///< the player and what it plays
   Heard& heard;                ///< what was listened to
   Jobs& jobs;                  ///< work in the background that ends in an edit

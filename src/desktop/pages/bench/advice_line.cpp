@@ -51,7 +51,7 @@ void AdviceLine::refresh() {
     const Reel& reel = work_.document.reel();
     const auto any_on = [](const Chain& c) { return std::ranges::any_of(c.steps, &ChainStep::on); };
     // A group's or the reel's steps come later and may set the level in the end.
-    const bool mix = is_mix(*clip);
+    const bool mix = is_bus(*clip);
     const bool more = mix || any_on(reel.group_of(*clip).chain) || any_on(reel.chain);
     const LevelPath* levels =
         work_.measurements.levels_fresh() ? work_.measurements.levels() : nullptr;

@@ -52,7 +52,7 @@ Bench::Bench(const Work& work, QWidget* parent) : QWidget(parent), work_(work) {
   path_ = new LevelPathView(work, this);
   lane_ = new CurveLane(work, *scope_, this);
   editor_ = new StepEditor(work, *lane_, this);
-  foot_ = new Foot(work, this);
+  foot_ = new Foot(work, Foot::Of::clip, this);
   advice_ = new AdviceLine(work, this);
 
   name_ = new QLabel(this);
@@ -344,7 +344,7 @@ void Bench::show_clip() {
   name_->setMinimumWidth(std::clamp(name_->sizeHint().width(), least_name, most_name));
   for (QWidget* w : std::initializer_list<QWidget*>{mark_, find_}) {
     w->setEnabled(c != nullptr);
-    w->setVisible(!c || !is_mix(*c));
+    w->setVisible(!c || !is_bus(*c));
   }
   clear_->setVisible(c && c->room_tone);
   if (!c) return facts_->clear();
@@ -352,7 +352,10 @@ void Bench::show_clip() {
   const QString channels = s.channels == 1   ? tr("mono")
                            : s.channels == 2 ? tr("stereo")
                                              : tr("%1 channels").arg(s.channels);
-  if (is_mix(*c))
+  if (is_bus(*c) && c->id != mix_clip_id)
+    return facts_->setText(tr("%1  %2  what is fed into the space")
+                               .arg(QString::fromStdString(length_text(work_.selection.clip_seconds())), channels));
+  if (is_bus(*c))
     return facts_->setText(
         tr("%1  %2  sum of %3")
             .arg(QString::fromStdString(length_text(work_.selection.clip_seconds())), channels,

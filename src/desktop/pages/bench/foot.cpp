@@ -14,6 +14,7 @@
 #include "work/document.h"
 #include "work/listening.h"
 #include "work/notices.h"
+#include "work/scene_films.h"
 #include "work/selection.h"
 
 namespace drevan::desktop {
@@ -22,8 +23,8 @@ namespace {
 constexpr int narrowest = 800;
 }
 
-Foot::Foot(const Work& work, QWidget* parent)
-    : QWidget(parent), work_(work), programme_(2, work.document.reel().rate), heard_(8192) {
+Foot::Foot(const Work& work, Of of, QWidget* parent)
+    : QWidget(parent), work_(work), shows_(of), programme_(2, work.document.reel().rate), heard_(8192) {
   setFixedHeight(46);
   // Narrower than all of it together: then what is read second goes.
   setSizePolicy(QSizePolicy::Ignored, QSizePolicy::Fixed);
@@ -77,6 +78,14 @@ Foot::Foot(const Work& work, QWidget* parent)
     c->setFont(small_font());
     ticks->addWidget(c);
   }
+  if (shows_ == Of::scene) {
+    // The whole has no one step, and its before no loudness to be matched.
+    matched_->setChecked(false);
+    matched_->hide();
+    solo_->hide();
+    loop_->setToolTip(tr("Play the marked clips, or all, round and round (L)"));
+    compare_->setToolTip(tr("All clips untouched, through everything, or what that takes away"));
+  }
   loudness_ = new LoudnessReadout(this);
   meter_ = new Meter(this);
   for (QWidget* w : std::initializer_list<QWidget*>{play_, loop_, time_, of_, device_})
@@ -119,7 +128,7 @@ bool Foot::matched() const { return matched_->isChecked(); }
 // A mono clip is measured as one channel, as in the level path and in every file.
 void Foot::begin_loudness() {
   const Clip* clip = work_.selection.clip();
-  const bool mono = clip && work_.document.reel().source_of(*clip).channels == 1;
+  const bool mono = shows_ == Of::clip && clip && work_.document.reel().source_of(*clip).channels == 1;
   programme_ = ProgrammeMeter(mono ? 1 : 2, work_.document.reel().rate);
   loudness_->show_readings({});
 }
@@ -167,7 +176,13 @@ void Foot::live() {
   Player& player = work_.listening.player();
   play_->setText(player.playing() ? tr("Pause") : tr("Play"));
   time_->setText(QString::fromStdString(clock_text(work_.listening.position_s())));
-  of_->setText(tr("of %1").arg(QString::fromStdString(clock_text(work_.selection.clip_seconds()))));
+  double all_s = work_.selection.clip_seconds();
+  if (shows_ == Of::scene) {
+    all_s = work_.films.end_s();
+    for (const Clip& c : work_.document.reel().clips)
+      all_s = std::max(all_s, c.place_s + clip_seconds(work_.document.reel(), c));
+  }
+  of_->setText(tr("of %1").arg(QString::fromStdString(clock_text(all_s))));
   meter_->show_peaks(player.take_peaks(), player.over());
   hear_loudness();
   const bool silent = player.silent();

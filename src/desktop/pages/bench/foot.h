@@ -21,7 +21,9 @@ class Foot : public QWidget {
   Q_OBJECT
 
  public:
-  explicit Foot(const Work& work, QWidget* parent = nullptr);
+  /// Whose: the selected clip's, or the whole reel's.
+  enum class Of { clip, scene };
+  explicit Foot(const Work& work, Of of = Of::clip, QWidget* parent = nullptr);
 
   void toggle_play();
   void listen(Listen what);
@@ -48,6 +50,7 @@ class Foot : public QWidget {
   void hear_loudness();
 
   const Work& work_;
+  const Of shows_;
   ProgrammeMeter programme_;
   bool was_playing_ = false;
   std::vector<float> heard_;

@@ -202,8 +202,10 @@ void LevelPathView::draw_sections(QPainter& p, const std::vector<Column>& all) c
     p.setPen(t.quiet);
     // What a step here reaches.
     const auto& clips = work_.document.reel().clips;
-    QString label = is_mix(*clip) ? tr("the mix\n%1").arg(counted(std::ssize(clips), tr("clip")))
-                                  : tr("this clip");
+    QString label = clip->id == mix_clip_id
+                        ? tr("the mix\n%1").arg(counted(std::ssize(clips), tr("clip")))
+                    : is_bus(*clip) ? tr("this space")
+                                    : tr("this clip");
     if (c.place.owner == ChainOwner::group)
       label = tr("%1\n%2").arg(
           QString::fromStdString(work_.document.reel().group_of(*clip).name),
@@ -266,15 +268,15 @@ void LevelPathView::draw_column(QPainter& p, const Column& c) const {
   const bool off = c.step && !c.runs;
   p.setFont(selected ? bold_font() : font());
   p.setPen(off ? t.quiet : t.text);
-  const bool mix = work_.selection.clip_id() == mix_clip_id;
-  const QString name = c.step ? text(c.step->type->label) : mix ? tr("Sum") : tr("Clip");
+  const bool mix = work_.selection.clip_id() == mix_clip_id, bus = is_bus(work_.selection.clip_id());
+  const QString name = c.step ? text(c.step->type->label) : bus ? tr("Sum") : tr("Clip");
   // A long name shrinks before it loses its end.
   if (p.fontMetrics().horizontalAdvance(name) > c.width - 4) p.setFont(small_font());
   p.drawText(label, Qt::AlignCenter,
              p.fontMetrics().elidedText(name, Qt::ElideRight, static_cast<int>(c.width - 4)));
   p.setFont(small_font());
   p.setPen(t.quiet);
-  QString brief = mix ? tr("of all clips") : tr("as recorded");
+  QString brief = mix ? tr("of all clips") : bus ? tr("of what is fed") : tr("as recorded");
   if (c.step) brief = !c.step->on ? tr("off") : off ? tr("sits out") : brief_of(*c.step);
   const auto* levels = work_.measurements.levels();
   if (levels && !off && c.stage < static_cast<int>(levels->stages.size())) {

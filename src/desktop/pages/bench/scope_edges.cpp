@@ -39,7 +39,7 @@ QString peak_text(const PeakPyramid* peaks, double rate, double from_s, double t
 SecondsRange Scope::limits() const {
   const double all = std::max(0.01, work_.selection.clip_seconds());
   const Clip* clip = work_.selection.clip();
-  if (!clip || is_mix(*clip)) return {0, all};
+  if (!clip || is_bus(*clip)) return {0, all};
   const Source& source = work_.document.reel().source_of(*clip);
   const double around = std::max(least_around_s, all * around_share);
   const double before = static_cast<double>(clip->begin) / source.rate;
@@ -65,7 +65,7 @@ QPointF Scope::fade_grip(bool end) const {
 
 std::optional<Scope::Drag> Scope::grip_at(QPointF at) const {
   const Clip* clip = work_.selection.clip();
-  if (!clip || is_mix(*clip) || work_.document.missing(*clip)) return std::nullopt;
+  if (!clip || is_bus(*clip) || work_.document.missing(*clip)) return std::nullopt;
   for (const bool end : {false, true}) {
     const QPointF trim = trim_grip(end) - at, fade = fade_grip(end) - at;
     if (std::abs(trim.x()) < grip_reach && std::abs(trim.y()) <= grip_reach)
@@ -124,7 +124,7 @@ void Scope::turn_fade(bool end) {
 
 // What lies around the clip is dim, and so is what a drag would take off.
 void Scope::draw_edges(QPainter& p, const Clip& clip) const {
-  if (is_mix(clip) || work_.document.missing(clip)) return;
+  if (is_bus(clip) || work_.document.missing(clip)) return;
   const Theme& t = theme();
   const QRectF r = wave_rect();
   const SecondsRange now = kept_.value_or(SecondsRange{0, work_.selection.clip_seconds()});

@@ -153,7 +153,7 @@ void Shelf::fold_all(bool fold) {
 int Shelf::group_at_hand() const {
   if (touched_group_ >= 0) return touched_group_;
   const Clip* clip = work_.selection.clip();
-  return clip && !is_mix(*clip) ? clip->group : -1;
+  return clip && !is_bus(*clip) ? clip->group : -1;
 }
 
 QRectF Shelf::clip_rect(int clip_id) const {

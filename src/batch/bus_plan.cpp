@@ -1,0 +1,48 @@
+#include "batch/bus_plan.h"
+
+#include <algorithm>
+
+#include "audio/hash.h"
+#include "batch/mix.h"
+
+namespace drevan {
+
+namespace {
+
+Chain live_chain(const Reel& reel, int bus) {
+  Chain chain = reel.find(bus)->chain;
+  std::erase_if(chain.steps, [](const ChainStep& s) { return s.type->rewrite != nullptr; });
+  return chain;
+}
+
+}  // namespace
+
+bool bus_must_hear(const Reel& reel, int bus) {
+  return std::ranges::any_of(live_chain(reel, bus).steps, [](const ChainStep& s) {
+    return s.on && (must_hear(*s.type, s.settings) || hears_sides(s));
+  });
+}
+
+BusPlan bus_plan(const Reel& reel, int bus, const std::filesystem::path& folder,
+                 FindingStore& store, const CancelToken& cancel) {
+  BusPlan out;
+  if (!bus_must_hear(reel, bus)) {
+    out.steps = planned(live_chain(reel, bus), reel.rate);
+    out.findings.resize(out.steps.size());
+    return out;
+  }
+  const auto file = folder / ("bus-" + to_hex(sum_key(reel, bus)) + ".wav");
+  std::error_code error;
+  if (!std::filesystem::exists(file, error)) render_sum(reel, file, store, cancel, {}, bus);
+  const ClipPlan plan = plan_of(ClipSound{file, 0, -1, reel.rate, {}}, live_chain(reel, bus));
+  ProcessOptions options;
+  options.store = &store;
+  options.cancel = &cancel;
+  const Processed processed = process_clip(plan, options, {});
+  out.steps = plan.steps;
+  out.findings = processed.findings;
+  out.sides = processed.sides;
+  return out;
+}
+
+}  // namespace drevan

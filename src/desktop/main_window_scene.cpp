@@ -1,0 +1,97 @@
+// The Scene's menu and what its entries ask for.
+#include <QInputDialog>
+#include <QMenuBar>
+#include <QProgressDialog>
+
+#include "main_window.h"
+#include "work/scene_films.h"
+#include "reel/scene_edits.h"
+#include "widgets/words.h"
+#include "work/document.h"
+#include "work/mix_sum.h"
+#include "work/selection.h"
+
+namespace drevan::desktop {
+
+void MainWindow::make_scene_menu() {
+  QMenu* m = menus_->addMenu(tr("Sce&ne"));
+  // Entries that only mean something there bring one there.
+  const auto there = [this](auto&& act) {
+    return [this, act] {
+      show_place(Place::scene);
+      act();
+    };
+  };
+  add(m, tr("Add a film ..."), {}, there([this] { scene_->add_film_dialog(); }));
+  QMenu* out = m->addMenu(tr("Take a film out"));
+  connect(m, &QMenu::aboutToShow, this, [this, out] {
+    out->clear();
+    const auto& films = work_.document.reel().films;
+    for (int i = 0; i < std::ssize(films); ++i)
+      out->addAction(QString::fromStdString(films[static_cast<size_t>(i)].path.filename().string()), this, [this, i] {
+        work_.document.change([&](const Reel& reel) { return edits::remove_film(reel, i); });
+      });
+    out->setEnabled(!films.empty());
+  });
+  m->addSeparator();
+  add(m, tr("Mark an event"), QKeySequence("M"), there([this] { scene_->mark_event(); }));
+  add(m, tr("Find the cuts"), {}, there([this] { work_.films.find_cuts(); }));
+  add(m, tr("Take all events out"), {}, [this] {
+    std::vector<int> all;
+    for (int i = 0; i < std::ssize(work_.document.reel().events); ++i) all.push_back(i);
+    if (!all.empty())
+      work_.document.change([&](const Reel& reel) { return edits::remove_events(reel, all); });
+  });
+  m->addSeparator();
+  QMenu* kind = m->addMenu(tr("The group is"));
+  const std::pair<GroupKind, QString> kinds[] = {{GroupKind::dialogue, tr("Dialogue")},
+                                                 {GroupKind::effects, tr("Effects")},
+                                                 {GroupKind::music, tr("Music")}};
+  for (const auto& [of, label] : kinds) {
+    QAction* a = add(kind, label, {}, [this, of = of] {
+      const Clip* c = work_.selection.clip();
+      if (!c || is_bus(*c)) return;
+      work_.document.change([&](const Reel& reel) { return edits::set_group_kind(reel, c->group, of); });
+    });
+    a->setCheckable(true);
+    connect(m, &QMenu::aboutToShow, this, [this, a, of = of] {
+      const Clip* c = work_.selection.clip();
+      a->setEnabled(c && !is_bus(*c));
+      a->setChecked(c && !is_bus(*c) && work_.document.reel().group_of(*c).kind == of);
+    });
+  }
+  QAction* only = add(m, tr("The group is heard through spaces alone"), {}, [this] {
+    const Clip* c = work_.selection.clip();
+    if (!c || is_bus(*c)) return;
+    const bool direct = !work_.document.reel().group_of(*c).direct;
+    work_.document.change([&](const Reel& reel) {
+      return edits::set_direct(reel, {edits::Feeder::Of::group, c->group}, direct);
+    });
+  });
+  only->setCheckable(true);
+  connect(m, &QMenu::aboutToShow, this, [this, only] {
+    const Clip* c = work_.selection.clip();
+    only->setEnabled(c && !is_bus(*c));
+    only->setChecked(c && !is_bus(*c) && !work_.document.reel().group_of(*c).direct);
+  });
+}
+
+void MainWindow::show_cutting(double share) {
+  if (share >= 1) {
+    if (cutting_) cutting_->deleteLater();
+    cutting_ = nullptr;
+    return;
+  }
+  if (!cutting_) {
+    cutting_ = new QProgressDialog(tr("Finding the cuts ..."), tr("Cancel"), 0, 1000, this);
+    cutting_->setMinimumDuration(500);
+    connect(cutting_, &QProgressDialog::canceled, this, [this] {
+      work_.films.cancel_cuts();
+      show_cutting(1);
+      tell(tr("No event was marked."), false);
+    });
+  }
+  cutting_->setValue(static_cast<int>(share * 999));
+}
+
+}  // namespace drevan::desktop

@@ -1,0 +1,260 @@
+#include "pages/scene/scene_rows.h"
+
+#include <QLineEdit>
+#include <QScrollBar>
+#include <algorithm>
+#include <cmath>
+
+#include "reel/scene_edits.h"
+#include "theme/theme.h"
+#include "work/document.h"
+#include "work/notices.h"
+#include "work/scene_films.h"
+#include "work/scene_sounds.h"
+#include "work/selection.h"
+#include "work/shelf_measurements.h"
+
+namespace drevan::desktop {
+
+SceneRows::SceneRows(const Work& work, QWidget* parent)
+    : QAbstractScrollArea(parent), work_(work) {
+  setObjectName("scene_rows");
+  setAccessibleName(tr("Films, events and clips over time"));
+  setFrameShape(QFrame::NoFrame);
+  setHorizontalScrollBarPolicy(Qt::ScrollBarAlwaysOff);
+  setFocusPolicy(Qt::StrongFocus);
+  viewport()->setMouseTracking(true);
+  const auto fresh = [this] { redraw(); };
+  connect(&work_.document, &Document::reel_changed, this, [this] {
+    const auto& events = work_.document.reel().events;
+    if (event_ && *event_ >= std::ssize(events)) event_.reset();
+    std::erase_if(marked_, [this](int id) { return !work_.document.reel().find(id); });
+    follow_size();
+    redraw();
+  });
+  connect(&work_.document, &Document::opened, this, [this] {
+    marked_.clear();
+    event_.reset();
+    folded_.clear();
+    playhead_s_ = 0;
+    fitted_ = true;
+  });
+  connect(&work_.scene, &SceneSounds::sounds_changed, this, fresh);
+  connect(&work_.scene, &SceneSounds::plan_changed, this, fresh);
+  connect(&work_.films, &SceneFilms::films_changed, this, [this] {
+    follow_size();
+    redraw();
+  });
+  connect(&work_.films, &SceneFilms::small_changed, this, fresh);
+  connect(&work_.selection, &Selection::clip_changed, this, fresh);
+  connect(&work_.shelf, &ShelfMeasurements::loudness_changed, this, fresh);
+  fitted_ = true;
+}
+
+// --- time ---
+
+double SceneRows::x_of(double s) const {
+  return header_width + ruler_width + (s - begin_s_) / per_pixel_s_;
+}
+double SceneRows::seconds_at(double x) const {
+  return begin_s_ + (x - header_width - ruler_width) * per_pixel_s_;
+}
+double SceneRows::view_seconds() const {
+  return std::max(1.0, viewport()->width() - header_width - ruler_width - 8) * per_pixel_s_;
+}
+
+double SceneRows::clip_seconds(const Clip& clip) const {
+  if (const SceneSound* sound = work_.scene.sound(clip.id))
+    return sound->course->seconds();
+  return drevan::clip_seconds(work_.document.reel(), clip);
+}
+
+double SceneRows::all_seconds() const {
+  const Reel& reel = work_.document.reel();
+  double end = std::max(5.0, work_.films.end_s());
+  for (const Clip& c : reel.clips) end = std::max(end, c.place_s + clip_seconds(c));
+  for (const Event& e : reel.events) end = std::max(end, e.s);
+  return end * 1.02;
+}
+
+void SceneRows::zoom(double by, double around_s) {
+  const double x = x_of(around_s);
+  // From a few samples to some more than all there is.
+  const double most = 1.5 * all_seconds() / std::max(100, viewport()->width());
+  per_pixel_s_ = std::clamp(per_pixel_s_ / by, std::min(2e-5, most), most);
+  begin_s_ = std::max(0.0, around_s - (x - header_width - ruler_width) * per_pixel_s_);
+  fitted_ = false;
+  redraw();
+}
+
+void SceneRows::show_all() {
+  fitted_ = true;
+  follow_size();
+  redraw();
+}
+
+void SceneRows::follow_size() {
+  if (fitted_) {
+    begin_s_ = 0;
+    per_pixel_s_ =
+        all_seconds() / std::max(1.0, viewport()->width() - header_width - ruler_width - 8);
+  }
+  const double beyond = rows_top() + rows_height() - viewport()->height();
+  verticalScrollBar()->setRange(0, std::max(0, static_cast<int>(std::ceil(beyond))));
+  verticalScrollBar()->setPageStep(viewport()->height());
+  verticalScrollBar()->setSingleStep(static_cast<int>(fold_height));
+}
+
+void SceneRows::show_playhead(double reel_s, bool follow) {
+  if (reel_s == playhead_s_) return;
+  playhead_s_ = reel_s;
+  const double x = x_of(playhead_s_);
+  const bool outside = x < header_width + ruler_width || x > viewport()->width() - 8;
+  if (follow && outside && drag_ == Drag::none && !fitted_) {
+    begin_s_ = std::max(0.0, playhead_s_ - 0.05 * view_seconds());
+    redraw();
+  }
+  viewport()->update();
+}
+
+// --- what is chosen ---
+
+std::vector<int> SceneRows::marked() const {
+  std::vector<int> out(marked_.begin(), marked_.end());
+  const Clip* clip = work_.selection.clip();
+  if (out.empty() && clip && !is_bus(*clip)) out.push_back(clip->id);
+  return out;
+}
+
+void SceneRows::choose_clip(int clip, Qt::KeyboardModifiers how) {
+  event_.reset();
+  if (how.testFlag(Qt::ControlModifier)) {
+    if (marked_.empty())
+      for (const int id : marked()) marked_.insert(id);
+    if (!marked_.erase(clip)) marked_.insert(clip);
+  } else if (how.testFlag(Qt::ShiftModifier) && work_.selection.clip()) {
+    // All between the two in time.
+    const Reel& reel = work_.document.reel();
+    const auto [from, to] =
+        std::minmax({work_.selection.clip()->place_s, reel.find(clip)->place_s});
+    for (const Clip& c : reel.clips)
+      if (c.place_s >= from && c.place_s <= to) marked_.insert(c.id);
+  } else if (!marked_.contains(clip)) {
+    marked_.clear();
+  }
+  work_.selection.select_clip(clip);
+  redraw();
+  Q_EMIT chosen_changed();
+}
+
+void SceneRows::mark_event(bool name_it) {
+  const double s = work_.films.to_picture(playhead_s_);
+  const auto& events = work_.document.reel().events;
+  const Event fresh{s, "Event " + std::to_string(events.size() + 1)};
+  if (!work_.document.change([&](const Reel& reel) { return edits::add_event(reel, fresh); })) return;
+  const auto& now = work_.document.reel().events;
+  const auto at = std::ranges::find(now, fresh);
+  event_ = static_cast<int>(at - now.begin());
+  redraw();
+  Q_EMIT chosen_changed();
+  if (name_it) rename_event(*event_);
+}
+
+void SceneRows::remove_chosen() {
+  if (event_) {
+    const int gone[] = {*event_};
+    event_.reset();
+    work_.document.change([&](const Reel& reel) { return edits::remove_events(reel, gone); });
+    return;
+  }
+  const auto clips = marked();
+  marked_.clear();
+  if (!clips.empty())
+    work_.document.change([&](const Reel& reel) { return edits::remove_clips(reel, clips); });
+}
+
+void SceneRows::nudge(double by_s) {
+  const Reel& reel = work_.document.reel();
+  if (event_) {
+    const Event moved = reel.events[static_cast<size_t>(*event_)];
+    work_.document.change([&](const Reel& r) {
+      return edits::move_event(r, *event_, moved.s + by_s);
+    });
+    return;
+  }
+  std::vector<edits::PlacedClip> places;
+  for (const int id : marked()) places.push_back({id, reel.find(id)->place_s + by_s});
+  if (!places.empty())
+    work_.document.change([&](const Reel& r) { return edits::place_clips(r, places); });
+}
+
+// --- geometry ---
+
+double SceneRows::rows_top() const {
+  const bool films = !work_.document.reel().films.empty();
+  return (films ? strip_height : 0) + event_height;
+}
+
+bool SceneRows::folded(int group) const {
+  return folded_.contains(work_.document.reel().groups[static_cast<size_t>(group)].name);
+}
+
+double SceneRows::rows_height() const {
+  double out = 6;
+  for (int g = 0; g < std::ssize(work_.document.reel().groups); ++g)
+    out += folded(g) ? fold_height : row_height;
+  return out;
+}
+
+QRectF SceneRows::row_rect(int group) const {
+  double y = rows_top() - verticalScrollBar()->value();
+  for (int g = 0; g < group; ++g) y += folded(g) ? fold_height : row_height;
+  const double left = header_width + ruler_width;
+  return {left, y, viewport()->width() - left - 8.0, folded(group) ? fold_height : row_height};
+}
+
+QRectF SceneRows::header_rect(int group) const {
+  const QRectF row = row_rect(group);
+  return {0, row.top(), header_width, row.height()};
+}
+
+QRectF SceneRows::part_rect(int group, int part) const {
+  const QRectF h = header_rect(group);
+  return {part == 0 ? 14.0 : 52.0, h.top() + 43, part == 0 ? 34.0 : 26.0, 16};
+}
+
+double SceneRows::y_of(const QRectF& row, double db) const {
+  const double top = row.top() + 12, bottom = row.bottom() - 4;
+  return top + (bottom - top) * std::clamp(db / bottom_db, 0.0, 1.0);
+}
+
+QRectF SceneRows::clip_rect(int clip_id) const {
+  const Clip* clip = work_.document.reel().find(clip_id);
+  if (!clip || is_bus(*clip)) return {};
+  const QRectF row = row_rect(clip->group);
+  const double left = x_of(clip->place_s), right = x_of(clip->place_s + clip_seconds(*clip));
+  return {left, row.top() + 2, std::max(2.0, right - left), row.height() - 4};
+}
+
+QRectF SceneRows::event_rect(int index) const {
+  const Event& e = work_.document.reel().events[static_cast<size_t>(index)];
+  const double y = rows_top() - event_height;
+  const double wide = QFontMetricsF(small_font()).horizontalAdvance(QString::fromStdString(e.name));
+  return {x_of(e.s) - 5, y + 2, 16 + wide, event_height - 4};
+}
+
+void SceneRows::redraw() {
+  stale_ = true;
+  viewport()->update();
+}
+
+void SceneRows::resizeEvent(QResizeEvent*) {
+  follow_size();
+  redraw();
+}
+void SceneRows::scrollContentsBy(int, int) { redraw(); }
+void SceneRows::changeEvent(QEvent* e) {
+  if (e->type() == QEvent::StyleChange || e->type() == QEvent::PaletteChange) redraw();
+}
+
+}  // namespace drevan::desktop

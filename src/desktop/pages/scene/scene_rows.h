@@ -1,0 +1,130 @@
+// Films, events and clips over time: a row for each group, clips as silhouettes on a ruler in dB.
+#pragma once
+
+#include <QAbstractScrollArea>
+#include <QPixmap>
+#include <optional>
+#include <set>
+#include <vector>
+
+#include "reel/reel.h"
+#include "work/work.h"
+
+class QLineEdit;
+
+namespace drevan::desktop {
+
+class SceneRows : public QAbstractScrollArea {
+  Q_OBJECT
+
+ public:
+  explicit SceneRows(const Work& work, QWidget* parent = nullptr);
+
+  // --- time ---
+  double x_of(double reel_s) const;
+  double seconds_at(double x) const;
+  /// By a factor, a moment staying where it is.
+  void zoom(double by, double around_s);
+  void show_all();
+  double view_begin() const { return begin_s_; }
+  double view_seconds() const;
+  /// What there is, and a little more.
+  double all_seconds() const;
+
+  // --- the playhead ---
+  double playhead() const { return playhead_s_; }
+  /// Moved by playing: `follow` keeps it in sight.
+  void show_playhead(double reel_s, bool follow);
+
+  // --- what is chosen ---
+  /// The clips that are marked (Ctrl or Shift and click); the selected one when none are.
+  std::vector<int> marked() const;
+  /// Index into the reel's events; empty: none.
+  std::optional<int> event() const { return event_; }
+  /// Marks an event at the playhead, and lets its name be typed when nothing plays.
+  void mark_event(bool name_it);
+  /// Takes out the event that is chosen, or the marked clips.
+  void remove_chosen();
+  void nudge(double by_s);
+
+  // --- geometry, for tests and pictures ---
+  QRectF clip_rect(int clip_id) const;
+  QRectF event_rect(int index) const;
+  QRectF header_rect(int group) const;
+  QRectF row_rect(int group) const;
+  bool folded(int group) const;
+
+ Q_SIGNALS:
+  /// The playhead was set by hand.
+  void playhead_set(double reel_s);
+  /// Another event or other clips are chosen.
+  void chosen_changed();
+  /// A clip is to be looked at on the Bench.
+  void bench_wanted();
+  void context_wanted(const QPoint& global);
+
+ protected:
+  void paintEvent(QPaintEvent*) override;
+  void resizeEvent(QResizeEvent*) override;
+  void scrollContentsBy(int, int) override;
+  void mousePressEvent(QMouseEvent* e) override;
+  void mouseMoveEvent(QMouseEvent* e) override;
+  void mouseReleaseEvent(QMouseEvent* e) override;
+  void mouseDoubleClickEvent(QMouseEvent* e) override;
+  void wheelEvent(QWheelEvent* e) override;
+  void keyPressEvent(QKeyEvent* e) override;
+  void contextMenuEvent(QContextMenuEvent* e) override;
+  bool viewportEvent(QEvent* e) override;
+  void changeEvent(QEvent* e) override;
+
+ private:
+  enum class Drag { none, playhead, clips, event };
+  static constexpr double header_width = 132, ruler_width = 28;
+  static constexpr double strip_height = 40, event_height = 22, row_height = 66, fold_height = 22;
+  static constexpr double bottom_db = -60;
+
+  // paint
+  void redraw();
+  void draw_strip(QPainter& p) const;
+  void draw_events(QPainter& p) const;
+  void draw_row(QPainter& p, int group) const;
+  void draw_header(QPainter& p, int group) const;
+  void draw_clip(QPainter& p, const Clip& clip) const;
+  double y_of(const QRectF& row, double db) const;
+  QRectF part_rect(int group, int part) const;  // of the header: 0 only, 1 off
+  double rows_top() const;
+  double rows_height() const;
+  double clip_seconds(const Clip& clip) const;
+  void follow_size();
+
+  // input
+  int clip_at(QPointF at) const;
+  int event_at(QPointF at) const;
+  int header_at(QPointF at) const;
+  void press_header(int group, QPointF at);
+  void choose_clip(int clip, Qt::KeyboardModifiers how);
+  void drag_clips(double x, bool snaps);
+  std::optional<double> snapped(double s, const std::set<int>& but) const;
+  void set_playhead(double s);
+  void rename_event(int index);
+  QString tip_at(QPointF at) const;
+
+  const Work& work_;
+  double begin_s_ = 0, per_pixel_s_ = 0.1;
+  bool fitted_ = false;  // the view shows all until it is zoomed by hand
+  double playhead_s_ = 0;
+  std::set<int> marked_;
+  std::optional<int> event_;
+  std::set<std::string> folded_;  // by name
+  QPixmap drawn_;
+  bool stale_ = true;
+  Drag drag_ = Drag::none;
+  QPointF pressed_;
+  bool moved_ = false;
+  double pressed_s_ = 0;
+  std::vector<std::pair<int, double>> places_;  // of the dragged clips, when they were pressed
+  std::optional<double> snap_line_s_;
+  QLineEdit* name_ = nullptr;
+};
+
+}  // namespace drevan::desktop

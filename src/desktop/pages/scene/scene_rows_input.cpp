@@ -1,0 +1,313 @@
+// Mouse, wheel and keys in the Scene's rows.
+#include <QContextMenuEvent>
+#include <QHelpEvent>
+#include <QLineEdit>
+#include <QMouseEvent>
+#include <QScrollBar>
+#include <QToolTip>
+#include <cmath>
+
+#include "pages/scene/scene_rows.h"
+#include "reel/scene_edits.h"
+#include "reel/takes.h"
+#include "work/document.h"
+#include "work/scene_films.h"
+#include "work/scene_sounds.h"
+#include "work/selection.h"
+
+namespace drevan::desktop {
+
+namespace {
+constexpr double snap_px = 7, drag_px = 3;
+}
+
+int SceneRows::clip_at(QPointF at) const {
+  if (at.x() < header_width + ruler_width || at.y() < rows_top()) return 0;
+  int found = 0;
+  for (const Clip& c : work_.document.reel().clips)
+    if (!left_out(work_.document.reel(), c) && clip_rect(c.id).adjusted(-2, 0, 2, 0).contains(at))
+      // Of those that lie on each other the chosen one, else the last.
+      if (found == 0 || work_.selection.clip_id() != found) found = c.id;
+  return found;
+}
+
+int SceneRows::event_at(QPointF at) const {
+  if (at.y() < rows_top() - event_height || at.y() >= rows_top()) return -1;
+  const auto& events = work_.document.reel().events;
+  int near = -1;
+  for (int i = 0; i < std::ssize(events); ++i) {
+    const double x = x_of(events[static_cast<size_t>(i)].s);
+    if (std::abs(x - at.x()) < 6) return i;
+    if (event_rect(i).contains(at)) near = i;
+  }
+  return near;
+}
+
+int SceneRows::header_at(QPointF at) const {
+  if (at.x() >= header_width || at.y() < rows_top()) return -1;
+  for (int g = 0; g < std::ssize(work_.document.reel().groups); ++g)
+    if (header_rect(g).contains(at)) return g;
+  return -1;
+}
+
+void SceneRows::press_header(int group, QPointF at) {
+  using Row = SceneSounds::Row;
+  const auto toggle = [&](Row to) {
+    work_.scene.set_row(group, work_.scene.row(group) == to ? Row::heard : to);
+  };
+  if (!folded(group) && part_rect(group, 0).contains(at)) return toggle(Row::alone);
+  if (!folded(group) && part_rect(group, 1).contains(at)) return toggle(Row::silent);
+  const auto& name = work_.document.reel().groups[static_cast<size_t>(group)].name;
+  if (!folded_.erase(name)) folded_.insert(name);
+  follow_size();
+  redraw();
+}
+
+void SceneRows::set_playhead(double s) {
+  playhead_s_ = std::clamp(s, 0.0, all_seconds());
+  viewport()->update();
+  Q_EMIT playhead_set(playhead_s_);
+}
+
+void SceneRows::mousePressEvent(QMouseEvent* e) {
+  if (e->button() != Qt::LeftButton) return;
+  pressed_ = e->position();
+  moved_ = false;
+  drag_ = Drag::none;
+  if (const int group = header_at(pressed_); group >= 0) return press_header(group, pressed_);
+  if (const int event = event_at(pressed_); event >= 0) {
+    event_ = event;
+    marked_.clear();
+    pressed_s_ = work_.document.reel().events[static_cast<size_t>(event)].s;
+    drag_ = Drag::event;
+    redraw();
+    Q_EMIT chosen_changed();
+    return;
+  }
+  if (const int clip = clip_at(pressed_)) {
+    choose_clip(clip, e->modifiers());
+    if (e->modifiers().testFlag(Qt::ControlModifier)) return;
+    places_.clear();
+    for (const int id : marked()) places_.emplace_back(id, work_.document.reel().find(id)->place_s);
+    pressed_s_ = work_.document.reel().find(clip)->place_s;
+    drag_ = Drag::clips;
+    return;
+  }
+  event_.reset();
+  marked_.clear();
+  redraw();
+  Q_EMIT chosen_changed();
+  if (pressed_.x() < header_width + ruler_width - 4) return;
+  drag_ = Drag::playhead;
+  set_playhead(seconds_at(pressed_.x()));
+}
+
+// Where a moment is drawn to: an event, an end of another clip, the playhead, else a picture.
+std::optional<double> SceneRows::snapped(double s, const std::set<int>& but) const {
+  const Reel& reel = work_.document.reel();
+  double best = snap_px * per_pixel_s_;
+  std::optional<double> out;
+  const auto offer = [&](double to) {
+    if (std::abs(to - s) < best) {
+      best = std::abs(to - s);
+      out = to;
+    }
+  };
+  for (int i = 0; i < std::ssize(reel.events); ++i)
+    if (drag_ != Drag::event || event_ != i) offer(reel.events[static_cast<size_t>(i)].s);
+  for (const Clip& c : reel.clips) {
+    if (but.contains(c.id)) continue;
+    offer(c.place_s);
+    offer(c.place_s + drevan::clip_seconds(reel, c));
+  }
+  for (const Film& film : reel.films) offer(film.place_s);
+  offer(playhead_s_);
+  offer(0);
+  return out;
+}
+
+void SceneRows::drag_clips(double x, bool snaps) {
+  double by = (x - pressed_.x()) * per_pixel_s_;
+  snap_line_s_.reset();
+  if (snaps) {
+    std::set<int> own;
+    for (const auto& [id, at] : places_) own.insert(id);
+    // Either end of what was pressed.
+    const Clip* held = nullptr;
+    for (const auto& [id, at] : places_)
+      if (at == pressed_s_) held = work_.document.reel().find(id);
+    const double length = held ? clip_seconds(*held) : 0;
+    const auto begin = snapped(pressed_s_ + by, own), end = snapped(pressed_s_ + by + length, own);
+    if (begin) {
+      by = *begin - pressed_s_;
+      snap_line_s_ = begin;
+    } else if (end) {
+      by = *end - length - pressed_s_;
+      snap_line_s_ = end;
+    } else if (!work_.document.reel().films.empty()) {
+      by = work_.films.to_picture(pressed_s_ + by) - pressed_s_;
+    }
+  }
+  std::vector<edits::PlacedClip> to;
+  for (const auto& [id, at] : places_) to.push_back({id, at + by});
+  work_.document.change([&](const Reel& reel) { return edits::place_clips(reel, to); });
+}
+
+void SceneRows::mouseMoveEvent(QMouseEvent* e) {
+  const QPointF at = e->position();
+  const bool snaps = !e->modifiers().testFlag(Qt::AltModifier);
+  if (drag_ == Drag::none) {
+    const bool holds = event_at(at) >= 0 || clip_at(at) > 0;
+    viewport()->setCursor(holds ? Qt::SizeHorCursor
+                                : header_at(at) >= 0 ? Qt::PointingHandCursor : Qt::ArrowCursor);
+    return;
+  }
+  if (drag_ == Drag::playhead) {
+    const double s = seconds_at(at.x());
+    return set_playhead(snaps ? snapped(s, {}).value_or(work_.films.to_picture(s)) : s);
+  }
+  if (!moved_ && std::abs(at.x() - pressed_.x()) < drag_px) return;
+  if (!moved_) work_.document.end_merge();
+  moved_ = true;
+  if (drag_ == Drag::clips) return drag_clips(at.x(), snaps);
+  const double s = pressed_s_ + (at.x() - pressed_.x()) * per_pixel_s_;
+  snap_line_s_ = snaps ? snapped(s, {}) : std::nullopt;
+  const double to = snaps ? snap_line_s_.value_or(work_.films.to_picture(s)) : s;
+  const Event moving = work_.document.reel().events[static_cast<size_t>(*event_)];
+  work_.document.change(
+      [&](const Reel& reel) { return edits::move_event(reel, *event_, to); });
+  // It may have passed another one.
+  const auto& events = work_.document.reel().events;
+  for (int i = 0; i < std::ssize(events); ++i)
+    if (events[static_cast<size_t>(i)].name == moving.name &&
+        events[static_cast<size_t>(i)].s == std::max(0.0, to))
+      event_ = i;
+}
+
+void SceneRows::mouseReleaseEvent(QMouseEvent*) {
+  if (moved_) work_.document.end_merge();
+  if (drag_ == Drag::clips && !moved_ && places_.size() > 1) marked_.clear();
+  drag_ = Drag::none;
+  moved_ = false;
+  snap_line_s_.reset();
+  redraw();
+}
+
+void SceneRows::mouseDoubleClickEvent(QMouseEvent* e) {
+  if (const int event = event_at(e->position()); event >= 0) return rename_event(event);
+  if (clip_at(e->position())) Q_EMIT bench_wanted();
+}
+
+void SceneRows::rename_event(int index) {
+  delete name_;
+  const Event& e = work_.document.reel().events[static_cast<size_t>(index)];
+  name_ = new QLineEdit(QString::fromStdString(e.name), viewport());
+  name_->setObjectName("event_name");
+  name_->setGeometry(event_rect(index).adjusted(10, 0, 120, 0).toRect());
+  name_->selectAll();
+  name_->show();
+  name_->setFocus();
+  connect(name_, &QLineEdit::editingFinished, this, [this, index] {
+    if (!name_) return;
+    const std::string name = name_->text().toStdString();
+    name_->deleteLater();
+    name_ = nullptr;
+    if (index < std::ssize(work_.document.reel().events) &&
+        name != work_.document.reel().events[static_cast<size_t>(index)].name)
+      work_.document.change(
+          [&](const Reel& reel) { return edits::rename_event(reel, index, name); });
+    setFocus();
+  });
+}
+
+// The wheel zooms at the pointer; with Shift, or sideways, it moves along; with Ctrl, up and down.
+void SceneRows::wheelEvent(QWheelEvent* e) {
+  const QPoint turn = e->angleDelta();
+  const bool aside = e->modifiers().testFlag(Qt::ShiftModifier) || std::abs(turn.x()) > std::abs(turn.y());
+  const double steps = (std::abs(turn.x()) > std::abs(turn.y()) ? turn.x() : turn.y()) / 120.0;
+  const bool on_headers = e->position().x() < header_width;
+  if (e->modifiers().testFlag(Qt::ControlModifier) || on_headers) {
+    verticalScrollBar()->setValue(verticalScrollBar()->value() -
+                                  static_cast<int>(steps * row_height));
+  } else if (aside) {
+    begin_s_ = std::clamp(begin_s_ - steps * 0.1 * view_seconds(), 0.0, all_seconds());
+    fitted_ = false;
+    redraw();
+  } else {
+    zoom(std::pow(1.25, steps), seconds_at(e->position().x()));
+  }
+  e->accept();
+}
+
+void SceneRows::keyPressEvent(QKeyEvent* e) {
+  const double one = work_.films.picture_s();
+  const bool strong = e->modifiers().testFlag(Qt::ShiftModifier);
+  switch (e->key()) {
+    case Qt::Key_Left:
+    case Qt::Key_Right: {
+      const double by = (e->key() == Qt::Key_Left ? -one : one) * (strong ? 10 : 1);
+      // With Ctrl what is chosen moves, else the playhead.
+      if (e->modifiers().testFlag(Qt::ControlModifier)) return nudge(by);
+      return set_playhead(work_.films.to_picture(playhead_s_ + by));
+    }
+    case Qt::Key_Home:
+      return set_playhead(0);
+    case Qt::Key_End:
+      return set_playhead(all_seconds() / 1.02);
+    case Qt::Key_Delete:
+    case Qt::Key_Backspace:
+      return remove_chosen();
+    case Qt::Key_Escape:
+      marked_.clear();
+      event_.reset();
+      Q_EMIT chosen_changed();
+      return redraw();
+    case Qt::Key_F2:
+      if (event_) rename_event(*event_);
+      return;
+    default:
+      QAbstractScrollArea::keyPressEvent(e);
+  }
+}
+
+void SceneRows::contextMenuEvent(QContextMenuEvent* e) {
+  if (const int clip = clip_at(e->pos())) {
+    choose_clip(clip, {});
+    Q_EMIT context_wanted(e->globalPos());
+  }
+}
+
+QString SceneRows::tip_at(QPointF at) const {
+  const Reel& reel = work_.document.reel();
+  if (const int event = event_at(at); event >= 0) {
+    const Event& e = reel.events[static_cast<size_t>(event)];
+    return tr("%1, at %2. Drag it, double-click to name it, Delete takes it out.")
+        .arg(QString::fromStdString(e.name), work_.films.moment_text(e.s));
+  }
+  if (const int id = clip_at(at)) {
+    const Clip& c = *reel.find(id);
+    return tr("%1 begins at %2. Drag it; it snaps to events, clips and pictures (not with Alt). "
+              "Double-click opens it on the Bench.")
+        .arg(QString::fromStdString(c.name), work_.films.moment_text(c.place_s));
+  }
+  if (const int group = header_at(at); group >= 0) {
+    if (!folded(group) && part_rect(group, 0).contains(at))
+      return tr("Hear this row alone; not kept, never rendered");
+    if (!folded(group) && part_rect(group, 1).contains(at))
+      return tr("Do not hear this row; not kept, never rendered");
+    return tr("%1: click to fold or open its row")
+        .arg(QString::fromStdString(reel.groups[static_cast<size_t>(group)].name));
+  }
+  return {};
+}
+
+bool SceneRows::viewportEvent(QEvent* e) {
+  if (e->type() == QEvent::ToolTip) {
+    auto* help = static_cast<QHelpEvent*>(e);
+    QToolTip::showText(help->globalPos(), tip_at(help->pos()), viewport());
+    return true;
+  }
+  return QAbstractScrollArea::viewportEvent(e);
+}
+
+}  // namespace drevan::desktop

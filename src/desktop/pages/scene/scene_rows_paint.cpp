@@ -1,0 +1,251 @@
+// How the Scene's rows look. What stands still is drawn once and kept; the playhead goes over it.
+#include <QPainter>
+#include <QPainterPath>
+#include <cmath>
+
+#include "pages/scene/scene_rows.h"
+#include "reel/takes.h"
+#include "theme/theme.h"
+#include "work/document.h"
+#include "work/scene_films.h"
+#include "work/scene_sounds.h"
+#include "work/selection.h"
+#include "work/shelf_measurements.h"
+
+namespace drevan::desktop {
+
+namespace {
+
+// A step of time that is readable at this scale: at least so many seconds.
+double round_step(double least_s) {
+  for (const double step : {0.001, 0.002, 0.005, 0.01, 0.02, 0.05, 0.1, 0.2, 0.5, 1.0, 2.0, 5.0,
+                            10.0, 20.0, 30.0, 60.0, 120.0, 300.0, 600.0, 1800.0})
+    if (step >= least_s) return step;
+  return 3600;
+}
+
+}  // namespace
+
+void SceneRows::paintEvent(QPaintEvent*) {
+  const double ratio = devicePixelRatioF();
+  const QSize size = viewport()->size() * ratio;
+  if (stale_ || drawn_.size() != size) {
+    drawn_ = QPixmap(size);
+    drawn_.setDevicePixelRatio(ratio);
+    drawn_.fill(theme().window);
+    QPainter p(&drawn_);
+    p.setRenderHint(QPainter::Antialiasing);
+    const int groups = static_cast<int>(work_.document.reel().groups.size());
+    for (int g = 0; g < groups; ++g) {
+      draw_header(p, g);
+      draw_row(p, g);
+    }
+    p.fillRect(QRectF(0, 0, viewport()->width(), rows_top()), theme().window);
+    draw_strip(p);
+    draw_events(p);
+    stale_ = false;
+  }
+  QPainter p(viewport());
+  p.drawPixmap(0, 0, drawn_);
+  p.setRenderHint(QPainter::Antialiasing);
+  const double left = header_width + ruler_width;
+  const auto line = [&](double s, const QColor& color, double width, Qt::PenStyle style) {
+    const double x = x_of(s);
+    if (x < left - 1 || x > viewport()->width()) return;
+    p.setPen(QPen(color, width, style));
+    p.drawLine(QPointF(x, 0), QPointF(x, viewport()->height()));
+  };
+  if (snap_line_s_) line(*snap_line_s_, theme().text, 1, Qt::DotLine);
+  line(playhead_s_, theme().attention, 2, Qt::SolidLine);
+}
+
+void SceneRows::draw_strip(QPainter& p) const {
+  const Reel& reel = work_.document.reel();
+  if (reel.films.empty()) return;
+  const Theme& t = theme();
+  p.setFont(small_font());
+  p.setPen(t.quiet);
+  p.drawText(QRectF(16, 0, header_width - 20, strip_height - 4), Qt::AlignVCenter, tr("picture"));
+  const QRectF strip(header_width + ruler_width, 2, viewport()->width() - header_width - ruler_width - 8,
+                     strip_height - 6);
+  p.save();
+  p.setClipRect(strip);
+  for (const Film& film : reel.films) {
+    const FilmInfo* info = work_.films.info(film);
+    if (!info) continue;
+    const double shape = info->height > 0 ? static_cast<double>(info->width) / info->height : 1.7;
+    const double wide = std::clamp(strip.height() * shape, 12.0, 200.0);
+    const double step = std::max(info->frames_per_s > 0 ? 1 / info->frames_per_s : 0.04,
+                                 round_step(wide * per_pixel_s_ * 0.6));
+    const double end = x_of(film.place_s + info->seconds);
+    p.fillRect(QRectF(x_of(film.place_s), strip.top(), end - x_of(film.place_s), strip.height()),
+               t.panel);
+    const double first = std::max(0.0, std::floor((begin_s_ - film.place_s) / (wide * per_pixel_s_)));
+    for (double x = x_of(film.place_s) + first * wide; x < std::min(end, strip.right()); x += wide) {
+      const double s = std::max(0.0, seconds_at(x) - film.place_s);
+      const QImage small = work_.films.small_picture(film, s, step);
+      const QRectF at(x, strip.top(), std::min(wide, end - x), strip.height());
+      if (small.width() > 1)
+        p.drawImage(at, small, QRectF(0, 0, small.width() * at.width() / wide, small.height()));
+      p.setPen(QPen(t.window, 1));
+      p.drawLine(at.topLeft(), at.bottomLeft());
+    }
+  }
+  p.restore();
+}
+
+void SceneRows::draw_events(QPainter& p) const {
+  const Reel& reel = work_.document.reel();
+  const Theme& t = theme();
+  p.setFont(small_font());
+  const double left = header_width + ruler_width;
+  // Moments, where no name of an event stands.
+  const double step = round_step(90 * per_pixel_s_);
+  const double y = rows_top() - event_height;
+  p.setPen(faded(t.quiet, 0.7));
+  if (reel.events.empty())
+    for (double s = std::ceil(begin_s_ / step) * step; x_of(s) < viewport()->width() - 40; s += step)
+      p.drawText(QRectF(x_of(s) + 3, y, 86, event_height), Qt::AlignVCenter,
+                 work_.films.moment_text(s));
+  p.save();
+  p.setClipRect(QRectF(left - 6, 0, viewport()->width(), viewport()->height()));
+  double taken = -1e9;
+  for (int i = 0; i < std::ssize(reel.events); ++i) {
+    const Event& e = reel.events[static_cast<size_t>(i)];
+    const double x = x_of(e.s);
+    if (x < left - 6 || x > viewport()->width()) continue;
+    const bool chosen = event_ == i;
+    const QColor color = chosen ? t.attention : t.removed;
+    p.setPen(QPen(faded(color, chosen ? 0.9 : 0.55), 1, Qt::DotLine));
+    p.drawLine(QPointF(x, y + 12), QPointF(x, viewport()->height()));
+    p.setPen(Qt::NoPen);
+    p.setBrush(color);
+    p.drawRect(QRectF(x - 3.5, y + 6, 7, 7));
+    // Where names would lie on each other the later one is left to the tooltip.
+    const QRectF box = event_rect(i);
+    if (box.left() < taken && !chosen) continue;
+    taken = box.right() + 4;
+    p.setPen(color);
+    p.drawText(box.adjusted(14, 0, 4, 0), Qt::AlignVCenter, QString::fromStdString(e.name));
+  }
+  p.restore();
+}
+
+void SceneRows::draw_header(QPainter& p, int group) const {
+  const Theme& t = theme();
+  const Group& g = work_.document.reel().groups[static_cast<size_t>(group)];
+  const QRectF h = header_rect(group);
+  if (h.bottom() < rows_top() || h.top() > viewport()->height()) return;
+  const bool sounds = work_.scene.row_sounds(group);
+  p.setFont(bold_font());
+  p.setPen(sounds ? t.text : t.quiet);
+  const QString name = p.fontMetrics().elidedText(QString::fromStdString(g.name), Qt::ElideRight,
+                                                  static_cast<int>(header_width) - 18);
+  p.drawText(QPointF(16, h.top() + (folded(group) ? 15 : 22)), name);
+  if (folded(group)) return;
+  p.setFont(small_font());
+  p.setPen(t.quiet);
+  // Of all its clips, as loud as they are together.
+  double power = 0, seconds = 0;
+  for (const Clip& c : work_.document.reel().clips) {
+    if (c.group != group || left_out(work_.document.reel(), c)) continue;
+    const auto lufs = work_.shelf.clip_loudness(c.id);
+    if (!lufs) continue;
+    const double s = clip_seconds(c);
+    power += s * std::pow(10, *lufs / 10);
+    seconds += s;
+  }
+  if (seconds > 0)
+    p.drawText(QPointF(16, h.top() + 37),
+               tr("%1 LUFS").arg(10 * std::log10(power / seconds), 0, 'f', 1));
+  const auto row = work_.scene.row(group);
+  const auto part = [&](int which, const QString& label, bool on, const QColor& color) {
+    const QRectF r = part_rect(group, which);
+    if (on) {
+      p.setPen(Qt::NoPen);
+      p.setBrush(color);
+      p.drawRoundedRect(r, 4, 4);
+    }
+    p.setPen(on ? t.window : faded(t.quiet, 0.85));
+    p.drawText(r, Qt::AlignCenter, label);
+  };
+  part(0, tr("only"), row == SceneSounds::Row::alone, t.attention);
+  part(1, tr("off"), row == SceneSounds::Row::silent, t.quiet);
+}
+
+void SceneRows::draw_row(QPainter& p, int group) const {
+  const Theme& t = theme();
+  const QRectF row = row_rect(group);
+  if (row.bottom() < rows_top() || row.top() > viewport()->height()) return;
+  p.setFont(small_font());
+  if (!folded(group))
+    for (const int db : {0, -18, -36}) {
+      const double y = y_of(row, db);
+      p.setPen(QPen(faded(t.line, db == 0 ? 0.9 : 0.5), 1));
+      p.drawLine(QPointF(row.left(), y), QPointF(row.right(), y));
+      p.setPen(faded(t.quiet, 0.8));
+      p.drawText(QRectF(header_width - 12, y - 8, ruler_width + 6, 16),
+                 Qt::AlignRight | Qt::AlignVCenter, QString::number(db));
+    }
+  p.save();
+  p.setClipRect(row.adjusted(0, 0, 8, 0));
+  for (const Clip& c : work_.document.reel().clips)
+    if (c.group == group && !left_out(work_.document.reel(), c)) draw_clip(p, c);
+  p.restore();
+}
+
+// Loudness as a body within the peaks.
+void SceneRows::draw_clip(QPainter& p, const Clip& clip) const {
+  const Theme& t = theme();
+  const QRectF row = row_rect(clip.group), at = clip_rect(clip.id);
+  if (at.right() < row.left() || at.left() > row.right()) return;
+  const bool selected = work_.selection.clip_id() == clip.id;
+  const bool lit = selected || marked_.contains(clip.id);
+  const bool sounds = work_.scene.row_sounds(clip.group);
+  const double base = row.bottom() - 4;
+  const SceneSound* sound = work_.scene.sound(clip.id);
+  if (folded(clip.group)) {
+    p.fillRect(QRectF(at.left(), row.center().y() - 4, at.width(), 8),
+               faded(lit ? t.attention : t.after, sounds ? 0.7 : 0.25));
+    return;
+  }
+  if (sound) {
+    const double from = std::max(at.left(), row.left()), to = std::min(at.right(), row.right());
+    QPolygonF peaks, body;
+    peaks << QPointF(from, base);
+    body << QPointF(from, base);
+    for (double x = from; x <= to; x += 1) {
+      const double s = seconds_at(x) - clip.place_s;
+      const auto levels = sound->course->over(s, s + per_pixel_s_);
+      peaks << QPointF(x, y_of(row, static_cast<double>(levels.peak_db)));
+      body << QPointF(x, y_of(row, static_cast<double>(levels.loudness_lufs)));
+    }
+    peaks << QPointF(to, base);
+    body << QPointF(to, base);
+    const double strength = sounds ? 1 : 0.35;
+    p.setPen(Qt::NoPen);
+    p.setBrush(faded(t.after, 0.36 * strength));
+    p.drawPolygon(peaks);
+    p.setBrush(faded(t.after, 0.85 * strength));
+    p.drawPolygon(body);
+  } else {
+    const bool missing = work_.document.missing(clip);
+    p.setPen(QPen(missing ? t.over : t.quiet, 1, Qt::DotLine));
+    p.drawLine(QPointF(at.left(), base), QPointF(at.right(), base));
+  }
+  if (lit) {
+    p.setPen(QPen(t.attention, 2.5));
+    p.drawLine(QPointF(at.left(), base + 1.5), QPointF(at.right(), base + 1.5));
+  }
+  p.setFont(small_font());
+  const double name_x = std::max(at.left(), row.left()) + 2;
+  const double room = std::min(at.right(), row.right()) - name_x;
+  if (room < 22 && !lit) return;
+  const QString name = QString::fromStdString(clip.name);
+  p.setPen(lit ? t.attention : t.text);
+  p.drawText(QPointF(name_x, row.top() + 11),
+             lit ? name
+                 : p.fontMetrics().elidedText(name, Qt::ElideRight, static_cast<int>(room)));
+}
+
+}  // namespace drevan::desktop

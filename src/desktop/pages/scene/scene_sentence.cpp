@@ -1,0 +1,273 @@
+#include "pages/scene/scene_sentence.h"
+
+#include <QHelpEvent>
+#include <QLineEdit>
+#include <QMenu>
+#include <QMouseEvent>
+#include <QPainter>
+#include <QToolTip>
+#include <QWheelEvent>
+#include <cmath>
+
+#include "pages/scene/scene_rows.h"
+#include "reel/scene_edits.h"
+#include "theme/theme.h"
+#include "work/document.h"
+#include "work/notices.h"
+#include "work/scene_films.h"
+#include "work/scene_sounds.h"
+#include "work/selection.h"
+
+namespace drevan::desktop {
+
+namespace {
+constexpr double drag_px = 3;
+}
+
+SceneSentence::SceneSentence(const Work& work, SceneRows& rows, QWidget* parent)
+    : QWidget(parent), work_(work), rows_(rows) {
+  setObjectName("sentence");
+  setFixedHeight(32);
+  setMouseTracking(true);
+  connect(&work_.document, &Document::reel_changed, this, &SceneSentence::refresh);
+  connect(&work_.selection, &Selection::clip_changed, this, &SceneSentence::refresh);
+  connect(&work_.scene, &SceneSounds::sounds_changed, this, &SceneSentence::refresh);
+  connect(&work_.films, &SceneFilms::films_changed, this, &SceneSentence::refresh);
+  connect(&rows_, &SceneRows::chosen_changed, this, &SceneSentence::refresh);
+  refresh();
+}
+
+QString SceneSentence::sentence() const {
+  QStringList out;
+  for (const Word& w : words_) out << w.text;
+  return out.join(' ');
+}
+
+SceneSentence::Word SceneSentence::place_word(const QString& text, double at_s,
+                                              std::function<void(double)> to) {
+  Word w{.text = text, .tip = tr("Drag, turn the wheel, or double-click and type seconds")};
+  w.turn = [this, at_s, to](double steps) { to(at_s + steps * work_.films.picture_s()); };
+  w.type = [this, to](const QString& typed) {
+    const auto s = work_.films.moment_of(typed);
+    if (!s) return work_.notices.warn(tr("%1 is no moment; type seconds, 1:10.4 or a timecode.").arg(typed));
+    to(*s);
+  };
+  return w;
+}
+
+SceneSentence::Word SceneSentence::send_word(int clip, int space, double db) {
+  const auto to = [this, clip, space](double level) {
+    work_.document.change([&](const Reel& reel) {
+      return edits::set_send(reel, {edits::Feeder::Of::clip, clip}, space, level);
+    });
+  };
+  const Space* of = find_space(work_.document.reel(), space);
+  Word w{.text = tr("%1 %2").arg(QString::fromStdString(of->clip.name)).arg(db, 0, 'f', 1),
+         .tip = tr("How much of it enters the space (dB). Drag, turn the wheel, or double-click "
+                   "and type; at -60 nothing does")};
+  w.turn = [to, db](double steps) { to(std::round(2 * (db + steps / 2)) / 2); };
+  w.type = [this, to](const QString& typed) {
+    bool ok = false;
+    const double level = typed.split(' ').last().toDouble(&ok);
+    if (!ok) return work_.notices.warn(tr("%1 is no level; type dB from -60 to 0.").arg(typed));
+    to(level);
+  };
+  return w;
+}
+
+void SceneSentence::tell_event(int index) {
+  const Event& e = work_.document.reel().events[static_cast<size_t>(index)];
+  words_.push_back({.text = QString::fromStdString(e.name),
+                    .tip = tr("Double-click and type another name"),
+                    .strong = true,
+                    .type = [this, index](const QString& typed) {
+                      work_.document.change([&](const Reel& reel) {
+                        return edits::rename_event(reel, index, typed.toStdString());
+                      });
+                    }});
+  words_.push_back({.text = tr("is marked at")});
+  words_.push_back(place_word(work_.films.moment_text(e.s), e.s, [this, index](double s) {
+    work_.document.change([&](const Reel& reel) { return edits::move_event(reel, index, s); });
+  }));
+}
+
+void SceneSentence::tell_clip(const Clip& clip) {
+  const Reel& reel = work_.document.reel();
+  const int id = clip.id;
+  const size_t others = rows_.marked().size();
+  words_.push_back({.text = others > 1 ? tr("%1 and %2 more").arg(QString::fromStdString(clip.name)).arg(others - 1)
+                                       : QString::fromStdString(clip.name),
+                    .strong = true});
+  words_.push_back({.text = tr("starts at")});
+  words_.push_back(place_word(work_.films.moment_text(clip.place_s), clip.place_s, [this, id](double s) {
+    const edits::PlacedClip one[] = {{id, s}};
+    work_.document.change([&](const Reel& r) { return edits::place_clips(r, one); });
+  }));
+  const SceneSound* sound = work_.scene.sound(id);
+  const double seconds = sound ? sound->course->seconds() : drevan::clip_seconds(reel, clip);
+  words_.push_back({.text = tr("and lasts %1 s,").arg(seconds, 0, 'f', 2)});
+  const auto sends = sends_of(reel, clip);
+  const bool direct = heard_direct(reel, clip);
+  if (!reel.spaces.empty())
+    words_.push_back({.text = direct ? tr("heard directly") : tr("not heard directly"),
+                      .tip = tr("Click: whether it is heard in the mix itself, not only through spaces"),
+                      .click = [this, id] {
+                        const Clip* now = work_.document.reel().find(id);
+                        const bool on = !now->direct;
+                        work_.document.change([&](const Reel& r) {
+                          return edits::set_direct(r, {edits::Feeder::Of::clip, id}, on);
+                        });
+                      }});
+  if (!sends.empty()) words_.push_back({.text = direct ? tr("and goes into") : tr("but through")});
+  for (size_t i = 0; i < sends.size(); ++i) {
+    if (i > 0) words_.push_back({.text = i + 1 == sends.size() ? tr("and") : QString(",")});
+    words_.push_back(send_word(id, sends[i].space, sends[i].level_db));
+  }
+  if (sends.size() == reel.spaces.size()) return;
+  words_.push_back({.text = sends.empty() ? tr("and goes into no space") : tr("and more ..."),
+                    .tip = tr("Click: let it feed a space"),
+                    .click = [this, id] {
+                      QMenu menu(this);
+                      const Reel& r = work_.document.reel();
+                      const auto fed = sends_of(r, *r.find(id));
+                      for (const Space& s : r.spaces)
+                        if (std::ranges::find(fed, s.clip.id, &Send::space) == fed.end())
+                          menu.addAction(QString::fromStdString(s.clip.name), this, [this, id, to = s.clip.id] {
+                            work_.document.change([&](const Reel& now) {
+                              return edits::set_send(now, {edits::Feeder::Of::clip, id}, to, -12);
+                            });
+                          });
+                      menu.exec(QCursor::pos());
+                    }});
+}
+
+void SceneSentence::refresh() {
+  words_.clear();
+  const Reel& reel = work_.document.reel();
+  const Clip* clip = work_.selection.clip();
+  if (const auto event = rows_.event(); event && *event < std::ssize(reel.events))
+    tell_event(*event);
+  else if (clip && !is_bus(*clip))
+    tell_clip(*clip);
+  else
+    words_.push_back({.text = tr("Choose a clip or an event below: it is told here, and what is told can be turned.")});
+  setAccessibleName(sentence());
+  update();
+}
+
+QRectF SceneSentence::rect_of(size_t word) const {
+  double x = 16;
+  for (size_t i = 0; i <= word; ++i) {
+    const QFontMetricsF m(words_[i].strong ? bold_font() : font());
+    const double wide = m.horizontalAdvance(words_[i].text);
+    if (i == word) return {x, 4, wide, height() - 8.0};
+    x += wide + 9;
+  }
+  return {};
+}
+
+QRectF SceneSentence::word_rect(const QString& word) const {
+  for (size_t i = 0; i < words_.size(); ++i)
+    if (words_[i].text.startsWith(word)) return rect_of(i);
+  return {};
+}
+
+int SceneSentence::word_at(QPointF at) const {
+  for (size_t i = 0; i < words_.size(); ++i)
+    if (words_[i].can() && rect_of(i).adjusted(-3, 0, 3, 0).contains(at)) return static_cast<int>(i);
+  return -1;
+}
+
+void SceneSentence::paintEvent(QPaintEvent*) {
+  QPainter p(this);
+  const Theme& t = theme();
+  for (size_t i = 0; i < words_.size(); ++i) {
+    const Word& w = words_[i];
+    const QRectF r = rect_of(i);
+    if (r.left() > width()) break;
+    const bool lit = static_cast<int>(i) == (pressed_ >= 0 ? pressed_ : under_);
+    p.setFont(w.strong ? bold_font() : font());
+    p.setPen(w.strong ? t.attention : w.can() ? t.text : t.quiet);
+    p.drawText(r, Qt::AlignVCenter, w.text);
+    if (!w.can()) continue;
+    p.setPen(QPen(lit ? t.attention : faded(t.quiet, 0.6), 1, lit ? Qt::SolidLine : Qt::DotLine));
+    p.drawLine(QPointF(r.left(), r.bottom() - 1), QPointF(r.right(), r.bottom() - 1));
+  }
+}
+
+void SceneSentence::mousePressEvent(QMouseEvent* e) {
+  if (e->button() != Qt::LeftButton) return;
+  pressed_ = word_at(e->position());
+  pressed_at_ = e->position();
+  turned_ = false;
+  if (pressed_ >= 0) held_ = words_[static_cast<size_t>(pressed_)];
+  update();
+}
+
+void SceneSentence::mouseMoveEvent(QMouseEvent* e) {
+  if (pressed_ < 0) {
+    const int now = word_at(e->position());
+    if (now != std::exchange(under_, now)) update();
+    const bool turns = now >= 0 && words_[static_cast<size_t>(now)].turn;
+    setCursor(turns ? Qt::SizeHorCursor : now >= 0 ? Qt::PointingHandCursor : Qt::ArrowCursor);
+    return;
+  }
+  const double by = e->position().x() - pressed_at_.x();
+  if (!held_.turn || (!turned_ && std::abs(by) < drag_px)) return;
+  if (!turned_) work_.document.end_merge();
+  turned_ = true;
+  held_.turn(std::round(by / 2));
+}
+
+void SceneSentence::mouseReleaseEvent(QMouseEvent*) {
+  const int word = std::exchange(pressed_, -1);
+  if (turned_) work_.document.end_merge();
+  else if (word >= 0 && held_.click) held_.click();
+  turned_ = false;
+  update();
+}
+
+void SceneSentence::mouseDoubleClickEvent(QMouseEvent* e) {
+  const int word = word_at(e->position());
+  pressed_ = -1;
+  if (word < 0 || !words_[static_cast<size_t>(word)].type) return;
+  delete typed_;
+  typed_ = new QLineEdit(words_[static_cast<size_t>(word)].text, this);
+  typed_->setObjectName("typed_word");
+  typed_->setGeometry(rect_of(static_cast<size_t>(word)).adjusted(-6, 0, 40, 0).toRect());
+  typed_->selectAll();
+  typed_->show();
+  typed_->setFocus();
+  connect(typed_, &QLineEdit::editingFinished, this,
+          [this, type = words_[static_cast<size_t>(word)].type, was = typed_->text()] {
+            if (!typed_) return;
+            const QString now = typed_->text();
+            typed_->deleteLater();
+            typed_ = nullptr;
+            if (now != was) type(now);
+          });
+}
+
+void SceneSentence::wheelEvent(QWheelEvent* e) {
+  const int word = word_at(e->position());
+  if (word < 0 || !words_[static_cast<size_t>(word)].turn) return e->ignore();
+  const auto turn = words_[static_cast<size_t>(word)].turn;
+  turn(e->angleDelta().y() > 0 ? 1 : -1);
+  e->accept();
+}
+
+bool SceneSentence::event(QEvent* e) {
+  if (e->type() == QEvent::Leave) {
+    under_ = -1;
+    update();
+  }
+  if (e->type() == QEvent::ToolTip) {
+    auto* help = static_cast<QHelpEvent*>(e);
+    const int word = word_at(help->pos());
+    QToolTip::showText(help->globalPos(), word < 0 ? QString() : words_[static_cast<size_t>(word)].tip, this);
+    return true;
+  }
+  return QWidget::event(e);
+}
+
+}  // namespace drevan::desktop

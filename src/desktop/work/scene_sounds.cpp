@@ -1,0 +1,217 @@
+#include "work/scene_sounds.h"
+
+#include <algorithm>
+
+#include "audio/decibel.h"
+#include "audio/error.h"
+#include "audio/parallel.h"
+#include "batch/bus_plan.h"
+#include "reel/takes.h"
+#include "work/document.h"
+#include "work/measurements.h"
+#include "work/notices.h"
+#include "work/selection.h"
+
+namespace drevan::desktop {
+
+namespace fs = std::filesystem;
+
+namespace {
+
+struct Item {
+  int clip = 0;
+  ClipPlan plan;
+};
+
+fs::path course_cache() { return peak_cache_folder().parent_path() / "courses"; }
+
+std::uint64_t chain_key(const Reel& reel, int bus) {
+  return stage_keys(plan_of(ClipSound{}, reel.find(bus)->chain)).back();
+}
+
+std::vector<int> buses_of(const Reel& reel) {
+  std::vector<int> out{mix_clip_id};
+  for (const auto& space : reel.spaces) out.push_back(space.clip.id);
+  return out;
+}
+
+}  // namespace
+
+SceneSounds::SceneSounds(Notices& notices, const Document& document, const Selection& selection,
+                         const Measurements& measurements, QObject* parent)
+    : QObject(parent),
+      notices_(notices),
+      document_(document),
+      selection_(selection),
+      measurements_(measurements) {
+  connect(&lane_, &TaskLane::failed, this, [this](const QString& why) { notices_.warn(why); });
+  connect(&document_, &Document::leaving, this, [this] { lane_.cancel(); });
+  connect(&document_, &Document::opened, this, [this] {
+    sounds_.clear();
+    buses_.clear();
+    rows_.clear();
+    failed_.clear();
+  });
+  // A knob that turns brings an edit after the other.
+  soon_.setSingleShot(true);
+  soon_.setInterval(60);
+  connect(&soon_, &QTimer::timeout, this, &SceneSounds::make_ready);
+  told_.setSingleShot(true);
+  told_.setInterval(30);
+  connect(&told_, &QTimer::timeout, this, [this] {
+    Q_EMIT sounds_changed();
+    Q_EMIT plan_changed();
+  });
+  connect(&document_, &Document::reel_changed, this, [this] {
+    if (!active_) return;
+    soon_.start();
+    Q_EMIT plan_changed();
+  });
+  connect(&measurements_, &Measurements::levels_changed, this, [this] {
+    if (active_) Q_EMIT plan_changed();
+  });
+}
+
+void SceneSounds::set_active(bool on) {
+  if (on == active_) return;
+  active_ = on;
+  if (on) soon_.start(0);
+  soon_.setInterval(60);
+}
+
+const SceneSound* SceneSounds::sound(int clip_id) const {
+  const auto at = sounds_.find(clip_id);
+  return at == sounds_.end() ? nullptr : &at->second;
+}
+
+double SceneSounds::share_ready() const {
+  const auto ids = rendered_clips(document_.reel());
+  if (ids.empty()) return 1;
+  const auto known = std::ranges::count_if(
+      ids, [this](int id) { return sounds_.contains(id) || failed_.contains(id); });
+  return static_cast<double>(known) / static_cast<double>(ids.size());
+}
+
+void SceneSounds::take(int clip, const SceneSound& sound) {
+  sounds_[clip] = sound;
+  failed_.erase(clip);
+  if (!told_.isActive()) told_.start();
+}
+
+// What changed: clips whose chains or sounds are others, then the buses that must hear them.
+void SceneSounds::make_ready() {
+  std::map<int, std::uint64_t> known;
+  for (const auto& [id, sound] : sounds_) known[id] = sound.key;
+  std::map<int, std::uint64_t> known_buses;
+  for (const auto& [id, bus] : buses_) known_buses[id] = bus.key;
+  lane_.start([this, reel = document_.shared(), known, known_buses,
+               folder = fs::path(folder_.path().toStdString()),
+               stores = measurements_.stores()](const CancelToken& cancel) -> TaskLane::Finish {
+    std::vector<Item> items;
+    Planner planner(*reel);
+    for (const int id : rendered_clips(*reel)) {
+      cancel.check();
+      const Clip& clip = *reel->find(id);
+      if (check_source(reel->source_of(clip), false) == SourceState::missing) continue;
+      Item item{id, planner.plan(clip)};
+      const auto at = known.find(id);
+      if (at != known.end() && at->second == stage_keys(item.plan).back()) continue;
+      items.push_back(std::move(item));
+    }
+    on_all_cores(items.size(), cancel, [&](size_t i) {
+      const int id = items[i].clip;
+      try {
+        const auto sound = scene_sound(items[i].plan, stores->findings, course_cache(), cancel);
+        lane_.post(cancel, [this, id, sound] { take(id, sound); });
+      } catch (const Error&) {  // the Bench tells what is wrong with it
+        lane_.post(cancel, [this, id] {
+          failed_.insert(id);
+          sounds_.erase(id);
+          if (!told_.isActive()) told_.start();
+        });
+      }
+    });
+    std::map<int, Known> buses;
+    for (const int bus : buses_of(*reel)) {
+      const auto key = chain_key(*reel, bus);
+      const auto at = known_buses.find(bus);
+      const bool same = at != known_buses.end() && at->second == key;
+      if (same && !bus_must_hear(*reel, bus)) continue;
+      try {
+        buses[bus] = {bus_plan(*reel, bus, folder, stores->findings, cancel), key};
+      } catch (const Error& e) {
+        const QString why = QString::fromUtf8(e.what());
+        lane_.post(cancel, [this, why] { notices_.warn(why); });
+      }
+    }
+    return [this, buses] {
+      for (const auto& [id, bus] : buses) buses_[id] = bus;
+      Q_EMIT sounds_changed();
+      Q_EMIT plan_changed();
+    };
+  });
+}
+
+std::shared_ptr<const ScenePlan> SceneSounds::plan() const {
+  const Reel& reel = document_.reel();
+  auto out = std::make_shared<ScenePlan>();
+  out->rate = reel.rate;
+  for (const int id : rendered_clips(reel)) {
+    const SceneSound* known = sound(id);
+    const Clip& clip = *reel.find(id);
+    if (!known || document_.missing(clip)) continue;
+    SceneVoice voice = scene_voice(reel, clip, *known);
+    // The one that is turned runs with its settings as they are.
+    if (id == selection_.clip_id())
+      if (auto turned = measurements_.play_plan();
+          turned && turned->clip.steps.size() == known->plan->clip.steps.size()) {
+        turned->sounds = known->plan->sounds;
+        voice.plan = std::make_shared<const PlayPlan>(std::move(*turned));
+      }
+    voice.gain = row_sounds(clip.group) ? 1.0F : 0.0F;
+    out->voices.push_back(std::move(voice));
+  }
+  const auto bus_of = [&](int bus) {
+    BusPlan now;
+    Chain chain = reel.find(bus)->chain;
+    std::erase_if(chain.steps, [](const ChainStep& s) { return s.type->rewrite != nullptr; });
+    now.steps = planned(chain, reel.rate);
+    now.findings.resize(now.steps.size());
+    // What was found stays until it is found anew.
+    const auto at = buses_.find(bus);
+    const bool alike = at != buses_.end() &&
+                       std::ranges::equal(at->second.bus.steps, now.steps, {}, &PlannedStep::type,
+                                          &PlannedStep::type);
+    if (alike) {
+      now.findings = at->second.bus.findings;
+      now.sides = at->second.bus.sides;
+    }
+    return now;
+  };
+  for (const auto& space : reel.spaces)
+    out->spaces.push_back({space.clip.id, bus_of(space.clip.id),
+                           static_cast<float>(from_db(space.level_db))});
+  out->mix = bus_of(mix_clip_id);
+  return out;
+}
+
+SceneSounds::Row SceneSounds::row(int group) const {
+  const auto at = rows_.find(document_.reel().groups.at(static_cast<size_t>(group)).name);
+  return at == rows_.end() ? Row::heard : at->second;
+}
+
+void SceneSounds::set_row(int group, Row row) {
+  rows_[document_.reel().groups.at(static_cast<size_t>(group)).name] = row;
+  Q_EMIT plan_changed();
+}
+
+bool SceneSounds::row_sounds(int group) const {
+  const bool some_alone = std::ranges::any_of(
+      document_.reel().groups, [&](const Group& g) {
+        const auto at = rows_.find(g.name);
+        return at != rows_.end() && at->second == Row::alone;
+      });
+  return row(group) == Row::alone || (row(group) == Row::heard && !some_alone);
+}
+
+}  // namespace drevan::desktop

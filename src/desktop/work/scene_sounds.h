@@ -1,0 +1,73 @@
+// Every clip made ready for the Scene, and what is played there.
+#pragma once
+
+#include <QObject>
+#include <QTemporaryDir>
+#include <QTimer>
+#include <map>
+#include <optional>
+#include <set>
+
+#include "engine/scene_sound.h"
+#include "work/stores.h"
+#include "work/task_lane.h"
+
+namespace drevan::desktop {
+
+class Document;
+class Measurements;
+class Notices;
+class Selection;
+
+class SceneSounds : public QObject {
+  Q_OBJECT
+
+ public:
+  SceneSounds(Notices& notices, const Document& document, const Selection& selection,
+              const Measurements& measurements, QObject* parent = nullptr);
+
+  /// Nothing is made ready before the Scene is looked at.
+  void set_active(bool on);
+  /// As it was made ready last; nullptr: it was not yet.
+  const SceneSound* sound(int clip_id) const;
+  /// How many of the clips that are heard were made ready, 0 to 1.
+  double share_ready() const;
+  bool busy() const { return soon_.isActive() || lane_.busy(); }
+  /// What of the reel can be played as it is now.
+  std::shared_ptr<const ScenePlan> plan() const;
+
+  /// What of a row is heard. Nothing of this is kept or rendered.
+  enum class Row { heard, silent, alone };
+  Row row(int group) const;
+  void set_row(int group, Row row);
+  bool row_sounds(int group) const;
+
+ Q_SIGNALS:
+  /// A clip was made ready, or it is known what must be.
+  void sounds_changed();
+  /// Another plan.
+  void plan_changed();
+
+ private:
+  struct Known {
+    BusPlan bus;
+    std::uint64_t key = 0;
+  };
+  void make_ready();
+  void take(int clip, const SceneSound& sound);
+
+  Notices& notices_;
+  const Document& document_;
+  const Selection& selection_;
+  const Measurements& measurements_;
+  bool active_ = false;
+  std::map<int, SceneSound> sounds_;
+  std::set<int> failed_;
+  std::map<int, Known> buses_;
+  std::map<std::string, Row> rows_;  // by the group's name
+  QTemporaryDir folder_;  // for what buses must hear
+  QTimer soon_, told_;
+  TaskLane lane_{TaskLane::Urgency::background};
+};
+
+}  // namespace drevan::desktop

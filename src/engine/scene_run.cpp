@@ -1,0 +1,276 @@
+#include "engine/scene_run.h"
+
+#include <algorithm>
+#include <cmath>
+
+namespace drevan {
+
+namespace {
+
+constexpr int block = Programme::block;
+constexpr double run_in_s = 0.5;
+
+StreamFormat format_of(const ScenePlan& scene, int channels) {
+  return {scene.rate, channels, block};
+}
+
+// Ringing longer than this is a drone; nobody waits for it.
+Samples bounded_tail(const ChainRun& run) {
+  return std::min(run.tail(), static_cast<Samples>(run.rate() * 10));
+}
+
+}  // namespace
+
+// A clip that sounds. Its run gives whole blocks; they begin where the clip begins.
+struct SceneRun::Voice {
+  Voice(const SceneVoice& voice, size_t places)
+      : of(voice),
+        run(voice.plan),
+        before(run.channels(), block),
+        after(run.channels(), block),
+        shares(places, -1) {}
+  void seek(Samples frame) {
+    run.seek(frame);
+    left = 0;
+  }
+  // `n` frames from offset `from` of the scene's block.
+  void read(const AudioBlock& dry, const AudioBlock& wet) {
+    for (int done = 0; done < wet.frames();) {
+      if (left == 0) {
+        run.next(before.block(), after.block(), -1);
+        left = block;
+      }
+      const int n = std::min(left, wet.frames() - done);
+      dry.part(done, n).copy_from(before.block(block - left, n));
+      wet.part(done, n).copy_from(after.block(block - left, n));
+      done += n;
+      left -= n;
+    }
+  }
+
+  SceneVoice of;
+  PlayRun run;
+  AudioBuffer before, after;
+  int left = 0;               // frames of them that were not read yet
+  std::vector<float> shares;  // where each place's share has come to: mix, spaces; below 0: nowhere yet
+};
+
+struct SceneRun::Bus {
+  Bus(const BusPlan& plan, const ScenePlan& scene, int in)
+      : channels_in(in),
+        run(plan.steps, plan.findings, format_of(scene, in), plan.sides),
+        sound(run.widest(), block) {}
+  int channels_in;
+  ChainRun run;
+  AudioBuffer sound;
+  std::unique_ptr<Delay> late{};  // brings it in step with the slowest
+  float gain = 1;
+};
+
+SceneRun::SceneRun(std::shared_ptr<const PlayPlan> plan) : plan_(std::move(plan)) { lay_out(); }
+SceneRun::~SceneRun() = default;
+
+const ScenePlan& SceneRun::scene() const { return *plan_->scene; }
+
+void SceneRun::lay_out() {
+  const ScenePlan& of = scene();
+  width_ = 1;
+  for (const auto& v : of.voices) width_ = std::max(width_, v.channels);
+  Samples slowest = 0;
+  for (const auto& space : of.spaces) {
+    int in = 1;
+    for (const auto& v : of.voices)
+      if (std::ranges::find(v.feeds, space.id, &Feed::space) != v.feeds.end())
+        in = std::max(in, v.channels);
+    auto bus = std::make_unique<Bus>(space.bus, of, in);
+    bus->gain = space.gain;
+    width_ = std::max(width_, bus->run.channels_out());
+    slowest = std::max(slowest, bus->run.latency());
+    spaces_.push_back(std::move(bus));
+  }
+  for (auto& bus : spaces_)
+    bus->late = std::make_unique<Delay>(bus->run.channels_out(),
+                                        static_cast<int>(slowest - bus->run.latency()));
+  direct_late_ = std::make_unique<Delay>(width_, static_cast<int>(slowest));
+  mix_ = std::make_unique<Bus>(of.mix, of, width_);
+  dry_late_ = std::make_unique<Delay>(width_, static_cast<int>(slowest + mix_->run.latency()));
+  late_ = slowest + mix_->run.latency();
+  sum_ = AudioBuffer(std::max(width_, mix_->run.widest()), block);
+  dry_ = AudioBuffer(width_, block);
+  voice_before_ = voice_after_ = AudioBuffer(max_channels, block);
+  tell_end();
+}
+
+void SceneRun::tell_end() {
+  end_ = 0;
+  for (const auto& v : scene().voices) end_ = std::max(end_, v.begin + v.length);
+  Samples rings = 0;
+  for (const auto& bus : spaces_) rings = std::max(rings, bounded_tail(bus->run));
+  if (end_ > 0) end_ += rings + bounded_tail(mix_->run);
+}
+
+int SceneRun::channels() const { return mix_->run.channels_out(); }
+bool SceneRun::comparable() const { return channels() == width_; }
+
+void SceneRun::seek(Samples position) {
+  position_ = std::max<Samples>(position, 0);
+  bool steps = mix_->run.size() > 0;
+  for (const auto& bus : spaces_) steps = steps || bus->run.size() > 0;
+  const auto before = std::min(
+      position_, steps ? static_cast<Samples>(run_in_s * scene().rate) : Samples{0});
+  heard_ = position_ - before;
+  voices_.clear();
+  for (auto& bus : spaces_) {
+    bus->run.reset(heard_);
+    bus->late->reset();
+  }
+  mix_->run.reset(heard_);
+  direct_late_->reset();
+  dry_late_->reset();
+  for (Samples left = before + late_; left > 0; left -= block)
+    run(static_cast<int>(std::min<Samples>(left, block)));
+}
+
+void SceneRun::open_voices(int frames) {
+  for (const auto& of : scene().voices) {
+    if (of.begin >= heard_ + frames || of.begin + of.length <= heard_) continue;
+    const bool open = std::ranges::any_of(
+        voices_, [&](const std::unique_ptr<Voice>& v) { return v->of.clip == of.clip; });
+    if (open) continue;
+    auto voice = std::make_unique<Voice>(of, 1 + spaces_.size());
+    voice->seek(std::max<Samples>(0, heard_ - of.begin));
+    voices_.push_back(std::move(voice));
+  }
+}
+
+void SceneRun::add(Voice& voice, size_t place, const AudioBlock& sound, int offset, float share,
+                   const AudioBlock& sum) {
+  float& now = voice.shares[place];
+  if (now < 0) now = share;
+  const float from = std::exchange(now, share);
+  if (from == 0 && share == 0) return;
+  const int own = sound.channels();
+  const bool middle = own == 1 && sum.channels() > 1;
+  const float level = middle ? middle_gain() : 1;
+  const auto n = static_cast<size_t>(sound.frames());
+  for (int c = 0; c < (middle ? 2 : std::min(own, sum.channels())); ++c) {
+    const auto in = sound.channel(middle ? 0 : c);
+    const auto out = sum.channel(c).subspan(static_cast<size_t>(offset));
+    if (from == share) {
+      for (size_t i = 0; i < n; ++i) out[i] += level * share * in[i];
+      continue;
+    }
+    for (size_t i = 0; i < n; ++i)
+      out[i] += level * (from + (share - from) * static_cast<float>(i) / static_cast<float>(n)) *
+                in[i];
+  }
+}
+
+// The next frames of all that sounds, into sum_ as they leave the mix chain and into dry_.
+void SceneRun::run(int n) {
+  const ScenePlan& of = scene();
+  open_voices(n);
+  const AudioBlock sum = sum_.block(0, n), dry = dry_.block(0, n);
+  sum.clear();
+  dry.clear();
+  for (auto& bus : spaces_) bus->sound.block(0, n).clear();
+  for (auto& voice : voices_) {
+    const SceneVoice& v = voice->of;
+    const auto offset = static_cast<int>(std::max<Samples>(0, v.begin - heard_));
+    const int own = voice->run.channels();
+    const AudioBlock before = voice_before_.block(0, n - offset).first(own),
+                     after = voice_after_.block(0, n - offset).first(own);
+    voice->read(before, after);
+    add(*voice, 0, after, offset, v.direct ? v.gain : 0, sum.first(width_));
+    for (int c = 0; c < width_; ++c) {
+      const bool middle = own == 1 && width_ > 1;
+      if (c >= (middle ? 2 : own)) break;
+      const auto in = before.channel(middle ? 0 : c);
+      const auto out = dry.channel(c).subspan(static_cast<size_t>(offset));
+      const float level = v.gain * (middle ? middle_gain() : 1);
+      for (size_t i = 0; i < in.size(); ++i) out[i] += level * in[i];
+    }
+    for (size_t s = 0; s < spaces_.size(); ++s) {
+      const auto feed = std::ranges::find(v.feeds, of.spaces[s].id, &Feed::space);
+      const float share = feed == v.feeds.end() ? 0 : feed->gain * v.gain;
+      add(*voice, 1 + s, after, offset, share,
+          spaces_[s]->sound.block(0, n).first(spaces_[s]->channels_in));
+    }
+  }
+  direct_late_->process(sum.first(width_));
+  for (auto& bus : spaces_) {
+    const AudioBlock sound = bus->sound.block(0, n);
+    bus->run.process(sound);
+    const AudioBlock out = sound.first(bus->run.channels_out());
+    bus->late->process(out);
+    const bool middle = out.channels() == 1 && width_ > 1;
+    const float level = bus->gain * (middle ? middle_gain() : 1);
+    for (int c = 0; c < (middle ? 2 : std::min(out.channels(), width_)); ++c)
+      for (size_t i = 0; i < static_cast<size_t>(n); ++i)
+        sum.channel(c)[i] += level * out.channel(middle ? 0 : c)[i];
+  }
+  mix_->run.process(sum);
+  dry_late_->process(dry);
+  heard_ += n;
+  std::erase_if(voices_, [this](const std::unique_ptr<Voice>& v) {
+    return v->of.begin + v->of.length <= heard_;
+  });
+}
+
+void SceneRun::next(AudioBlock before, AudioBlock after, int) {
+  run(block);
+  before.spread_from(dry_.block(0, block));
+  after.copy_from(sum_.block(0, block).first(channels()));
+  position_ += block;
+}
+
+bool SceneRun::update(std::shared_ptr<const PlayPlan> plan) {
+  if (plan == plan_) return true;
+  if (!plan->scene || plan->scene->rate != scene().rate) return false;
+  const ScenePlan &now = scene(), &next = *plan->scene;
+  // Other buses, or other widths, are another programme.
+  if (!std::ranges::equal(now.spaces, next.spaces, {}, &SceneSpace::id, &SceneSpace::id))
+    return false;
+  const auto widths = [](const ScenePlan& of) {
+    std::vector<int> out(of.spaces.size() + 1, 1);
+    for (const auto& v : of.voices) {
+      out[0] = std::max(out[0], v.channels);
+      for (size_t s = 0; s < of.spaces.size(); ++s)
+        if (std::ranges::find(v.feeds, of.spaces[s].id, &Feed::space) != v.feeds.end())
+          out[s + 1] = std::max(out[s + 1], v.channels);
+    }
+    return out;
+  };
+  const auto same_steps = [](const BusPlan& a, const BusPlan& b) {
+    return a.sides == b.sides && can_turn(a.steps, b.steps);
+  };
+  if (widths(now) != widths(next) || !same_steps(now.mix, next.mix)) return false;
+  for (size_t s = 0; s < spaces_.size(); ++s)
+    if (!same_steps(now.spaces[s].bus, next.spaces[s].bus)) return false;
+  const auto turn_bus = [](Bus& bus, const BusPlan& from, const BusPlan& to) {
+    turn_chain(bus.run, from.steps, to.steps, from.findings, to.findings);
+  };
+  turn_bus(*mix_, now.mix, next.mix);
+  for (size_t s = 0; s < spaces_.size(); ++s) {
+    turn_bus(*spaces_[s], now.spaces[s].bus, next.spaces[s].bus);
+    spaces_[s]->gain = next.spaces[s].gain;
+  }
+  std::erase_if(voices_, [&](const std::unique_ptr<Voice>& v) {
+    const auto at = std::ranges::find(next.voices, v->of.clip, &SceneVoice::clip);
+    if (at == next.voices.end() || at->begin != v->of.begin) return true;
+    // What cannot be turned is opened anew where it has come to.
+    if (at->plan != v->of.plan && !v->run.update(at->plan)) return true;
+    v->of = *at;
+    return false;
+  });
+  plan_ = std::move(plan);
+  tell_end();
+  return true;
+}
+
+std::unique_ptr<Programme> make_programme(std::shared_ptr<const PlayPlan> plan) {
+  if (plan->scene) return std::make_unique<SceneRun>(std::move(plan));
+  return std::make_unique<PlayRun>(std::move(plan));
+}
+
+}  // namespace drevan

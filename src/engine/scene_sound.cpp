@@ -1,0 +1,96 @@
+#include "engine/scene_sound.h"
+
+#include <algorithm>
+#include <cmath>
+
+#include "audio/hash.h"
+#include "audio/replace_file.h"
+#include "reel/json_file.h"
+
+namespace drevan {
+
+namespace fs = std::filesystem;
+
+namespace {
+
+std::shared_ptr<const SoundCourse> kept_course(const fs::path& file) {
+  std::error_code error;
+  if (file.empty() || !fs::exists(file, error)) return nullptr;
+  try {
+    return course_from_bytes(read_text(file));
+  } catch (const Error&) {  // it is made anew
+    return nullptr;
+  }
+}
+
+void keep_course(const fs::path& file, const SoundCourse& course) {
+  if (file.empty()) return;
+  std::error_code error;
+  fs::create_directories(file.parent_path(), error);
+  try {
+    ReplacementFile to(file);
+    to.write(to_bytes(course));
+    to.commit();
+  } catch (const Error&) {  // a cache that cannot be written is no harm
+  }
+}
+
+}  // namespace
+
+PlayPlan play_plan(const ClipPlan& plan, const Processed& processed) {
+  PlayPlan out;
+  out.clip = plan;
+  out.findings = processed.findings;
+  out.sides = processed.sides;
+  out.rewritten = processed.rewritten;
+  out.rewritten_stage = processed.rewritten_stage;
+  out.from_clip = processed.stages.back().from_clip;
+  out.sounds = identity_of_sounds(out);
+  return out;
+}
+
+SceneSound scene_sound(const ClipPlan& plan, FindingStore& store, const fs::path& cache,
+                       const CancelToken& cancel) {
+  SceneSound out;
+  out.key = stage_keys(plan).back();
+  const fs::path file = cache.empty() ? fs::path() : cache / (to_hex(out.key) + ".course");
+  out.course = kept_course(file);
+  ProcessOptions options;
+  options.store = &store;
+  options.cancel = &cancel;
+  Processed processed;
+  if (out.course) {
+    processed = process_clip(plan, options, {});
+  } else {
+    const SoundShape clip = ClipReader(plan.sound).shape();
+    const SoundShape leaves = stages_of(plan, clip).back().shape;
+    SoundCourseMeter meter({leaves.rate, leaves.channels, 4096});
+    RingTrim trim(leaves.frames, [&](const AudioBlock& b) { meter.hear(b); });
+    processed = process_clip(plan, options, [&](const AudioBlock& b) { trim.hear(b); });
+    out.course = std::make_shared<const SoundCourse>(meter.course());
+    keep_course(file, *out.course);
+  }
+  out.plan = std::make_shared<const PlayPlan>(play_plan(plan, processed));
+  const PlayRun run(out.plan);
+  out.channels = run.channels();
+  out.length = run.end();
+  const SoundShape& clip = processed.stages.front().shape;
+  const TimeMap& map = processed.stages.back().from_clip;
+  out.lead = std::max<Samples>(
+      0, std::llround(std::min(map.out_of(0), map.out_of(clip.seconds())) * clip.rate));
+  return out;
+}
+
+SceneVoice scene_voice(const Reel& reel, const Clip& clip, const SceneSound& sound) {
+  SceneVoice out;
+  out.clip = clip.id;
+  out.begin = std::llround(clip.place_s * reel.rate) - sound.lead;
+  out.plan = sound.plan;
+  out.channels = sound.channels;
+  out.length = sound.length;
+  out.direct = heard_direct(reel, clip);
+  out.feeds = feeds_of(reel, clip);
+  return out;
+}
+
+}  // namespace drevan

@@ -1,0 +1,35 @@
+// What the Scene adds to a reel: films, events, and what clips feed into spaces. Plain values.
+#pragma once
+
+#include <filesystem>
+#include <string>
+
+namespace drevan {
+
+/// A film in the reel, never written to. `path` is absolute in memory, relative to the reel's
+/// folder in its file where it can be.
+struct Film {
+  std::filesystem::path path;
+  double place_s = 0;  ///< where its first picture stands in the reel
+  friend bool operator==(const Film&, const Film&) = default;
+};
+
+/// A named mark.
+struct Event {
+  double s = 0;  ///< from the reel's beginning (in a film's own list: from its first picture)
+  std::string name;
+  friend bool operator==(const Event&, const Event&) = default;
+};
+
+/// How much of what leaves a clip's chains enters a space.
+struct Send {
+  int space = 0;        ///< see Space::clip
+  double level_db = 0;  ///< off_send_db or below: nothing
+  friend bool operator==(const Send&, const Send&) = default;
+};
+inline constexpr double off_send_db = -60, most_send_db = 0;
+
+/// What kind of sound a group holds: the stems that a delivery asks for.
+enum class GroupKind { dialogue, effects, music };
+
+}  // namespace drevan

@@ -1,0 +1,211 @@
+#include "reel/scene_edits.h"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <cmath>
+
+#include "reel/draft.h"
+
+namespace drevan::edits {
+
+namespace {
+
+Edit edit_of(const Reel& reel, std::string label, std::string merge = {}) {
+  return {.next = reel, .label = std::move(label), .merge = std::move(merge)};
+}
+
+double moment(double s) {
+  if (!std::isfinite(s)) throw impossible("That moment is no number; nothing was changed.");
+  return std::clamp(s, 0.0, latest_place_s);
+}
+
+template <class T>
+T& one_of(std::vector<T>& all, int index, const char* what) {
+  if (index >= 0 && index < std::ssize(all)) return all[static_cast<size_t>(index)];
+  throw impossible(fmt::format("That {} is not in the reel any more; nothing was changed.", what));
+}
+
+void sort_events(Reel& reel) { std::ranges::stable_sort(reel.events, {}, &Event::s); }
+
+Space& space_in(Reel& reel, int id) {
+  const auto at = std::ranges::find(reel.spaces, id, [](const Space& s) { return s.clip.id; });
+  if (at != reel.spaces.end()) return *at;
+  throw impossible("That space is not in the reel any more; nothing was changed.");
+}
+
+std::string own_name(const Reel& reel, const std::string& name, int space) {
+  const std::string proper = proper_name(name, "A space");
+  for (const Space& s : reel.spaces)
+    if (s.clip.id != space && s.clip.name == proper)
+      throw impossible(fmt::format("There is a space {} already; choose another name.", proper));
+  return proper;
+}
+
+struct Feeds {
+  std::vector<Send>& sends;
+  bool& direct;
+  std::string name;
+};
+Feeds feeds_of(Reel& reel, Feeder from) {
+  if (from.of == Feeder::Of::group) {
+    Group& g = group_in(reel, from.index);
+    return {g.sends, g.direct, g.name};
+  }
+  require_clip(from.index, "feeds no space");
+  Clip& c = clip_in(reel, from.index);
+  return {c.sends, c.direct, c.name};
+}
+
+}  // namespace
+
+Edit place_clips(const Reel& reel, std::span<const PlacedClip> places) {
+  Edit edit = edit_of(reel, "");
+  double earliest = 0;
+  for (const auto& p : places)
+    if (std::isfinite(p.place_s)) earliest = std::min(earliest, p.place_s);
+  std::string merge = "places of";
+  for (const auto& p : places) {
+    require_clip(p.clip, "has no place of its own");
+    clip_in(edit.next, p.clip).place_s = moment(p.place_s - earliest);
+    merge += fmt::format(" {}", p.clip);
+  }
+  edit.label = fmt::format("Move {}", places.size() == 1 ? reel.find(places[0].clip)->name
+                                                         : counted(places.size(), "clip"));
+  edit.merge = merge;
+  return edit;
+}
+
+Edit add_film(const Reel& reel, const std::filesystem::path& file, double place_s) {
+  Edit edit = edit_of(reel, fmt::format("Add the film {}", file.filename().string()));
+  edit.next.films.push_back({file, moment(place_s)});
+  std::ranges::stable_sort(edit.next.films, {}, &Film::place_s);
+  return edit;
+}
+Edit place_film(const Reel& reel, int film, double place_s) {
+  Edit edit = edit_of(reel, "Move the film", fmt::format("place of film {}", film));
+  one_of(edit.next.films, film, "film").place_s = moment(place_s);
+  std::ranges::stable_sort(edit.next.films, {}, &Film::place_s);
+  return edit;
+}
+Edit remove_film(const Reel& reel, int film) {
+  Edit edit = edit_of(reel, "");
+  edit.label =
+      fmt::format("Take out {}", one_of(edit.next.films, film, "film").path.filename().string());
+  edit.next.films.erase(edit.next.films.begin() + film);
+  return edit;
+}
+
+Edit add_event(const Reel& reel, const Event& event) {
+  const Event named{moment(event.s), proper_name(event.name, "An event")};
+  return add_events(reel, std::span(&named, 1), fmt::format("Add the event {}", named.name));
+}
+Edit add_events(const Reel& reel, std::span<const Event> events, const std::string& label) {
+  Edit edit = edit_of(reel, label);
+  for (const Event& e : events) edit.next.events.push_back({moment(e.s), e.name});
+  sort_events(edit.next);
+  return edit;
+}
+Edit move_event(const Reel& reel, int event, double s) {
+  Edit edit = edit_of(reel, "");
+  Event& moved = one_of(edit.next.events, event, "event");
+  moved.s = moment(s);
+  edit.label = fmt::format("Move {}", moved.name);
+  edit.merge = fmt::format("event {}", moved.name);
+  sort_events(edit.next);
+  return edit;
+}
+Edit rename_event(const Reel& reel, int event, const std::string& name) {
+  Edit edit = edit_of(reel, "Name an event");
+  one_of(edit.next.events, event, "event").name = proper_name(name, "An event");
+  return edit;
+}
+Edit remove_events(const Reel& reel, std::span<const int> events) {
+  Edit edit = edit_of(reel, fmt::format("Take out {}", counted(events.size(), "event")));
+  std::vector<Event> kept;
+  for (int i = 0; i < std::ssize(reel.events); ++i)
+    if (std::ranges::find(events, i) == events.end())
+      kept.push_back(reel.events[static_cast<size_t>(i)]);
+  if (kept.size() + events.size() != reel.events.size())
+    throw impossible("That event is not in the reel any more; nothing was changed.");
+  edit.next.events = std::move(kept);
+  return edit;
+}
+
+Edit add_space(const Reel& reel, const std::string& name, const Chain& chain) {
+  Edit edit = edit_of(reel, "");
+  Space space;
+  space.clip.name = own_name(reel, name, 0);
+  space.clip.id = --edit.next.last_space_id;
+  space.clip.source = space.clip.group = -1;
+  space.clip.chain = for_everyone(chain);
+  edit.label = fmt::format("Add the space {}", space.clip.name);
+  edit.next.spaces.push_back(std::move(space));
+  settle_step_ids(edit.next);
+  return edit;
+}
+Edit rename_space(const Reel& reel, int space, const std::string& name) {
+  Edit edit = edit_of(reel, "Name a space");
+  space_in(edit.next, space).clip.name = own_name(reel, name, space);
+  return edit;
+}
+Edit remove_space(const Reel& reel, int space) {
+  Edit edit = edit_of(reel, "");
+  edit.label = fmt::format("Take out the space {}", space_in(edit.next, space).clip.name);
+  std::erase_if(edit.next.spaces, [&](const Space& s) { return s.clip.id == space; });
+  const auto forget = [&](auto& all) {
+    for (auto& one : all) {
+      const bool fed = std::erase_if(one.sends, [&](const Send& s) { return s.space == space; }) > 0;
+      if (fed && one.sends.empty()) one.direct = true;
+    }
+  };
+  forget(edit.next.clips);
+  forget(edit.next.groups);
+  return edit;
+}
+Edit set_space_level(const Reel& reel, int space, double level_db) {
+  Edit edit = edit_of(reel, "", fmt::format("level of space {}", space));
+  Space& s = space_in(edit.next, space);
+  s.level_db = std::clamp(level_db, least_space_db, most_space_db);
+  edit.label = fmt::format("{}: level", s.clip.name);
+  return edit;
+}
+
+Edit set_send(const Reel& reel, Feeder from, int space, double level_db) {
+  const bool of_clip = from.of == Feeder::Of::clip;
+  Edit edit = edit_of(reel, "",
+                      fmt::format("send of {} {} to {}", of_clip ? "clip" : "group", from.index, space));
+  const Feeds feeds = feeds_of(edit.next, from);
+  edit.label = fmt::format("{} into {}", feeds.name, space_in(edit.next, space).clip.name);
+  const double level = std::clamp(level_db, off_send_db, most_send_db);
+  auto at = std::ranges::find(feeds.sends, space, &Send::space);
+  if (at == feeds.sends.end()) at = feeds.sends.insert(feeds.sends.end(), Send{space, level});
+  at->level_db = level;
+  // A clip that is off must still say so where its group is on.
+  const auto by_group = [&] {
+    const auto& all = edit.next.group_of(*edit.next.find(from.index)).sends;
+    return std::ranges::find(all, space, &Send::space) != all.end();
+  };
+  if (level <= off_send_db && (!of_clip || !by_group())) feeds.sends.erase(at);
+  std::ranges::sort(feeds.sends, {}, &Send::space);
+  return edit;
+}
+Edit set_direct(const Reel& reel, Feeder from, bool direct) {
+  Edit edit = edit_of(reel, "");
+  const Feeds feeds = feeds_of(edit.next, from);
+  feeds.direct = direct;
+  edit.label = feeds.name + (direct ? " is heard directly" : " through spaces alone");
+  return edit;
+}
+Edit set_group_kind(const Reel& reel, int group, GroupKind kind) {
+  Edit edit = edit_of(reel, "");
+  Group& g = group_in(edit.next, group);
+  g.kind = kind;
+  edit.label = fmt::format("{} is {}", g.name,
+                           kind == GroupKind::dialogue  ? "dialogue"
+                           : kind == GroupKind::effects ? "effects"
+                                                        : "music");
+  return edit;
+}
+
+}  // namespace drevan::edits

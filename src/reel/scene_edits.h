@@ -1,0 +1,61 @@
+// Edits of what the Scene holds: places of clips, films, events, spaces and what is fed into them.
+// See reel/edits.h. Films and events are named by their index.
+#pragma once
+
+#include <filesystem>
+#include <span>
+#include <string>
+#include <vector>
+
+#include "reel/edits.h"
+
+namespace drevan::edits {
+
+// --- places ---
+
+struct PlacedClip {
+  int clip = 0;
+  double place_s = 0;
+};
+/// None goes before the reel's beginning: then all are held back by as much. Moves of the same clips
+/// that follow each other are one edit.
+Edit place_clips(const Reel& reel, std::span<const PlacedClip> places);
+
+// --- films ---
+
+Edit add_film(const Reel& reel, const std::filesystem::path& file, double place_s);
+Edit place_film(const Reel& reel, int film, double place_s);
+Edit remove_film(const Reel& reel, int film);
+
+// --- events ---
+
+Edit add_event(const Reel& reel, const Event& event);
+/// `label`: what was done, "Find the cuts".
+Edit add_events(const Reel& reel, std::span<const Event> events, const std::string& label);
+/// Its place among the others may change with its moment. Moves that follow each other are one edit.
+Edit move_event(const Reel& reel, int event, double s);
+Edit rename_event(const Reel& reel, int event, const std::string& name);
+Edit remove_events(const Reel& reel, std::span<const int> events);
+
+// --- spaces ---
+
+/// With this chain; its name must be its own.
+Edit add_space(const Reel& reel, const std::string& name, const Chain& chain = {});
+Edit rename_space(const Reel& reel, int space, const std::string& name);
+/// What was sent to it goes nowhere; clips that were heard through it alone are heard directly.
+Edit remove_space(const Reel& reel, int space);
+Edit set_space_level(const Reel& reel, int space, double level_db);
+
+/// Who feeds a space: a clip, or all clips of a group.
+struct Feeder {
+  enum class Of { clip, group } of = Of::clip;
+  int index = 0;  ///< the clip's id, or the group's index
+};
+/// Turns of one send that follow each other are one edit. At off_send_db a group sends nothing; a
+/// clip then sends nothing whatever its group does.
+Edit set_send(const Reel& reel, Feeder from, int space, double level_db);
+/// Whether it is heard in the mix itself, not only through spaces.
+Edit set_direct(const Reel& reel, Feeder from, bool direct);
+Edit set_group_kind(const Reel& reel, int group, GroupKind kind);
+
+}  // namespace drevan::edits

@@ -1,0 +1,188 @@
+#include "reel/scene_json.h"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <array>
+#include <charconv>
+
+#include "audio/error.h"
+#include "audio/utf8.h"
+#include "reel/json_file.h"
+
+namespace drevan {
+
+namespace fs = std::filesystem;
+using nlohmann::json;
+using nlohmann::ordered_json;
+
+namespace {
+
+constexpr std::array<std::string_view, 3> kind_names{"dialogue", "effects", "music"};
+
+Error wrong(const std::string& where, const std::string& what) {
+  return {Error::Kind::call, fmt::format("{}: {}", where, what)};
+}
+
+double moment_from(const json& j, const char* key, const std::string& where) {
+  const double s = member(j, key, 0.0, where);
+  if (!(s >= 0 && s <= latest_place_s))
+    throw wrong(where, fmt::format("\"{}\" is {}, allowed is 0 to {:.0f} s.", key, s,
+                                   latest_place_s));
+  return s;
+}
+
+// A name that is no UTF-8 cannot stand in JSON: its bytes stand beside, in hexadecimal digits.
+std::string to_hex_bytes(std::string_view text) {
+  std::string out;
+  for (const char c : text) out += fmt::format("{:02x}", static_cast<unsigned char>(c));
+  return out;
+}
+std::string from_hex_bytes(std::string_view hex) {
+  std::string out;
+  for (size_t i = 0; i + 2 <= hex.size(); i += 2) {
+    unsigned value = 0;
+    const auto [end, error] = std::from_chars(hex.data() + i, hex.data() + i + 2, value, 16);
+    if (error != std::errc{} || end != hex.data() + i + 2) return {};
+    out += static_cast<char>(value);
+  }
+  return hex.size() % 2 == 0 ? out : std::string();
+}
+
+Space space_from(const json& j, const Reel& reel, const std::string& where) {
+  only_members(j, {"id", "name", "chain", "level_db"}, where);
+  Space space;
+  space.clip.id = member(j, "id", 0, where);
+  space.clip.name = member<std::string>(j, "name", "", where);
+  space.level_db = member(j, "level_db", 0.0, where);
+  if (space.clip.id >= mix_clip_id || find_space(reel, space.clip.id))
+    throw wrong(where, "\"id\" must be -2 or less and its own.");
+  if (!(space.level_db >= least_space_db && space.level_db <= most_space_db))
+    throw wrong(where, fmt::format("\"level_db\" is {}, allowed is {} to {} dB.", space.level_db,
+                                   least_space_db, most_space_db));
+  if (j.contains("chain")) space.clip.chain = chain_from_json(j.at("chain"), where);
+  space.clip.source = space.clip.group = -1;
+  return space;
+}
+
+}  // namespace
+
+const json& objects_in(const json& j, const char* key, const std::string& where) {
+  static const json empty = json::array();
+  const auto at = j.find(key);
+  if (at == j.end()) return empty;
+  if (!at->is_array()) throw wrong(where, fmt::format("\"{}\" must be a list.", key));
+  for (const auto& item : *at)
+    if (!item.is_object())
+      throw wrong(where, fmt::format("\"{}\" must hold objects, not {}.", key, shown(item)));
+  return *at;
+}
+
+void path_to_json(ordered_json& out, const fs::path& path, const fs::path& folder) {
+  const auto relative = path.lexically_relative(fs::absolute(folder).lexically_normal());
+  const std::string stored =
+      relative.empty() ? path.generic_string() : relative.generic_string();
+  out["path"] = to_utf8(stored);
+  if (!is_utf8(stored)) out["path_bytes"] = to_hex_bytes(stored);
+}
+
+fs::path path_from_json(const json& j, const fs::path& folder, const std::string& where) {
+  const auto bytes = from_hex_bytes(member<std::string>(j, "path_bytes", "", where));
+  const auto stored = bytes.empty() ? member<std::string>(j, "path", "", where) : bytes;
+  if (stored.empty() || stored.find('\0') != std::string::npos)
+    throw wrong(where, "\"path\" is missing.");
+  const fs::path path = (folder / stored).lexically_normal();
+  std::error_code error;
+  const auto beside = folder / path.filename();
+  const bool moved = !fs::exists(path, error) && fs::exists(beside, error);
+  return moved ? beside.lexically_normal() : path;
+}
+
+std::string_view group_kind_name(GroupKind kind) { return kind_names[static_cast<size_t>(kind)]; }
+
+GroupKind group_kind_from_json(const json& j, const std::string& where) {
+  const auto name = member<std::string>(j, "kind", std::string(kind_names[0]), where);
+  const auto known = std::ranges::find(kind_names, name);
+  if (known == kind_names.end())
+    throw wrong(where, fmt::format("there is no kind {}; there are {}.", shown(json(name)),
+                                   fmt::join(kind_names, ", ")));
+  return static_cast<GroupKind>(known - kind_names.begin());
+}
+
+void feeds_to_json(ordered_json& out, const std::vector<Send>& sends, bool direct) {
+  for (const Send& s : sends)
+    out["sends"].push_back(ordered_json{{"space", s.space}, {"level_db", s.level_db}});
+  if (!direct) out["direct"] = false;
+}
+
+void feeds_from_json(const json& j, std::vector<Send>& sends, bool& direct,
+                     const std::string& where) {
+  direct = member(j, "direct", true, where);
+  for (const auto& one : objects_in(j, "sends", where)) {
+    only_members(one, {"space", "level_db"}, where);
+    const Send s{member(one, "space", 0, where), member(one, "level_db", 0.0, where)};
+    if (!(s.level_db >= off_send_db && s.level_db <= most_send_db))
+      throw wrong(where, fmt::format("what is sent is {} dB, allowed is {} to {} dB.", s.level_db,
+                                     off_send_db, most_send_db));
+    if (std::ranges::find(sends, s.space, &Send::space) != sends.end())
+      throw wrong(where, fmt::format("\"sends\" names the space {} twice.", s.space));
+    sends.push_back(s);
+  }
+  std::ranges::sort(sends, {}, &Send::space);
+}
+
+void check_sends(const Reel& reel, const std::string& where) {
+  const auto check = [&](const std::vector<Send>& sends, const std::string& name) {
+    for (const Send& s : sends)
+      if (!find_space(reel, s.space))
+        throw wrong(where, fmt::format("{} sends to the space {}, which is not there.", name,
+                                       s.space));
+  };
+  for (const auto& g : reel.groups) check(g.sends, g.name);
+  for (const auto& c : reel.clips) check(c.sends, c.name);
+}
+
+void scene_to_json(ordered_json& out, const Reel& reel, const fs::path& folder) {
+  for (const auto& film : reel.films) {
+    ordered_json one;
+    path_to_json(one, film.path, folder);
+    one["place_s"] = film.place_s;
+    out["films"].push_back(std::move(one));
+  }
+  for (const auto& e : reel.events)
+    out["events"].push_back(ordered_json{{"s", e.s}, {"name", e.name}});
+  if (reel.last_space_id < mix_clip_id) out["last_space_id"] = reel.last_space_id;
+  const auto base = fs::absolute(folder).lexically_normal();
+  for (const auto& space : reel.spaces) {
+    Chain chain = space.clip.chain;
+    relate_files(chain, base);
+    out["spaces"].push_back(ordered_json{{"id", space.clip.id},
+                                         {"name", space.clip.name},
+                                         {"level_db", space.level_db},
+                                         {"chain", to_json(chain)}});
+  }
+}
+
+void scene_from_json(const json& j, Reel& reel, const fs::path& folder, const std::string& where) {
+  for (const auto& one : objects_in(j, "films", where)) {
+    const auto here = fmt::format("{}, film {}", where, reel.films.size());
+    only_members(one, {"path", "path_bytes", "place_s"}, here);
+    reel.films.push_back({path_from_json(one, folder, here), moment_from(one, "place_s", here)});
+  }
+  for (const auto& one : objects_in(j, "events", where)) {
+    const auto here = fmt::format("{}, event {}", where, reel.events.size());
+    only_members(one, {"s", "name"}, here);
+    reel.events.push_back(
+        {moment_from(one, "s", here), member<std::string>(one, "name", "", here)});
+  }
+  for (const auto& one : objects_in(j, "spaces", where))
+    reel.spaces.push_back(
+        space_from(one, reel, fmt::format("{}, space {}", where, reel.spaces.size())));
+  std::ranges::stable_sort(reel.films, {}, &Film::place_s);
+  std::ranges::stable_sort(reel.events, {}, &Event::s);
+  reel.last_space_id = std::min(mix_clip_id, member(j, "last_space_id", mix_clip_id, where));
+  for (const auto& space : reel.spaces)
+    reel.last_space_id = std::min(reel.last_space_id, space.clip.id);
+}
+
+}  // namespace drevan

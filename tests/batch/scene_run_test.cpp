@@ -1,0 +1,197 @@
+// The reel as it plays against the reel as it is rendered.
+#include "engine/scene_run.h"
+
+#include <gtest/gtest.h>
+
+#include <cmath>
+
+#include "audio/error.h"
+#include "batch/bus_plan.h"
+#include "batch/mix.h"
+#include "engine/player.h"
+#include "engine/scene_sound.h"
+#include "reel/scene_edits.h"
+#include "support/reels.h"
+#include "support/steps.h"
+
+namespace drevan {
+namespace {
+
+using edits::Feeder;
+using test::TempFolder;
+constexpr int hall = -2;
+
+class Scene : public testing::Test {
+ protected:
+  Scene() {
+    reel = test::reel_of(t, {{"0", "Ines"}, {"1", "Boat", 2}, {"2", "Wind"}}, 1.5);
+    reel.name = "Skerry";
+    reel.clips[0].place_s = 0.25;
+    reel.clips[1].place_s = 1.0 + 61.0 / 48000;
+    reel.clips[2].place_s = 2.0;
+    reel.clips[0].chain.steps = {test::with("compressor", {{"threshold_db", -40}}),
+                                 test::with("normalise", {{"target_db", -6}})};
+    reel.clips[2].chain.steps = {test::with("reverse", {}), test::with("delay", {})};
+    reel.groups[1].chain.steps = {test::with("pan", {}), test::with("limiter", {})};
+    reel = edits::add_space(reel, "Hall",
+                            {{test::with("limiter", {}),
+                              test::with("reverb", {{"mix_pct", 100}})}})
+               .next;
+    reel = edits::add_space(reel, "Pair", {{test::with("doubler", {})}}).next;
+    reel = edits::set_send(reel, {Feeder::Of::group, 0}, hall, -6).next;
+    reel = edits::set_send(reel, {Feeder::Of::clip, 2}, hall, -12).next;
+    reel = edits::set_send(reel, {Feeder::Of::clip, 3}, -3, 0).next;
+    reel = edits::set_direct(reel, {Feeder::Of::clip, 3}, false).next;
+    reel = edits::set_space_level(reel, hall, -3).next;
+    reel.mix.chain.steps = {test::with("gain", {{"gain_db", -2}}),
+                            test::with("limiter", {{"ceiling_db", -3}})};
+    settle_step_ids(reel);
+  }
+  std::shared_ptr<const PlayPlan> plan() {
+    auto scene = std::make_shared<ScenePlan>();
+    scene->rate = reel.rate;
+    for (const auto& c : reel.clips)
+      scene->voices.push_back(
+          scene_voice(reel, c, scene_sound(plan_of(reel, c), store, t / "cache", never)));
+    for (const auto& s : reel.spaces)
+      scene->spaces.push_back({s.clip.id, bus_plan(reel, s.clip.id, t / "aside", store, never),
+                               static_cast<float>(std::pow(10.0, s.level_db / 20))});
+    scene->mix = bus_plan(reel, mix_clip_id, t / "aside", store, never);
+    PlayPlan out;
+    out.scene = scene;
+    return std::make_shared<const PlayPlan>(out);
+  }
+  AudioBuffer rendered() {
+    BatchOptions o;
+    o.folder = t / "out";
+    o.samples = SampleType::float32;
+    return test::read_all(render_mix(reel, o, {}, store, never).files[0].output);
+  }
+  static AudioBuffer played(Programme& run, Samples frames) {
+    AudioBuffer out(run.channels(), frames), before(run.channels(), Programme::block);
+    for (Samples at = 0; at + Programme::block <= frames; at += Programme::block)
+      run.next(before.block(), out.block(at, Programme::block), -1);
+    return out;
+  }
+  static double most_apart(const AudioBuffer& a, Samples at, const AudioBuffer& b, Samples frames) {
+    double most = 0;
+    for (int c = 0; c < b.channels(); ++c)
+      for (Samples i = 0; i < frames && at + i < a.frames(); ++i)
+        most = std::max(most, std::abs(static_cast<double>(
+                                  a.channel(c)[static_cast<size_t>(at + i)] -
+                                  b.channel(c)[static_cast<size_t>(i)])));
+    return most;
+  }
+
+  TempFolder t;
+  Reel reel;
+  FindingStore store;
+  CancelToken never;
+};
+
+TEST_F(Scene, PlaysWhatARenderWrites) {
+  const AudioBuffer wanted = rendered();
+  SceneRun run(plan());
+  ASSERT_EQ(run.channels(), wanted.channels());
+  run.seek(0);
+  const Samples frames = wanted.frames() / Programme::block * Programme::block;
+  EXPECT_LT(most_apart(wanted, 0, played(run, frames), frames), 2e-6);
+  EXPECT_GE(run.end() + 4800, wanted.frames());
+}
+
+TEST_F(Scene, FromAnyPlaceItIsNearlyTheSame) {
+  reel.mix.chain.steps.resize(1);  // what has a memory longer than the run-in is another matter
+  reel.spaces[0].clip.chain.steps.erase(reel.spaces[0].clip.chain.steps.begin() + 1);
+  const AudioBuffer wanted = rendered();
+  SceneRun run(plan());
+  for (const Samples at : {Samples{12001}, Samples{60000}, Samples{100001}}) {
+    run.seek(at);
+    EXPECT_LT(most_apart(wanted, at, played(run, 24576), 24576), 1e-4) << at;
+  }
+}
+
+TEST_F(Scene, WhatIsTurnedAndMovedIsTakenUpWhileItPlays) {
+  const auto first = plan();
+  SceneRun run(first);
+  run.seek(0);
+  played(run, 24576);
+  // Everything that can be turned: a clip's step, a send, a space's level, the mix chain; a clip moves.
+  reel.clips[0].chain.steps[0].settings.values[0] = -30;
+  reel.groups[0].sends[0].level_db = -20;
+  reel.spaces[0].level_db = -9;
+  reel.mix.chain.steps[0].settings.values[0] = -8;
+  reel.clips[2].place_s = 0.6;
+  const auto turned = plan();
+  ASSERT_TRUE(run.update(turned));
+  played(run, 48128);
+  SceneRun other(turned);
+  other.seek(run.position());
+  EXPECT_LT(most_apart(played(run, 24576), 0, played(other, 24576), 24576), 0.02);
+  // Another chain of a bus is another programme; a row that is silent is not.
+  auto silent = std::make_shared<PlayPlan>(*turned);
+  auto scene = std::make_shared<ScenePlan>(*turned->scene);
+  for (auto& v : scene->voices) v.gain = 0;
+  silent->scene = scene;
+  ASSERT_TRUE(run.update(silent));
+  reel.mix.chain.steps.clear();
+  EXPECT_FALSE(run.update(plan()));
+}
+
+TEST_F(Scene, AnEmptyReelAndOneWithoutBusesPlay) {
+  reel.clips.clear();
+  auto nothing = plan();
+  SceneRun empty(nothing);
+  EXPECT_EQ(empty.end(), 0);
+  EXPECT_TRUE(empty.ended());
+  empty.seek(1000);
+  EXPECT_EQ(test::rms_db(played(empty, 512).channel(0)), test::rms_db(AudioBuffer(1, 512).channel(0)));
+}
+
+// Heard through the player and its simulated device.
+TEST_F(Scene, APlayerPlaysIt) {
+  const AudioBuffer wanted = rendered();
+  auto device = std::make_unique<SimulatedDevice>(48000, SimulatedDevice::Clock::by_hand);
+  SimulatedDevice& heard = *device;
+  Player player(std::move(device), 48000);
+  player.set_matched(false);
+  player.load(*plan());
+  player.play();
+  const auto until = std::chrono::steady_clock::now() + std::chrono::seconds(60);
+  while (heard.played().size() < 2 * 96000 && std::chrono::steady_clock::now() < until) {
+    if (!player.caught_up()) {
+      std::this_thread::sleep_for(std::chrono::microseconds(100));
+      continue;
+    }
+    heard.advance();
+  }
+  const auto all = heard.played();
+  ASSERT_GE(all.size(), 2U * 96000);
+  EXPECT_EQ(player.underruns(), 0);
+  // Where it begins in what was played is the device's matter.
+  size_t lead = 0;
+  while (lead < 4800 && all[2 * lead] == 0 && all[2 * lead + 1] == 0) ++lead;
+  size_t first = 0;
+  while (wanted.channel(0)[first] == 0) ++first;
+  ASSERT_LE(first, lead);
+  double most = 0;
+  for (size_t i = lead + 200; i < 96000; ++i)
+    most = std::max(most, std::abs(static_cast<double>(all[2 * i] - wanted.channel(0)[i - lead + first])));
+  EXPECT_LT(most, 1e-5);
+}
+
+TEST_F(Scene, ACourseIsKeptAndTakenAgain) {
+  const ClipPlan of = plan_of(reel, reel.clips[1]);
+  const SceneSound first = scene_sound(of, store, t / "cache", never);
+  EXPECT_EQ(test::names_in(t / "cache").size(), 1U);
+  const SceneSound again = scene_sound(of, store, t / "cache", never);
+  ASSERT_EQ(again.course->peak_db.size(), first.course->peak_db.size());
+  for (size_t i = 0; i < first.course->peak_db.size(); ++i)
+    ASSERT_NEAR(again.course->peak_db[i], first.course->peak_db[i], 0.006);
+  // A damaged one is made anew.
+  const auto file = t / "cache" / test::names_in(t / "cache")[0];
+  std::filesystem::resize_file(file, 33);
+  EXPECT_EQ(*scene_sound(of, store, t / "cache", never).course, *first.course);
+}
+
+}  // namespace
+}  // namespace drevan
