@@ -4,6 +4,7 @@
 
 #include "audio/hash.h"
 #include "batch/mix.h"
+#include "reel/takes.h"
 
 namespace drevan {
 
@@ -13,6 +14,15 @@ Chain live_chain(const Reel& reel, int bus) {
   Chain chain = reel.find(bus)->chain;
   std::erase_if(chain.steps, [](const ChainStep& s) { return s.type->rewrite != nullptr; });
   return chain;
+}
+
+bool anything_enters(const Reel& reel, int bus) {
+  return std::ranges::any_of(rendered_clips(reel), [&](int id) {
+    const Clip& clip = *reel.find(id);
+    const auto sends = sends_of(reel, clip);
+    if (bus == mix_clip_id) return heard_direct(reel, clip) || !sends.empty();
+    return std::ranges::find(sends, bus, &Send::space) != sends.end();
+  });
 }
 
 }  // namespace
@@ -26,7 +36,7 @@ bool bus_must_hear(const Reel& reel, int bus) {
 BusPlan bus_plan(const Reel& reel, int bus, const std::filesystem::path& folder,
                  FindingStore& store, const CancelToken& cancel) {
   BusPlan out;
-  if (!bus_must_hear(reel, bus)) {
+  if (!bus_must_hear(reel, bus) || !anything_enters(reel, bus)) {
     out.steps = planned(live_chain(reel, bus), reel.rate);
     out.findings.resize(out.steps.size());
     return out;

@@ -43,7 +43,7 @@ ScenePage::ScenePage(const Work& work, QWidget* parent) : QWidget(parent), work_
   all->addWidget(lower);
   all->setStretchFactor(0, 2);
   all->setStretchFactor(1, 3);
-  all->setSizes({270, 430});
+  all->setSizes({244, 456});
   box->addWidget(all, 1);
   foot_ = new Foot(work_, Foot::Of::scene, this);
   box->addWidget(foot_);

@@ -199,18 +199,26 @@ bool SceneRows::folded(int group) const {
   return folded_.contains(work_.document.reel().groups[static_cast<size_t>(group)].name);
 }
 
+// As high as there is room for.
+double SceneRows::row_height() const {
+  int open = 0, closed = 0;
+  for (int g = 0; g < std::ssize(work_.document.reel().groups); ++g) ++(folded(g) ? closed : open);
+  const double room = viewport()->height() - rows_top() - 6 - closed * fold_height;
+  return std::clamp(room / std::max(1, open), least_row, most_row);
+}
+
 double SceneRows::rows_height() const {
   double out = 6;
   for (int g = 0; g < std::ssize(work_.document.reel().groups); ++g)
-    out += folded(g) ? fold_height : row_height;
+    out += folded(g) ? fold_height : row_height();
   return out;
 }
 
 QRectF SceneRows::row_rect(int group) const {
   double y = rows_top() - verticalScrollBar()->value();
-  for (int g = 0; g < group; ++g) y += folded(g) ? fold_height : row_height;
+  for (int g = 0; g < group; ++g) y += folded(g) ? fold_height : row_height();
   const double left = header_width + ruler_width;
-  return {left, y, viewport()->width() - left - 8.0, folded(group) ? fold_height : row_height};
+  return {left, y, viewport()->width() - left - 8.0, folded(group) ? fold_height : row_height()};
 }
 
 QRectF SceneRows::header_rect(int group) const {
@@ -220,7 +228,7 @@ QRectF SceneRows::header_rect(int group) const {
 
 QRectF SceneRows::part_rect(int group, int part) const {
   const QRectF h = header_rect(group);
-  return {part == 0 ? 14.0 : 52.0, h.top() + 43, part == 0 ? 34.0 : 26.0, 16};
+  return {part == 0 ? 14.0 : 52.0, h.top() + 37, part == 0 ? 34.0 : 26.0, 15};
 }
 
 double SceneRows::y_of(const QRectF& row, double db) const {

@@ -80,7 +80,8 @@ class SceneRows : public QAbstractScrollArea {
  private:
   enum class Drag { none, playhead, clips, event };
   static constexpr double header_width = 132, ruler_width = 28;
-  static constexpr double strip_height = 40, event_height = 22, row_height = 66, fold_height = 22;
+  static constexpr double strip_height = 40, event_height = 22, fold_height = 22;
+  static constexpr double least_row = 56, most_row = 110;
   static constexpr double bottom_db = -60;
 
   // paint
@@ -94,6 +95,7 @@ class SceneRows : public QAbstractScrollArea {
   QRectF part_rect(int group, int part) const;  // of the header: 0 only, 1 off
   double rows_top() const;
   double rows_height() const;
+  double row_height() const;
   double clip_seconds(const Clip& clip) const;
   void follow_size();
 

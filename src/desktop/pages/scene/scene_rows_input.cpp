@@ -99,7 +99,8 @@ void SceneRows::mousePressEvent(QMouseEvent* e) {
   Q_EMIT chosen_changed();
   if (pressed_.x() < header_width + ruler_width - 4) return;
   drag_ = Drag::playhead;
-  set_playhead(seconds_at(pressed_.x()));
+  const double s = seconds_at(pressed_.x());
+  set_playhead(e->modifiers().testFlag(Qt::AltModifier) ? s : work_.films.to_picture(s));
 }
 
 // Where a moment is drawn to: an event, an end of another clip, the playhead, else a picture.
@@ -228,7 +229,7 @@ void SceneRows::wheelEvent(QWheelEvent* e) {
   const bool on_headers = e->position().x() < header_width;
   if (e->modifiers().testFlag(Qt::ControlModifier) || on_headers) {
     verticalScrollBar()->setValue(verticalScrollBar()->value() -
-                                  static_cast<int>(steps * row_height));
+                                  static_cast<int>(steps * least_row));
   } else if (aside) {
     begin_s_ = std::clamp(begin_s_ - steps * 0.1 * view_seconds(), 0.0, all_seconds());
     fitted_ = false;

@@ -76,13 +76,14 @@ void SceneRows::draw_strip(QPainter& p) const {
     const double shape = info->height > 0 ? static_cast<double>(info->width) / info->height : 1.7;
     const double wide = std::clamp(strip.height() * shape, 12.0, 200.0);
     const double step = std::max(info->frames_per_s > 0 ? 1 / info->frames_per_s : 0.04,
-                                 round_step(wide * per_pixel_s_ * 0.6));
+                                 round_step(wide * per_pixel_s_ * 0.25));
     const double end = x_of(film.place_s + info->seconds);
     p.fillRect(QRectF(x_of(film.place_s), strip.top(), end - x_of(film.place_s), strip.height()),
                t.panel);
     const double first = std::max(0.0, std::floor((begin_s_ - film.place_s) / (wide * per_pixel_s_)));
     for (double x = x_of(film.place_s) + first * wide; x < std::min(end, strip.right()); x += wide) {
-      const double s = std::max(0.0, seconds_at(x) - film.place_s);
+      // What is seen in its middle.
+      const double s = std::clamp(seconds_at(x + wide / 2) - film.place_s, 0.0, info->seconds);
       const QImage small = work_.films.small_picture(film, s, step);
       const QRectF at(x, strip.top(), std::min(wide, end - x), strip.height());
       if (small.width() > 1)
@@ -109,7 +110,6 @@ void SceneRows::draw_events(QPainter& p) const {
                  work_.films.moment_text(s));
   p.save();
   p.setClipRect(QRectF(left - 6, 0, viewport()->width(), viewport()->height()));
-  double taken = -1e9;
   for (int i = 0; i < std::ssize(reel.events); ++i) {
     const Event& e = reel.events[static_cast<size_t>(i)];
     const double x = x_of(e.s);
@@ -121,12 +121,17 @@ void SceneRows::draw_events(QPainter& p) const {
     p.setPen(Qt::NoPen);
     p.setBrush(color);
     p.drawRect(QRectF(x - 3.5, y + 6, 7, 7));
-    // Where names would lie on each other the later one is left to the tooltip.
-    const QRectF box = event_rect(i);
-    if (box.left() < taken && !chosen) continue;
-    taken = box.right() + 4;
+    // As far as there is room before the next one; the tooltip tells all of it.
+    const QRectF box = event_rect(i).adjusted(14, 0, 4, 0);
+    const double next = i + 1 < std::ssize(reel.events) && !chosen
+                            ? x_of(reel.events[static_cast<size_t>(i) + 1].s) - 8
+                            : 1e9;
+    const double room = next - box.left();
+    if (room < 16) continue;
     p.setPen(color);
-    p.drawText(box.adjusted(14, 0, 4, 0), Qt::AlignVCenter, QString::fromStdString(e.name));
+    p.drawText(box, Qt::AlignVCenter,
+               p.fontMetrics().elidedText(QString::fromStdString(e.name), Qt::ElideRight,
+                                          static_cast<int>(std::min(room, box.width() + 2))));
   }
   p.restore();
 }
@@ -141,7 +146,7 @@ void SceneRows::draw_header(QPainter& p, int group) const {
   p.setPen(sounds ? t.text : t.quiet);
   const QString name = p.fontMetrics().elidedText(QString::fromStdString(g.name), Qt::ElideRight,
                                                   static_cast<int>(header_width) - 18);
-  p.drawText(QPointF(16, h.top() + (folded(group) ? 15 : 22)), name);
+  p.drawText(QPointF(16, h.top() + (folded(group) ? 15 : 18)), name);
   if (folded(group)) return;
   p.setFont(small_font());
   p.setPen(t.quiet);
@@ -156,7 +161,7 @@ void SceneRows::draw_header(QPainter& p, int group) const {
     seconds += s;
   }
   if (seconds > 0)
-    p.drawText(QPointF(16, h.top() + 37),
+    p.drawText(QPointF(16, h.top() + 32),
                tr("%1 LUFS").arg(10 * std::log10(power / seconds), 0, 'f', 1));
   const auto row = work_.scene.row(group);
   const auto part = [&](int which, const QString& label, bool on, const QColor& color) {

@@ -209,6 +209,20 @@ QWidget* SpaceList::make_space(const SpaceShown& shown) {
   more->setPopupMode(QToolButton::InstantPopup);
   more->setAccessibleName(tr("More of %1").arg(shown.name));
   auto* menu = new QMenu(more);
+  QMenu* feed = menu->addMenu(tr("Feed it from"));
+  connect(feed, &QMenu::aboutToShow, this, [this, feed, id = shown.id] {
+    feed->clear();
+    const auto& groups = work_.document.reel().groups;
+    for (int g = 0; g < std::ssize(groups); ++g)
+      if (const auto& sends = groups[static_cast<size_t>(g)].sends;
+          std::ranges::find(sends, id, &Send::space) == sends.end())
+        feed->addAction(QString::fromStdString(groups[static_cast<size_t>(g)].name), this, [this, id, g] {
+          work_.document.change([&](const Reel& reel) {
+            return edits::set_send(reel, {edits::Feeder::Of::group, g}, id, -12);
+          });
+        });
+    feed->setEnabled(!feed->isEmpty());
+  });
   menu->addAction(tr("Rename ..."), this, [this, id = shown.id, old = shown.name] {
     bool ok = false;
     const auto to = QInputDialog::getText(this, tr("Rename the space"), tr("Name"),
@@ -255,8 +269,19 @@ void SpaceList::refresh() {
     for (const auto& s : space.clip.chain.steps)
       if (s.on) steps << text(s.type->label);
     shown.chain = steps.isEmpty() ? tr("no steps") : steps.join(", ");
-    for (int g = 0; g < std::ssize(reel.groups); ++g)
-      shown.groups.emplace_back(g, QString::fromStdString(reel.groups[static_cast<size_t>(g)].name));
+    // Who feeds it; one that was turned off stays until something else is shown.
+    for (int g = 0; g < std::ssize(reel.groups); ++g) {
+      const Group& group = reel.groups[static_cast<size_t>(g)];
+      const bool fed = std::ranges::find(group.sends, shown.id, &Send::space) != group.sends.end();
+      const SendBar* there = bar(shown.id, g);
+      if (fed || (there && (there->held() || there->hasFocus())))
+        shown.groups.emplace_back(g, QString::fromStdString(group.name));
+    }
+    int clips = 0;
+    for (const Clip& c : reel.clips)
+      clips += std::ranges::any_of(
+          c.sends, [&](const Send& s) { return s.space == shown.id && s.level_db > off_send_db; });
+    if (clips > 0) shown.chain += tr(", %1 of its own").arg(counted(clips, tr("clip")));
     wanted << QString::number(shown.id) << shown.name << shown.chain;
     for (const auto& [index, label] : shown.groups) wanted << label;
     all.push_back(std::move(shown));

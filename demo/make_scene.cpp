@@ -1,0 +1,112 @@
+// Places the demo's clips against its film: run build/release/demo/make-scene demo
+#include <cstdio>
+#include <filesystem>
+
+#include "reel/scene_edits.h"
+#include "steps/catalogue.h"
+#include "story.h"
+
+namespace fs = std::filesystem;
+using namespace drevan;
+
+namespace {
+
+fs::path folder;
+Reel reel;
+
+struct Placed {
+  const char *file, *name, *group;
+  double at_s, from_s = 0, lasts_s = 0;  // 0: to the end
+};
+
+void place(const Placed& p) {
+  const int id = add_clip(reel, examine_source(folder / (std::string(p.file) + ".flac")), p.group);
+  Clip& clip = *reel.find(id);
+  const double rate = reel.source_of(clip).rate;
+  clip.name = p.name;
+  clip.place_s = p.at_s;
+  clip.begin = static_cast<Samples>(p.from_s * rate);
+  clip.frames -= clip.begin;
+  if (p.lasts_s > 0) clip.frames = std::min(clip.frames, static_cast<Samples>(p.lasts_s * rate));
+  if (p.from_s > 0 || p.lasts_s > 0) clip.fade_in = clip.fade_out = {0.05, CurveShape::smooth};
+}
+
+ChainStep step(std::string_view id, std::initializer_list<std::pair<const char*, double>> s) {
+  auto out = make_step(id);
+  for (const auto& [name, value] : s)
+    out.settings.values[static_cast<size_t>(parameter_index(*out.type, name))] = value;
+  return out;
+}
+
+int group(std::string_view name) {
+  return static_cast<int>(std::ranges::find(reel.groups, name, &Group::name) - reel.groups.begin());
+}
+
+void clips() {
+  for (const Placed& p : std::initializer_list<Placed>{
+           {"stairs-02", "stairs-02", "Ines dialogue", 12.3},
+           {"lamp-room-04", "lamp-room-04", "Ines dialogue", 25.0, 0, 4.4},
+           {"stairs-03", "gallery-01", "Ines dialogue", 48.4, 0, 11.2},
+           {"call-in-01", "call-in-01", "Coast station", 29.0, 0, 7},
+           {"opening", "opening", "Narrator", 2.0, 0, 9.3},
+           {"night-two", "night-two", "Narrator", 38.5},
+           {"buoy-report", "buoy-report", "Weather buoy", 61.5},
+           {"beam-sweep", "beam-sweep", "Effects", 4.0},
+           {"door-slam", "door", "Effects", 24.9},
+           {"boat-pass", "boat-pass", "Effects", 36.0, 0, 12},
+           {"foghorn", "foghorn", "Effects", 58.5},
+           {"wind-tower", "wind-1", "Wind", 0.0, 0, 12.4},
+           {"wind-tower", "wind-2", "Wind", 47.6, 2, 13}})
+    place(p);
+  for (const char* effects : {"Effects", "Wind"})
+    reel.groups[static_cast<size_t>(group(effects))].kind = GroupKind::effects;
+  reel.groups[static_cast<size_t>(group("Ines dialogue"))].chain = {
+      {step("cut", {{"low_hz", 80}}), step("compressor", {{"threshold_db", -24}, {"ratio", 3}})}};
+  reel.groups[static_cast<size_t>(group("Coast station"))].chain = {
+      {step("loudspeaker", {{"device", 4}, {"age_pct", 30}})}};
+  reel.groups[static_cast<size_t>(group("Weather buoy"))].chain = {
+      {step("loudspeaker", {{"device", 7}, {"drive_db", 4}})}};
+  reel.groups[static_cast<size_t>(group("Wind"))].chain = {{step("gain", {{"gain_db", -9}})}};
+}
+
+void scene() {
+  const auto add = [](const edits::Edit& edit) { reel = edit.next; };
+  add(edits::add_film(reel, folder / "skerry-light.mp4", 0));
+  add(edits::add_space(reel, "Tower stairs",
+                       {{step("reverb", {{"mix_pct", 100}, {"decay_s", 2.2}, {"decay_low_s", 2.6}})}}));
+  add(edits::add_space(
+      reel, "Lamp room",
+      {{step("reverb", {{"mix_pct", 100}, {"size_pct", 60}, {"decay_s", 0.7}, {"decay_low_s", 0.6}})}}));
+  const int stairs = reel.spaces[0].clip.id, room = reel.spaces[1].clip.id;
+  using edits::Feeder;
+  add(edits::set_send(reel, {Feeder::Of::group, group("Ines dialogue")}, stairs, -14));
+  add(edits::set_send(reel, {Feeder::Of::group, group("Coast station")}, room, -12));
+  for (const Clip& c : reel.clips)
+    if (c.name == "lamp-room-04") {
+      add(edits::set_send(reel, {Feeder::Of::clip, c.id}, room, -12));
+      add(edits::set_send(reel, {Feeder::Of::clip, c.id}, stairs, off_send_db));
+      break;
+    }
+  const char* names[] = {"cut to stairs", "cut to lamp room", "cut to sea", "cut to gallery", "cut to buoy"};
+  for (size_t i = 0; i < std::size(names); ++i) add(edits::add_event(reel, {demo::cuts_s[i], names[i]}));
+  add(edits::add_event(reel, {25.5, "door opens"}));
+  add(edits::add_event(reel, {52.5, "stops"}));
+  reel.mix.chain = {{step("compressor", {{"threshold_db", -18}, {"ratio", 1.5}}),
+                     step("limiter", {{"ceiling_db", -1}})}};
+  reel.target = "podcast";
+  settle_step_ids(reel);
+}
+
+}  // namespace
+
+int main(int argc, char** argv) {
+  if (argc != 2) {
+    std::fprintf(stderr, "usage: make-scene FOLDER\n");
+    return 2;
+  }
+  folder = fs::absolute(argv[1]);
+  reel.name = "Skerry Light, against picture";
+  clips();
+  scene();
+  save_reel(reel, folder / "skerry-light-scene.reel");
+}
