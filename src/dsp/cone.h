@@ -56,8 +56,8 @@ class Cone {
         State& s = states[k];
         const double stiff = 1 + stiffening * s.y * s.y;
         const double high =
-            (static_cast<double>(in[k][i]) - (damping + stiff * g) * s.s1 - stiff * s.s2) /
-            (1 + damping * g + stiff * (g * g));
+            ((static_cast<double>(in[k][i]) - damping * s.s1) - stiff * (g * s.s1 + s.s2)) /
+            ((1 + damping * g) + stiff * (g * g));
         const double band = g * high + s.s1;
         s.y = g * band + s.s2;
         s.s1 = g * high + band;

@@ -418,7 +418,7 @@ const StepType& loudspeaker_step() {
                                  .high = treble_st,
                                  .drive = drive_db,
                                  .angle = angle_deg},
-      .revision = 2,
+      .revision = 3,
   };
   return type;
 }
