@@ -51,18 +51,11 @@ Counted cuts_of(const std::filesystem::path& film) {
 }
 
 Counted events_of(const Reel& reel) {
-  Counted out;
-  if (reel.films.empty()) {
-    out.events = reel.events;
-    return out;
-  }
-  // From the first picture on, as a list that goes with the film is.
+  Counted out{events_of_film(reel)};
+  if (reel.films.empty()) return out;
   const FilmInfo info = read_film_info(reel.films.front().path);
   out.rate = timecode_rate(info.frames_per_s, info.timecode);
   out.first_code = info.timecode;
-  for (const Event& e : reel.events)
-    if (e.s >= reel.films.front().place_s)
-      out.events.push_back({e.s - reel.films.front().place_s, e.name});
   return out;
 }
 

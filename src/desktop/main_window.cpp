@@ -30,7 +30,7 @@ namespace drevan::desktop {
 
 namespace {
 constexpr int title_bar_height = 32;  // of common window managers, about
-constexpr int mark_width = 80;
+constexpr int mark_width = 86, mark_from = 980;
 
 // By its name: what is dropped on the Scene with such a one is a picture first.
 bool is_film_file(const QString& file) {
@@ -66,7 +66,7 @@ MainWindow::MainWindow() : open_work_(std::make_unique<OpenWork>()), work_(open_
   box->addWidget(stack_, 1);
   setCentralWidget(all);
   make_menus();
-  top_left_->setMinimumWidth(menus_->sizeHint().width() + mark_width);
+  top_left_->setMinimumWidth(menus_->sizeHint().width());
 
   message_timer_ = new QTimer(this);
   message_timer_->setSingleShot(true);
@@ -102,7 +102,7 @@ QWidget* MainWindow::make_top() {
   auto* top = new QWidget(this);
   top->setFixedHeight(44);
   auto* row = new QHBoxLayout(top);
-  row->setContentsMargins(16, 0, 16, 0);
+  row->setContentsMargins(8, 0, 8, 0);
   auto* left = top_left_ = new QWidget(top);
   auto* left_row = new QHBoxLayout(left);
   left_row->setContentsMargins(0, 0, 0, 0);
@@ -111,10 +111,14 @@ QWidget* MainWindow::make_top() {
   f.setPixelSize(19);
   mark_->setFont(f);
   mark_->setStyleSheet("color: " + theme().attention.name());
+  // Where there is no room for both the menus stay.
+  mark_->setSizePolicy(QSizePolicy::Ignored, QSizePolicy::Preferred);
+  mark_->setMaximumWidth(mark_width);
+  mark_->setContentsMargins(8, 0, 0, 0);
   menus_ = new QMenuBar(left);
   menus_->setSizePolicy(QSizePolicy::Maximum, QSizePolicy::Fixed);
+  left_row->setSpacing(0);
   left_row->addWidget(mark_);
-  left_row->addSpacing(10);
   left_row->addWidget(menus_, 0, Qt::AlignVCenter);
   left_row->addStretch();
 
@@ -176,6 +180,11 @@ void MainWindow::show_place(Place place) {
                            : nothing               ? static_cast<QWidget*>(start_)
                                                    : bench_);
   for (size_t i = 0; i < places_.size(); ++i) places_[i]->setChecked(static_cast<Place>(i) == place);
+}
+
+void MainWindow::resizeEvent(QResizeEvent* e) {
+  mark_->setVisible(width() >= mark_from);
+  QMainWindow::resizeEvent(e);
 }
 
 void MainWindow::use_theme(const QString& name) {

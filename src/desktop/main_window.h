@@ -46,6 +46,7 @@ class MainWindow : public QMainWindow {
 
  protected:
   void closeEvent(QCloseEvent* e) override;
+  void resizeEvent(QResizeEvent* e) override;
   void dragEnterEvent(QDragEnterEvent* e) override;
   void dropEvent(QDropEvent* e) override;
 
@@ -82,6 +83,7 @@ class MainWindow : public QMainWindow {
   void show_printing(double share);
   void show_summing(double share);
   void show_cutting(double share);
+  void write_events();
   bool save();
   bool save_as();
   /// Whether the reel may be left: saved, or given up on purpose.

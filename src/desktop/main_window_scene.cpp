@@ -1,13 +1,21 @@
 // The Scene's menu and what its entries ask for.
-#include <QInputDialog>
+#include <QFileDialog>
+#include <QFileInfo>
 #include <QMenuBar>
 #include <QProgressDialog>
+#include <QSettings>
 
+#include "audio/error.h"
+#include "audio/replace_file.h"
+#include "dialogs/film_sheet.h"
+#include "engine/events.h"
 #include "main_window.h"
 #include "work/scene_films.h"
+#include "reel/scene_curves.h"
 #include "reel/scene_edits.h"
 #include "widgets/words.h"
 #include "work/document.h"
+#include "work/jobs.h"
 #include "work/mix_sum.h"
 #include "work/selection.h"
 
@@ -43,6 +51,14 @@ void MainWindow::make_scene_menu() {
       work_.document.change([&](const Reel& reel) { return edits::remove_events(reel, all); });
   });
   m->addSeparator();
+  add(m, tr("Gain of the clip as a line"), QKeySequence("G"), there([this] { scene_->rows().toggle_gain_line(); }));
+  add(m, tr("The clip as long as it came"), {}, [this] { change_clip(edits::take_out_stretch); });
+  add(m, tr("Split at the playhead"), {}, [this] {
+    const Clip* c = work_.selection.clip();
+    if (place_ == Place::scene && c && !is_bus(*c))
+      work_.jobs.split({scene_->rows().playhead() - c->place_s});
+  });
+  m->addSeparator();
   QMenu* kind = m->addMenu(tr("The group is"));
   const std::pair<GroupKind, QString> kinds[] = {{GroupKind::dialogue, tr("Dialogue")},
                                                  {GroupKind::effects, tr("Effects")},
@@ -68,12 +84,42 @@ void MainWindow::make_scene_menu() {
       return edits::set_direct(reel, {edits::Feeder::Of::group, c->group}, direct);
     });
   });
+  m->addSeparator();
+  add(m, tr("Write the film ..."), QKeySequence("Ctrl+Shift+Return"), [this] {
+    auto* sheet = new FilmSheet(work_, this);
+    sheet->setAttribute(Qt::WA_DeleteOnClose);
+    sheet->show();
+  });
+  add(m, tr("Write the events ..."), {}, [this] { write_events(); });
   only->setCheckable(true);
   connect(m, &QMenu::aboutToShow, this, [this, only] {
     const Clip* c = work_.selection.clip();
     only->setEnabled(c && !is_bus(*c));
     only->setChecked(c && !is_bus(*c) && !work_.document.reel().group_of(*c).direct);
   });
+}
+
+// From the film's first picture on, as a list that goes with the film is.
+void MainWindow::write_events() {
+  const Reel& reel = work_.document.reel();
+  if (reel.events.empty())
+    return tell(tr("There is no event yet; M marks one, Find the cuts marks those of the film."), true);
+  const QString file = QFileDialog::getSaveFileName(
+      this, tr("Write the events"), QSettings().value("folder").toString() + "/events.csv",
+      tr("Events (*.csv *.vtt)"));
+  if (file.isEmpty()) return;
+  const auto events = events_of_film(reel);
+  const FilmInfo* info = reel.films.empty() ? nullptr : work_.films.info(reel.films.front());
+  try {
+    ReplacementFile out(file.toStdString());
+    out.write(file.endsWith(".vtt")
+                  ? events_as_webvtt(events)
+                  : events_as_csv(events, work_.films.rate(), info ? info->timecode : std::string()));
+    out.commit();
+    tell(tr("%1 is written.").arg(QFileInfo(file).fileName()), false);
+  } catch (const Error& e) {
+    tell(QString::fromUtf8(e.what()), true);
+  }
 }
 
 void MainWindow::show_cutting(double share) {

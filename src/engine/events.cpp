@@ -35,6 +35,14 @@ std::string vtt_text(std::string text) {
 
 }  // namespace
 
+std::vector<Event> events_of_film(const Reel& reel) {
+  const double begins_s = reel.films.empty() ? 0 : reel.films.front().place_s;
+  std::vector<Event> out;
+  for (const Event& e : reel.events)
+    if (e.s >= begins_s) out.push_back({e.s - begins_s, e.name});
+  return out;
+}
+
 std::string events_as_csv(std::span<const Event> events, const std::optional<TimecodeRate>& rate,
                           const std::string& first_code) {
   std::string out = "seconds,timecode,name\r\n";

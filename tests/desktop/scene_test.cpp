@@ -1,12 +1,17 @@
 // The Scene by mouse and keys: clips against the demo's film.
 #include <gtest/gtest.h>
 
+#include <QLabel>
 #include <QLineEdit>
 #include <QMessageBox>
+#include <QTemporaryDir>
 #include <QToolButton>
 #include <cmath>
 
 #include "desktop/driver.h"
+#include "dialogs/film_sheet.h"
+#include "media/film_file.h"
+#include "reel/scene_curves.h"
 #include "reel/scene_edits.h"
 #include "pages/scene/scene_page.h"
 #include "work/scene_films.h"
@@ -217,6 +222,128 @@ TEST_F(SceneTest, WithoutAFilmItWorksToo) {
   EXPECT_GT(rows().view_begin(), 5);
   QTest::keyClick(&d.window, Qt::Key_0, Qt::ControlModifier);
   EXPECT_EQ(rows().view_begin(), 0);
+}
+
+TEST_F(SceneTest, AnEndIsTrimmedOrStretchedToAnEvent) {
+  open();
+  rows().zoom(3, 30);
+  d.click(rows().viewport(), middle("door"));
+  const auto length = [&] { return d.work().scene.sound(d.clip_named("door"))->course->seconds(); };
+  const double own_s = clip_seconds(reel(), clip("door"));
+  const auto end = [&](double s) {
+    return QPointF(rows().x_of(s) - 1, rows().clip_rect(d.clip_named("door")).center().y());
+  };
+  const double begin = clip("door").place_s, lamp_s = 36;
+  d.drag(rows().viewport(), end(begin + own_s), {rows().x_of(lamp_s) + 3, end(0).y()}, Qt::ControlModifier);
+  ASSERT_EQ(edits::stretch_way(reel(), clip("door")), edits::StretchWay::pitch);
+  ASSERT_TRUE(d.wait_for([&] { return std::abs(length() - (lamp_s - begin)) < 0.05; }));
+  SceneSentence& says = page().sentence();
+  EXPECT_TRUE(says.sentence().contains("keeps its pitch")) << says.sentence().toStdString();
+  // A word of the sentence makes it fall like tape; it is as long.
+  d.click(&says, says.word_rect("keeps its pitch").center());
+  EXPECT_EQ(edits::stretch_way(reel(), clip("door")), edits::StretchWay::tape);
+  ASSERT_TRUE(d.wait_for([&] { return !d.work().scene.busy(); }));
+  EXPECT_NEAR(length(), lamp_s - begin, 0.05);
+  // Past what can be it is told, and nothing happens.
+  const Reel before = reel();
+  const QRectF word = says.word_rect("11.1");
+  ASSERT_FALSE(word.isEmpty()) << says.sentence().toStdString();
+  QTest::mouseDClick(&says, Qt::LeftButton, {}, word.center().toPoint());
+  auto* typed = says.findChild<QLineEdit*>("typed_word");
+  ASSERT_TRUE(typed);
+  typed->setText("900");
+  QTest::keyClick(typed, Qt::Key_Return);
+  EXPECT_EQ(reel(), before);
+  for (auto* told : d.window.findChildren<QMessageBox*>()) told->close();
+  ASSERT_TRUE(d.take_keys());
+  d.edit_reel(edits::take_out_stretch, d.clip_named("door"));
+  ASSERT_TRUE(d.wait_for([&] { return std::abs(length() - own_s) < 0.05; }));
+  // Without Ctrl an end is trimmed.
+  d.drag(rows().viewport(), end(begin + own_s), {rows().x_of(begin + 2), end(0).y()});
+  EXPECT_NEAR(clip_seconds(reel(), clip("door")), 2, 0.03);
+  EXPECT_NEAR(clip("door").place_s, begin, 1e-9);
+}
+
+TEST_F(SceneTest, AGainIsDrawnOverTheRowAndHeard) {
+  open();
+  d.click(rows().viewport(), middle("wind-1"));
+  d.work().scene.set_row(clip("wind-1").group, SceneSounds::Row::alone);
+  const double before = heard_db(1, 700);
+  QTest::keyClick(&d.window, Qt::Key_G);
+  ASSERT_TRUE(edits::drawn_gain(clip("wind-1")));
+  const auto curve = [&] { return *clip("wind-1").chain.steps.back().curves.at(0).curve; };
+  ASSERT_EQ(curve().points.size(), 2U);
+  EXPECT_DOUBLE_EQ(curve().points[0].value, 0);
+  // Its first point goes down to the row's -30 dB, by the row's own ruler.
+  const QPointF first = rows().gain_point(0);
+  const QRectF row = rows().row_rect(clip("wind-1").group);
+  const double down = (row.bottom() - 4 - (row.top() + 12)) / 2;
+  d.drag(rows().viewport(), first, first + QPointF(0, down));
+  EXPECT_NEAR(curve().points[0].value, -30, 1);
+  // A press on the line makes a point there.
+  const QPointF middle_of = (rows().gain_point(0) + rows().gain_point(1)) / 2;
+  d.drag(rows().viewport(), middle_of, middle_of + QPointF(0, 6));
+  EXPECT_EQ(curve().points.size(), 3U);
+  QTest::mouseDClick(rows().viewport(), Qt::LeftButton, {}, rows().gain_point(1).toPoint());
+  EXPECT_EQ(curve().points.size(), 2U);
+  EXPECT_LT(heard_db(1, 700), before - 15);
+  QTest::keyClick(&d.window, Qt::Key_G);
+  EXPECT_TRUE(clip("wind-1").chain.steps.back().curves.empty());
+}
+
+TEST_F(SceneTest, ASoundIsHeldOnThePictureWhileItStandsAndWhileItPlays) {
+  open();
+  d.click(rows().viewport(), middle("stairs-02"));
+  d.click(rows().viewport(), {rows().x_of(13), 20});
+  FilmView& film = page().film();
+  ASSERT_TRUE(d.wait_for([&] { return film.exact() && film.dot(); }));
+  const QRectF picture = film.picture_rect();
+  EXPECT_NEAR(film.dot()->x(), picture.center().x(), 1);
+  d.drag(&film, *film.dot(), {picture.left() + picture.width() / 4, picture.center().y()});
+  const double there = rows().playhead() - clip("stairs-02").place_s;
+  EXPECT_NEAR(edits::place_at(clip("stairs-02"), there), -0.5, 0.02);
+  EXPECT_NEAR(film.dot()->x(), picture.left() + picture.width() / 4, 2);
+  EXPECT_EQ(clip("stairs-02").chain.steps.back().type->id, "pan");
+  const auto undo_states = d.work().document.history().labels().size();
+  // The hand goes from left to right while the film runs.
+  play(100);
+  const QPointF from = *film.dot();
+  QTest::mousePress(&film, Qt::LeftButton, {}, from.toPoint());
+  double crossed_s = -1;
+  for (int i = 0; i <= 60; ++i) {
+    const QPointF at(picture.left() + picture.width() * (0.2 + 0.01 * i), from.y());
+    QMouseEvent move(QEvent::MouseMove, at, film.mapToGlobal(at), Qt::NoButton, Qt::LeftButton, {});
+    QApplication::sendEvent(&film, &move);
+    if (crossed_s < 0 && at.x() >= picture.center().x()) crossed_s = rows().playhead();
+    QTest::qWait(20);
+  }
+  QTest::mouseRelease(&film, Qt::LeftButton);
+  pause();
+  EXPECT_EQ(d.work().document.history().labels().size(), undo_states + 1) << "one edit";
+  const auto& points = clip("stairs-02").chain.steps.back().curves[0].curve->points;
+  EXPECT_GT(points.size(), 15U);
+  // What was drawn crosses the middle within two pictures of where the hand did.
+  double zero_s = -1;
+  for (double s = 0; s < 12 && zero_s < 0; s += 0.001)
+    if (s > there + 0.1 && edits::place_at(clip("stairs-02"), s) >= 0) zero_s = s;
+  EXPECT_NEAR(zero_s + clip("stairs-02").place_s, crossed_s, 2 / 24.0);
+}
+
+TEST_F(SceneTest, TheFilmIsWrittenWithTheMix) {
+  open();
+  const QTemporaryDir temp;
+  FilmSheet sheet(d.work());
+  sheet.show();
+  sheet.set_goal(temp.filePath("with mix.mov"));
+  sheet.write();
+  ASSERT_TRUE(d.wait_for([&] { return !sheet.written().isEmpty(); }, 120000));
+  const FilmInfo info = read_film_info(sheet.written().toStdString());
+  EXPECT_EQ(info.sounds, 1);
+  EXPECT_EQ(info.timecode, "01:00:00:00");
+  EXPECT_NEAR(info.seconds, 72, 0.1);
+  FilmSheet other(d.work());
+  other.set_goal(temp.filePath("x.txt"));
+  EXPECT_TRUE(other.findChild<QLabel*>("told")->text().contains(".mkv"));
 }
 
 }  // namespace

@@ -31,7 +31,10 @@ SceneFilms::SceneFilms(Notices& notices, Document& document, QObject* parent)
     connect(lane, &TaskLane::failed, this, [this](const QString& why) { notices_.warn(why); });
     connect(&document_, &Document::leaving, lane, &TaskLane::cancel);
   }
-  connect(&document_, &Document::opened, this, [this] { known_.clear(); });
+  connect(&document_, &Document::opened, this, [this] {
+    known_.clear();
+    told_.clear();
+  });
   connect(&document_, &Document::reel_changed, this, &SceneFilms::look);
 }
 
@@ -50,11 +53,15 @@ void SceneFilms::look() {
   std::vector<std::string> unknown;
   for (const Film& film : document_.reel().films)
     if (!known_.contains(film.path.string())) unknown.push_back(film.path.string());
-  if (unknown.empty()) {
+  const auto tell = [this] {
+    told_ = document_.reel().films;
     Q_EMIT films_changed();
+  };
+  if (unknown.empty()) {
+    if (told_ != document_.reel().films) tell();
     return;
   }
-  lane_.start([this, unknown](const CancelToken& cancel) -> TaskLane::Finish {
+  lane_.start([this, unknown, tell](const CancelToken& cancel) -> TaskLane::Finish {
     std::map<std::string, Known> found;
     for (const auto& file : unknown) {
       cancel.check();
@@ -65,12 +72,12 @@ void SceneFilms::look() {
         known.fault = QString::fromUtf8(e.what());
       }
     }
-    return [this, found] {
+    return [this, found, tell] {
       for (const auto& [file, known] : found) {
         known_[file] = known;
         if (!known.fault.isEmpty()) notices_.warn(known.fault);
       }
-      Q_EMIT films_changed();
+      tell();
     };
   });
 }

@@ -135,7 +135,7 @@ QHBoxLayout* BatchPage::make_formats() {
   open_mix_->setObjectName("open_mix");
   open_mix_->setToolTip(
       tr("Sums all clips, and opens the sum's level path and the mix chain (Ctrl+M)"));
-  connect(open_mix_, &QPushButton::clicked, &work_.mix_sum, &MixSum::open);
+  connect(open_mix_, &QPushButton::clicked, this, [this] { work_.mix_sum.open(); });
   auto* row = new QHBoxLayout;
   row->setSpacing(8);
   row->addWidget(caption(tr("Format"), this));

@@ -6,6 +6,10 @@
 #include "theme/theme.h"
 #include "work/document.h"
 #include "work/notices.h"
+#include "reel/scene_curves.h"
+#include "steps/curve_edit.h"
+#include "work/scene_sounds.h"
+#include "work/selection.h"
 #include "work/scene_films.h"
 
 namespace drevan::desktop {
@@ -14,6 +18,11 @@ FilmView::FilmView(const Work& work, QWidget* parent) : QWidget(parent), work_(w
   setObjectName("film");
   setAccessibleName(tr("The picture at the playhead"));
   setMinimumSize(200, 120);
+  setMouseTracking(true);
+  setToolTip(tr("Hold the chosen sound's dot to place it from left to right, while it stands or plays"));
+  const auto again = qOverload<>(&QWidget::update);
+  connect(&work_.selection, &Selection::clip_changed, this, again);
+  connect(&work_.document, &Document::reel_changed, this, again);
   connect(&work_.films, &SceneFilms::films_changed, this, [this] {
     close();
     look_at(reel_s_);
@@ -51,7 +60,10 @@ void FilmView::open() {
 }
 
 void FilmView::look_at(double reel_s) {
+  const bool moved = reel_s != reel_s_;
   reel_s_ = reel_s;
+  // A sound that is held goes on being held while the picture runs.
+  if (holding_ && moved) hold();
   open();
   if (!ahead_) {
     update();
@@ -82,6 +94,113 @@ QRectF FilmView::picture_rect() const {
 
 void FilmView::resizeEvent(QResizeEvent*) { look_at(reel_s_); }
 
+// --- a sound held on the picture ---
+
+const Clip* FilmView::held_clip() const {
+  const Clip* clip = work_.selection.clip();
+  if (!clip || is_bus(*clip)) return nullptr;
+  const SceneSound* sound = work_.scene.sound(clip->id);
+  const double length = sound ? sound->course->seconds() : clip_seconds(work_.document.reel(), *clip);
+  return reel_s_ >= clip->place_s && reel_s_ <= clip->place_s + length ? clip : nullptr;
+}
+
+// Where the picture that is seen begins, from the clip's beginning.
+double FilmView::moment() const {
+  return std::max(0.0, work_.films.to_picture(reel_s_) - work_.selection.clip()->place_s);
+}
+
+std::optional<QPointF> FilmView::dot() const {
+  const Clip* clip = held_clip();
+  const QRectF at = picture_rect();
+  if (!clip || at.isEmpty()) return std::nullopt;
+  const double share = holding_ ? share_ : edits::place_at(*clip, reel_s_ - clip->place_s);
+  const auto height = dot_heights_.find(clip->id);
+  return QPointF(at.center().x() + std::clamp(share, -1.0, 1.0) * at.width() / 2,
+                 at.top() + at.height() * (height == dot_heights_.end() ? 0.7 : height->second));
+}
+
+void FilmView::hold() {
+  const Clip* clip = held_clip();
+  if (!clip) return;
+  const double now = moment();
+  const double from = now > last_s_ && now - last_s_ < 0.5 ? last_s_ : now;
+  work_.document.change([&](const Reel& reel) {
+    return edits::hold_place(reel, clip->id, from, now, share_);
+  });
+  last_s_ = now;
+  update();
+}
+
+void FilmView::mousePressEvent(QMouseEvent* e) {
+  const auto at = dot();
+  if (e->button() != Qt::LeftButton || !at || (e->position() - *at).manhattanLength() > 22) return;
+  work_.document.end_merge();
+  last_s_ = moment();
+  mouseMoveEvent(e);
+}
+
+void FilmView::mouseMoveEvent(QMouseEvent* e) {
+  if (!(e->buttons() & Qt::LeftButton)) {
+    const auto at = dot();
+    const bool near = at && (e->position() - *at).manhattanLength() <= 22;
+    setCursor(near ? Qt::OpenHandCursor : Qt::ArrowCursor);
+    return;
+  }
+  const Clip* clip = held_clip();
+  const QRectF r = picture_rect();
+  if (!clip || r.isEmpty() || (!holding_ && e->type() == QEvent::MouseMove)) return;
+  holding_ = true;
+  share_ = std::clamp((e->position().x() - r.center().x()) / (r.width() / 2), -1.0, 1.0);
+  dot_heights_[clip->id] = std::clamp((e->position().y() - r.top()) / r.height(), 0.03, 0.97);
+  hold();
+}
+
+void FilmView::mouseReleaseEvent(QMouseEvent*) {
+  if (!std::exchange(holding_, false)) return;
+  work_.document.end_merge();
+  update();
+}
+
+// The way it takes, the moments it was held at, and where it is now.
+void FilmView::draw_dot(QPainter& p) const {
+  const auto at = dot();
+  if (!at) return;
+  const Clip& clip = *held_clip();
+  const Theme& t = theme();
+  const QRectF r = picture_rect();
+  const auto x_of = [&](double s) {
+    return r.center().x() + std::clamp(edits::place_at(clip, s), -1.0, 1.0) * r.width() / 2;
+  };
+  if (const auto drawn = edits::drawn_place(clip)) {
+    const ChainStep* step = find_step(work_.document.reel(), clip, drawn->step);
+    if (const Curve* curve = step ? curve_of(step->curves, drawn->parameter) : nullptr) {
+      double least = at->x(), most = at->x();
+      for (const auto& point : curve->points) {
+        least = std::min(least, x_of(point.s));
+        most = std::max(most, x_of(point.s));
+      }
+      p.setPen(QPen(t.attention, 1.6, Qt::DashLine));
+      p.drawLine(QPointF(least, at->y()), QPointF(most, at->y()));
+      p.setPen(Qt::NoPen);
+      p.setBrush(t.attention);
+      for (const double end : {least, most}) p.drawEllipse(QPointF(end, at->y()), 3.5, 3.5);
+    }
+  }
+  p.setPen(QPen(t.window, 2));
+  p.setBrush(t.attention);
+  p.drawEllipse(*at, holding_ ? 10 : 8, holding_ ? 10 : 8);
+  p.setFont(bold_font());
+  const QString name = QString::fromStdString(clip.name);
+  const double wide = p.fontMetrics().horizontalAdvance(name);
+  const bool left = at->x() + 16 + wide > r.right();
+  const QRectF box(left ? at->x() - 20 - wide : at->x() + 14, at->y() + 8, wide + 8, 18);
+  p.setPen(Qt::NoPen);
+  p.setBrush(faded(t.window, 0.6));
+  p.drawRoundedRect(box, 3, 3);
+  p.setPen(t.attention);
+  p.drawText(box, Qt::AlignCenter, name);
+}
+
 void FilmView::mouseDoubleClickEvent(QMouseEvent*) {
   if (work_.document.reel().films.empty()) Q_EMIT film_wanted();
 }
@@ -104,6 +223,7 @@ void FilmView::paintEvent(QPaintEvent*) {
     p.drawRoundedRect(box, 4, 4);
     p.setPen(t.text);
     p.drawText(box, Qt::AlignCenter, moment);
+    draw_dot(p);
     return;
   }
   p.setPen(t.quiet);

@@ -3,9 +3,12 @@
 
 #include <QImage>
 #include <QWidget>
+#include <map>
 #include <memory>
+#include <optional>
 
 #include "media/film_ahead.h"
+#include "reel/reel.h"
 #include "work/work.h"
 
 namespace drevan::desktop {
@@ -24,6 +27,8 @@ class FilmView : public QWidget {
   double shown_s() const { return shown_s_; }
   /// Where the picture stands in the widget; empty: there is none.
   QRectF picture_rect() const;
+  /// Where the selected clip's dot stands on it; empty: it does not sound now, or is none.
+  std::optional<QPointF> dot() const;
 
  Q_SIGNALS:
   void film_wanted();
@@ -31,9 +36,16 @@ class FilmView : public QWidget {
  protected:
   void paintEvent(QPaintEvent*) override;
   void resizeEvent(QResizeEvent*) override;
+  void mousePressEvent(QMouseEvent* e) override;
+  void mouseMoveEvent(QMouseEvent* e) override;
+  void mouseReleaseEvent(QMouseEvent* e) override;
   void mouseDoubleClickEvent(QMouseEvent* e) override;
 
  private:
+  const Clip* held_clip() const;
+  double moment() const;
+  void hold();
+  void draw_dot(QPainter& p) const;
   void open();
   void close();
 
@@ -44,6 +56,9 @@ class FilmView : public QWidget {
   QSize decoded_;
   double reel_s_ = 0, shown_s_ = -1;
   std::shared_ptr<const FilmPicture> picture_;
+  bool holding_ = false;
+  double share_ = 0, last_s_ = 0;        // of the picture, where the hand is; the moment it was last held at
+  std::map<int, double> dot_heights_{};  // by clip, a share of the picture's height
   QImage image_;
 };
 

@@ -45,6 +45,10 @@ class SceneRows : public QAbstractScrollArea {
   void mark_event(bool name_it);
   /// Takes out the event that is chosen, or the marked clips.
   void remove_chosen();
+  /// The selected clip's gain can be drawn over its row, or no longer.
+  void toggle_gain_line();
+  /// Where a point of that line stands. For tests.
+  QPointF gain_point(size_t i) const;
   void nudge(double by_s);
 
   // --- geometry, for tests and pictures ---
@@ -78,7 +82,7 @@ class SceneRows : public QAbstractScrollArea {
   void changeEvent(QEvent* e) override;
 
  private:
-  enum class Drag { none, playhead, clips, event };
+  enum class Drag { none, playhead, clips, event, trim_begin, trim_end, stretch, gain };
   static constexpr double header_width = 132, ruler_width = 28;
   static constexpr double strip_height = 40, event_height = 22, fold_height = 22;
   static constexpr double least_row = 56, most_row = 110;
@@ -91,6 +95,7 @@ class SceneRows : public QAbstractScrollArea {
   void draw_row(QPainter& p, int group) const;
   void draw_header(QPainter& p, int group) const;
   void draw_clip(QPainter& p, const Clip& clip) const;
+  void draw_gain_line(QPainter& p) const;
   double y_of(const QRectF& row, double db) const;
   QRectF part_rect(int group, int part) const;  // of the header: 0 only, 1 off
   double rows_top() const;
@@ -106,6 +111,17 @@ class SceneRows : public QAbstractScrollArea {
   void press_header(int group, QPointF at);
   void choose_clip(int clip, Qt::KeyboardModifiers how);
   void drag_clips(double x, bool snaps);
+  /// The end of the selected clip that the pointer is at: Drag::trim_begin, trim_end or none.
+  Drag edge_at(QPointF at) const;
+  void drag_edge(double x, bool snaps);
+  void end_edge();
+  const Curve* gain_curve() const;
+  double gain_y(double db) const;
+  double gain_at(double y) const;
+  /// The point of the gain line that the pointer is at; the number of points: the line itself; -1: neither.
+  int gain_hit(QPointF at) const;
+  void press_gain(int hit, QPointF at);
+  void drag_gain(QPointF at);
   std::optional<double> snapped(double s, const std::set<int>& but) const;
   void set_playhead(double s);
   void rename_event(int index);
@@ -126,6 +142,8 @@ class SceneRows : public QAbstractScrollArea {
   double pressed_s_ = 0;
   std::vector<std::pair<int, double>> places_;  // of the dragged clips, when they were pressed
   std::optional<double> snap_line_s_;
+  double edge_s_ = 0;  // where the dragged end of a clip has come to
+  size_t gain_point_ = 0;
   QLineEdit* name_ = nullptr;
 };
 

@@ -8,7 +8,10 @@
 #include <cmath>
 
 #include "pages/scene/scene_rows.h"
+#include "reel/cuts.h"
+#include "reel/scene_curves.h"
 #include "reel/scene_edits.h"
+#include "steps/curve_edit.h"
 #include "reel/takes.h"
 #include "work/document.h"
 #include "work/scene_films.h"
@@ -82,6 +85,14 @@ void SceneRows::mousePressEvent(QMouseEvent* e) {
     drag_ = Drag::event;
     redraw();
     Q_EMIT chosen_changed();
+    return;
+  }
+  if (const int hit = gain_hit(pressed_); hit >= 0) return press_gain(hit, pressed_);
+  if (const Drag edge = edge_at(pressed_); edge != Drag::none) {
+    const Clip& held = *work_.selection.clip();
+    edge_s_ = edge == Drag::trim_begin ? held.place_s : held.place_s + clip_seconds(held);
+    pressed_s_ = edge_s_;
+    drag_ = edge == Drag::trim_end && e->modifiers().testFlag(Qt::ControlModifier) ? Drag::stretch : edge;
     return;
   }
   if (const int clip = clip_at(pressed_)) {
@@ -158,18 +169,24 @@ void SceneRows::mouseMoveEvent(QMouseEvent* e) {
   const QPointF at = e->position();
   const bool snaps = !e->modifiers().testFlag(Qt::AltModifier);
   if (drag_ == Drag::none) {
+    const bool gain = gain_hit(at) >= 0, edge = edge_at(at) != Drag::none;
     const bool holds = event_at(at) >= 0 || clip_at(at) > 0;
-    viewport()->setCursor(holds ? Qt::SizeHorCursor
-                                : header_at(at) >= 0 ? Qt::PointingHandCursor : Qt::ArrowCursor);
+    viewport()->setCursor(gain                   ? Qt::SizeAllCursor
+                          : edge                 ? Qt::SplitHCursor
+                          : holds                ? Qt::SizeHorCursor
+                          : header_at(at) >= 0 ? Qt::PointingHandCursor
+                                                 : Qt::ArrowCursor);
     return;
   }
   if (drag_ == Drag::playhead) {
     const double s = seconds_at(at.x());
     return set_playhead(snaps ? snapped(s, {}).value_or(work_.films.to_picture(s)) : s);
   }
+  if (drag_ == Drag::gain) return drag_gain(at);
   if (!moved_ && std::abs(at.x() - pressed_.x()) < drag_px) return;
   if (!moved_) work_.document.end_merge();
   moved_ = true;
+  if (drag_ >= Drag::trim_begin) return drag_edge(at.x(), snaps);
   if (drag_ == Drag::clips) return drag_clips(at.x(), snaps);
   const double s = pressed_s_ + (at.x() - pressed_.x()) * per_pixel_s_;
   snap_line_s_ = snaps ? snapped(s, {}) : std::nullopt;
@@ -186,6 +203,7 @@ void SceneRows::mouseMoveEvent(QMouseEvent* e) {
 }
 
 void SceneRows::mouseReleaseEvent(QMouseEvent*) {
+  if (moved_ && drag_ >= Drag::trim_begin && drag_ != Drag::gain) end_edge();
   if (moved_) work_.document.end_merge();
   if (drag_ == Drag::clips && !moved_ && places_.size() > 1) marked_.clear();
   drag_ = Drag::none;
@@ -196,6 +214,15 @@ void SceneRows::mouseReleaseEvent(QMouseEvent*) {
 
 void SceneRows::mouseDoubleClickEvent(QMouseEvent* e) {
   if (const int event = event_at(e->position()); event >= 0) return rename_event(event);
+  const int hit = gain_hit(e->position());
+  if (const Curve* curve = gain_curve(); curve && hit >= 0) {
+    if (hit < std::ssize(curve->points))
+      work_.document.change([&](const Reel& reel) {
+        return edits::draw_gain(reel, work_.selection.clip_id(),
+                                without_point(*curve, static_cast<size_t>(hit)));
+      });
+    return;
+  }
   if (clip_at(e->position())) Q_EMIT bench_wanted();
 }
 

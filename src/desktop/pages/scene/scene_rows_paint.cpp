@@ -40,6 +40,7 @@ void SceneRows::paintEvent(QPaintEvent*) {
       draw_header(p, g);
       draw_row(p, g);
     }
+    draw_gain_line(p);
     p.fillRect(QRectF(0, 0, viewport()->width(), rows_top()), theme().window);
     draw_strip(p);
     draw_events(p);

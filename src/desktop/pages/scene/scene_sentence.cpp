@@ -10,6 +10,7 @@
 #include <cmath>
 
 #include "pages/scene/scene_rows.h"
+#include "reel/scene_curves.h"
 #include "reel/scene_edits.h"
 #include "theme/theme.h"
 #include "work/document.h"
@@ -105,7 +106,8 @@ void SceneSentence::tell_clip(const Clip& clip) {
   }));
   const SceneSound* sound = work_.scene.sound(id);
   const double seconds = sound ? sound->course->seconds() : drevan::clip_seconds(reel, clip);
-  words_.push_back({.text = tr("and lasts %1 s,").arg(seconds, 0, 'f', 2)});
+  words_.push_back({.text = tr("and lasts")});
+  tell_length(clip, seconds);
   const auto sends = sends_of(reel, clip);
   const bool direct = heard_direct(reel, clip);
   if (!reel.spaces.empty())
@@ -138,6 +140,36 @@ void SceneSentence::tell_clip(const Clip& clip) {
                             });
                           });
                       menu.exec(QCursor::pos());
+                    }});
+}
+
+// Turned or typed, the clip is stretched; how it is, is a word of its own.
+void SceneSentence::tell_length(const Clip& clip, double seconds) {
+  const int id = clip.id;
+  const auto way = edits::stretch_way(work_.document.reel(), clip);
+  const auto stretch = [this, id](double to, edits::StretchWay how) {
+    work_.document.change([&](const Reel& r) { return edits::stretch_to(r, id, to, how); });
+  };
+  Word length{.text = tr("%1 s,").arg(seconds, 0, 'f', 2),
+              .tip = tr("Stretch it: drag, turn the wheel, or double-click and type seconds; Ctrl and "
+                        "drag its end in the row does the same")};
+  const auto how = way.value_or(edits::StretchWay::pitch);
+  length.turn = [this, stretch, seconds, how](double steps) {
+    stretch(seconds + steps * work_.films.picture_s(), how);
+  };
+  length.type = [this, stretch, how](const QString& typed) {
+    QString number = typed;
+    const auto s = work_.films.moment_of(number.remove(' ').remove("s,").remove('s'));
+    if (!s) return work_.notices.warn(tr("%1 is no length; type seconds.").arg(typed));
+    stretch(*s, how);
+  };
+  words_.push_back(std::move(length));
+  if (!way) return;
+  const bool pitch = *way == edits::StretchWay::pitch;
+  words_.push_back({.text = pitch ? tr("keeps its pitch,") : tr("changes like tape,"),
+                    .tip = tr("Click: keep the pitch, or let it fall and rise with the length like tape"),
+                    .click = [stretch, seconds, pitch] {
+                      stretch(seconds, pitch ? edits::StretchWay::tape : edits::StretchWay::pitch);
                     }});
 }
 

@@ -46,6 +46,7 @@ class SceneSentence : public QWidget {
   void refresh();
   void tell_clip(const Clip& clip);
   void tell_event(int index);
+  void tell_length(const Clip& clip, double seconds);
   Word place_word(const QString& text, double at_s, std::function<void(double)> to);
   Word send_word(int clip, int space, double db);
   QRectF rect_of(size_t word) const;

@@ -1,0 +1,145 @@
+#include "reel/scene_curves.h"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <array>
+#include <cmath>
+
+#include "reel/draft.h"
+#include "steps/curve_edit.h"
+
+namespace drevan::edits {
+
+namespace {
+
+constexpr std::string_view stretch_id = "stretch", speed_id = "speed";
+
+std::string_view id_of(StretchWay way) { return way == StretchWay::pitch ? stretch_id : speed_id; }
+
+auto first_of(auto& steps, std::string_view id) {
+  return std::ranges::find_if(
+      steps, [&](const ChainStep& s) { return s.on && s.type->id == id; });
+}
+
+double& value_of(ChainStep& step, std::string_view id) {
+  return step.settings.values[static_cast<size_t>(parameter_index(*step.type, id))];
+}
+
+const ChainStep* step_of(const Clip& clip, const std::optional<DrawnSetting>& drawn) {
+  if (!drawn) return nullptr;
+  return &*std::ranges::find(clip.chain.steps, drawn->step, &ChainStep::id);
+}
+
+// -1 to 1 in the parameter's unit.
+double unit_of(const ChainStep& step) { return step.type->id == "pan" ? 100 : picture_half_deg; }
+
+}  // namespace
+
+std::optional<StretchWay> stretch_way(const Reel&, const Clip& clip) {
+  for (const auto way : {StretchWay::pitch, StretchWay::tape})
+    if (first_of(clip.chain.steps, id_of(way)) != clip.chain.steps.end()) return way;
+  return std::nullopt;
+}
+
+Edit stretch_to(const Reel& reel, int clip, double seconds, StretchWay way) {
+  require_clip(clip, "is stretched by stretching its clips");
+  Draft d(reel, clip);
+  const double own_s = clip_seconds(reel, d.clip);
+  const double factor = seconds / own_s;
+  if (!(factor >= 0.1 && factor <= (way == StretchWay::pitch ? 4 : 10)))
+    throw impossible(fmt::format("{} can become {:.2f} to {:.2f} s long {}; {:.2f} s is past that.",
+                                 d.clip.name, 0.1 * own_s, (way == StretchWay::pitch ? 4 : 10) * own_s,
+                                 way == StretchWay::pitch ? "and keep its pitch" : "like tape",
+                                 seconds));
+  auto& steps = d.clip.chain.steps;
+  const auto other = id_of(way == StretchWay::pitch ? StretchWay::tape : StretchWay::pitch);
+  std::erase_if(steps, [&](const ChainStep& s) { return s.type->id == other; });
+  auto at = first_of(steps, id_of(way));
+  if (at == steps.end()) at = steps.insert(steps.begin(), make_step(id_of(way)));
+  at->curves.clear();
+  if (way == StretchWay::pitch)
+    value_of(*at, "length_s") = seconds;
+  else
+    value_of(*at, "speed_pct") = std::clamp(100 / factor, 10.0, 400.0);
+  d.edit.merge = fmt::format("length of clip {}", clip);
+  return d.done(fmt::format("Stretch {} to {:.2f} s", d.clip.name, seconds));
+}
+
+Edit take_out_stretch(const Reel& reel, int clip) {
+  Draft d(reel, clip);
+  std::erase_if(d.clip.chain.steps, [](const ChainStep& s) {
+    return s.type->id == stretch_id || s.type->id == speed_id;
+  });
+  return d.done(fmt::format("{} as long as it came", d.clip.name));
+}
+
+std::optional<DrawnSetting> drawn_gain(const Clip& clip) {
+  const auto& steps = clip.chain.steps;
+  if (steps.empty() || !steps.back().on || steps.back().type->id != "gain") return std::nullopt;
+  return DrawnSetting{steps.back().id, parameter_index(*steps.back().type, "gain_db")};
+}
+
+Edit draw_gain(const Reel& reel, int clip, std::optional<Curve> curve) {
+  require_clip(clip, "is drawn by its own chain");
+  Draft d(reel, clip);
+  if (!drawn_gain(d.clip)) d.clip.chain.steps.push_back(make_step("gain"));
+  ChainStep& step = d.clip.chain.steps.back();
+  const int parameter = parameter_index(*step.type, "gain_db");
+  if (curve) require_curve(*curve, step.type->parameters[static_cast<size_t>(parameter)]);
+  std::erase_if(step.curves, [&](const Track& t) { return t.parameter == parameter; });
+  if (curve) step.curves.push_back({parameter, std::make_shared<const Curve>(std::move(*curve))});
+  d.edit.merge = fmt::format("gain along clip {}", clip);
+  return d.done(fmt::format("Gain of {} over time", d.clip.name));
+}
+
+std::optional<DrawnSetting> drawn_place(const Clip& clip) {
+  const auto& steps = clip.chain.steps;
+  if (const auto at = first_of(steps, "acoustics"); at != steps.end())
+    return DrawnSetting{at->id, parameter_index(*at->type, "azimuth_deg")};
+  for (auto at = steps.rbegin(); at != steps.rend(); ++at)
+    if (at->on && at->type->id == "pan")
+      return DrawnSetting{at->id, parameter_index(*at->type, "pan_pct")};
+  return std::nullopt;
+}
+
+double place_at(const Clip& clip, double s) {
+  const auto drawn = drawn_place(clip);
+  const ChainStep* step = step_of(clip, drawn);
+  if (!step) return 0;
+  const auto index = static_cast<size_t>(drawn->parameter);
+  const Curve* curve = curve_of(step->curves, drawn->parameter);
+  const double value =
+      curve ? value_at(*curve, step->type->parameters[index], s) : step->settings[index];
+  return value / unit_of(*step);
+}
+
+Edit hold_place(const Reel& reel, int clip, double from_s, double to_s, double share) {
+  require_clip(clip, "has no place in the picture");
+  Draft d(reel, clip);
+  if (!drawn_place(d.clip)) {
+    d.clip.chain.steps.push_back(make_step("pan"));
+    settle_step_ids(d.edit.next);
+  }
+  const DrawnSetting drawn = *drawn_place(d.clip);
+  ChainStep& step = *std::ranges::find(d.clip.chain.steps, drawn.step, &ChainStep::id);
+  const double value = std::clamp(share, -1.0, 1.0) * unit_of(step);
+  const Curve* before = curve_of(step.curves, drawn.parameter);
+  const double end_s = std::max(to_s, from_s);
+  Curve curve = before ? *before : Curve{};
+  // What was drawn there before gives way, but for the moment where the hand came from.
+  std::erase_if(curve.points, [&](const CurvePoint& p) {
+    return p.s > from_s + least_point_distance_s && p.s < end_s + least_point_distance_s;
+  });
+  const Parameter& of = step.type->parameters[static_cast<size_t>(drawn.parameter)];
+  curve = with_point(std::move(curve), of, end_s, value);
+  for (CurvePoint& p : curve.points) p.shape = CurveShape::smooth;
+  require_curve(curve, of);
+  std::erase_if(step.curves, [&](const Track& t) { return t.parameter == drawn.parameter; });
+  step.curves.push_back({drawn.parameter, std::make_shared<const Curve>(std::move(curve))});
+  std::ranges::sort(step.curves, {}, &Track::parameter);
+  d.edit.merge = fmt::format("place of clip {} in the picture", clip);
+  return d.done(fmt::format("{} held on the picture", d.clip.name));
+}
+
+}  // namespace drevan::edits

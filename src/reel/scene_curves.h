@@ -1,0 +1,48 @@
+// Edits that fit a clip to the picture: its length, its gain over time, its place from left to right.
+// See reel/edits.h. Moments are seconds of what leaves the clip's own chain, from its beginning.
+#pragma once
+
+#include <optional>
+
+#include "reel/edits.h"
+
+namespace drevan::edits {
+
+/// What a clip that is stretched keeps.
+enum class StretchWay {
+  pitch,  ///< the `stretch` step
+  tape,   ///< the `speed` step: longer is lower
+};
+/// How the clip's own chain stretches it; nullopt: it does not.
+std::optional<StretchWay> stretch_way(const Reel& reel, const Clip& clip);
+/// The clip becomes so long, by the first step of its own chain, which is added where it is not
+/// there; the other kind of such a step goes. Stretches that follow each other are one edit. Throws
+/// Error(call) past what the step can do, telling the bounds.
+Edit stretch_to(const Reel& reel, int clip, double seconds, StretchWay way);
+/// Its own length again.
+Edit take_out_stretch(const Reel& reel, int clip);
+
+/// A setting of the clip's own chain that is drawn in the Scene.
+struct DrawnSetting {
+  StepId step = 0;
+  int parameter = 0;
+};
+/// The last step of the clip's own chain, where that is a gain: what its row's line turns.
+std::optional<DrawnSetting> drawn_gain(const Clip& clip);
+/// The gain along the clip; the step is added at the end of its own chain where it is not there.
+/// Empty: it stands still, at 0 dB. Draws that follow each other are one edit.
+Edit draw_gain(const Reel& reel, int clip, std::optional<Curve> curve);
+
+/// What places the clip from left to right: the azimuth of an `acoustics` step of its own chain,
+/// else its last `pan`.
+std::optional<DrawnSetting> drawn_place(const Clip& clip);
+/// How far left or right the picture reaches for `acoustics`, degrees.
+inline constexpr double picture_half_deg = 45;
+/// Where it stands at a moment, -1 (left edge of the picture) to 1; 0 where nothing places it.
+double place_at(const Clip& clip, double s);
+/// Holds it at `share` of the picture from `from_s` to `to_s` (one moment: a point there), in place
+/// of what its curve does there; a `pan` is added where nothing places it. Holds that follow each
+/// other are one edit.
+Edit hold_place(const Reel& reel, int clip, double from_s, double to_s, double share);
+
+}  // namespace drevan::edits
