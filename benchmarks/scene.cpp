@@ -2,7 +2,8 @@
 // spaces, a film in 1080p24. How soon playing begins, whether sound is ever missing while a curve is
 // drawn and the window redraws, how far the picture is from the sound, how fast the mix renders; then
 // 500 clips in two hours, opened a second time.
-// Usage: scene [--quick] [SECONDS to play]     (QT_QPA_PLATFORM=offscreen DREVAN_AUDIO=simulated)
+// Usage: scene [--quick | --rows | SECONDS to play]     --rows: the 500 clips alone
+// (QT_QPA_PLATFORM=offscreen DREVAN_AUDIO=simulated)
 #include <fmt/format.h>
 #include <sys/resource.h>
 
@@ -214,9 +215,10 @@ int main(int argc, char** argv) {
   QApplication::setApplicationName("drevan-bench");
   apply_theme(app, "timber");
   const bool quick = argc > 1 && std::string_view(argv[1]) == "--quick";
-  const double seconds = argc > 1 && !quick ? std::atof(argv[1]) : quick ? 10 : 225;
+  const bool rows = argc > 1 && std::string_view(argv[1]) == "--rows";
+  const double seconds = quick ? 10 : argc > 1 ? std::atof(argv[1]) : 225;
   const test::TempFolder folder;
   qputenv("XDG_CACHE_HOME", (folder / "cache").string().c_str());
-  four_minutes(folder, seconds);
+  if (!rows) four_minutes(folder, seconds);
   two_hours(folder, quick ? 100 : 500);
 }

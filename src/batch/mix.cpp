@@ -3,10 +3,13 @@
 #include <fmt/format.h>
 
 #include <cmath>
+#include <mutex>
+#include <numeric>
 
 #include "audio/decibel.h"
 #include "audio/error.h"
 #include "audio/hash.h"
+#include "audio/parallel.h"
 #include "audio/replace_file.h"
 #include "batch/record.h"
 #include "batch/temporary_folder.h"
@@ -188,39 +191,54 @@ void write_sum(MixRun& run, const Part& part, const fs::path& file, double rate,
   buses[0].writer->commit();
 }
 
-// What is fed into every space, through its chain, becomes one more sound of the mix.
+// What is fed into a space, through its chain, as one more sound of the mix.
+PlacedSound through_space(const Reel& reel, const Space& space, const fs::path& folder,
+                          std::vector<PlacedSound> fed, const std::atomic<bool>* pause,
+                          FindingStore& store, const CancelToken& cancel,
+                          std::vector<std::string>& warnings, const Progress& progress) {
+  const Part feed{Part::Of::feed, space.clip.id};
+  std::erase_if(fed, [&](const PlacedSound& s) { return feed.share_of(s) == 0; });
+  MixRun run(std::move(fed));
+  const fs::path in = folder / fmt::format("space{}-in.wav", space.clip.id),
+                 out = folder / fmt::format("space{}.wav", space.clip.id);
+  write_sum(run, feed, in, reel.rate, pause, cancel, part_of(progress, 0, 0.3));
+  const RenderRequest request{bus_file_plan(reel, in, space.clip.chain), out, Container::wav,
+                              SampleType::float32};
+  const auto done = render_clip(request, store, cancel, part_of(progress, 0.3, 1));
+  warnings = done.warnings;
+  const ClipSound sound{out, 0, -1, reel.rate, {}};
+  PlacedSound heard;
+  heard.shape = ClipReader(sound).shape();
+  heard.begin = -done.lead;
+  heard.open = [sound] { return std::make_unique<ClipReader>(sound); };
+  heard.space = space.clip.id;
+  heard.gain = static_cast<float>(from_db(space.level_db));
+  return heard;
+}
+
+// Every space that is fed, several at a time.
 void add_spaces(const Reel& reel, const fs::path& folder, std::vector<PlacedSound>& placed,
                 const std::atomic<bool>* pause, FindingStore& store, const CancelToken& cancel,
                 std::vector<std::string>& warnings, const Progress& progress) {
-  std::vector<PlacedSound> spaces;
-  for (size_t i = 0; i < reel.spaces.size(); ++i) {
-    const Space& space = reel.spaces[i];
-    const Part feed{Part::Of::feed, space.clip.id};
-    if (!has_part(placed, feed)) continue;
-    std::vector<PlacedSound> fed = placed;
-    std::erase_if(fed, [&](const PlacedSound& s) { return feed.share_of(s) == 0; });
-    MixRun run(std::move(fed));
-    const fs::path in = folder / fmt::format("space{}-in.wav", space.clip.id),
-                   out = folder / fmt::format("space{}.wav", space.clip.id);
-    const double each = 1.0 / static_cast<double>(reel.spaces.size()),
-                 begun = static_cast<double>(i) * each;
-    write_sum(run, feed, in, reel.rate, pause, cancel,
-              part_of(progress, begun, begun + 0.3 * each));
-    const RenderRequest request{bus_file_plan(reel, in, space.clip.chain), out, Container::wav,
-                                SampleType::float32};
-    const auto done = render_clip(request, store, cancel,
-                                  part_of(progress, begun + 0.3 * each, begun + each));
-    for (const auto& w : done.warnings) warnings.push_back(w);
-    const ClipSound sound{out, 0, -1, reel.rate, {}};
-    PlacedSound heard;
-    heard.shape = ClipReader(sound).shape();
-    heard.begin = -done.lead;
-    heard.open = [sound] { return std::make_unique<ClipReader>(sound); };
-    heard.space = space.clip.id;
-    heard.gain = static_cast<float>(from_db(space.level_db));
-    spaces.push_back(std::move(heard));
+  std::vector<const Space*> fed;
+  for (const Space& space : reel.spaces)
+    if (has_part(placed, {Part::Of::feed, space.clip.id})) fed.push_back(&space);
+  std::vector<PlacedSound> heard(fed.size());
+  std::vector<std::vector<std::string>> told(fed.size());
+  std::mutex mutex;
+  std::vector<double> shares(fed.size());
+  on_all_cores(fed.size(), cancel, [&](size_t i) {
+    heard[i] = through_space(reel, *fed[i], folder, placed, pause, store, cancel, told[i],
+                             [&](double share) {
+                               const std::lock_guard lock(mutex);
+                               shares[i] = share / static_cast<double>(fed.size());
+                               if (progress) progress(std::reduce(shares.begin(), shares.end()));
+                             });
+  });
+  for (size_t i = 0; i < fed.size(); ++i) {
+    placed.push_back(std::move(heard[i]));
+    warnings.insert(warnings.end(), told[i].begin(), told[i].end());
   }
-  for (auto& s : spaces) placed.push_back(std::move(s));
 }
 
 }  // namespace

@@ -378,6 +378,8 @@ class Pass {
                  done_.stages[from].from_clip};
       if (options_.cache) options_.cache->put_facts(facts);
     }
+    // Who only wants to know what is learned need not hear the rest.
+    if (!sink && !options_.tap && !caching_ && !options_.damaged) return;
     ChainRun run = make_run(from, to);
     std::vector<std::shared_ptr<KeptSound>> kept(caching_ ? to - from + 1 : 0);
     StageTap tap;

@@ -71,9 +71,14 @@ SceneSound scene_sound(const ClipPlan& plan, FindingStore& store, const fs::path
     keep_course(file, *out.course);
   }
   out.plan = std::make_shared<const PlayPlan>(play_plan(plan, processed));
-  const PlayRun run(out.plan);
-  out.channels = run.channels();
-  out.length = run.end();
+  // What nothing rings behind ends where it ends.
+  out.channels = processed.stages.back().shape.channels;
+  out.length = std::max(processed.stages.back().shape.frames, processed.stages.front().shape.frames);
+  if (out.plan->clip.steps.size() > out.plan->rewritten_stage) {
+    const PlayRun run(out.plan);
+    out.channels = run.channels();
+    out.length = run.end();
+  }
   const SoundShape& clip = processed.stages.front().shape;
   const TimeMap& map = processed.stages.back().from_clip;
   out.lead = std::max<Samples>(

@@ -20,14 +20,33 @@ float floored(double db) {
 
 SoundCourse::Levels SoundCourse::over(double begin_s, double end_s) const {
   Levels out;
+  const auto hear = [&out](float peak, float loudness) {
+    out.peak_db = std::max(out.peak_db, peak);
+    out.loudness_lufs = std::max(out.loudness_lufs, loudness);
+  };
   const auto first = static_cast<std::ptrdiff_t>(std::floor(std::max(begin_s, 0.0) / cell_s));
   const auto last = std::min<std::ptrdiff_t>(std::ssize(peak_db),
                                              static_cast<std::ptrdiff_t>(std::ceil(end_s / cell_s)));
-  for (auto i = first; i < last; ++i) {
-    out.peak_db = std::max(out.peak_db, peak_db[static_cast<size_t>(i)]);
-    out.loudness_lufs = std::max(out.loudness_lufs, loudness_lufs[static_cast<size_t>(i)]);
+  for (auto i = first; i < last;) {
+    if (i % many == 0 && i + many <= last && i / many < std::ssize(coarse)) {
+      const Levels& all = coarse[static_cast<size_t>(i / many)];
+      hear(all.peak_db, all.loudness_lufs);
+      i += many;
+    } else {
+      hear(peak_db[static_cast<size_t>(i)], loudness_lufs[static_cast<size_t>(i)]);
+      ++i;
+    }
   }
   return out;
+}
+
+void SoundCourse::sum_up() {
+  coarse.clear();
+  std::vector<Levels> made;
+  for (std::ptrdiff_t i = 0; i + many <= std::ssize(peak_db); i += many)
+    made.push_back(over(static_cast<double>(i) * cell_s + 1e-9,
+                        static_cast<double>(i + many) * cell_s - 1e-9));
+  coarse = std::move(made);
 }
 
 SoundCourseMeter::SoundCourseMeter(StreamFormat format)
@@ -73,6 +92,7 @@ SoundCourse SoundCourseMeter::course() const {
     const double mean = std::max(0.0, sums[to] - sums[from]) / static_cast<double>(2 * around);
     out.loudness_lufs.push_back(floored(-0.691 + 10 * std::log10(mean + 1e-15)));
   }
+  out.sum_up();
   return out;
 }
 
@@ -97,6 +117,7 @@ std::shared_ptr<const SoundCourse> course_from_bytes(const std::string& bytes) {
       std::memcpy(&value, at, sizeof value);
       row->push_back(static_cast<float>(value) / 100);
     }
+  out->sum_up();
   return out;
 }
 

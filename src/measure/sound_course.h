@@ -23,8 +23,14 @@ struct SoundCourse {
   /// The largest of each over [begin_s, end_s), cells touched included; nothing_db outside.
   struct Levels {
     float peak_db = nothing_db, loudness_lufs = nothing_db;
+    friend bool operator==(const Levels&, const Levels&) = default;
   };
   Levels over(double begin_s, double end_s) const;
+  /// To be called when the two rows have changed: over() is then quick for long stretches as well.
+  void sum_up();
+
+  static constexpr std::ptrdiff_t many = 32;  ///< cells to one of `coarse`
+  std::vector<Levels> coarse{};
   friend bool operator==(const SoundCourse&, const SoundCourse&) = default;
 };
 

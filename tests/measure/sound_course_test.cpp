@@ -51,6 +51,13 @@ TEST(SoundCourse, PeaksAreThoseOfTheSamplesAndBlocksDoNotMatter) {
   EXPECT_NEAR(course.over(0, 9).peak_db, 20 * std::log10(0.9), 1e-4);
   EXPECT_LT(course.over(0, 0.4).peak_db, -3);
   EXPECT_EQ(course.over(5, 6).peak_db, SoundCourse::nothing_db);
+  // Summed up or not, it is the same.
+  const SoundCourse words = course_of(test::words(0.3, 7), 48000, 480);
+  SoundCourse slow = words;
+  slow.coarse.clear();
+  for (double begin = 0; begin < 7; begin += 0.37)
+    for (const double length : {0.01, 0.3, 0.65, 3.0, 9.0})
+      EXPECT_EQ(words.over(begin, begin + length), slow.over(begin, begin + length)) << begin << " " << length;
   EXPECT_EQ(course_of(AudioBuffer(1, 48000), 48000, 480).over(0, 1).loudness_lufs,
             SoundCourse::nothing_db);
 }

@@ -72,7 +72,7 @@ void ShelfMeasurements::load_peaks() {
   };
   if (selection_.clip()) want(*selection_.clip());
   for (const auto& c : reel.clips) want(c);
-  if (wanted.empty() || peak_lane_.busy()) return;
+  if (wanted.empty() || peak_lane_.busy() || held_back_) return;
   // One source a task, so that the shelf fills as they are ready.
   const Source source = wanted.front();
   peak_lane_.start([this, source, rate = reel.rate,
@@ -137,6 +137,14 @@ void ShelfMeasurements::set_visible(const std::vector<int>& clip_ids) {
     visible_soon_.start();
 }
 
+void ShelfMeasurements::hold_back(bool on) {
+  if (on == held_back_) return;
+  held_back_ = on;
+  if (!on) return soon_.start();
+  lane_.cancel();
+  peak_lane_.cancel();
+}
+
 namespace {
 
 struct ShelfItem {
@@ -176,6 +184,7 @@ void ShelfMeasurements::take_wanted(const std::shared_ptr<const Reel>& reel,
 
 // Of what can be seen the sound is kept where the group's chain begins, so that a change there is soon told.
 void ShelfMeasurements::measure() {
+  if (held_back_) return;
   const bool peaks = document_.target() && !document_.target()->true_peak_dbtp.free();
   lane_.start([this, reel = document_.shared(), visible = visible_, selected = selection_.clip_id(),
                peaks,

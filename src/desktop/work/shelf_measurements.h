@@ -38,6 +38,8 @@ class ShelfMeasurements : public QObject {
   std::optional<double> clip_loudness(int clip_id) const;
   /// The clips that can be seen; they are measured before the others.
   void set_visible(const std::vector<int>& clip_ids);
+  /// While something else is waited for nothing is measured here.
+  void hold_back(bool on);
 
  Q_SIGNALS:
   void peaks_changed();
@@ -68,6 +70,7 @@ class ShelfMeasurements : public QObject {
   std::map<int, ClipLevels> levels_;
   std::shared_ptr<const Reel> wanted_reel_;  // that the wanted keys are of
   std::vector<int> visible_;
+  bool held_back_ = false;
   QTimer soon_, visible_soon_;
   TaskLane peak_lane_{TaskLane::Urgency::background};
   TaskLane lane_{TaskLane::Urgency::background};

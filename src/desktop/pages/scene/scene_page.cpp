@@ -11,6 +11,7 @@
 #include "work/scene_films.h"
 #include "work/scene_sounds.h"
 #include "work/selection.h"
+#include "work/shelf_measurements.h"
 
 namespace drevan::desktop {
 
@@ -53,6 +54,7 @@ ScenePage::ScenePage(const Work& work, QWidget* parent) : QWidget(parent), work_
     film_->look_at(s);
     foot_->live();
   });
+  connect(&work_.scene, &SceneSounds::sounds_changed, this, &ScenePage::hold_others_back);
   connect(rows_, &SceneRows::bench_wanted, this, &ScenePage::bench_wanted);
   connect(spaces_, &SpaceList::bench_wanted, this, &ScenePage::bus_wanted);
   connect(film_, &FilmView::film_wanted, this, &ScenePage::add_film_dialog);
@@ -63,8 +65,14 @@ ScenePage::ScenePage(const Work& work, QWidget* parent) : QWidget(parent), work_
   connect(timer_, &QTimer::timeout, this, &ScenePage::live);
 }
 
+// What is looked at comes first.
+void ScenePage::hold_others_back() {
+  work_.shelf.hold_back(isVisible() && work_.scene.share_ready() < 1 && work_.scene.busy());
+}
+
 void ScenePage::showEvent(QShowEvent*) {
   work_.scene.set_active(true);
+  hold_others_back();
   work_.listening.play_scene(true);
   work_.listening.seek_s(rows_->playhead());
   apply_loop();
@@ -74,6 +82,7 @@ void ScenePage::showEvent(QShowEvent*) {
 
 void ScenePage::hideEvent(QHideEvent*) {
   timer_->stop();
+  work_.shelf.hold_back(false);
   work_.listening.play_scene(false);
 }
 

@@ -41,6 +41,7 @@ class ScenePage : public QWidget {
 
  private:
   void live();
+  void hold_others_back();
   void apply_loop();
 
   const Work& work_;

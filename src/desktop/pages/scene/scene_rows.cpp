@@ -94,6 +94,7 @@ void SceneRows::show_all() {
 }
 
 void SceneRows::follow_size() {
+  lay_out_rows();
   if (fitted_) {
     begin_s_ = 0;
     per_pixel_s_ =
@@ -207,18 +208,21 @@ double SceneRows::row_height() const {
   return std::clamp(room / std::max(1, open), least_row, most_row);
 }
 
-double SceneRows::rows_height() const {
-  double out = 6;
+double SceneRows::rows_height() const { return row_tops_.back() + 6; }
+
+void SceneRows::lay_out_rows() {
+  const double open = row_height();
+  row_tops_ = {0};
   for (int g = 0; g < std::ssize(work_.document.reel().groups); ++g)
-    out += folded(g) ? fold_height : row_height();
-  return out;
+    row_tops_.push_back(row_tops_.back() + (folded(g) ? fold_height : open));
 }
 
 QRectF SceneRows::row_rect(int group) const {
-  double y = rows_top() - verticalScrollBar()->value();
-  for (int g = 0; g < group; ++g) y += folded(g) ? fold_height : row_height();
+  const auto at = static_cast<size_t>(group);
+  if (at + 1 >= row_tops_.size()) return {};
   const double left = header_width + ruler_width;
-  return {left, y, viewport()->width() - left - 8.0, folded(group) ? fold_height : row_height()};
+  return {left, rows_top() + row_tops_[at] - verticalScrollBar()->value(),
+          viewport()->width() - left - 8.0, row_tops_[at + 1] - row_tops_[at]};
 }
 
 QRectF SceneRows::header_rect(int group) const {
@@ -252,6 +256,7 @@ QRectF SceneRows::event_rect(int index) const {
 }
 
 void SceneRows::redraw() {
+  lay_out_rows();
   stale_ = true;
   viewport()->update();
 }

@@ -12,6 +12,10 @@
 
 class QLineEdit;
 
+namespace drevan {
+struct SceneSound;
+}
+
 namespace drevan::desktop {
 
 class SceneRows : public QAbstractScrollArea {
@@ -93,14 +97,18 @@ class SceneRows : public QAbstractScrollArea {
   void draw_strip(QPainter& p) const;
   void draw_events(QPainter& p) const;
   void draw_row(QPainter& p, int group) const;
+  void draw_ruler(QPainter& p, int group) const;
   void draw_header(QPainter& p, int group) const;
   void draw_clip(QPainter& p, const Clip& clip) const;
+  void draw_silhouettes(QPainter& p) const;
+  void draw_silhouette(QImage& on, const Clip& clip, const SceneSound& sound) const;
   void draw_gain_line(QPainter& p) const;
   double y_of(const QRectF& row, double db) const;
   QRectF part_rect(int group, int part) const;  // of the header: 0 only, 1 off
   double rows_top() const;
   double rows_height() const;
   double row_height() const;
+  void lay_out_rows();
   double clip_seconds(const Clip& clip) const;
   void follow_size();
 
@@ -134,6 +142,7 @@ class SceneRows : public QAbstractScrollArea {
   std::set<int> marked_;
   std::optional<int> event_;
   std::set<std::string> folded_;  // by name
+  std::vector<double> row_tops_{0};  // of the groups and behind the last, from the first one's top
   QPixmap drawn_;
   bool stale_ = true;
   Drag drag_ = Drag::none;

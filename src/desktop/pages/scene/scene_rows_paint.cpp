@@ -1,6 +1,6 @@
 // How the Scene's rows look. What stands still is drawn once and kept; the playhead goes over it.
+#include <QImage>
 #include <QPainter>
-#include <QPainterPath>
 #include <cmath>
 
 #include "pages/scene/scene_rows.h"
@@ -36,10 +36,10 @@ void SceneRows::paintEvent(QPaintEvent*) {
     QPainter p(&drawn_);
     p.setRenderHint(QPainter::Antialiasing);
     const int groups = static_cast<int>(work_.document.reel().groups.size());
-    for (int g = 0; g < groups; ++g) {
-      draw_header(p, g);
-      draw_row(p, g);
-    }
+    for (int g = 0; g < groups; ++g) draw_header(p, g);
+    for (int g = 0; g < groups; ++g) draw_ruler(p, g);
+    draw_silhouettes(p);
+    for (int g = 0; g < groups; ++g) draw_row(p, g);
     draw_gain_line(p);
     p.fillRect(QRectF(0, 0, viewport()->width(), rows_top()), theme().window);
     draw_strip(p);
@@ -179,20 +179,62 @@ void SceneRows::draw_header(QPainter& p, int group) const {
   part(1, tr("off"), row == SceneSounds::Row::silent, t.quiet);
 }
 
-void SceneRows::draw_row(QPainter& p, int group) const {
+void SceneRows::draw_ruler(QPainter& p, int group) const {
   const Theme& t = theme();
   const QRectF row = row_rect(group);
-  if (row.bottom() < rows_top() || row.top() > viewport()->height()) return;
+  if (folded(group) || row.bottom() < rows_top() || row.top() > viewport()->height()) return;
   p.setFont(small_font());
-  if (!folded(group))
-    for (const int db : {0, -18, -36}) {
-      const double y = y_of(row, db);
-      p.setPen(QPen(faded(t.line, db == 0 ? 0.9 : 0.5), 1));
-      p.drawLine(QPointF(row.left(), y), QPointF(row.right(), y));
-      p.setPen(faded(t.quiet, 0.8));
-      p.drawText(QRectF(header_width - 12, y - 8, ruler_width + 6, 16),
-                 Qt::AlignRight | Qt::AlignVCenter, QString::number(db));
-    }
+  for (const int db : {0, -18, -36}) {
+    const double y = y_of(row, db);
+    p.setPen(QPen(faded(t.line, db == 0 ? 0.9 : 0.5), 1));
+    p.drawLine(QPointF(row.left(), y), QPointF(row.right(), y));
+    p.setPen(faded(t.quiet, 0.8));
+    p.drawText(QRectF(header_width - 12, y - 8, ruler_width + 6, 16),
+               Qt::AlignRight | Qt::AlignVCenter, QString::number(db));
+  }
+}
+
+// Column by column into a picture of their own: hundreds of them are there at once.
+void SceneRows::draw_silhouettes(QPainter& p) const {
+  const double ratio = devicePixelRatioF();
+  QImage layer(viewport()->size() * ratio, QImage::Format_ARGB32_Premultiplied);
+  layer.fill(Qt::transparent);
+  for (const Clip& c : work_.document.reel().clips) {
+    if (folded(c.group) || left_out(work_.document.reel(), c)) continue;
+    if (const SceneSound* sound = work_.scene.sound(c.id)) draw_silhouette(layer, c, *sound);
+  }
+  layer.setDevicePixelRatio(ratio);
+  p.drawImage(0, 0, layer);
+}
+
+// Loudness as a body within the peaks.
+void SceneRows::draw_silhouette(QImage& on, const Clip& clip, const SceneSound& sound) const {
+  const double ratio = devicePixelRatioF();
+  const QRectF row = row_rect(clip.group);
+  const double left = x_of(clip.place_s), right = x_of(clip.place_s + sound.course->seconds());
+  const int from = static_cast<int>(std::ceil(std::max(left, row.left()) * ratio)),
+            to = std::min(on.width(), static_cast<int>(std::ceil(std::min(right, row.right()) * ratio)));
+  const int base = static_cast<int>(std::lround((row.bottom() - 4) * ratio));
+  const double strength = work_.scene.row_sounds(clip.group) ? 1 : 0.35;
+  const QRgb peak = qPremultiply(faded(theme().after, 0.36 * strength).rgba()),
+             body = qPremultiply(faded(theme().after, 0.9 * strength).rgba());
+  const double column_s = per_pixel_s_ / ratio;
+  for (int x = from; x < to; ++x) {
+    const double s = seconds_at(x / ratio) - clip.place_s;
+    const auto levels = sound.course->over(s, s + column_s);
+    const auto y = [&](float db) {
+      return std::clamp(static_cast<int>(std::lround(y_of(row, static_cast<double>(db)) * ratio)), 0, on.height());
+    };
+    const int top = y(levels.peak_db), middle = std::max(top, y(levels.loudness_lufs)),
+              end = std::min(base, on.height());
+    for (int at = top; at < end; ++at)
+      reinterpret_cast<QRgb*>(on.scanLine(at))[x] = at < middle ? peak : body;
+  }
+}
+
+void SceneRows::draw_row(QPainter& p, int group) const {
+  const QRectF row = row_rect(group);
+  if (row.bottom() < rows_top() || row.top() > viewport()->height()) return;
   p.save();
   p.setClipRect(row.adjusted(0, 0, 8, 0));
   for (const Clip& c : work_.document.reel().clips)
@@ -200,41 +242,21 @@ void SceneRows::draw_row(QPainter& p, int group) const {
   p.restore();
 }
 
-// Loudness as a body within the peaks.
+// All but its silhouette.
 void SceneRows::draw_clip(QPainter& p, const Clip& clip) const {
   const Theme& t = theme();
   const QRectF row = row_rect(clip.group), at = clip_rect(clip.id);
   if (at.right() < row.left() || at.left() > row.right()) return;
   const bool selected = work_.selection.clip_id() == clip.id;
   const bool lit = selected || marked_.contains(clip.id);
-  const bool sounds = work_.scene.row_sounds(clip.group);
   const double base = row.bottom() - 4;
   const SceneSound* sound = work_.scene.sound(clip.id);
   if (folded(clip.group)) {
     p.fillRect(QRectF(at.left(), row.center().y() - 4, at.width(), 8),
-               faded(lit ? t.attention : t.after, sounds ? 0.7 : 0.25));
+               faded(lit ? t.attention : t.after, work_.scene.row_sounds(clip.group) ? 0.7 : 0.25));
     return;
   }
-  if (sound) {
-    const double from = std::max(at.left(), row.left()), to = std::min(at.right(), row.right());
-    QPolygonF peaks, body;
-    peaks << QPointF(from, base);
-    body << QPointF(from, base);
-    for (double x = from; x <= to; x += 1) {
-      const double s = seconds_at(x) - clip.place_s;
-      const auto levels = sound->course->over(s, s + per_pixel_s_);
-      peaks << QPointF(x, y_of(row, static_cast<double>(levels.peak_db)));
-      body << QPointF(x, y_of(row, static_cast<double>(levels.loudness_lufs)));
-    }
-    peaks << QPointF(to, base);
-    body << QPointF(to, base);
-    const double strength = sounds ? 1 : 0.35;
-    p.setPen(Qt::NoPen);
-    p.setBrush(faded(t.after, 0.36 * strength));
-    p.drawPolygon(peaks);
-    p.setBrush(faded(t.after, 0.85 * strength));
-    p.drawPolygon(body);
-  } else {
+  if (!sound) {
     const bool missing = work_.document.missing(clip);
     p.setPen(QPen(missing ? t.over : t.quiet, 1, Qt::DotLine));
     p.drawLine(QPointF(at.left(), base), QPointF(at.right(), base));
@@ -246,7 +268,7 @@ void SceneRows::draw_clip(QPainter& p, const Clip& clip) const {
   p.setFont(small_font());
   const double name_x = std::max(at.left(), row.left()) + 2;
   const double room = std::min(at.right(), row.right()) - name_x;
-  if (room < 22 && !lit) return;
+  if (room < 34 && !lit) return;
   const QString name = QString::fromStdString(clip.name);
   p.setPen(lit ? t.attention : t.text);
   p.drawText(QPointF(name_x, row.top() + 11),
