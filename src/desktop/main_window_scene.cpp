@@ -52,6 +52,7 @@ void MainWindow::make_scene_menu() {
   });
   m->addSeparator();
   add(m, tr("Gain of the clip as a line"), QKeySequence("G"), there([this] { scene_->rows().toggle_gain_line(); }));
+  add(m, tr("Follow what is under the dot"), QKeySequence("F"), there([this] { scene_->film().follow(); }));
   add(m, tr("The clip as long as it came"), {}, [this] { change_clip(edits::take_out_stretch); });
   add(m, tr("Split at the playhead"), {}, [this] {
     const Clip* c = work_.selection.clip();

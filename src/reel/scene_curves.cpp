@@ -13,6 +13,7 @@ namespace drevan::edits {
 
 namespace {
 
+constexpr double apart_s = 0.15;
 constexpr std::string_view stretch_id = "stretch", speed_id = "speed";
 
 std::string_view id_of(StretchWay way) { return way == StretchWay::pitch ? stretch_id : speed_id; }
@@ -114,32 +115,66 @@ double place_at(const Clip& clip, double s) {
   return value / unit_of(*step);
 }
 
-Edit hold_place(const Reel& reel, int clip, double from_s, double to_s, double share) {
-  require_clip(clip, "has no place in the picture");
-  Draft d(reel, clip);
+namespace {
+
+// The step that places the clip, added where there is none.
+ChainStep& placing_step(Draft& d) {
+  require_clip(d.clip.id, "has no place in the picture");
   if (!drawn_place(d.clip)) {
     d.clip.chain.steps.push_back(make_step("pan"));
     settle_step_ids(d.edit.next);
   }
-  const DrawnSetting drawn = *drawn_place(d.clip);
-  ChainStep& step = *std::ranges::find(d.clip.chain.steps, drawn.step, &ChainStep::id);
+  return *std::ranges::find(d.clip.chain.steps, drawn_place(d.clip)->step, &ChainStep::id);
+}
+
+void put_curve(ChainStep& step, int parameter, Curve curve) {
+  require_curve(curve, step.type->parameters[static_cast<size_t>(parameter)]);
+  std::erase_if(step.curves, [&](const Track& t) { return t.parameter == parameter; });
+  step.curves.push_back({parameter, std::make_shared<const Curve>(std::move(curve))});
+  std::ranges::sort(step.curves, {}, &Track::parameter);
+}
+
+}  // namespace
+
+Edit hold_place(const Reel& reel, int clip, double from_s, double to_s, double share) {
+  Draft d(reel, clip);
+  ChainStep& step = placing_step(d);
+  const int parameter = drawn_place(d.clip)->parameter;
   const double value = std::clamp(share, -1.0, 1.0) * unit_of(step);
-  const Curve* before = curve_of(step.curves, drawn.parameter);
+  const Curve* before = curve_of(step.curves, parameter);
   const double end_s = std::max(to_s, from_s);
   Curve curve = before ? *before : Curve{};
   // What was drawn there before gives way, but for the moment where the hand came from.
   std::erase_if(curve.points, [&](const CurvePoint& p) {
     return p.s > from_s + least_point_distance_s && p.s < end_s + least_point_distance_s;
   });
-  const Parameter& of = step.type->parameters[static_cast<size_t>(drawn.parameter)];
-  curve = with_point(std::move(curve), of, end_s, value);
-  for (CurvePoint& p : curve.points) p.shape = CurveShape::smooth;
-  require_curve(curve, of);
-  std::erase_if(step.curves, [&](const Track& t) { return t.parameter == drawn.parameter; });
-  step.curves.push_back({drawn.parameter, std::make_shared<const Curve>(std::move(curve))});
-  std::ranges::sort(step.curves, {}, &Track::parameter);
+  curve = with_point(std::move(curve), step.type->parameters[static_cast<size_t>(parameter)], end_s,
+                     value);
+  // Smooth between moments that were held apart; along a way of the hand straight from one to the next.
+  for (size_t i = 0; i < curve.points.size(); ++i) {
+    const bool apart =
+        i + 1 == curve.points.size() || curve.points[i + 1].s - curve.points[i].s > apart_s;
+    curve.points[i].shape = apart ? CurveShape::smooth : CurveShape::line;
+  }
+  put_curve(step, parameter, std::move(curve));
   d.edit.merge = fmt::format("place of clip {} in the picture", clip);
   return d.done(fmt::format("{} held on the picture", d.clip.name));
+}
+
+Edit hold_along(const Reel& reel, int clip, std::span<const HeldAt> shares) {
+  Draft d(reel, clip);
+  if (shares.empty()) throw impossible("There is no way to follow; nothing was changed.");
+  ChainStep& step = placing_step(d);
+  const int parameter = drawn_place(d.clip)->parameter;
+  const Parameter& of = step.type->parameters[static_cast<size_t>(parameter)];
+  std::vector<CurvePoint> points;
+  for (const HeldAt& at : shares)
+    points.push_back({at.s, std::clamp(at.share, -1.0, 1.0) * unit_of(step), CurveShape::line});
+  // A part of the parameter's range, which is not the picture's width for all.
+  const double tolerance = 0.01 * unit_of(step) / (of.most - of.least);
+  put_curve(step, parameter,
+            overwritten(curve_of(step.curves, parameter), thinned(points, of, tolerance)));
+  return d.done(fmt::format("{} follows the picture", d.clip.name));
 }
 
 }  // namespace drevan::edits

@@ -44,5 +44,11 @@ double place_at(const Clip& clip, double s);
 /// of what its curve does there; a `pan` is added where nothing places it. Holds that follow each
 /// other are one edit.
 Edit hold_place(const Reel& reel, int clip, double from_s, double to_s, double share);
+/// The same along a way that is known: `shares` rise in time. As few points as keep within half a
+/// percent of the picture's width.
+struct HeldAt {
+  double s = 0, share = 0;
+};
+Edit hold_along(const Reel& reel, int clip, std::span<const HeldAt> shares);
 
 }  // namespace drevan::edits

@@ -8,6 +8,7 @@
 #include <QToolButton>
 #include <cmath>
 
+#include "../../demo/story.h"
 #include "desktop/driver.h"
 #include "dialogs/film_sheet.h"
 #include "media/film_file.h"
@@ -327,6 +328,35 @@ TEST_F(SceneTest, ASoundIsHeldOnThePictureWhileItStandsAndWhileItPlays) {
   for (double s = 0; s < 12 && zero_s < 0; s += 0.001)
     if (s > there + 0.1 && edits::place_at(clip("stairs-02"), s) >= 0) zero_s = s;
   EXPECT_NEAR(zero_s + clip("stairs-02").place_s, crossed_s, 2 / 24.0);
+}
+
+// Against the program that drew the film.
+TEST_F(SceneTest, TheDotFollowsTheActorByItself) {
+  open();
+  d.click(rows().viewport(), middle("stairs-02"));
+  d.click(rows().viewport(), {rows().x_of(15), 20});
+  FilmView& film = page().film();
+  ASSERT_TRUE(d.wait_for([&] { return film.exact() && film.dot(); }));
+  const auto on_picture = [&](demo::Point p) {
+    const QRectF r = film.picture_rect();
+    return QPointF(r.left() + p.x / demo::film_width * r.width(), r.top() + p.y / demo::film_height * r.height());
+  };
+  d.drag(&film, *film.dot(), on_picture(demo::actor_at(rows().playhead())));
+  QTest::keyClick(&d.window, Qt::Key_F);
+  EXPECT_TRUE(film.following());
+  ASSERT_TRUE(d.wait_for([&] { return !film.following(); }, 60000));
+  QTest::qWait(50);
+  const double from = rows().playhead(), place_s = clip("stairs-02").place_s;
+  int looked = 0;
+  for (double s = from; s < 22; s += 0.25, ++looked)
+    EXPECT_NEAR((edits::place_at(clip("stairs-02"), s - place_s) + 1) / 2 * demo::film_width, demo::actor_at(s).x, 30) << s;
+  EXPECT_GT(looked, 20);
+  EXPECT_EQ(d.work().document.history().undo_label(), "stairs-02 follows the picture");
+  // He leaves the picture before the clip ends: it is said.
+  for (auto* told : d.window.findChildren<QMessageBox*>()) told->close();
+  const auto* line = d.window.findChild<QToolButton*>("more");
+  ASSERT_TRUE(line);
+  EXPECT_TRUE(line->isVisible());
 }
 
 TEST_F(SceneTest, TheFilmIsWrittenWithTheMix) {

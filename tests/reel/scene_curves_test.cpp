@@ -86,6 +86,13 @@ TEST_F(SceneCurves, APlaceIsHeldMomentByMoment) {
   EXPECT_NEAR(edits::place_at(clip(r), 1.1), 0.25, 1e-6);
   const auto& points = clip(r).chain.steps.back().curves[0].curve->points;
   for (size_t i = 1; i < points.size(); ++i) EXPECT_GT(points[i].s, points[i - 1].s);
+  // A way that is known becomes as few points as it needs.
+  std::vector<edits::HeldAt> way;
+  for (int i = 0; i <= 48; ++i) way.push_back({i / 24.0, i < 24 ? -0.8 : -0.8 + (i - 24) / 15.0});
+  const Reel along = edits::hold_along(reel, 1, way).next;
+  for (const auto& at : way) EXPECT_NEAR(edits::place_at(clip(along), at.s), at.share, 0.011);
+  EXPECT_LT(clip(along).chain.steps.back().curves[0].curve->points.size(), 8U);
+  expect_impossible([&] { edits::hold_along(reel, 1, {}); }, "no way");
   // Where it stands in a room, its direction follows.
   Reel room = reel;
   room.clips[0].chain.steps.push_back(make_step("acoustics"));

@@ -3,6 +3,7 @@
 #include <QMouseEvent>
 #include <QPainter>
 
+#include "engine/film_track.h"
 #include "theme/theme.h"
 #include "work/document.h"
 #include "work/notices.h"
@@ -20,6 +21,8 @@ FilmView::FilmView(const Work& work, QWidget* parent) : QWidget(parent), work_(w
   setMinimumSize(200, 120);
   setMouseTracking(true);
   setToolTip(tr("Hold the chosen sound's dot to place it from left to right, while it stands or plays"));
+  connect(&lane_, &TaskLane::failed, this, [this](const QString& why) { work_.notices.warn(why); });
+  connect(&work_.document, &Document::leaving, &lane_, &TaskLane::cancel);
   const auto again = qOverload<>(&QWidget::update);
   connect(&work_.selection, &Selection::clip_changed, this, again);
   connect(&work_.document, &Document::reel_changed, this, again);
@@ -161,6 +164,74 @@ void FilmView::mouseReleaseEvent(QMouseEvent*) {
   update();
 }
 
+namespace {
+// From the picture as it is stored to as it is seen, turned to the right.
+QPointF turned(QPointF at, int right_deg) {
+  switch (right_deg) {
+    case 90:
+      return {1 - at.y(), at.x()};
+    case 180:
+      return {1 - at.x(), 1 - at.y()};
+    case 270:
+      return {at.y(), 1 - at.x()};
+    default:
+      return at;
+  }
+}
+}  // namespace
+
+void FilmView::follow() {
+  if (lane_.busy()) {
+    lane_.cancel();
+    return update();
+  }
+  const auto at = dot();
+  const Clip* clip = held_clip();
+  const Film* film = work_.films.at(reel_s_);
+  if (!at || !clip || !film)
+    return work_.notices.warn(tr("Choose a clip that sounds at this picture, and put its dot on what it is to follow."));
+  const QRectF r = picture_rect();
+  const int rotation = ahead_ ? ahead_->rotation_deg() : 0;
+  const QPointF seen((at->x() - r.left()) / r.width(), (at->y() - r.top()) / r.height());
+  const QPointF stored = turned(seen, (360 - rotation) % 360);
+  const SceneSound* sound = work_.scene.sound(clip->id);
+  const double end_s = clip->place_s + (sound ? sound->course->seconds() : clip_seconds(work_.document.reel(), *clip));
+  followed_pct_ = 0;
+  lane_.start([this, file = film->path, id = clip->id, stored, rotation, from = reel_s_ - film->place_s,
+               to = end_s - film->place_s, place = film->place_s](const CancelToken& cancel) -> TaskLane::Finish {
+    FilmTrack track = follow_in_film(file, from, stored.x(), stored.y(), to, cancel, [&](double share) {
+      lane_.post(cancel, [this, share] {
+        followed_pct_ = static_cast<int>(100 * share);
+        update();
+      });
+    });
+    for (auto& p : track.points) {
+      const QPointF now = turned({p.x, p.y}, rotation);
+      p.x = now.x();
+      p.y = now.y();
+    }
+    return [this, id, place, track] { take_track(id, place, track); };
+  });
+  update();
+}
+
+void FilmView::take_track(int id, double place_s, const FilmTrack& track) {
+  const Clip* clip = work_.document.reel().find(id);
+  update();
+  if (!clip) return;
+  std::vector<edits::HeldAt> shares;
+  for (const auto& p : track.points)
+    if (const double s = place_s + p.s - clip->place_s; s >= 0) shares.push_back({s, 2 * p.x - 1});
+  work_.document.change([&](const Reel& reel) { return edits::hold_along(reel, id, shares); });
+  if (!track.points.empty()) dot_heights_[id] = std::clamp(track.points.front().y, 0.03, 0.97);
+  if (track.lost_s)
+    work_.notices.warn(tr("%1 was followed until %2; there it was lost, or left the picture. Hold it by hand from "
+                          "there on, or follow it again.")
+                           .arg(QString::fromStdString(clip->name), work_.films.moment_text(place_s + *track.lost_s)));
+  else
+    work_.notices.tell(tr("%1 was followed to its end.").arg(QString::fromStdString(clip->name)));
+}
+
 // The way it takes, the moments it was held at, and where it is now.
 void FilmView::draw_dot(QPainter& p) const {
   const auto at = dot();
@@ -190,7 +261,8 @@ void FilmView::draw_dot(QPainter& p) const {
   p.setBrush(t.attention);
   p.drawEllipse(*at, holding_ ? 10 : 8, holding_ ? 10 : 8);
   p.setFont(bold_font());
-  const QString name = QString::fromStdString(clip.name);
+  const QString name = lane_.busy() ? tr("following, %1 %").arg(followed_pct_)
+                                    : QString::fromStdString(clip.name);
   const double wide = p.fontMetrics().horizontalAdvance(name);
   const bool left = at->x() + 16 + wide > r.right();
   const QRectF box(left ? at->x() - 20 - wide : at->x() + 14, at->y() + 8, wide + 8, 18);

@@ -9,7 +9,12 @@
 
 #include "media/film_ahead.h"
 #include "reel/reel.h"
+#include "work/task_lane.h"
 #include "work/work.h"
+
+namespace drevan {
+struct FilmTrack;
+}
 
 namespace drevan::desktop {
 
@@ -29,6 +34,10 @@ class FilmView : public QWidget {
   QRectF picture_rect() const;
   /// Where the selected clip's dot stands on it; empty: it does not sound now, or is none.
   std::optional<QPointF> dot() const;
+  /// The dot follows what is seen under it, from here to the clip's end or where it is lost; once
+  /// more: stops.
+  void follow();
+  bool following() const { return lane_.busy(); }
 
  Q_SIGNALS:
   void film_wanted();
@@ -46,6 +55,7 @@ class FilmView : public QWidget {
   double moment() const;
   void hold();
   void draw_dot(QPainter& p) const;
+  void take_track(int clip, double place_s, const FilmTrack& track);
   void open();
   void close();
 
@@ -59,6 +69,8 @@ class FilmView : public QWidget {
   bool holding_ = false;
   double share_ = 0, last_s_ = 0;        // of the picture, where the hand is; the moment it was last held at
   std::map<int, double> dot_heights_{};  // by clip, a share of the picture's height
+  int followed_pct_ = 0;
+  TaskLane lane_;
   QImage image_;
 };
 
