@@ -30,7 +30,7 @@ namespace drevan::desktop {
 
 namespace {
 constexpr int title_bar_height = 32;  // of common window managers, about
-constexpr int mark_width = 86, mark_from = 980;
+constexpr int mark_from = 980;
 
 // By its name: what is dropped on the Scene with such a one is a picture first.
 bool is_film_file(const QString& file) {
@@ -102,7 +102,8 @@ QWidget* MainWindow::make_top() {
   auto* top = new QWidget(this);
   top->setFixedHeight(44);
   auto* row = new QHBoxLayout(top);
-  row->setContentsMargins(8, 0, 8, 0);
+  row->setContentsMargins(2, 0, 8, 0);
+  row->setSpacing(4);
   auto* left = top_left_ = new QWidget(top);
   auto* left_row = new QHBoxLayout(left);
   left_row->setContentsMargins(0, 0, 0, 0);
@@ -112,9 +113,8 @@ QWidget* MainWindow::make_top() {
   mark_->setFont(f);
   mark_->setStyleSheet("color: " + theme().attention.name());
   // Where there is no room for both the menus stay.
-  mark_->setSizePolicy(QSizePolicy::Ignored, QSizePolicy::Preferred);
-  mark_->setMaximumWidth(mark_width);
-  mark_->setContentsMargins(8, 0, 0, 0);
+  mark_->setMinimumWidth(1);
+  mark_->setContentsMargins(14, 0, 12, 0);
   menus_ = new QMenuBar(left);
   menus_->setSizePolicy(QSizePolicy::Maximum, QSizePolicy::Fixed);
   left_row->setSpacing(0);
@@ -165,9 +165,10 @@ QWidget* MainWindow::make_top() {
   right_row->addWidget(reel_name_);
   right_row->addSpacing(4);
   right_row->addWidget(saved_);
-  row->addWidget(left, 10);
+  row->addWidget(left);
+  row->addSpacing(6);
   row->addWidget(middle);
-  row->addWidget(right, 10);
+  row->addWidget(right, 1);
   return top;
 }
 

@@ -104,5 +104,6 @@ inline void in_two_columns(const std::vector<QPixmap>& pictures, const QString& 
 
 /// A take that is cut, its pieces in groups: "cutting", "groups". And the start: "start".
 void own_work(MainWindow& window, Shots& shots, const QString& folder);
+void the_scene(MainWindow& window, Shots& shots);
 
 }  // namespace drevan::desktop

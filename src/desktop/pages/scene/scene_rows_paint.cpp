@@ -272,8 +272,7 @@ void SceneRows::draw_clip(QPainter& p, const Clip& clip) const {
   const QString name = QString::fromStdString(clip.name);
   p.setPen(lit ? t.attention : t.text);
   p.drawText(QPointF(name_x, row.top() + 11),
-             lit ? name
-                 : p.fontMetrics().elidedText(name, Qt::ElideRight, static_cast<int>(room)));
+             p.fontMetrics().elidedText(name, Qt::ElideRight, std::max(24, static_cast<int>(room))));
 }
 
 }  // namespace drevan::desktop
