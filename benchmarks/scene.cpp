@@ -1,7 +1,7 @@
-// The Scene at work in the real window: 60 clips in four minutes, ten at a time, five steps each, two
-// spaces, a film in 1080p24. How soon playing begins, whether sound is ever missing while a curve is
-// drawn and the window redraws, how far the picture is from the sound, how fast the mix renders; then
-// 500 clips in two hours, opened a second time.
+// The Scene at work in the real window: 60 clips in four minutes, ten at a time, five steps each,
+// two spaces, a film in 1080p24. How soon playing begins, whether sound is ever missing while a
+// curve is drawn and the window redraws, how far the picture is from the sound, how fast the mix
+// renders; then 500 clips in two hours, opened a second time.
 // Usage: scene [--quick | --rows | SECONDS to play]     --rows: the 500 clips alone
 // (QT_QPA_PLATFORM=offscreen DREVAN_AUDIO=simulated)
 #include <fmt/format.h>
@@ -67,8 +67,9 @@ Reel made_reel(const test::TempFolder& folder, int clips, int rows, double all_s
     clip.place_s = each_s * (i / rows);
     clip.room_tone = SecondsRange{0, 0.6};
     if (steps == 0) continue;
-    clip.chain.steps = {test::with("noise-reduction", {{"depth_db", 9}}), test::with("cut", {{"low_hz", 80}}),
-                        make_step("equaliser"), test::with("compressor", {{"threshold_db", -20}}),
+    clip.chain.steps = {test::with("noise-reduction", {{"depth_db", 9}}),
+                        test::with("cut", {{"low_hz", 80}}), make_step("equaliser"),
+                        test::with("compressor", {{"threshold_db", -20}}),
                         test::with("pan", {{"pan_pct", 10.0 * (i % 10) - 45}})};
   }
   settle_step_ids(reel);
@@ -81,14 +82,14 @@ std::filesystem::path film_in(const test::TempFolder& folder, int seconds) {
   o.height = 1080;
   o.frames_per_s = 24;
   o.frames = 24 * seconds;
-  o.paint = [](int frame, int x, int y) { return ((x + 6 * frame) / 90 + y / 90) % 2 == 0 ? 60.0 : 180.0; };
+  o.paint = [](int frame, int x, int y) {
+    return ((x + 6 * frame) / 90 + y / 90) % 2 == 0 ? 60.0 : 180.0;
+  };
   test::make_film(folder / "film.mkv", o);
   return folder / "film.mkv";
 }
 
-bool ready(const Work& work) {
-  return work.scene.share_ready() >= 1 && !work.scene.busy();
-}
+bool ready(const Work& work) { return work.scene.share_ready() >= 1 && !work.scene.busy(); }
 
 void play(MainWindow& window, double seconds) {
   const Work& work = window.work();
@@ -136,12 +137,15 @@ void play(MainWindow& window, double seconds) {
   }
   player.pause();
   std::ranges::sort(off);
-  const auto within = std::ranges::count_if(off, [](double d) { return d > -1 / 24.0 && d < 2 / 24.0; });
-  fmt::print("{:.0f} s played, {} redraws: {} underruns (asked: 0); picture within one of the sound in {:.1f} % "
-             "of {} looks, worst {:.0f} ms late\n",
-             static_cast<double>(timer.elapsed()) / 1000, redraws, player.underruns() - before,
-             100.0 * static_cast<double>(within) / static_cast<double>(std::max<size_t>(1, off.size())),
-             off.size(), off.empty() ? 0 : off.back() * 1000);
+  const auto within =
+      std::ranges::count_if(off, [](double d) { return d > -1 / 24.0 && d < 2 / 24.0; });
+  fmt::print(
+      "{:.0f} s played, {} redraws: {} underruns (asked: 0); picture within one of the sound in "
+      "{:.1f} % "
+      "of {} looks, worst {:.0f} ms late\n",
+      static_cast<double>(timer.elapsed()) / 1000, redraws, player.underruns() - before,
+      100.0 * static_cast<double>(within) / static_cast<double>(std::max<size_t>(1, off.size())),
+      off.size(), off.empty() ? 0 : off.back() * 1000);
 }
 
 void four_minutes(const test::TempFolder& folder, double seconds) {
@@ -151,7 +155,8 @@ void four_minutes(const test::TempFolder& folder, double seconds) {
   for (const char* name : {"Hall", "Room"})
     add(edits::add_space(reel, name, {{test::with("reverb", {{"mix_pct", 100}})}}));
   for (int g = 0; g < 6; ++g)
-    add(edits::set_send(reel, {edits::Feeder::Of::group, g}, reel.spaces[static_cast<size_t>(g % 2)].clip.id, -12));
+    add(edits::set_send(reel, {edits::Feeder::Of::group, g},
+                        reel.spaces[static_cast<size_t>(g % 2)].clip.id, -12));
   save_reel(reel, folder / "scene.reel");
   auto window = std::make_unique<MainWindow>();
   window->resize(1280, 800);
@@ -161,7 +166,8 @@ void four_minutes(const test::TempFolder& folder, double seconds) {
   timer.start();
   window->show_place(MainWindow::Place::scene);
   wait_for([&] { return ready(window->work()); }, 300);
-  fmt::print("60 clips made ready in {:.1f} s the first time\n", static_cast<double>(timer.elapsed()) / 1000);
+  fmt::print("60 clips made ready in {:.1f} s the first time\n",
+             static_cast<double>(timer.elapsed()) / 1000);
   play(*window, seconds);
   fmt::print("memory at the most {:.0f} MB (asked: 1200)\n", peak_mb());
   window.reset();
@@ -172,7 +178,8 @@ void four_minutes(const test::TempFolder& folder, double seconds) {
   timer.start();
   const auto done = render_mix(reel, options, {}, store, never);
   const double took = static_cast<double>(timer.elapsed()) / 1000;
-  fmt::print("mix of 240 s rendered in {:.1f} s: {:.1f} times real time (asked: 20)\n", took, 240 / took);
+  fmt::print("mix of 240 s rendered in {:.1f} s: {:.1f} times real time (asked: 20)\n", took,
+             240 / took);
   if (done.files.empty()) throw std::runtime_error("no mix");
 }
 

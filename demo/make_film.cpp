@@ -1,4 +1,5 @@
-// Draws the demo's film: build the target, then run build/release/demo/make-film demo/skerry-light.mp4
+// Draws the demo's film: build the target, then run build/release/demo/make-film
+// demo/skerry-light.mp4
 #include <cstdio>
 #include <stdexcept>
 
@@ -31,7 +32,8 @@ void write(AVFormatContext& film, AVCodecContext& codec, AVStream& stream, const
 void make(const char* file) {
   AVFormatContext* raw = nullptr;
   check(avformat_alloc_output_context2(&raw, nullptr, nullptr, file));
-  const std::unique_ptr<AVFormatContext, void (*)(AVFormatContext*)> film(raw, avformat_free_context);
+  const std::unique_ptr<AVFormatContext, void (*)(AVFormatContext*)> film(raw,
+                                                                          avformat_free_context);
   const AVCodec* h264 = avcodec_find_encoder_by_name("libx264");
   if (!h264) throw std::runtime_error("libx264 is not there");
   const Owned<AVCodecContext> codec(avcodec_alloc_context3(h264));
@@ -52,8 +54,9 @@ void make(const char* file) {
   av_dict_set(&stream->metadata, "timecode", "01:00:00:00", 0);
   check(avio_open(&film->pb, file, AVIO_FLAG_WRITE));
   check(avformat_write_header(film.get(), nullptr));
-  SwsContext* to_yuv = sws_getContext(codec->width, codec->height, AV_PIX_FMT_RGB24, codec->width,
-                                      codec->height, codec->pix_fmt, SWS_BILINEAR, nullptr, nullptr, nullptr);
+  SwsContext* to_yuv =
+      sws_getContext(codec->width, codec->height, AV_PIX_FMT_RGB24, codec->width, codec->height,
+                     codec->pix_fmt, SWS_BILINEAR, nullptr, nullptr, nullptr);
   demo::Canvas canvas(codec->width, codec->height);
   const Owned<AVFrame> frame(av_frame_alloc());
   for (int i = 0; i < static_cast<int>(demo::film_s * demo::film_rate); ++i) {

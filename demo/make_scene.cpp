@@ -72,11 +72,13 @@ void clips() {
 void scene() {
   const auto add = [](const edits::Edit& edit) { reel = edit.next; };
   add(edits::add_film(reel, folder / "skerry-light.mp4", 0));
-  add(edits::add_space(reel, "Tower stairs",
-                       {{step("reverb", {{"mix_pct", 100}, {"decay_s", 2.2}, {"decay_low_s", 2.6}})}}));
+  add(edits::add_space(
+      reel, "Tower stairs",
+      {{step("reverb", {{"mix_pct", 100}, {"decay_s", 2.2}, {"decay_low_s", 2.6}})}}));
   add(edits::add_space(
       reel, "Lamp room",
-      {{step("reverb", {{"mix_pct", 100}, {"size_pct", 60}, {"decay_s", 0.7}, {"decay_low_s", 0.6}})}}));
+      {{step("reverb",
+             {{"mix_pct", 100}, {"size_pct", 60}, {"decay_s", 0.7}, {"decay_low_s", 0.6}})}}));
   const int stairs = reel.spaces[0].clip.id, room = reel.spaces[1].clip.id;
   using edits::Feeder;
   add(edits::set_send(reel, {Feeder::Of::group, group("Ines dialogue")}, stairs, -14));
@@ -87,12 +89,14 @@ void scene() {
       add(edits::set_send(reel, {Feeder::Of::clip, c.id}, stairs, off_send_db));
       break;
     }
-  const char* names[] = {"cut to stairs", "cut to lamp room", "cut to sea", "cut to gallery", "cut to buoy"};
-  for (size_t i = 0; i < std::size(names); ++i) add(edits::add_event(reel, {demo::cuts_s[i], names[i]}));
+  const char* names[] = {"cut to stairs", "cut to lamp room", "cut to sea", "cut to gallery",
+                         "cut to buoy"};
+  for (size_t i = 0; i < std::size(names); ++i)
+    add(edits::add_event(reel, {demo::cuts_s[i], names[i]}));
   add(edits::add_event(reel, {25.5, "door opens"}));
   add(edits::add_event(reel, {52.5, "stops"}));
   reel.mix.chain = {{step("compressor", {{"threshold_db", -18}, {"ratio", 1.5}}),
-                     step("limiter", {{"ceiling_db", -1}})}};
+                     step("gain", {{"gain_db", 10.6}}), step("limiter", {{"ceiling_db", -1.2}})}};
   reel.target = "podcast";
   settle_step_ids(reel);
 }

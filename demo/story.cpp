@@ -35,24 +35,30 @@ void beam(Canvas& c, Point from, double s, double turn_s) {
   c.polygon(reach >= 0 ? std::vector<Point>{from, {far.x, far.y - wide}, {far.x, far.y + wide}}
                        : std::vector<Point>{from, {far.x, far.y + wide}, {far.x, far.y - wide}},
             lamp, 0.20 * side * std::abs(reach) + 0.02);
-  c.disc(from, 16 + 26 * std::max(0.0, std::sin(turn)), lamp, 0.35 + 0.5 * std::max(0.0, std::sin(turn)));
+  c.disc(from, 16 + 26 * std::max(0.0, std::sin(turn)), lamp,
+         0.35 + 0.5 * std::max(0.0, std::sin(turn)));
 }
 
 void lighthouse(Canvas& c, double x, double foot, double tall) {
   const double w = tall * 0.22, top = foot - tall;
   c.polygon({{x - 0.6 * w, top}, {x + 0.6 * w, top}, {x + w, foot}, {x - w, foot}}, stone);
-  c.polygon({{x - 0.8 * w, foot - 0.62 * tall}, {x + 0.8 * w, foot - 0.62 * tall},
-             {x + 0.87 * w, foot - 0.42 * tall}, {x - 0.87 * w, foot - 0.42 * tall}},
+  c.polygon({{x - 0.8 * w, foot - 0.62 * tall},
+             {x + 0.8 * w, foot - 0.62 * tall},
+             {x + 0.87 * w, foot - 0.42 * tall},
+             {x - 0.87 * w, foot - 0.42 * tall}},
             coat, 0.8);
   c.box(x - 0.8 * w, top - 0.05 * tall, 1.6 * w, 0.05 * tall, dark_stone);
   c.box(x - 0.45 * w, top - 0.20 * tall, 0.9 * w, 0.15 * tall, lamp, 0.85);
-  c.polygon({{x, top - 0.30 * tall}, {x + 0.6 * w, top - 0.20 * tall}, {x - 0.6 * w, top - 0.20 * tall}},
-            dark_stone);
+  c.polygon(
+      {{x, top - 0.30 * tall}, {x + 0.6 * w, top - 0.20 * tall}, {x - 0.6 * w, top - 0.20 * tall}},
+      dark_stone);
 }
 
 void boat(Canvas& c, double x, double y, double size, double s) {
   const double roll = 4 * std::sin(1.3 * s);
-  c.polygon({{x - size, y - 6 + roll}, {x + 1.15 * size, y - 10 - roll}, {x + 0.75 * size, y + 22},
+  c.polygon({{x - size, y - 6 + roll},
+             {x + 1.15 * size, y - 10 - roll},
+             {x + 0.75 * size, y + 22},
              {x - 0.8 * size, y + 22}},
             hull);
   c.box(x - 0.45 * size, y - 0.42 * size, 0.55 * size, 0.42 * size, stone, 0.9);
@@ -87,7 +93,8 @@ void stairs(Canvas& c, double s) {
   for (int i = 0; i < 12; ++i) {  // stones
     const double y = 60.0 * i;
     for (double x = (i % 2) * -70.0; x < film_width; x += 140)
-      c.box(x + 2, y + 2, 136, 56, between(dark_stone, stone, 0.18 + 0.05 * ((i * 7 + static_cast<int>(x)) % 3)));
+      c.box(x + 2, y + 2, 136, 56,
+            between(dark_stone, stone, 0.18 + 0.05 * ((i * 7 + static_cast<int>(x)) % 3)));
   }
   c.box(930, 120, 90, 150, dusk);
   c.box(972, 120, 6, 150, dark_stone);
@@ -107,7 +114,8 @@ void lamp_room(Canvas& c, double s, double in_s) {
   // The lens turns, and what it throws goes round.
   const double turn = s * 2 * pi / 6;
   for (int i = 0; i < 5; ++i) {
-    const double x = 640 + 120 * std::sin(turn + i * 2 * pi / 5), depth = std::cos(turn + i * 2 * pi / 5);
+    const double x = 640 + 120 * std::sin(turn + i * 2 * pi / 5),
+                 depth = std::cos(turn + i * 2 * pi / 5);
     c.box(x - 20, 150, 40, 250, between(lamp, stone, 0.4 - 0.3 * depth), 0.35 + 0.3 * depth);
   }
   c.box(600, 400, 80, 160, dark_stone);
@@ -121,7 +129,8 @@ void lamp_room(Canvas& c, double s, double in_s) {
   c.disc({1040, 425}, 26, dark_stone);
   c.disc({1115, 410}, 9, lamp, 0.25 + 0.75 * speaks);
   c.box(980, 470, 190, 12, dark_stone);
-  if (open > 0.3 || in_s > 3) actor(c, {300 + 120 * ease((in_s - 3) / 2), 430}, 120 * ease((in_s - 3) / 2), 100, true);
+  if (open > 0.3 || in_s > 3)
+    actor(c, {300 + 120 * ease((in_s - 3) / 2), 430}, 120 * ease((in_s - 3) / 2), 100, true);
 }
 
 void gallery(Canvas& c, double s) {
@@ -139,12 +148,17 @@ void buoy(Canvas& c, double s, double in_s) {
   c.sky(between(night, plum, 0.25), between(dusk, plum, 0.3));
   water(c, s, 360);
   const double roll = 22 * std::sin(0.8 * s), y = 430 + 12 * std::sin(0.9 * s + 1);
-  c.polygon({{640 - 46 + roll, y - 150}, {640 + 46 + roll, y - 150}, {640 + 110, y + 60}, {640 - 110, y + 60}}, coat);
+  c.polygon({{640 - 46 + roll, y - 150},
+             {640 + 46 + roll, y - 150},
+             {640 + 110, y + 60},
+             {640 - 110, y + 60}},
+            coat);
   c.stroke({640 + roll, y - 150}, {640 + 1.5 * roll, y - 240}, 8, stone);
   const bool lit = std::fmod(in_s, 3) < 0.4;
   c.disc({640 + 1.5 * roll, y - 246}, lit ? 20 : 11, lamp, lit ? 1 : 0.35);
   for (int gull = 0; gull < 3; ++gull) {
-    const double x = 200 + 330 * gull + 34 * in_s, h = 130 + 40 * gull + 12 * std::sin(2 * s + gull);
+    const double x = 200 + 330 * gull + 34 * in_s,
+                 h = 130 + 40 * gull + 12 * std::sin(2 * s + gull);
     const double wing = 12 * std::sin(7 * s + 2 * gull);
     c.stroke({x, h}, {x - 18, h - wing}, 3, stone, 0.8);
     c.stroke({x, h}, {x + 18, h - wing}, 3, stone, 0.8);
@@ -170,13 +184,18 @@ Point actor_at(double s) {
 }
 
 void draw(Canvas& c, double s) {
-  if (s < 12) outside(c, s);
-  else if (s < 24) stairs(c, s);
-  else if (s < 36) lamp_room(c, s, s - 24);
+  if (s < 12)
+    outside(c, s);
+  else if (s < 24)
+    stairs(c, s);
+  else if (s < 36)
+    lamp_room(c, s, s - 24);
   else if (s < 48) {
     outside(c, s - 36 + 0.01);
-  } else if (s < 60) gallery(c, s);
-  else buoy(c, s, s - 60);
+  } else if (s < 60)
+    gallery(c, s);
+  else
+    buoy(c, s, s - 60);
   if (s < 1.2) c.veil({0, 0, 0}, 1 - ease(s / 1.2));
 }
 

@@ -36,8 +36,8 @@ std::optional<double> seconds_from_text(std::string_view text) {
     if (first == std::string::npos) return std::nullopt;
     field = field.substr(first, last - first + 1);
     double value = 0;
-    const auto [end, error] = std::from_chars(field.data(), field.data() + field.size(), value,
-                                              std::chars_format::fixed);
+    const auto [end, error] =
+        std::from_chars(field.data(), field.data() + field.size(), value, std::chars_format::fixed);
     const bool whole = error == std::errc{} && end == field.data() + field.size();
     // Minutes and seconds behind a colon are below 60; what stands before one is whole.
     if (!whole || !(value >= 0) || (fields > 0 && value >= 60) || fields > 2 ||

@@ -9,9 +9,9 @@
 namespace drevan {
 
 /// The steps of a bus and what they must know. Where one must hear what enters the bus before it
-/// can run, that is rendered into `folder` and heard; elsewhere, and where nothing enters, nothing is
-/// rendered. Steps that
-/// rewrite a sound do not run while it plays and are left out. Throws as render_sum().
+/// can run, that is rendered into `folder` and heard; elsewhere, and where nothing enters, nothing
+/// is rendered. Steps that rewrite a sound do not run while it plays and are left out. Throws as
+/// render_sum().
 BusPlan bus_plan(const Reel& reel, int bus, const std::filesystem::path& folder,
                  FindingStore& store, const CancelToken& cancel);
 /// Whether it must hear what enters it.

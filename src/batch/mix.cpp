@@ -294,8 +294,7 @@ MixResult render_mix(const Reel& reel, const BatchOptions& options, const MixOpt
     } else {
       through_mix_chain(reel, sum, options, file, store, cancel, part_of(progress, 0.7, 1));
     }
-    if (!file.stem)
-      file.warnings.insert(file.warnings.begin(), of_spaces.begin(), of_spaces.end());
+    if (!file.stem) file.warnings.insert(file.warnings.begin(), of_spaces.begin(), of_spaces.end());
     record.keep(file.output);
     if (what.target && !file.stem)
       for (const Miss& miss : misses(*what.target, file.levels))
@@ -316,7 +315,9 @@ std::uint64_t sum_key(const Reel& reel, int bus) {
   }
   if (bus != mix_clip_id) return h.value();
   for (const Space& space : reel.spaces)
-    h.add(space.clip.id).add(space.level_db).add(stage_keys(bus_file_plan(reel, {}, space.clip.chain)).back());
+    h.add(space.clip.id)
+        .add(space.level_db)
+        .add(stage_keys(bus_file_plan(reel, {}, space.clip.chain)).back());
   return h.value();
 }
 

@@ -8,12 +8,13 @@ namespace drevan {
 
 struct MixOptions {
   bool mix = true;    ///< the whole reel in one file, "{reel} mix"
-  /// A file per group that has clips, "{reel} {group}", and per space that is fed, "{reel} {space}", of
-  /// the sum's length.
+  /// A file per group that has clips, "{reel} {group}", and per space that is fed, "{reel}
+  /// {space}", of the sum's length.
   bool stems = false;
   std::optional<Target> target{};  ///< what the mix is judged by
   bool mix_chain = true;           ///< whether the mix goes through the reel's mix chain
-  bool kinds = false;  ///< a file per kind of group that has clips, "{reel} dialogue", spaces not in it
+  bool kinds =
+      false;  ///< a file per kind of group that has clips, "{reel} dialogue", spaces not in it
 };
 
 struct MixFile {
@@ -34,21 +35,23 @@ struct MixResult {
 };
 
 /// Runs every clip through its chains, several at a time, and sums them at their places (see
-/// MixRun), and what is fed into a space through that. Files begin at the reel's start (broadcast-wave time reference 0) and are as long as
-/// the last ringing. The mix then goes through the reel's mix chain, which may ring on. In 32-bit
-/// float the stems sum to what enters it to the last bits of a float.
+/// MixRun), and what is fed into a space through that. Files begin at the reel's start
+/// (broadcast-wave time reference 0) and are as long as the last ringing. The mix then goes through
+/// the reel's mix chain, which may ring on. In 32-bit float the stems sum to what enters it to the
+/// last bits of a float.
 ///
 /// `options` says folder, format, workers and pause. Clips pass through 32-bit float files in a folder
 /// beside the outputs, which goes at the end. Atomic per file. Throws Error(output), Error(call), Cancelled.
 MixResult render_mix(const Reel& reel, const BatchOptions& options, const MixOptions& what, FindingStore& store,
                      const CancelToken& cancel, const Progress& progress = {});
 
-/// What the sum is made of that enters a bus (the mix or a space, by id): two with one key are the same bits.
+/// What the sum is made of that enters a bus (the mix or a space, by id): two with one key are the
+/// same bits.
 std::uint64_t sum_key(const Reel& reel, int bus = mix_clip_id);
 
-/// The sum before a bus's chain, for working on that: as one 32-bit float file. Every clip lies beside
-/// it; one that is there from an earlier time is taken as it is, where nothing of it has changed.
-/// Returns the file. Throws as render_mix(); Error(call): nothing is fed into that space.
+/// The sum before a bus's chain, for working on that: as one 32-bit float file. Every clip lies
+/// beside it; one that is there from an earlier time is taken as it is, where nothing of it has
+/// changed. Returns the file. Throws as render_mix(); Error(call): nothing is fed into that space.
 Source render_sum(const Reel& reel, const std::filesystem::path& file, FindingStore& store,
                   const CancelToken& cancel, const Progress& progress = {}, int bus = mix_clip_id);
 

@@ -45,7 +45,7 @@ struct RenderCall {
   std::string target;
   std::string share;    ///< "3/8"
   bool resume = false, overwrite = false;
-  bool mix = false, stems = false, clips = false, no_mix_chain = false;
+  bool mix = false, stems = false, kinds = false, clips = false, no_mix_chain = false;
   std::filesystem::path rules;
   std::vector<std::string> also;  ///< "flac:16"
   std::vector<std::filesystem::path> inputs;
@@ -60,9 +60,10 @@ struct FilmCall {
 /// What became of the clips of a mix, told; whether one failed or is not whole.
 bool tell_clips(const std::vector<JobResult>& clips);
 int film(const FilmCall& call);
-/// The events of a reel or, where that is empty, the cuts of a film; `out` .csv or .vtt, empty: printed
-/// as CSV.
-int events(const std::filesystem::path& reel, const std::filesystem::path& film, const std::filesystem::path& out);
+/// The events of a reel or, where that is empty, the cuts of a film; `out` .csv or .vtt, empty:
+/// printed as CSV.
+int events(const std::filesystem::path& reel, const std::filesystem::path& film,
+           const std::filesystem::path& out);
 
 struct SweepCall {
   std::filesystem::path out;

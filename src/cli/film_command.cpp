@@ -64,7 +64,8 @@ Counted events_of(const Reel& reel) {
 int events(const std::filesystem::path& reel, const std::filesystem::path& film_file,
            const std::filesystem::path& out) {
   if (reel.empty() == film_file.empty())
-    throw Error(Error::Kind::call, "Give --reel for a reel's events, or --film to find a film's cuts.");
+    throw Error(Error::Kind::call,
+                "Give --reel for a reel's events, or --film to find a film's cuts.");
   const std::string ending = out.extension().string();
   if (!out.empty() && ending != ".csv" && ending != ".vtt")
     throw Error(Error::Kind::call,

@@ -61,10 +61,17 @@ int main(int argc, char** argv) {
   render->add_flag("--overwrite", r.overwrite, "Replace files in the way that no batch of Drevan made; sources are never replaced");
   render->add_option("--rules", r.rules, "Which recipe each clip gets by its group and name, a rules file");
   render->add_flag("--mix", r.mix, "The whole reel as one file; instead of clips")->needs(reel);
-  render->add_flag("--stems", r.stems, "A file per group that sum to the mix; instead of clips")->needs(reel);
+  render
+      ->add_flag("--stems", r.stems,
+                 "A file per group and space that sum to the mix; instead of clips")
+      ->needs(reel);
+  render
+      ->add_flag("--kinds", r.kinds,
+                 "A file for dialogue, effects and music each, and per space; instead of clips")
+      ->needs(reel);
   render->add_flag("--no-mix-chain", r.no_mix_chain,
                    "With --mix: the sum as it is, not through the reel's mix chain");
-  render->add_flag("--clips", r.clips, "With --mix or --stems: each clip too");
+  render->add_flag("--clips", r.clips, "With --mix, --stems or --kinds: each clip too");
   render->add_option("INPUT", r.inputs, "Sound or video files, or folders, whose subfolders are kept")->excludes(reel);
 
   std::vector<std::filesystem::path> inputs;

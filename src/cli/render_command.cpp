@@ -162,9 +162,9 @@ void check_mix(const RenderCall& call) {
 
 // The reel as mix and stems. Returns whether something failed, and whether the mix misses its target.
 std::pair<bool, bool> mix(const RenderCall& call, const BatchOptions& options, FindingStore& store, std::vector<MixFile>& files) {
-  const auto result =
-      render_mix(reel_for(call), options,
-                 {call.mix, call.stems, options.target, !call.no_mix_chain}, store, interrupted());
+  const auto result = render_mix(
+      reel_for(call), options,
+      {call.mix, call.stems, options.target, !call.no_mix_chain, call.kinds}, store, interrupted());
   const bool failed = tell_clips(result.clips);
   bool missed = false;
   for (const auto& file : result.files) {
@@ -231,7 +231,7 @@ int render(const RenderCall& call) {
   FindingStore store;
   bool failed = false, missed = false;
   std::vector<MixFile> files;
-  if (call.mix || call.stems) {
+  if (call.mix || call.stems || call.kinds) {
     check_mix(call);
     std::tie(failed, missed) = mix(call, options, store, files);
     if (!call.clips) {

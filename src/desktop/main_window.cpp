@@ -34,7 +34,8 @@ constexpr int mark_from = 980;
 
 // By its name: what is dropped on the Scene with such a one is a picture first.
 bool is_film_file(const QString& file) {
-  static const QStringList endings{"mp4", "mov", "mkv", "webm", "avi", "m4v", "mxf", "mpg", "mpeg", "ts"};
+  static const QStringList endings{"mp4", "mov", "mkv", "webm", "avi",
+                                   "m4v", "mxf", "mpg", "mpeg", "ts"};
   return endings.contains(QFileInfo(file).suffix().toLower());
 }
 }  // namespace
@@ -180,7 +181,8 @@ void MainWindow::show_place(Place place) {
                            : place == Place::scene ? static_cast<QWidget*>(scene_)
                            : nothing               ? static_cast<QWidget*>(start_)
                                                    : bench_);
-  for (size_t i = 0; i < places_.size(); ++i) places_[i]->setChecked(static_cast<Place>(i) == place);
+  for (size_t i = 0; i < places_.size(); ++i)
+    places_[i]->setChecked(static_cast<Place>(i) == place);
 }
 
 void MainWindow::resizeEvent(QResizeEvent* e) {
@@ -225,7 +227,8 @@ void MainWindow::tell(const QString& text, bool failure) {
   if (troubles_.size() > most_kept) troubles_.removeFirst();
   more_->setVisible(failure);
   message_->setStyleSheet("color: " + (failure ? theme().attention : theme().quiet).name());
-  message_->setText(message_->fontMetrics().elidedText(text, Qt::ElideRight, std::max(200, message_->width())));
+  message_->setText(
+      message_->fontMetrics().elidedText(text, Qt::ElideRight, std::max(60, message_->width())));
   message_->setToolTip(text);
   message_timer_->start(failure ? 30000 : 6000);
   // What went wrong must not be missed because it is long.

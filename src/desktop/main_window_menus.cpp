@@ -284,7 +284,8 @@ void MainWindow::show_summing(double share) {
 void MainWindow::make_listen_menu() {
   QMenu* m = menus_->addMenu(tr("&Listen"));
   add(m, tr("Play or pause"), QKeySequence(Qt::Key_Space), [this] { play_or_pause(); });
-  add(m, tr("Loop"), QKeySequence("L"), [this] { foot().findChild<QToolButton*>("loop")->toggle(); });
+  add(m, tr("Loop"), QKeySequence("L"),
+      [this] { foot().findChild<QToolButton*>("loop")->toggle(); });
   add(m, tr("To the start"), QKeySequence("Ctrl+Home"), [this] { work_.listening.seek_s(0); });
   m->addSeparator();
   add(m, tr("Before"), QKeySequence("1"), [this] { foot().listen(Listen::before); });
@@ -330,9 +331,8 @@ void MainWindow::make_look_menu() {
   m->addSeparator();
   add(m, tr("Zoom in"), QKeySequence("Ctrl++"), [this] { zoom(1.5); });
   add(m, tr("Zoom out"), QKeySequence("Ctrl+-"), [this] { zoom(1 / 1.5); });
-  add(m, tr("Whole clip"), QKeySequence("Ctrl+0"), [this] {
-    place_ == Place::scene ? scene_->rows().show_all() : bench_->scope().show_all();
-  });
+  add(m, tr("Whole clip"), QKeySequence("Ctrl+0"),
+      [this] { place_ == Place::scene ? scene_->rows().show_all() : bench_->scope().show_all(); });
   m->addSeparator();
   add(m, tr("Spectrogram"), QKeySequence("S"), [this] { bench_->show_spectrogram(!bench_->scope().spectrogram().on()); });
   add(m, tr("Show quieter sounds"), QKeySequence("Shift+Up"), [this] { bench_->widen_spectrogram(6); });

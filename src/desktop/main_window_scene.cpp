@@ -36,9 +36,11 @@ void MainWindow::make_scene_menu() {
     out->clear();
     const auto& films = work_.document.reel().films;
     for (int i = 0; i < std::ssize(films); ++i)
-      out->addAction(QString::fromStdString(films[static_cast<size_t>(i)].path.filename().string()), this, [this, i] {
-        work_.document.change([&](const Reel& reel) { return edits::remove_film(reel, i); });
-      });
+      out->addAction(
+          QString::fromStdString(films[static_cast<size_t>(i)].path.filename().string()), this,
+          [this, i] {
+            work_.document.change([&](const Reel& reel) { return edits::remove_film(reel, i); });
+          });
     out->setEnabled(!films.empty());
   });
   m->addSeparator();
@@ -51,8 +53,10 @@ void MainWindow::make_scene_menu() {
       work_.document.change([&](const Reel& reel) { return edits::remove_events(reel, all); });
   });
   m->addSeparator();
-  add(m, tr("Gain of the clip as a line"), QKeySequence("G"), there([this] { scene_->rows().toggle_gain_line(); }));
-  add(m, tr("Follow what is under the dot"), QKeySequence("F"), there([this] { scene_->film().follow(); }));
+  add(m, tr("Gain of the clip as a line"), QKeySequence("G"),
+      there([this] { scene_->rows().toggle_gain_line(); }));
+  add(m, tr("Follow what is under the dot"), QKeySequence("F"),
+      there([this] { scene_->film().follow(); }));
   add(m, tr("The clip as long as it came"), {}, [this] { change_clip(edits::take_out_stretch); });
   add(m, tr("Split at the playhead"), {}, [this] {
     const Clip* c = work_.selection.clip();
@@ -68,7 +72,8 @@ void MainWindow::make_scene_menu() {
     QAction* a = add(kind, label, {}, [this, of = of] {
       const Clip* c = work_.selection.clip();
       if (!c || is_bus(*c)) return;
-      work_.document.change([&](const Reel& reel) { return edits::set_group_kind(reel, c->group, of); });
+      work_.document.change(
+          [&](const Reel& reel) { return edits::set_group_kind(reel, c->group, of); });
     });
     a->setCheckable(true);
     connect(m, &QMenu::aboutToShow, this, [this, a, of = of] {
@@ -104,7 +109,8 @@ void MainWindow::make_scene_menu() {
 void MainWindow::write_events() {
   const Reel& reel = work_.document.reel();
   if (reel.events.empty())
-    return tell(tr("There is no event yet; M marks one, Find the cuts marks those of the film."), true);
+    return tell(tr("There is no event yet; M marks one, Find the cuts marks those of the film."),
+                true);
   const QString file = QFileDialog::getSaveFileName(
       this, tr("Write the events"), QSettings().value("folder").toString() + "/events.csv",
       tr("Events (*.csv *.vtt)"));
@@ -113,9 +119,9 @@ void MainWindow::write_events() {
   const FilmInfo* info = reel.films.empty() ? nullptr : work_.films.info(reel.films.front());
   try {
     ReplacementFile out(file.toStdString());
-    out.write(file.endsWith(".vtt")
-                  ? events_as_webvtt(events)
-                  : events_as_csv(events, work_.films.rate(), info ? info->timecode : std::string()));
+    out.write(file.endsWith(".vtt") ? events_as_webvtt(events)
+                                    : events_as_csv(events, work_.films.rate(),
+                                                    info ? info->timecode : std::string()));
     out.commit();
     tell(tr("%1 is written.").arg(QFileInfo(file).fileName()), false);
   } catch (const Error& e) {

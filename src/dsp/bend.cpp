@@ -55,7 +55,8 @@ inline __attribute__((always_inline)) bool all_within(const float* x, size_t n) 
 }
 DREVAN_CLONES void add_hard(const float* from, const float* to, const float* share, float* out,
                             size_t n) noexcept {
-  if (!all_within(from, n) || !all_within(to, n)) return add_mean<Bend::hard>(from, to, share, out, n);
+  if (!all_within(from, n) || !all_within(to, n))
+    return add_mean<Bend::hard>(from, to, share, out, n);
   for (size_t i = 0; i < n; ++i) {
     const float a = from[i], b = to[i];
     out[i] += share[i] * (b + (a - (a + b) / 2));

@@ -13,9 +13,10 @@ DREVAN_CLONES void four_taps(const float* __restrict x, float h0, float h1, floa
 }
 
 // The same sums in the same order, with half the way to and from `y`.
-DREVAN_CLONES void eight_taps(const float* __restrict x, const float* __restrict h, float* __restrict y,
-                              std::ptrdiff_t n) noexcept {
-  const float h0 = h[0], h1 = h[1], h2 = h[2], h3 = h[3], h4 = h[4], h5 = h[5], h6 = h[6], h7 = h[7];
+DREVAN_CLONES void eight_taps(const float* __restrict x, const float* __restrict h,
+                              float* __restrict y, std::ptrdiff_t n) noexcept {
+  const float h0 = h[0], h1 = h[1], h2 = h[2], h3 = h[3], h4 = h[4], h5 = h[5], h6 = h[6],
+              h7 = h[7];
   for (std::ptrdiff_t i = 0; i < n; ++i)
     y[i] = (y[i] + ((h0 * x[i] + h1 * x[i - 1]) + (h2 * x[i - 2] + h3 * x[i - 3]))) +
            ((h4 * x[i - 4] + h5 * x[i - 5]) + (h6 * x[i - 6] + h7 * x[i - 7]));

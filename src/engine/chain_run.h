@@ -90,8 +90,8 @@ class ChainRun {
   int channels_in_, widest_;
 };
 
-/// Whether a run of `now` can become one of `next` while it sounds: the same steps, of which only what
-/// can be turned differs.
+/// Whether a run of `now` can become one of `next` while it sounds: the same steps, of which only
+/// what can be turned differs.
 bool can_turn(std::span<const PlannedStep> now, std::span<const PlannedStep> next);
 /// Turns it: where can_turn() says so.
 void turn_chain(ChainRun& run, std::span<const PlannedStep> now, std::span<const PlannedStep> next,

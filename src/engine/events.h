@@ -9,8 +9,8 @@
 
 namespace drevan {
 
-/// A reel's events in the time of its first film: from that one's first picture on. Without a film: as
-/// they are.
+/// A reel's events in the time of its first film: from that one's first picture on. Without a film:
+/// as they are.
 std::vector<Event> events_of_film(const Reel& reel);
 
 /// "seconds,timecode,name", a line each, after RFC 4180. Timecodes are counted from `first_code`;

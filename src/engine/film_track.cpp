@@ -74,7 +74,9 @@ class Follower {
     Patch out;
     out.reserve(static_cast<size_t>(2 * half_w_ * 2 * half_h_ * 3));
     for (int y = cy - half_h_; y < cy + half_h_; ++y) {
-      const std::uint8_t* row = p.pixels.data() + 3 * (static_cast<size_t>(y) * static_cast<size_t>(width_) + static_cast<size_t>(cx - half_w_));
+      const std::uint8_t* row =
+          p.pixels.data() + 3 * (static_cast<size_t>(y) * static_cast<size_t>(width_) +
+                                 static_cast<size_t>(cx - half_w_));
       for (int i = 0; i < 2 * half_w_ * 3; ++i) out.push_back(row[i]);
     }
     return out;
@@ -84,14 +86,17 @@ class Follower {
     const float* a = patch_.data();
     const int n = 2 * half_w_ * 3;
     for (int y = cy - half_h_; y < cy + half_h_; ++y) {
-      const std::uint8_t* b = p.pixels.data() + 3 * (static_cast<size_t>(y) * static_cast<size_t>(width_) + static_cast<size_t>(cx - half_w_));
+      const std::uint8_t* b =
+          p.pixels.data() + 3 * (static_cast<size_t>(y) * static_cast<size_t>(width_) +
+                                 static_cast<size_t>(cx - half_w_));
       float ra = 0, rb = 0, raa = 0, rbb = 0, rab = 0;
       for (int i = 0; i < n; ++i) {
         const float va = a[i], vb = b[i];
         ra += va, rb += vb, raa += va * va, rbb += vb * vb, rab += va * vb;
       }
       a += n;
-      sum_a += static_cast<double>(ra), sum_b += static_cast<double>(rb), aa += static_cast<double>(raa);
+      sum_a += static_cast<double>(ra), sum_b += static_cast<double>(rb),
+          aa += static_cast<double>(raa);
       bb += static_cast<double>(rbb), ab += static_cast<double>(rab);
     }
     const double count = static_cast<double>(patch_.size());
@@ -113,7 +118,9 @@ FilmTrack follow_in_film(const std::filesystem::path& film, double from_s, doubl
     throw Error(Error::Kind::call, "What is to be followed stands outside the picture.");
   const FilmInfo info = read_film_info(film);
   const int width = std::min(most_width, info.width);
-  const int height = std::max(8, static_cast<int>(std::lround(static_cast<double>(width) * info.height / std::max(1, info.width))));
+  const int height =
+      std::max(8, static_cast<int>(std::lround(static_cast<double>(width) * info.height /
+                                               std::max(1, info.width))));
   FilmPictures pictures(film, PixelForm::rgb, width, height);
   pictures.seek(from_s);
   Follower follower(width, height);

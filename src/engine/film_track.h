@@ -20,11 +20,11 @@ struct FilmTrack {
   std::optional<double> lost_s{};    ///< where it was lost, or left the picture
 };
 
-/// Follows what is seen around a place at `from_s` until `until_s`: the patch there is looked for in
-/// each picture by normalised cross-correlation (J. P. Lewis, "Fast normalized cross-correlation",
-/// 1995) and slowly renewed, so that it may turn and walk. Says where it has lost it: nothing there is
-/// like it any more, as behind a cut. Throws Error(input), Error(call) for a place outside the
-/// picture, Cancelled.
+/// Follows what is seen around a place at `from_s` until `until_s`: the patch there is looked for
+/// in each picture by normalised cross-correlation (J. P. Lewis, "Fast normalized
+/// cross-correlation", 1995) and slowly renewed, so that it may turn and walk. Says where it has
+/// lost it: nothing there is like it any more, as behind a cut. Throws Error(input), Error(call)
+/// for a place outside the picture, Cancelled.
 FilmTrack follow_in_film(const std::filesystem::path& film, double from_s, double x, double y,
                          double until_s, const CancelToken& cancel, const Progress& progress = {});
 

@@ -12,8 +12,8 @@ namespace drevan {
 
 /// How much of a sound enters a space.
 struct Feed {
-  int space = 0;    ///< its id
-  float gain = 1;   ///< a factor
+  int space = 0;   ///< its id
+  float gain = 1;  ///< a factor
   friend bool operator==(const Feed&, const Feed&) = default;
 };
 /// What of a clip enters which spaces.
@@ -27,10 +27,10 @@ struct PlacedSound {
   size_t group = 0;
   std::function<std::unique_ptr<SoundReader>()> open{};  ///< may throw Error(input)
   GroupKind kind = GroupKind::dialogue;                  ///< its group's
-  bool direct = true;         ///< whether it is heard in the mix itself
-  std::vector<Feed> feeds{};  ///< into spaces
-  int space = 0;              ///< it is what leaves this space, by id, and of no group; 0: a clip
-  float gain = 1;             ///< a factor, where it is heard
+  bool direct = true;                                    ///< whether it is heard in the mix itself
+  std::vector<Feed> feeds{};                             ///< into spaces
+  int space = 0;   ///< it is what leaves this space, by id, and of no group; 0: a clip
+  float gain = 1;  ///< a factor, where it is heard
 };
 
 /// What of the sounds a sum takes.

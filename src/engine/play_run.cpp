@@ -142,7 +142,9 @@ bool PlayRun::update(std::shared_ptr<const PlayPlan> plan) {
   if (plan == plan_) return true;  // as for nearly every packet
   if (plan->scene) return false;
   const size_t first = first_live(*plan);
-  const auto same_type = [](const PlannedStep& a, const PlannedStep& b) { return a.type == b.type; };
+  const auto same_type = [](const PlannedStep& a, const PlannedStep& b) {
+    return a.type == b.type;
+  };
   if (plan_->sounds != plan->sounds || plan_->clip.steps.size() != plan->clip.steps.size() ||
       plan_->solo_step != plan->solo_step || plan_->rewritten != plan->rewritten ||
       plan_->sides != plan->sides ||

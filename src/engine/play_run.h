@@ -32,7 +32,8 @@ struct PlayPlan {
   std::optional<ClipSound> against{};
   /// What tells its sounds from others', see identity_of_sounds(); 0: Player::load() finds it out.
   std::uint64_t sounds = 0;
-  /// Not a clip but the reel as a whole, see SceneRun: `clip` and what belongs to it say nothing then.
+  /// Not a clip but the reel as a whole, see SceneRun: `clip` and what belongs to it say nothing
+  /// then.
   std::shared_ptr<const ScenePlan> scene{};
 };
 

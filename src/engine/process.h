@@ -64,11 +64,13 @@ struct Processed {
 };
 
 /// Learns what the plan's steps must know (from the store where it is known) and streams the clip
-/// through them into `sink`; where that is empty and nothing taps, only what is learned and rewritten is heard. Steps that learn from a room tone the sound
-/// does not have find nothing and do nothing. A rewriter hears all that reaches it, and of what rings on at its end
-/// as much as can be heard. Memory does not grow with the clip's length, but for what `cache` may hold.
-/// Deterministic: same sound, same settings, same bits. Throws Error(input), Error(call) for an impossible room
-/// tone, Error(output) when a rewriter finds no room on the temporary disk, Cancelled.
+/// through them into `sink`; where that is empty and nothing taps, only what is learned and
+/// rewritten is heard. Steps that learn from a room tone the sound does not have find nothing and
+/// do nothing. A rewriter hears all that reaches it, and of what rings on at its end as much as can
+/// be heard. Memory does not grow with the clip's length, but for what `cache` may hold.
+/// Deterministic: same sound, same settings, same bits. Throws Error(input), Error(call) for an
+/// impossible room tone, Error(output) when a rewriter finds no room on the temporary disk,
+/// Cancelled.
 Processed process_clip(const ClipPlan& plan, const ProcessOptions& options, const BlockSink& sink);
 
 /// Passes a sound on, and of what rings on after its `length` frames only as much as can be heard (-90 dBFS).

@@ -51,8 +51,9 @@ struct SceneRun::Voice {
   SceneVoice of;
   PlayRun run;
   AudioBuffer before, after;
-  int left = 0;               // frames of them that were not read yet
-  std::vector<float> shares;  // where each place's share has come to: mix, spaces; below 0: nowhere yet
+  int left = 0;  // frames of them that were not read yet
+  std::vector<float>
+      shares;  // where each place's share has come to: mix, spaces; below 0: nowhere yet
 };
 
 struct SceneRun::Bus {
@@ -116,8 +117,8 @@ void SceneRun::seek(Samples position) {
   position_ = std::max<Samples>(position, 0);
   bool steps = mix_->run.size() > 0;
   for (const auto& bus : spaces_) steps = steps || bus->run.size() > 0;
-  const auto before = std::min(
-      position_, steps ? static_cast<Samples>(run_in_s * scene().rate) : Samples{0});
+  const auto before =
+      std::min(position_, steps ? static_cast<Samples>(run_in_s * scene().rate) : Samples{0});
   heard_ = position_ - before;
   voices_.clear();
   for (auto& bus : spaces_) {
@@ -161,8 +162,8 @@ void SceneRun::add(Voice& voice, size_t place, const AudioBlock& sound, int offs
       continue;
     }
     for (size_t i = 0; i < n; ++i)
-      out[i] += level * (from + (share - from) * static_cast<float>(i) / static_cast<float>(n)) *
-                in[i];
+      out[i] +=
+          level * (from + (share - from) * static_cast<float>(i) / static_cast<float>(n)) * in[i];
   }
 }
 

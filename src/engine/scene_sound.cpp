@@ -73,7 +73,8 @@ SceneSound scene_sound(const ClipPlan& plan, FindingStore& store, const fs::path
   out.plan = std::make_shared<const PlayPlan>(play_plan(plan, processed));
   // What nothing rings behind ends where it ends.
   out.channels = processed.stages.back().shape.channels;
-  out.length = std::max(processed.stages.back().shape.frames, processed.stages.front().shape.frames);
+  out.length =
+      std::max(processed.stages.back().shape.frames, processed.stages.front().shape.frames);
   if (out.plan->clip.steps.size() > out.plan->rewritten_stage) {
     const PlayRun run(out.plan);
     out.channels = run.channels();

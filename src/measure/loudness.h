@@ -9,8 +9,8 @@
 
 namespace drevan {
 
-/// By how much each channel's power counts (ITU-R BS.1770-4, annex 1 and 3), of the channels in their
-/// usual order.
+/// By how much each channel's power counts (ITU-R BS.1770-4, annex 1 and 3), of the channels in
+/// their usual order.
 std::vector<double> channel_weights(int channels);
 
 /// Loudness by ITU-R BS.1770-4 with the gates of EBU R 128, and its range by EBU Tech 3342. Hears blocks of any size.

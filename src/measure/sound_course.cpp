@@ -25,8 +25,8 @@ SoundCourse::Levels SoundCourse::over(double begin_s, double end_s) const {
     out.loudness_lufs = std::max(out.loudness_lufs, loudness);
   };
   const auto first = static_cast<std::ptrdiff_t>(std::floor(std::max(begin_s, 0.0) / cell_s));
-  const auto last = std::min<std::ptrdiff_t>(std::ssize(peak_db),
-                                             static_cast<std::ptrdiff_t>(std::ceil(end_s / cell_s)));
+  const auto last = std::min<std::ptrdiff_t>(
+      std::ssize(peak_db), static_cast<std::ptrdiff_t>(std::ceil(end_s / cell_s)));
   for (auto i = first; i < last;) {
     if (i % many == 0 && i + many <= last && i / many < std::ssize(coarse)) {
       const Levels& all = coarse[static_cast<size_t>(i / many)];
@@ -100,7 +100,8 @@ std::string to_bytes(const SoundCourse& course) {
   std::string out(mark);
   for (const auto* row : {&course.peak_db, &course.loudness_lufs})
     for (const float db : *row) {
-      const auto value = static_cast<std::int16_t>(std::lround(std::clamp(db, -300.0F, 300.0F) * 100));
+      const auto value =
+          static_cast<std::int16_t>(std::lround(std::clamp(db, -300.0F, 300.0F) * 100));
       out.append(reinterpret_cast<const char*>(&value), sizeof value);
     }
   return out;

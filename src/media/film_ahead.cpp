@@ -86,7 +86,8 @@ void FilmAhead::work(const std::stop_token& stop) {
       if (jumps) film.seek(to);
       auto next = film.next();
       lock.lock();
-      // Meanwhile something else was wanted: this picture is shown nevertheless until that is there.
+      // Meanwhile something else was wanted: this picture is shown nevertheless until that is
+      // there.
       if (jumps) ready_.clear();
       jumping_ = false;
       ended_ = !next;

@@ -12,7 +12,8 @@
 
 namespace drevan {
 
-/// Decodes on a thread of its own. All functions return at once; they may be called by any one thread.
+/// Decodes on a thread of its own. All functions return at once; they may be called by any one
+/// thread.
 class FilmAhead {
  public:
   /// Pictures are brought to `width` x `height`.
@@ -21,11 +22,11 @@ class FilmAhead {
   FilmAhead(const FilmAhead&) = delete;
   FilmAhead& operator=(const FilmAhead&) = delete;
 
-  /// Where it is looked at from now on, seconds from the first picture. Going on little by little is
-  /// what it is made for; anything else is looked for anew.
+  /// Where it is looked at from now on, seconds from the first picture. Going on little by little
+  /// is what it is made for; anything else is looked for anew.
   void look_at(double s);
-  /// The picture that is seen at look_at()'s moment, or, while that is not decoded yet, the last one
-  /// before it that is; nullptr: none is.
+  /// The picture that is seen at look_at()'s moment, or, while that is not decoded yet, the last
+  /// one before it that is; nullptr: none is.
   std::shared_ptr<const FilmPicture> picture() const;
   /// Whether picture() is exactly the one.
   bool exact() const;
@@ -44,9 +45,9 @@ class FilmAhead {
   mutable std::mutex mutex_;
   std::condition_variable_any wake_;
   double wanted_ = 0;
-  bool jump_ = true;   // what is ready is not what is wanted
+  bool jump_ = true;      // what is ready is not what is wanted
   bool jumping_ = false;  // it is being looked for
-  bool ended_ = false;  // no picture follows those that are ready
+  bool ended_ = false;    // no picture follows those that are ready
   bool failed_ = false;
   int rotation_deg_ = 0;
   std::string error_;

@@ -30,7 +30,7 @@ FilmSound usual_film_sound(const std::filesystem::path& film);
 struct FilmExport {
   std::optional<FilmSound> sound{};  ///< nullopt: the usual one; PCM has 24 bit
   bool keeps_sound = false;          ///< the film's own sounds stay, behind the new one
-  double mix_begins_s = 0;           ///< so much of the mix comes before the first picture and is left out
+  double mix_begins_s = 0;  ///< so much of the mix comes before the first picture and is left out
 };
 struct WrittenFilm {
   FilmSound sound = FilmSound::pcm;

@@ -56,7 +56,8 @@ FilmSoundEncoder::FilmSoundEncoder(const std::filesystem::path& sound, FilmSound
   const auto skip = static_cast<Samples>(std::llround(skip_s * rate_));
   const Samples frames = reader_->info().frames - skip;
   if (frames < 1)
-    throw Error(Error::Kind::call, "The mix ends before the film begins. Move the film or the clips.");
+    throw Error(Error::Kind::call,
+                "The mix ends before the film begins. Move the film or the clips.");
   if (skip > 0) reader_->seek(skip);
   end_ =
       lasts_s > 0 ? std::min(frames, static_cast<Samples>(std::llround(lasts_s * rate_))) : frames;

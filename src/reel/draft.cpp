@@ -37,7 +37,8 @@ Group& group_in(Reel& reel, int group) {
 }
 
 void require_clip(int clip, const char* what) {
-  if (is_bus(clip)) throw impossible(fmt::format("{} {}.", clip == mix_clip_id ? "The mix" : "A space", what));
+  if (is_bus(clip))
+    throw impossible(fmt::format("{} {}.", clip == mix_clip_id ? "The mix" : "A space", what));
 }
 
 Edit Draft::done(std::string label) {

@@ -75,7 +75,8 @@ Edit turn(const Reel& reel, int clip, StepId step, int parameter, double value) 
   const Settings before = turned.settings;
   turned.settings.values.at(index) = value;
   const auto& type = *turned.type;
-  if (type.takes_over && before[index] != value) type.takes_over(turned.settings, before, parameter);
+  if (type.takes_over && before[index] != value)
+    type.takes_over(turned.settings, before, parameter);
   // A drag that sets two values at once is one edit as well.
   d.edit.merge = fmt::format("settings of step {}", step);
   return d.done(fmt::format("{}: {}", type.label, lower(type.parameters[index].label)));

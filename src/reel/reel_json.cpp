@@ -43,9 +43,10 @@ Source source_from(const json& j, const fs::path& folder, const std::string& whe
   s.hash = from_hex(member<std::string>(j, "hash", "", where));
   if (s.frames < 0 || !(s.rate >= 8000 && s.rate <= 384000) || s.channels < 1 ||
       s.channels > max_channels)
-    throw Error(Error::Kind::call,
-                fmt::format("{}: frames must be 0 or more, rate_hz 8000 to 384000, channels 1 to {}.",
-                            where, max_channels));
+    throw Error(
+        Error::Kind::call,
+        fmt::format("{}: frames must be 0 or more, rate_hz 8000 to 384000, channels 1 to {}.",
+                    where, max_channels));
   return s;
 }
 
@@ -81,9 +82,9 @@ EdgeFade fade_from(const json& j, const char* key, const std::string& where) {
 }
 
 Group group_from(const json& j, const std::string& where) {
-  only_members(j,
-               {"name", "chain", "room_tone_clip", "sits_out", "note", "mark", "kind", "sends", "direct"},
-               where);
+  only_members(
+      j, {"name", "chain", "room_tone_clip", "sits_out", "note", "mark", "kind", "sends", "direct"},
+      where);
   Group g{member<std::string>(j, "name", "", where), chain_member(j, where),
           member(j, "room_tone_clip", 0, where)};
   if (j.contains("sits_out")) g.sits_out = ids_from_json(j.at("sits_out"), where);
@@ -153,11 +154,11 @@ Version version_from(const json& j, const Reel& reel, const Clip& clip, const st
 }
 
 Clip clip_from(const json& j, const Reel& reel, const std::string& where) {
-  only_members(j,
-               {"id", "name", "source", "begin", "frames", "group", "place_s", "room_tone_s",
-                "fade_in", "fade_out", "line", "chosen", "chain", "version", "versions", "sends",
-                "direct"},
-               where);
+  only_members(
+      j,
+      {"id", "name", "source", "begin", "frames", "group", "place_s", "room_tone_s", "fade_in",
+       "fade_out", "line", "chosen", "chain", "version", "versions", "sends", "direct"},
+      where);
   Clip c;
   c.id = member(j, "id", 0, where);
   c.name = member<std::string>(j, "name", "", where);
@@ -178,7 +179,9 @@ Clip clip_from(const json& j, const Reel& reel, const std::string& where) {
   c.room_tone = range_from(j, "room_tone_s", here, -before_s - 1e-6);
   c.fade_in = fade_from(j, "fade_in", here);
   c.fade_out = fade_from(j, "fade_out", here);
-  for (const auto& v : objects_in(j, "versions", here)) c.versions.push_back(version_from(v, reel, c, fmt::format("{}, version {}", here, c.versions.size())));
+  for (const auto& v : objects_in(j, "versions", here))
+    c.versions.push_back(
+        version_from(v, reel, c, fmt::format("{}, version {}", here, c.versions.size())));
   c.version = member(j, "version", 0, here);
   if (c.version != 0 && !find_version(c, c.version)) throw bad("\"version\" must be the id of one of its versions.");
   c.chain = chain_member(j, fmt::format("{} ({})", where, c.name));
@@ -253,11 +256,11 @@ std::string reel_to_text(const Reel& reel, const fs::path& folder) {
 Reel reel_from_text(const std::string& text, const fs::path& folder, const std::string& where) {
   const auto j = parse_json(text, where);
   check_version(j, "drevan_reel", newest_reel, where);
-  only_members(j,
-               {"drevan_reel", "name", "rate_hz", "target", "last_clip_id", "last_step_id",
-                "sources", "groups", "clips", "chain", "mix_chain", "films", "events", "spaces",
-                "last_space_id"},
-               where);
+  only_members(
+      j,
+      {"drevan_reel", "name", "rate_hz", "target", "last_clip_id", "last_step_id", "sources",
+       "groups", "clips", "chain", "mix_chain", "films", "events", "spaces", "last_space_id"},
+      where);
   Reel reel;
   reel.name = member<std::string>(j, "name", "", where);
   reel.rate = member(j, "rate_hz", 48000.0, where);

@@ -19,8 +19,7 @@ constexpr std::string_view stretch_id = "stretch", speed_id = "speed";
 std::string_view id_of(StretchWay way) { return way == StretchWay::pitch ? stretch_id : speed_id; }
 
 auto first_of(auto& steps, std::string_view id) {
-  return std::ranges::find_if(
-      steps, [&](const ChainStep& s) { return s.on && s.type->id == id; });
+  return std::ranges::find_if(steps, [&](const ChainStep& s) { return s.on && s.type->id == id; });
 }
 
 double& value_of(ChainStep& step, std::string_view id) {
@@ -49,10 +48,10 @@ Edit stretch_to(const Reel& reel, int clip, double seconds, StretchWay way) {
   const double own_s = clip_seconds(reel, d.clip);
   const double factor = seconds / own_s;
   if (!(factor >= 0.1 && factor <= (way == StretchWay::pitch ? 4 : 10)))
-    throw impossible(fmt::format("{} can become {:.2f} to {:.2f} s long {}; {:.2f} s is past that.",
-                                 d.clip.name, 0.1 * own_s, (way == StretchWay::pitch ? 4 : 10) * own_s,
-                                 way == StretchWay::pitch ? "and keep its pitch" : "like tape",
-                                 seconds));
+    throw impossible(
+        fmt::format("{} can become {:.2f} to {:.2f} s long {}; {:.2f} s is past that.", d.clip.name,
+                    0.1 * own_s, (way == StretchWay::pitch ? 4 : 10) * own_s,
+                    way == StretchWay::pitch ? "and keep its pitch" : "like tape", seconds));
   auto& steps = d.clip.chain.steps;
   const auto other = id_of(way == StretchWay::pitch ? StretchWay::tape : StretchWay::pitch);
   std::erase_if(steps, [&](const ChainStep& s) { return s.type->id == other; });
@@ -150,7 +149,8 @@ Edit hold_place(const Reel& reel, int clip, double from_s, double to_s, double s
   });
   curve = with_point(std::move(curve), step.type->parameters[static_cast<size_t>(parameter)], end_s,
                      value);
-  // Smooth between moments that were held apart; along a way of the hand straight from one to the next.
+  // Smooth between moments that were held apart; along a way of the hand straight from one to the
+  // next.
   for (size_t i = 0; i < curve.points.size(); ++i) {
     const bool apart =
         i + 1 == curve.points.size() || curve.points[i + 1].s - curve.points[i].s > apart_s;

@@ -1,5 +1,6 @@
-// Edits that fit a clip to the picture: its length, its gain over time, its place from left to right.
-// See reel/edits.h. Moments are seconds of what leaves the clip's own chain, from its beginning.
+// Edits that fit a clip to the picture: its length, its gain over time, its place from left to
+// right. See reel/edits.h. Moments are seconds of what leaves the clip's own chain, from its
+// beginning.
 #pragma once
 
 #include <optional>

@@ -155,7 +155,8 @@ Edit remove_space(const Reel& reel, int space) {
   std::erase_if(edit.next.spaces, [&](const Space& s) { return s.clip.id == space; });
   const auto forget = [&](auto& all) {
     for (auto& one : all) {
-      const bool fed = std::erase_if(one.sends, [&](const Send& s) { return s.space == space; }) > 0;
+      const bool fed =
+          std::erase_if(one.sends, [&](const Send& s) { return s.space == space; }) > 0;
       if (fed && one.sends.empty()) one.direct = true;
     }
   };
@@ -173,8 +174,8 @@ Edit set_space_level(const Reel& reel, int space, double level_db) {
 
 Edit set_send(const Reel& reel, Feeder from, int space, double level_db) {
   const bool of_clip = from.of == Feeder::Of::clip;
-  Edit edit = edit_of(reel, "",
-                      fmt::format("send of {} {} to {}", of_clip ? "clip" : "group", from.index, space));
+  Edit edit = edit_of(
+      reel, "", fmt::format("send of {} {} to {}", of_clip ? "clip" : "group", from.index, space));
   const Feeds feeds = feeds_of(edit.next, from);
   edit.label = fmt::format("{} into {}", feeds.name, space_in(edit.next, space).clip.name);
   const double level = std::clamp(level_db, off_send_db, most_send_db);

@@ -17,8 +17,8 @@ struct PlacedClip {
   int clip = 0;
   double place_s = 0;
 };
-/// None goes before the reel's beginning: then all are held back by as much. Moves of the same clips
-/// that follow each other are one edit.
+/// None goes before the reel's beginning: then all are held back by as much. Moves of the same
+/// clips that follow each other are one edit.
 Edit place_clips(const Reel& reel, std::span<const PlacedClip> places);
 
 // --- films ---
@@ -32,7 +32,8 @@ Edit remove_film(const Reel& reel, int film);
 Edit add_event(const Reel& reel, const Event& event);
 /// `label`: what was done, "Find the cuts".
 Edit add_events(const Reel& reel, std::span<const Event> events, const std::string& label);
-/// Its place among the others may change with its moment. Moves that follow each other are one edit.
+/// Its place among the others may change with its moment. Moves that follow each other are one
+/// edit.
 Edit move_event(const Reel& reel, int event, double s);
 Edit rename_event(const Reel& reel, int event, const std::string& name);
 Edit remove_events(const Reel& reel, std::span<const int> events);

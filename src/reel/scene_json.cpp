@@ -27,8 +27,8 @@ Error wrong(const std::string& where, const std::string& what) {
 double moment_from(const json& j, const char* key, const std::string& where) {
   const double s = member(j, key, 0.0, where);
   if (!(s >= 0 && s <= latest_place_s))
-    throw wrong(where, fmt::format("\"{}\" is {}, allowed is 0 to {:.0f} s.", key, s,
-                                   latest_place_s));
+    throw wrong(where,
+                fmt::format("\"{}\" is {}, allowed is 0 to {:.0f} s.", key, s, latest_place_s));
   return s;
 }
 
@@ -80,8 +80,7 @@ const json& objects_in(const json& j, const char* key, const std::string& where)
 
 void path_to_json(ordered_json& out, const fs::path& path, const fs::path& folder) {
   const auto relative = path.lexically_relative(fs::absolute(folder).lexically_normal());
-  const std::string stored =
-      relative.empty() ? path.generic_string() : relative.generic_string();
+  const std::string stored = relative.empty() ? path.generic_string() : relative.generic_string();
   out["path"] = to_utf8(stored);
   if (!is_utf8(stored)) out["path_bytes"] = to_hex_bytes(stored);
 }
@@ -135,8 +134,8 @@ void check_sends(const Reel& reel, const std::string& where) {
   const auto check = [&](const std::vector<Send>& sends, const std::string& name) {
     for (const Send& s : sends)
       if (!find_space(reel, s.space))
-        throw wrong(where, fmt::format("{} sends to the space {}, which is not there.", name,
-                                       s.space));
+        throw wrong(where,
+                    fmt::format("{} sends to the space {}, which is not there.", name, s.space));
   };
   for (const auto& g : reel.groups) check(g.sends, g.name);
   for (const auto& c : reel.clips) check(c.sends, c.name);

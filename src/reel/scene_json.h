@@ -31,8 +31,7 @@ void path_to_json(nlohmann::ordered_json& out, const std::filesystem::path& path
                   const std::filesystem::path& folder);
 /// From the "path" of an object. What was moved next to the reel is taken from there.
 std::filesystem::path path_from_json(const nlohmann::json& json,
-                                     const std::filesystem::path& folder,
-                                     const std::string& where);
+                                     const std::filesystem::path& folder, const std::string& where);
 /// A list of objects, or an empty one where it is not there.
 const nlohmann::json& objects_in(const nlohmann::json& json, const char* key,
                                  const std::string& where);

@@ -176,7 +176,8 @@ void keep_source_place(Settings& now, const Settings& before, int parameter) {
     put(P::z_m, at.z);
   } else {
     put(P::azimuth_deg, std::atan2(way.x, way.y) * 180 / pi);
-    put(P::elevation_deg, std::asin(std::clamp(way.z / std::max(away, nearest_m), -1.0, 1.0)) * 180 / pi);
+    put(P::elevation_deg,
+        std::asin(std::clamp(way.z / std::max(away, nearest_m), -1.0, 1.0)) * 180 / pi);
     put(P::distance_m, away);
   }
 }

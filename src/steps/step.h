@@ -194,8 +194,8 @@ struct StepType {
   std::vector<Parameter> parameters;
   std::vector<TextParameter> texts{};
   std::vector<NamedSettings> starting_points{};
-  /// After the user has chosen another value of `parameter`: sets what must follow, so that only what was
-  /// asked for changes. `before`: as they were. nullptr: nothing must.
+  /// After the user has chosen another value of `parameter`: sets what must follow, so that only
+  /// what was asked for changes. `before`: as they were. nullptr: nothing must.
   void (*takes_over)(Settings& now, const Settings& before, int parameter) = nullptr;
   Hears hears = Hears::nothing;
   /// Whether a finding follows the sound it was learned from in time, so that it says nothing of another sound.

@@ -57,6 +57,13 @@ TEST(TimeText, ReadsAsPeopleDo) {
   EXPECT_EQ(clock_text(5.21), "0:05.21");
   EXPECT_EQ(clock_text(720), "12:00.00");
   EXPECT_EQ(clock_text(3723.4), "1:02:03.40");
+  for (const double s : {0.0, 5.21, 720.0, 3723.4})
+    EXPECT_NEAR(*seconds_from_text(clock_text(s)), s, 0.005);
+  EXPECT_EQ(seconds_from_text(" 2,5 "), 2.5);
+  EXPECT_EQ(seconds_from_text("90"), 90);
+  for (const char* none :
+       {"", "a", "1:60", "1:-2", "1.5:3", "1:2:3:4", "nan", "1e3", "1:", ":1", "-1"})
+    EXPECT_FALSE(seconds_from_text(none)) << none;
   EXPECT_EQ(clock_text(-3), "0:00.00");
   EXPECT_EQ(clock_text(59.999), "1:00.00");
   EXPECT_EQ(length_text(11.4), "11.4 s");

@@ -29,6 +29,33 @@ class RenderFilm : public testing::Test {
   FindingStore store;
 };
 
+// A film that stands later in the reel gets the mix from there on, to the sample.
+TEST_F(RenderFilm, AReelsOwnFilmBeginsWhereItStands) {
+  reel.films = {{folder / "film.mkv", 0.5}};
+  FilmExport how;
+  EXPECT_EQ(film_of(reel, {}, how), folder / "film.mkv");
+  EXPECT_EQ(how.mix_begins_s, 0.5);
+  render_film(reel, folder / "film.mkv", folder / "new.mov", how, {}, store, {});
+  BatchOptions options;
+  options.folder = folder / "out";
+  const AudioBuffer mix = test::read_all(render_mix(reel, options, {}, store, {}).files[0].output);
+  const AudioBuffer got = test::read_all(folder / "new.mov");
+  ASSERT_EQ(got.frames(), mix.frames() - 24000);
+  for (size_t i = 0; i < got.channel(0).size(); ++i)
+    ASSERT_EQ(got.channel(0)[i], mix.channel(0)[i + 24000]) << i;
+  // Behind the mix, none, several: it is said.
+  reel.films[0].place_s = 60;
+  film_of(reel, {}, how);
+  EXPECT_THROW(render_film(reel, folder / "film.mkv", folder / "late.mov", how, {}, store, {}),
+               Error);
+  EXPECT_FALSE(std::filesystem::exists(folder / "late.mov"));
+  reel.films.push_back({folder / "other.mkv", 90});
+  EXPECT_THROW(film_of(reel, {}, how), Error);
+  EXPECT_EQ(film_of(reel, folder / "none of them.mkv", how), folder / "none of them.mkv");
+  reel.films.clear();
+  EXPECT_THROW(film_of(reel, {}, how), Error);
+}
+
 TEST_F(RenderFilm, HoldsTheBitsOfTheMix) {
   BatchOptions options;
   options.folder = folder / "out";

@@ -34,8 +34,7 @@ class Scene : public testing::Test {
     reel.clips[2].chain.steps = {test::with("reverse", {}), test::with("delay", {})};
     reel.groups[1].chain.steps = {test::with("pan", {}), test::with("limiter", {})};
     reel = edits::add_space(reel, "Hall",
-                            {{test::with("limiter", {}),
-                              test::with("reverb", {{"mix_pct", 100}})}})
+                            {{test::with("limiter", {}), test::with("reverb", {{"mix_pct", 100}})}})
                .next;
     reel = edits::add_space(reel, "Pair", {{test::with("doubler", {})}}).next;
     reel = edits::set_send(reel, {Feeder::Of::group, 0}, hall, -6).next;
@@ -77,9 +76,9 @@ class Scene : public testing::Test {
     double most = 0;
     for (int c = 0; c < b.channels(); ++c)
       for (Samples i = 0; i < frames && at + i < a.frames(); ++i)
-        most = std::max(most, std::abs(static_cast<double>(
-                                  a.channel(c)[static_cast<size_t>(at + i)] -
-                                  b.channel(c)[static_cast<size_t>(i)])));
+        most =
+            std::max(most, std::abs(static_cast<double>(a.channel(c)[static_cast<size_t>(at + i)] -
+                                                        b.channel(c)[static_cast<size_t>(i)])));
     return most;
   }
 
@@ -116,7 +115,8 @@ TEST_F(Scene, WhatIsTurnedAndMovedIsTakenUpWhileItPlays) {
   SceneRun run(first);
   run.seek(0);
   played(run, 24576);
-  // Everything that can be turned: a clip's step, a send, a space's level, the mix chain; a clip moves.
+  // Everything that can be turned: a clip's step, a send, a space's level, the mix chain; a clip
+  // moves.
   reel.clips[0].chain.steps[0].settings.values[0] = -30;
   reel.groups[0].sends[0].level_db = -20;
   reel.spaces[0].level_db = -9;
@@ -145,7 +145,8 @@ TEST_F(Scene, AnEmptyReelAndOneWithoutBusesPlay) {
   EXPECT_EQ(empty.end(), 0);
   EXPECT_TRUE(empty.ended());
   empty.seek(1000);
-  EXPECT_EQ(test::rms_db(played(empty, 512).channel(0)), test::rms_db(AudioBuffer(1, 512).channel(0)));
+  EXPECT_EQ(test::rms_db(played(empty, 512).channel(0)),
+            test::rms_db(AudioBuffer(1, 512).channel(0)));
 }
 
 // Heard through the player and its simulated device.
@@ -174,7 +175,8 @@ TEST_F(Scene, APlayerPlaysIt) {
   while (wanted.channel(0)[first] == 0) ++first;
   double most = 0;
   for (size_t i = lead + 200; i < 96000; ++i)
-    most = std::max(most, std::abs(static_cast<double>(all[2 * i] - wanted.channel(0)[i - lead + first])));
+    most = std::max(
+        most, std::abs(static_cast<double>(all[2 * i] - wanted.channel(0)[i - lead + first])));
   EXPECT_LT(most, 4e-5);
 }
 

@@ -24,11 +24,9 @@ class Spaces : public testing::Test {
     reel = test::reel_of(t, {{"0", "Ines"}, {"1", "Boat", 2}, {"2", "Wind"}}, 1.5);
     reel.name = "Skerry";
     for (int i = 0; i < 3; ++i) reel.clips[static_cast<size_t>(i)].place_s = 0.5 * i;
-    reel = edits::add_space(reel, "Hall",
-                            {{test::with("reverb", {{"mix_pct", 100}})}})
-               .next;
-    reel = edits::add_space(
-               reel, "Echo", {{test::with("limiter", {{"ceiling_db", -20}}), make_step("gain")}})
+    reel = edits::add_space(reel, "Hall", {{test::with("reverb", {{"mix_pct", 100}})}}).next;
+    reel = edits::add_space(reel, "Echo",
+                            {{test::with("limiter", {{"ceiling_db", -20}}), make_step("gain")}})
                .next;
     reel = edits::set_send(reel, {Feeder::Of::group, 0}, hall, -6).next;
     reel = edits::set_send(reel, {Feeder::Of::clip, 2}, hall, -12).next;
@@ -72,7 +70,8 @@ TEST_F(Spaces, StemsAndSpacesSumToWhatEntersTheMixChain) {
   auto of = mixed({.mix = true, .stems = true, .mix_chain = false});
   ASSERT_EQ(of.size(), 5U) << "mix, two groups, two spaces; the wind is heard through one alone";
   const auto& mix = of.at("mix");
-  EXPECT_LT(missing_db(mix, {&of.at("Ines"), &of.at("Boat"), &of.at("Hall"), &of.at("Echo")}), -120);
+  EXPECT_LT(missing_db(mix, {&of.at("Ines"), &of.at("Boat"), &of.at("Hall"), &of.at("Echo")}),
+            -120);
   EXPECT_GT(mix.frames(), 48000 * 25 / 10 + 9600) << "the hall rings past the last clip";
   auto kinds = mixed({.mix = true, .mix_chain = false, .kinds = true});
   EXPECT_LT(missing_db(mix, {&kinds.at("dialogue"), &kinds.at("effects"), &kinds.at("Hall"),
@@ -88,8 +87,8 @@ TEST_F(Spaces, ASpacesChainHearsTheSumOfWhatIsFed) {
     const double gain = from_db(db) * (x.channels() == 1 ? std::sqrt(0.5) : 1);
     for (int c = 0; c < 2; ++c)
       for (size_t i = 0; i < x.channel(0).size(); ++i)
-        fed.channel(c)[static_cast<size_t>(at_s * 48000) + i] +=
-            static_cast<float>(gain * static_cast<double>(x.channel(std::min(c, x.channels() - 1))[i]));
+        fed.channel(c)[static_cast<size_t>(at_s * 48000) + i] += static_cast<float>(
+            gain * static_cast<double>(x.channel(std::min(c, x.channels() - 1))[i]));
   };
   feed("0.wav", 0, -6);
   feed("1.wav", 0.5, -12);

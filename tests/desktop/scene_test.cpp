@@ -27,10 +27,12 @@ class SceneTest : public testing::Test {
     ASSERT_TRUE(d.work().document.open(DREVAN_SOURCE_DIR "/demo/skerry-light-scene.reel"));
     QTest::keyClick(&d.window, Qt::Key_2, Qt::ControlModifier);
     ASSERT_TRUE(page().isVisible());
-    ASSERT_TRUE(d.wait_for([&] {
-      return !d.work().scene.busy() && d.work().scene.share_ready() >= 1 &&
-             d.work().films.end_s() > 70;
-    }, 60000));
+    ASSERT_TRUE(d.wait_for(
+        [&] {
+          return !d.work().scene.busy() && d.work().scene.share_ready() >= 1 &&
+                 d.work().films.end_s() > 70;
+        },
+        60000));
     QTest::qWait(60);
   }
   ~SceneTest() override { d.work().listening.player().pause(); }
@@ -92,9 +94,8 @@ TEST_F(SceneTest, AClipIsDraggedToAnEventAndThePictureFollowsThePlayhead) {
   rows().setFocus();
   QTest::keyClick(&rows(), Qt::Key_Right);
   EXPECT_NEAR(rows().playhead() - before, 1 / 24.0, 1e-6) << "a picture on";
-  ASSERT_TRUE(d.wait_for([&] {
-    return std::abs(page().film().shown_s() - rows().playhead()) < 0.001;
-  }));
+  ASSERT_TRUE(
+      d.wait_for([&] { return std::abs(page().film().shown_s() - rows().playhead()) < 0.001; }));
 }
 
 TEST_F(SceneTest, ThePictureIsWithinAPictureOfTheSoundWhileItPlays) {
@@ -171,7 +172,8 @@ TEST_F(SceneTest, RowsAreHeardAloneAndSpacesByTheirBars) {
   SendBar* bar = page().spaces().bar(reel().spaces[0].clip.id, ines);
   ASSERT_TRUE(bar);
   EXPECT_DOUBLE_EQ(bar->level(), -14);
-  d.drag(bar, {bar->width() * 0.6, bar->height() / 2.0}, {bar->width() - 40.0, bar->height() / 2.0});
+  d.drag(bar, {bar->width() * 0.6, bar->height() / 2.0},
+         {bar->width() - 40.0, bar->height() / 2.0});
   EXPECT_DOUBLE_EQ(reel().groups[static_cast<size_t>(ines)].sends[0].level_db, 0);
   EXPECT_GT(heard_db(14, 1200), space_alone + 6);
   EXPECT_EQ(d.work().document.history().undo_label(), "Ines dialogue into Tower stairs");
@@ -182,7 +184,8 @@ TEST_F(SceneTest, WordsOfTheSentenceAreTurnedAndTyped) {
   d.click(rows().viewport(), middle("call-in-01"));
   EXPECT_EQ(d.work().selection.clip_id(), d.clip_named("call-in-01"));
   SceneSentence& says = page().sentence();
-  EXPECT_TRUE(says.sentence().contains("goes into Lamp room -12.0")) << says.sentence().toStdString();
+  EXPECT_TRUE(says.sentence().contains("goes into Lamp room -12.0"))
+      << says.sentence().toStdString();
   const QRectF send = says.word_rect("Lamp room");
   ASSERT_FALSE(send.isEmpty());
   d.drag(&says, send.center(), send.center() + QPointF(24, 0));
@@ -209,7 +212,8 @@ TEST_F(SceneTest, WordsOfTheSentenceAreTurnedAndTyped) {
 TEST_F(SceneTest, WithoutAFilmItWorksToo) {
   ASSERT_TRUE(d.open_demo());
   QTest::keyClick(&d.window, Qt::Key_2, Qt::ControlModifier);
-  ASSERT_TRUE(d.wait_for([&] { return d.work().scene.share_ready() >= 1 && !d.work().scene.busy(); }, 60000));
+  ASSERT_TRUE(d.wait_for(
+      [&] { return d.work().scene.share_ready() >= 1 && !d.work().scene.busy(); }, 60000));
   EXPECT_TRUE(page().film().picture_rect().isEmpty());
   EXPECT_GT(heard_db(12.5, 1500), -50);
   // A film that is none is told and does nothing else.
@@ -235,7 +239,8 @@ TEST_F(SceneTest, AnEndIsTrimmedOrStretchedToAnEvent) {
     return QPointF(rows().x_of(s) - 1, rows().clip_rect(d.clip_named("door")).center().y());
   };
   const double begin = clip("door").place_s, lamp_s = 36;
-  d.drag(rows().viewport(), end(begin + own_s), {rows().x_of(lamp_s) + 3, end(0).y()}, Qt::ControlModifier);
+  d.drag(rows().viewport(), end(begin + own_s), {rows().x_of(lamp_s) + 3, end(0).y()},
+         Qt::ControlModifier);
   ASSERT_EQ(edits::stretch_way(reel(), clip("door")), edits::StretchWay::pitch);
   ASSERT_TRUE(d.wait_for([&] { return std::abs(length() - (lamp_s - begin)) < 0.05; }));
   SceneSentence& says = page().sentence();
@@ -339,7 +344,8 @@ TEST_F(SceneTest, TheDotFollowsTheActorByItself) {
   ASSERT_TRUE(d.wait_for([&] { return film.exact() && film.dot(); }));
   const auto on_picture = [&](demo::Point p) {
     const QRectF r = film.picture_rect();
-    return QPointF(r.left() + p.x / demo::film_width * r.width(), r.top() + p.y / demo::film_height * r.height());
+    return QPointF(r.left() + p.x / demo::film_width * r.width(),
+                   r.top() + p.y / demo::film_height * r.height());
   };
   d.drag(&film, *film.dot(), on_picture(demo::actor_at(rows().playhead())));
   QTest::keyClick(&d.window, Qt::Key_F);
@@ -349,7 +355,9 @@ TEST_F(SceneTest, TheDotFollowsTheActorByItself) {
   const double from = rows().playhead(), place_s = clip("stairs-02").place_s;
   int looked = 0;
   for (double s = from; s < 22; s += 0.25, ++looked)
-    EXPECT_NEAR((edits::place_at(clip("stairs-02"), s - place_s) + 1) / 2 * demo::film_width, demo::actor_at(s).x, 30) << s;
+    EXPECT_NEAR((edits::place_at(clip("stairs-02"), s - place_s) + 1) / 2 * demo::film_width,
+                demo::actor_at(s).x, 30)
+        << s;
   EXPECT_GT(looked, 20);
   EXPECT_EQ(d.work().document.history().undo_label(), "stairs-02 follows the picture");
   // He leaves the picture before the clip ends: it is said.

@@ -14,7 +14,8 @@
 namespace drevan {
 namespace {
 
-const std::filesystem::path film = std::filesystem::path(DREVAN_SOURCE_DIR) / "demo" / "skerry-light.mp4";
+const std::filesystem::path film =
+    std::filesystem::path(DREVAN_SOURCE_DIR) / "demo" / "skerry-light.mp4";
 
 struct Errors {
   double median = 0, worst = 0;
@@ -31,10 +32,12 @@ Errors errors(const FilmTrack& track, double until_s) {
 TEST(FilmTrack, FollowsTheActorUpTheStairsUntilHeLeaves) {
   const double from_s = 14;
   const demo::Point at = demo::actor_at(from_s);
-  const auto track = follow_in_film(film, from_s, at.x / demo::film_width, at.y / demo::film_height, 23.9, {});
+  const auto track =
+      follow_in_film(film, from_s, at.x / demo::film_width, at.y / demo::film_height, 23.9, {});
   ASSERT_GT(track.points.size(), 190U);
   const Errors e = errors(track, 22);
-  std::printf("tracker, stairs: median %.1f px, worst %.1f px of 1280 (asked: median 12)\n", e.median, e.worst);
+  std::printf("tracker, stairs: median %.1f px, worst %.1f px of 1280 (asked: median 12)\n",
+              e.median, e.worst);
   EXPECT_LE(e.median, 12);
   ASSERT_TRUE(track.lost_s) << "he leaves the picture on the right";
   EXPECT_GT(*track.lost_s, 21.5);
@@ -43,14 +46,16 @@ TEST(FilmTrack, FollowsTheActorUpTheStairsUntilHeLeaves) {
 TEST(FilmTrack, FollowsHimOnTheGalleryWhileABeamGoesByAndTellsTheCut) {
   const double from_s = 49.5;
   const demo::Point at = demo::actor_at(from_s);
-  const auto track = follow_in_film(film, from_s, at.x / demo::film_width, at.y / demo::film_height, 56, {});
+  const auto track =
+      follow_in_film(film, from_s, at.x / demo::film_width, at.y / demo::film_height, 56, {});
   const Errors e = errors(track, 56);
   std::printf("tracker, gallery: median %.1f px, worst %.1f px of 1280\n", e.median, e.worst);
   EXPECT_LE(e.median, 12);
   EXPECT_FALSE(track.lost_s);
   // He stands still when the film goes to the buoy: what is there then is not him.
   const demo::Point still = demo::actor_at(53.5);
-  const auto over = follow_in_film(film, 53.5, still.x / demo::film_width, still.y / demo::film_height, 63, {});
+  const auto over =
+      follow_in_film(film, 53.5, still.x / demo::film_width, still.y / demo::film_height, 63, {});
   ASSERT_TRUE(over.lost_s);
   EXPECT_LE(*over.lost_s, 60.2);
 }

@@ -57,7 +57,8 @@ TEST(SoundCourse, PeaksAreThoseOfTheSamplesAndBlocksDoNotMatter) {
   slow.coarse.clear();
   for (double begin = 0; begin < 7; begin += 0.37)
     for (const double length : {0.01, 0.3, 0.65, 3.0, 9.0})
-      EXPECT_EQ(words.over(begin, begin + length), slow.over(begin, begin + length)) << begin << " " << length;
+      EXPECT_EQ(words.over(begin, begin + length), slow.over(begin, begin + length))
+          << begin << " " << length;
   EXPECT_EQ(course_of(AudioBuffer(1, 48000), 48000, 480).over(0, 1).loudness_lufs,
             SoundCourse::nothing_db);
 }

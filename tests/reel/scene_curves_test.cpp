@@ -51,7 +51,8 @@ TEST_F(SceneCurves, AClipBecomesAsLongAsItIsToldByEitherWay) {
     }
   expect_impossible([&] { edits::stretch_to(reel, 1, 8.1, StretchWay::pitch); }, "0.20 to 8.00 s");
   expect_impossible([&] { edits::stretch_to(reel, 1, 0.1, StretchWay::tape); }, "past that");
-  expect_impossible([&] { edits::stretch_to(reel, 1, std::nan(""), StretchWay::tape); }, "past that");
+  expect_impossible([&] { edits::stretch_to(reel, 1, std::nan(""), StretchWay::tape); },
+                    "past that");
   expect_impossible([&] { edits::stretch_to(reel, mix_clip_id, 3, StretchWay::tape); }, "The mix");
 }
 

@@ -89,15 +89,19 @@ TEST_F(SceneEdits, ClipsAndGroupsFeedSpaces) {
   const Reel off = edits::set_send(r, {Feeder::Of::clip, 1}, lamp_room, off_send_db).next;
   EXPECT_THAT(sends_of(off, clip(off, 1)), ElementsAre());
   EXPECT_EQ(clip(off, 1).sends.size(), 1U);
-  EXPECT_TRUE(edits::set_send(r, {Feeder::Of::clip, 2}, stairs, -80).next.clips[1].sends.size() == 1);
+  EXPECT_TRUE(edits::set_send(r, {Feeder::Of::clip, 2}, stairs, -80).next.clips[1].sends.size() ==
+              1);
   EXPECT_TRUE(
       edits::set_send(r, {Feeder::Of::group, 0}, lamp_room, -60).next.groups[0].sends.empty());
   const Reel through = edits::set_direct(r, {Feeder::Of::group, 0}, false).next;
   EXPECT_FALSE(heard_direct(through, clip(through, 1)));
   EXPECT_TRUE(heard_direct(through, clip(through, 3)));
   expect_impossible([&] { edits::set_send(r, {Feeder::Of::clip, 1}, -9, 0); }, "not in the reel");
-  expect_impossible([&] { edits::set_send(r, {Feeder::Of::clip, lamp_room}, stairs, 0); },
-                    "A space feeds no space");
+  expect_impossible(
+      [&] {
+        edits::set_send(r, {Feeder::Of::clip, lamp_room}, stairs, 0);
+      },
+      "A space feeds no space");
   // With its space a clip that was heard through it alone is heard again.
   const Reel gone = edits::remove_space(through, lamp_room).next;
   EXPECT_TRUE(heard_direct(gone, clip(gone, 1)));
@@ -118,7 +122,9 @@ TEST_F(SceneEdits, ASpaceIsWorkedOnAsAClip) {
   EXPECT_EQ(running_steps(reel, *reel.find(lamp_room)).size(), 1U);
   expect_impossible([&] { edits::rename_space(reel, stairs, "Lamp room"); }, "another name");
   expect_impossible(
-      [&] { edits::add_step(reel, stairs, {ChainOwner::group, 0}, *make_step("gain").type); },
+      [&] {
+        edits::add_step(reel, stairs, {ChainOwner::group, 0}, *make_step("gain").type);
+      },
       "chain of their own alone");
 }
 
@@ -150,11 +156,16 @@ TEST_F(SceneEdits, WhatIsWrongInAFileIsRefused) {
   r = edits::set_group_kind(r, 1, GroupKind::effects).next;
   const std::string text = reel_to_text(r, t.path());
   const std::vector<std::pair<std::string, std::string>> changes{
-      {"\"space\": -3", "\"space\": -7"},       {"\"level_db\": -3.0", "\"level_db\": -61"},
-      {"\"s\": 5.0", "\"s\": -1"},              {"\"s\": 5.0", "\"s\": 1e99"},
-      {"\"kind\": \"effects\"", "\"kind\": 3"}, {"\"kind\": \"effects\"", "\"kind\": \"noise\""},
-      {"\"id\": -3", "\"id\": -2"},             {"\"id\": -3", "\"id\": 4"},
-      {"\"path\": \"f.mkv\"", "\"path\": \"\""}, {"\"events\": [", "\"events\": 3, \"x\": ["}};
+      {"\"space\": -3", "\"space\": -7"},
+      {"\"level_db\": -3.0", "\"level_db\": -61"},
+      {"\"s\": 5.0", "\"s\": -1"},
+      {"\"s\": 5.0", "\"s\": 1e99"},
+      {"\"kind\": \"effects\"", "\"kind\": 3"},
+      {"\"kind\": \"effects\"", "\"kind\": \"noise\""},
+      {"\"id\": -3", "\"id\": -2"},
+      {"\"id\": -3", "\"id\": 4"},
+      {"\"path\": \"f.mkv\"", "\"path\": \"\""},
+      {"\"events\": [", "\"events\": 3, \"x\": ["}};
   test::expect_refused(text, t.path(), changes);
 }
 

@@ -73,9 +73,8 @@ FilmSheet::FilmSheet(const Work& work, QWidget* parent) : QDialog(parent), work_
 void FilmSheet::choose_goal() {
   const QString folder = QSettings().value("film/folder", QSettings().value("folder")).toString();
   const QString name = QString::fromStdString(work_.document.reel().name) + ".mov";
-  const auto file =
-      QFileDialog::getSaveFileName(this, tr("Write the film as"), folder + "/" + name,
-                                   tr("Films (*.mov *.mp4 *.mkv *.webm)"));
+  const auto file = QFileDialog::getSaveFileName(this, tr("Write the film as"), folder + "/" + name,
+                                                 tr("Films (*.mov *.mp4 *.mkv *.webm)"));
   if (!file.isEmpty()) set_goal(file);
 }
 
@@ -96,8 +95,9 @@ void FilmSheet::write() {
   if (goal_.isEmpty() || film_->count() == 0 || lane_.busy()) return;
   FilmExport how{.sound = static_cast<FilmSound>(sound_->currentData().toInt()),
                  .keeps_sound = keeps_->isChecked()};
-  lane_.start([this, reel = work_.document.shared(), how, named = film_->currentData().toString().toStdString(),
-               goal = goal_.toStdString(), stores = work_.measurements.stores()](
+  lane_.start([this, reel = work_.document.shared(), how,
+               named = film_->currentData().toString().toStdString(), goal = goal_.toStdString(),
+               stores = work_.measurements.stores()](
                   const CancelToken& cancel) mutable -> TaskLane::Finish {
     const auto film = film_of(*reel, named, how);
     const auto tell = [this, &cancel](double share) {
@@ -111,7 +111,9 @@ void FilmSheet::write() {
         told += " " + tr("The mix goes on for %1 s after the last picture; that is left out.")
                           .arg(done.film.cut_off_s, 0, 'f', 1);
       const auto failed = std::ranges::count(done.mix.clips, JobState::failed, &JobResult::state);
-      if (failed > 0) told += " " + tr("%1 could not be rendered and is missing.").arg(counted(failed, tr("clip")));
+      if (failed > 0)
+        told +=
+            " " + tr("%1 could not be rendered and is missing.").arg(counted(failed, tr("clip")));
       failed > 0 ? work_.notices.warn(told) : work_.notices.tell(told);
       accept();
     };
@@ -124,7 +126,8 @@ void FilmSheet::show_state() {
   const bool busy = lane_.busy();
   progress_->setVisible(busy);
   write_->setEnabled(!goal_.isEmpty() && film_->count() > 0 && !busy);
-  for (QWidget* w : std::initializer_list<QWidget*>{film_, sound_, keeps_, goal_button_}) w->setEnabled(!busy);
+  for (QWidget* w : std::initializer_list<QWidget*>{film_, sound_, keeps_, goal_button_})
+    w->setEnabled(!busy);
   if (film_->count() == 0) told_->setText(tr("The reel has no film. Add one in the Scene first."));
 }
 

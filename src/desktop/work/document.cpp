@@ -50,8 +50,7 @@ std::shared_ptr<const Reel> Document::shared() const {
     // history keeps it alive.
     Reel with = *bare;
     for (const auto& [bus, sum] : bus_sources_) with = with_bus_source(std::move(with), bus, sum);
-    before_with_buses_ =
-        std::exchange(with_buses_, std::make_shared<const Reel>(std::move(with)));
+    before_with_buses_ = std::exchange(with_buses_, std::make_shared<const Reel>(std::move(with)));
     with_buses_of_ = std::move(bare);
   }
   return with_buses_;

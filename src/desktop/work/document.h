@@ -56,7 +56,8 @@ class Document : public QObject {
   void set_target(const QString& name_or_file);
   void clear_unused_versions();
 
-  /// What enters a bus (the mix or a space) was rendered into `sum`: part of what is shown, and of no edit.
+  /// What enters a bus (the mix or a space) was rendered into `sum`: part of what is shown, and of
+  /// no edit.
   void set_bus_source(int bus, const Source& sum);
 
   // --- previews ---

@@ -59,8 +59,8 @@ void MixSum::render(int bus, bool select) {
   // Asked for again while it is on its way: it is selected when it is there.
   select_ = select || (lane_.busy() && select_ && bus == bus_);
   bus_ = bus;
-  lane_.start([this, bus, reel = document_.shared(), known = shown_[bus].key, stores = measurements_.stores(),
-               folder = fs::path(folder_.path().toStdString())](
+  lane_.start([this, bus, reel = document_.shared(), known = shown_[bus].key,
+               stores = measurements_.stores(), folder = fs::path(folder_.path().toStdString())](
                   const CancelToken& cancel) -> TaskLane::Finish {
     Rendered sum;
     sum.bus = bus;
@@ -68,13 +68,14 @@ void MixSum::render(int bus, bool select) {
     if (sum.key == known) return [this, sum] { take(sum, select_); };
     lane_.post(cancel, [this] { Q_EMIT progress(0); });
     try {
-      sum.file =
-          render_sum(*reel, folder / ("sum-" + to_hex(sum.key) + ".wav"), stores->findings, cancel,
-                     [this, &cancel, last = 0](double p) mutable {
-                       if (static_cast<int>(p * 100) == last) return;
-                       last = static_cast<int>(p * 100);
-                       lane_.post(cancel, [this, p] { Q_EMIT progress(std::min(p, 0.99)); });
-                     }, bus);
+      sum.file = render_sum(
+          *reel, folder / ("sum-" + to_hex(sum.key) + ".wav"), stores->findings, cancel,
+          [this, &cancel, last = 0](double p) mutable {
+            if (static_cast<int>(p * 100) == last) return;
+            last = static_cast<int>(p * 100);
+            lane_.post(cancel, [this, p] { Q_EMIT progress(std::min(p, 0.99)); });
+          },
+          bus);
     } catch (const Error& e) {
       sum.problem = QString::fromUtf8(e.what());
     }

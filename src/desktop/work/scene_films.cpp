@@ -20,7 +20,8 @@ constexpr size_t most_small = 4000;
 
 QImage image_of(const FilmPicture& p, int rotation_deg) {
   const QImage wrapped(p.pixels.data(), p.width, p.height, 3 * p.width, QImage::Format_RGB888);
-  return rotation_deg == 0 ? wrapped.copy() : wrapped.transformed(QTransform().rotate(rotation_deg));
+  return rotation_deg == 0 ? wrapped.copy()
+                           : wrapped.transformed(QTransform().rotate(rotation_deg));
 }
 
 }  // namespace
@@ -149,7 +150,8 @@ QImage SceneFilms::small_picture(const Film& film, double film_s, double step_s)
   if (at != small_.end()) return at->second;
   if (!info(film)) return {};
   if (std::ranges::find(wanted_small_, key) == wanted_small_.end()) wanted_small_.push_back(key);
-  if (!small_lane_.busy()) QMetaObject::invokeMethod(this, &SceneFilms::make_small, Qt::QueuedConnection);
+  if (!small_lane_.busy())
+    QMetaObject::invokeMethod(this, &SceneFilms::make_small, Qt::QueuedConnection);
   return {};
 }
 
@@ -168,7 +170,8 @@ void SceneFilms::make_small() {
         if (file != open) {
           open = file;
           const FilmInfo info = read_film_info(file);
-          const int width = std::clamp(small_height * info.width / std::max(1, info.height), 8, 200);
+          const int width =
+              std::clamp(small_height * info.width / std::max(1, info.height), 8, 200);
           film = std::make_unique<FilmPictures>(file, PixelForm::rgb, width, small_height);
         }
         film->seek(tenths / 10.0);
@@ -184,7 +187,7 @@ void SceneFilms::make_small() {
 }
 
 void SceneFilms::take_small(const CancelToken& cancel, const std::pair<std::string, int>& key,
-                           const QImage& picture) {
+                            const QImage& picture) {
   small_lane_.post(cancel, [this, key, picture] {
     small_[key] = picture;
     Q_EMIT small_changed();

@@ -73,8 +73,8 @@ class SceneFilms : public QObject {
 
   Notices& notices_;
   Document& document_;
-  std::map<std::string, Known> known_;  // by path
-  std::vector<Film> told_;              // as films_changed() told them last
+  std::map<std::string, Known> known_;                   // by path
+  std::vector<Film> told_;                               // as films_changed() told them last
   std::map<std::pair<std::string, int>, QImage> small_;  // by path and tenths of a second
   std::vector<std::pair<std::string, int>> wanted_small_;
   TaskLane lane_{TaskLane::Urgency::background}, small_lane_{TaskLane::Urgency::background},

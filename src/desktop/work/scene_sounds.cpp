@@ -179,9 +179,9 @@ std::shared_ptr<const ScenePlan> SceneSounds::plan() const {
     now.findings.resize(now.steps.size());
     // What was found stays until it is found anew.
     const auto at = buses_.find(bus);
-    const bool alike = at != buses_.end() &&
-                       std::ranges::equal(at->second.bus.steps, now.steps, {}, &PlannedStep::type,
-                                          &PlannedStep::type);
+    const bool alike =
+        at != buses_.end() && std::ranges::equal(at->second.bus.steps, now.steps, {},
+                                                 &PlannedStep::type, &PlannedStep::type);
     if (alike) {
       now.findings = at->second.bus.findings;
       now.sides = at->second.bus.sides;
@@ -189,8 +189,8 @@ std::shared_ptr<const ScenePlan> SceneSounds::plan() const {
     return now;
   };
   for (const auto& space : reel.spaces)
-    out->spaces.push_back({space.clip.id, bus_of(space.clip.id),
-                           static_cast<float>(from_db(space.level_db))});
+    out->spaces.push_back(
+        {space.clip.id, bus_of(space.clip.id), static_cast<float>(from_db(space.level_db))});
   out->mix = bus_of(mix_clip_id);
   return out;
 }
@@ -206,11 +206,10 @@ void SceneSounds::set_row(int group, Row row) {
 }
 
 bool SceneSounds::row_sounds(int group) const {
-  const bool some_alone = std::ranges::any_of(
-      document_.reel().groups, [&](const Group& g) {
-        const auto at = rows_.find(g.name);
-        return at != rows_.end() && at->second == Row::alone;
-      });
+  const bool some_alone = std::ranges::any_of(document_.reel().groups, [&](const Group& g) {
+    const auto at = rows_.find(g.name);
+    return at != rows_.end() && at->second == Row::alone;
+  });
   return row(group) == Row::alone || (row(group) == Row::heard && !some_alone);
 }
 

@@ -65,7 +65,7 @@ class SceneSounds : public QObject {
   std::set<int> failed_;
   std::map<int, Known> buses_;
   std::map<std::string, Row> rows_;  // by the group's name
-  QTemporaryDir folder_;  // for what buses must hear
+  QTemporaryDir folder_;             // for what buses must hear
   QTimer soon_, told_;
   TaskLane lane_{TaskLane::Urgency::background};
 };

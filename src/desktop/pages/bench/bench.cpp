@@ -353,8 +353,9 @@ void Bench::show_clip() {
                            : s.channels == 2 ? tr("stereo")
                                              : tr("%1 channels").arg(s.channels);
   if (is_bus(*c) && c->id != mix_clip_id)
-    return facts_->setText(tr("%1  %2  what is fed into the space")
-                               .arg(QString::fromStdString(length_text(work_.selection.clip_seconds())), channels));
+    return facts_->setText(
+        tr("%1  %2  what is fed into the space")
+            .arg(QString::fromStdString(length_text(work_.selection.clip_seconds())), channels));
   if (is_bus(*c))
     return facts_->setText(
         tr("%1  %2  sum of %3")

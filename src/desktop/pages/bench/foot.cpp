@@ -24,7 +24,11 @@ constexpr int narrowest = 800;
 }
 
 Foot::Foot(const Work& work, Of of, QWidget* parent)
-    : QWidget(parent), work_(work), shows_(of), programme_(2, work.document.reel().rate), heard_(8192) {
+    : QWidget(parent),
+      work_(work),
+      shows_(of),
+      programme_(2, work.document.reel().rate),
+      heard_(8192) {
   setFixedHeight(46);
   // Narrower than all of it together: then what is read second goes.
   setSizePolicy(QSizePolicy::Ignored, QSizePolicy::Fixed);
@@ -128,7 +132,8 @@ bool Foot::matched() const { return matched_->isChecked(); }
 // A mono clip is measured as one channel, as in the level path and in every file.
 void Foot::begin_loudness() {
   const Clip* clip = work_.selection.clip();
-  const bool mono = shows_ == Of::clip && clip && work_.document.reel().source_of(*clip).channels == 1;
+  const bool mono =
+      shows_ == Of::clip && clip && work_.document.reel().source_of(*clip).channels == 1;
   programme_ = ProgrammeMeter(mono ? 1 : 2, work_.document.reel().rate);
   loudness_->show_readings({});
 }

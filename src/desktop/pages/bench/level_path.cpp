@@ -268,7 +268,8 @@ void LevelPathView::draw_column(QPainter& p, const Column& c) const {
   const bool off = c.step && !c.runs;
   p.setFont(selected ? bold_font() : font());
   p.setPen(off ? t.quiet : t.text);
-  const bool mix = work_.selection.clip_id() == mix_clip_id, bus = is_bus(work_.selection.clip_id());
+  const bool mix = work_.selection.clip_id() == mix_clip_id,
+             bus = is_bus(work_.selection.clip_id());
   const QString name = c.step ? text(c.step->type->label) : bus ? tr("Sum") : tr("Clip");
   // A long name shrinks before it loses its end.
   if (p.fontMetrics().horizontalAdvance(name) > c.width - 4) p.setFont(small_font());

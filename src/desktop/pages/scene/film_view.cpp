@@ -20,7 +20,8 @@ FilmView::FilmView(const Work& work, QWidget* parent) : QWidget(parent), work_(w
   setAccessibleName(tr("The picture at the playhead"));
   setMinimumSize(200, 120);
   setMouseTracking(true);
-  setToolTip(tr("Hold the chosen sound's dot to place it from left to right, while it stands or plays"));
+  setToolTip(
+      tr("Hold the chosen sound's dot to place it from left to right, while it stands or plays"));
   connect(&lane_, &TaskLane::failed, this, [this](const QString& why) { work_.notices.warn(why); });
   connect(&work_.document, &Document::leaving, &lane_, &TaskLane::cancel);
   const auto again = qOverload<>(&QWidget::update);
@@ -87,7 +88,9 @@ void FilmView::look_at(double reel_s) {
   update();
 }
 
-bool FilmView::exact() const { return !ahead_ || (ahead_->exact() && ahead_->picture() == picture_); }
+bool FilmView::exact() const {
+  return !ahead_ || (ahead_->exact() && ahead_->picture() == picture_);
+}
 
 QRectF FilmView::picture_rect() const {
   if (image_.isNull()) return {};
@@ -103,7 +106,8 @@ const Clip* FilmView::held_clip() const {
   const Clip* clip = work_.selection.clip();
   if (!clip || is_bus(*clip)) return nullptr;
   const SceneSound* sound = work_.scene.sound(clip->id);
-  const double length = sound ? sound->course->seconds() : clip_seconds(work_.document.reel(), *clip);
+  const double length =
+      sound ? sound->course->seconds() : clip_seconds(work_.document.reel(), *clip);
   return reel_s_ >= clip->place_s && reel_s_ <= clip->place_s + length ? clip : nullptr;
 }
 
@@ -127,9 +131,8 @@ void FilmView::hold() {
   if (!clip) return;
   const double now = moment();
   const double from = now > last_s_ && now - last_s_ < 0.5 ? last_s_ : now;
-  work_.document.change([&](const Reel& reel) {
-    return edits::hold_place(reel, clip->id, from, now, share_);
-  });
+  work_.document.change(
+      [&](const Reel& reel) { return edits::hold_place(reel, clip->id, from, now, share_); });
   last_s_ = now;
   update();
 }
@@ -189,22 +192,26 @@ void FilmView::follow() {
   const Clip* clip = held_clip();
   const Film* film = work_.films.at(reel_s_);
   if (!at || !clip || !film)
-    return work_.notices.warn(tr("Choose a clip that sounds at this picture, and put its dot on what it is to follow."));
+    return work_.notices.warn(
+        tr("Choose a clip that sounds at this picture, and put its dot on what it is to follow."));
   const QRectF r = picture_rect();
   const int rotation = ahead_ ? ahead_->rotation_deg() : 0;
   const QPointF seen((at->x() - r.left()) / r.width(), (at->y() - r.top()) / r.height());
   const QPointF stored = turned(seen, (360 - rotation) % 360);
   const SceneSound* sound = work_.scene.sound(clip->id);
-  const double end_s = clip->place_s + (sound ? sound->course->seconds() : clip_seconds(work_.document.reel(), *clip));
+  const double end_s = clip->place_s + (sound ? sound->course->seconds()
+                                              : clip_seconds(work_.document.reel(), *clip));
   followed_pct_ = 0;
-  lane_.start([this, file = film->path, id = clip->id, stored, rotation, from = reel_s_ - film->place_s,
-               to = end_s - film->place_s, place = film->place_s](const CancelToken& cancel) -> TaskLane::Finish {
-    FilmTrack track = follow_in_film(file, from, stored.x(), stored.y(), to, cancel, [&](double share) {
-      lane_.post(cancel, [this, share] {
-        followed_pct_ = static_cast<int>(100 * share);
-        update();
-      });
-    });
+  lane_.start([this, file = film->path, id = clip->id, stored, rotation,
+               from = reel_s_ - film->place_s, to = end_s - film->place_s,
+               place = film->place_s](const CancelToken& cancel) -> TaskLane::Finish {
+    FilmTrack track =
+        follow_in_film(file, from, stored.x(), stored.y(), to, cancel, [&](double share) {
+          lane_.post(cancel, [this, share] {
+            followed_pct_ = static_cast<int>(100 * share);
+            update();
+          });
+        });
     for (auto& p : track.points) {
       const QPointF now = turned({p.x, p.y}, rotation);
       p.x = now.x();
@@ -225,9 +232,11 @@ void FilmView::take_track(int id, double place_s, const FilmTrack& track) {
   work_.document.change([&](const Reel& reel) { return edits::hold_along(reel, id, shares); });
   if (!track.points.empty()) dot_heights_[id] = std::clamp(track.points.front().y, 0.03, 0.97);
   if (track.lost_s)
-    work_.notices.warn(tr("%1 was followed until %2; there it was lost, or left the picture. Hold it by hand from "
-                          "there on, or follow it again.")
-                           .arg(QString::fromStdString(clip->name), work_.films.moment_text(place_s + *track.lost_s)));
+    work_.notices.warn(
+        tr("%1 was followed until %2; there it was lost, or left the picture. Hold it by hand from "
+           "there on, or follow it again.")
+            .arg(QString::fromStdString(clip->name),
+                 work_.films.moment_text(place_s + *track.lost_s)));
   else
     work_.notices.tell(tr("%1 was followed to its end.").arg(QString::fromStdString(clip->name)));
 }
@@ -261,8 +270,8 @@ void FilmView::draw_dot(QPainter& p) const {
   p.setBrush(t.attention);
   p.drawEllipse(*at, holding_ ? 10 : 8, holding_ ? 10 : 8);
   p.setFont(bold_font());
-  const QString name = lane_.busy() ? tr("following, %1 %").arg(followed_pct_)
-                                    : QString::fromStdString(clip.name);
+  const QString name =
+      lane_.busy() ? tr("following, %1 %").arg(followed_pct_) : QString::fromStdString(clip.name);
   const double wide = p.fontMetrics().horizontalAdvance(name);
   const bool left = at->x() + 16 + wide > r.right();
   const QRectF box(left ? at->x() - 20 - wide : at->x() + 14, at->y() + 8, wide + 8, 18);
@@ -290,7 +299,8 @@ void FilmView::paintEvent(QPaintEvent*) {
     p.drawImage(at, image_);
     const QString moment = work_.films.moment_text(reel_s_);
     p.setFont(bold_font());
-    const QRectF box(at.left() + 8, at.bottom() - 28, p.fontMetrics().horizontalAdvance(moment) + 14, 21);
+    const QRectF box(at.left() + 8, at.bottom() - 28,
+                     p.fontMetrics().horizontalAdvance(moment) + 14, 21);
     p.setBrush(faded(t.window, 0.72));
     p.drawRoundedRect(box, 4, 4);
     p.setPen(t.text);
@@ -300,8 +310,9 @@ void FilmView::paintEvent(QPaintEvent*) {
   }
   p.setPen(t.quiet);
   const auto& films = work_.document.reel().films;
-  QString told = tr("No film yet. Drop one here, or double-click to choose one.\n"
-                    "Without a film the Scene works too.");
+  QString told =
+      tr("No film yet. Drop one here, or double-click to choose one.\n"
+         "Without a film the Scene works too.");
   if (!films.empty()) told = tr("There is no picture at this moment.");
   for (const Film& film : films)
     if (const QString why = work_.films.fault(film); !why.isEmpty()) told = why;

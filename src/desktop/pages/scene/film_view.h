@@ -67,7 +67,8 @@ class FilmView : public QWidget {
   double reel_s_ = 0, shown_s_ = -1;
   std::shared_ptr<const FilmPicture> picture_;
   bool holding_ = false;
-  double share_ = 0, last_s_ = 0;        // of the picture, where the hand is; the moment it was last held at
+  double share_ = 0,
+         last_s_ = 0;  // of the picture, where the hand is; the moment it was last held at
   std::map<int, double> dot_heights_{};  // by clip, a share of the picture's height
   int followed_pct_ = 0;
   TaskLane lane_;

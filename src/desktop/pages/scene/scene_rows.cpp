@@ -16,8 +16,7 @@
 
 namespace drevan::desktop {
 
-SceneRows::SceneRows(const Work& work, QWidget* parent)
-    : QAbstractScrollArea(parent), work_(work) {
+SceneRows::SceneRows(const Work& work, QWidget* parent) : QAbstractScrollArea(parent), work_(work) {
   setObjectName("scene_rows");
   setAccessibleName(tr("Films, events and clips over time"));
   setFrameShape(QFrame::NoFrame);
@@ -64,8 +63,7 @@ double SceneRows::view_seconds() const {
 }
 
 double SceneRows::clip_seconds(const Clip& clip) const {
-  if (const SceneSound* sound = work_.scene.sound(clip.id))
-    return sound->course->seconds();
+  if (const SceneSound* sound = work_.scene.sound(clip.id)) return sound->course->seconds();
   return drevan::clip_seconds(work_.document.reel(), clip);
 }
 
@@ -152,7 +150,8 @@ void SceneRows::mark_event(bool name_it) {
   const double s = work_.films.to_picture(playhead_s_);
   const auto& events = work_.document.reel().events;
   const Event fresh{s, "Event " + std::to_string(events.size() + 1)};
-  if (!work_.document.change([&](const Reel& reel) { return edits::add_event(reel, fresh); })) return;
+  if (!work_.document.change([&](const Reel& reel) { return edits::add_event(reel, fresh); }))
+    return;
   const auto& now = work_.document.reel().events;
   const auto at = std::ranges::find(now, fresh);
   event_ = static_cast<int>(at - now.begin());
@@ -178,9 +177,8 @@ void SceneRows::nudge(double by_s) {
   const Reel& reel = work_.document.reel();
   if (event_) {
     const Event moved = reel.events[static_cast<size_t>(*event_)];
-    work_.document.change([&](const Reel& r) {
-      return edits::move_event(r, *event_, moved.s + by_s);
-    });
+    work_.document.change(
+        [&](const Reel& r) { return edits::move_event(r, *event_, moved.s + by_s); });
     return;
   }
   std::vector<edits::PlacedClip> places;

@@ -126,7 +126,8 @@ class SceneRows : public QAbstractScrollArea {
   const Curve* gain_curve() const;
   double gain_y(double db) const;
   double gain_at(double y) const;
-  /// The point of the gain line that the pointer is at; the number of points: the line itself; -1: neither.
+  /// The point of the gain line that the pointer is at; the number of points: the line itself; -1:
+  /// neither.
   int gain_hit(QPointF at) const;
   void press_gain(int hit, QPointF at);
   void drag_gain(QPointF at);
@@ -141,7 +142,7 @@ class SceneRows : public QAbstractScrollArea {
   double playhead_s_ = 0;
   std::set<int> marked_;
   std::optional<int> event_;
-  std::set<std::string> folded_;  // by name
+  std::set<std::string> folded_;     // by name
   std::vector<double> row_tops_{0};  // of the groups and behind the last, from the first one's top
   QPixmap drawn_;
   bool stale_ = true;

@@ -1,4 +1,5 @@
-// Clips fitted to the picture in the Scene's rows: ends that are trimmed or stretched, gain as a line.
+// Clips fitted to the picture in the Scene's rows: ends that are trimmed or stretched, gain as a
+// line.
 #include <QPainter>
 #include <cmath>
 
@@ -25,7 +26,8 @@ SceneRows::Drag SceneRows::edge_at(QPointF at) const {
   const Clip* clip = work_.selection.clip();
   if (!clip || is_bus(*clip) || folded(clip->group) || at.y() < rows_top()) return Drag::none;
   const QRectF r = clip_rect(clip->id);
-  if (at.y() < r.top() || at.y() > r.bottom() || at.x() < header_width + ruler_width) return Drag::none;
+  if (at.y() < r.top() || at.y() > r.bottom() || at.x() < header_width + ruler_width)
+    return Drag::none;
   if (std::abs(at.x() - r.right()) < edge_px) return Drag::trim_end;
   if (std::abs(at.x() - r.left()) < edge_px) return Drag::trim_begin;
   return Drag::none;
@@ -44,7 +46,8 @@ void SceneRows::end_edge() {
   const Clip& clip = *work_.selection.clip();
   const int id = clip.id;
   if (drag_ == Drag::stretch) {
-    const auto way = edits::stretch_way(work_.document.reel(), clip).value_or(edits::StretchWay::pitch);
+    const auto way =
+        edits::stretch_way(work_.document.reel(), clip).value_or(edits::StretchWay::pitch);
     const double to = edge_s_ - clip.place_s;
     work_.document.change([&](const Reel& reel) { return edits::stretch_to(reel, id, to, way); });
     return;
@@ -106,7 +109,8 @@ int SceneRows::gain_hit(QPointF at) const {
 
 void SceneRows::toggle_gain_line() {
   const Clip* clip = work_.selection.clip();
-  if (!clip || is_bus(*clip)) return work_.notices.warn(tr("Choose a clip first: its gain is drawn over its row."));
+  if (!clip || is_bus(*clip))
+    return work_.notices.warn(tr("Choose a clip first: its gain is drawn over its row."));
   const double length = clip_seconds(*clip);
   const int id = clip->id;
   std::optional<Curve> curve;

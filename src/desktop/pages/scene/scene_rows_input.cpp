@@ -92,7 +92,8 @@ void SceneRows::mousePressEvent(QMouseEvent* e) {
     const Clip& held = *work_.selection.clip();
     edge_s_ = edge == Drag::trim_begin ? held.place_s : held.place_s + clip_seconds(held);
     pressed_s_ = edge_s_;
-    drag_ = edge == Drag::trim_end && e->modifiers().testFlag(Qt::ControlModifier) ? Drag::stretch : edge;
+    drag_ = edge == Drag::trim_end && e->modifiers().testFlag(Qt::ControlModifier) ? Drag::stretch
+                                                                                   : edge;
     return;
   }
   if (const int clip = clip_at(pressed_)) {
@@ -171,11 +172,11 @@ void SceneRows::mouseMoveEvent(QMouseEvent* e) {
   if (drag_ == Drag::none) {
     const bool gain = gain_hit(at) >= 0, edge = edge_at(at) != Drag::none;
     const bool holds = event_at(at) >= 0 || clip_at(at) > 0;
-    viewport()->setCursor(gain                   ? Qt::SizeAllCursor
-                          : edge                 ? Qt::SplitHCursor
-                          : holds                ? Qt::SizeHorCursor
+    viewport()->setCursor(gain                 ? Qt::SizeAllCursor
+                          : edge               ? Qt::SplitHCursor
+                          : holds              ? Qt::SizeHorCursor
                           : header_at(at) >= 0 ? Qt::PointingHandCursor
-                                                 : Qt::ArrowCursor);
+                                               : Qt::ArrowCursor);
     return;
   }
   if (drag_ == Drag::playhead) {
@@ -192,8 +193,7 @@ void SceneRows::mouseMoveEvent(QMouseEvent* e) {
   snap_line_s_ = snaps ? snapped(s, {}) : std::nullopt;
   const double to = snaps ? snap_line_s_.value_or(work_.films.to_picture(s)) : s;
   const Event moving = work_.document.reel().events[static_cast<size_t>(*event_)];
-  work_.document.change(
-      [&](const Reel& reel) { return edits::move_event(reel, *event_, to); });
+  work_.document.change([&](const Reel& reel) { return edits::move_event(reel, *event_, to); });
   // It may have passed another one.
   const auto& events = work_.document.reel().events;
   for (int i = 0; i < std::ssize(events); ++i)
@@ -251,7 +251,8 @@ void SceneRows::rename_event(int index) {
 // The wheel zooms at the pointer; with Shift, or sideways, it moves along; with Ctrl, up and down.
 void SceneRows::wheelEvent(QWheelEvent* e) {
   const QPoint turn = e->angleDelta();
-  const bool aside = e->modifiers().testFlag(Qt::ShiftModifier) || std::abs(turn.x()) > std::abs(turn.y());
+  const bool aside =
+      e->modifiers().testFlag(Qt::ShiftModifier) || std::abs(turn.x()) > std::abs(turn.y());
   const double steps = (std::abs(turn.x()) > std::abs(turn.y()) ? turn.x() : turn.y()) / 120.0;
   const bool on_headers = e->position().x() < header_width;
   if (e->modifiers().testFlag(Qt::ControlModifier) || on_headers) {

@@ -18,8 +18,8 @@ namespace {
 
 // A step of time that is readable at this scale: at least so many seconds.
 double round_step(double least_s) {
-  for (const double step : {0.001, 0.002, 0.005, 0.01, 0.02, 0.05, 0.1, 0.2, 0.5, 1.0, 2.0, 5.0,
-                            10.0, 20.0, 30.0, 60.0, 120.0, 300.0, 600.0, 1800.0})
+  for (const double step : {0.001, 0.002, 0.005, 0.01, 0.02, 0.05, 0.1,   0.2,   0.5,   1.0,
+                            2.0,   5.0,   10.0,  20.0, 30.0, 60.0, 120.0, 300.0, 600.0, 1800.0})
     if (step >= least_s) return step;
   return 3600;
 }
@@ -67,8 +67,8 @@ void SceneRows::draw_strip(QPainter& p) const {
   p.setFont(small_font());
   p.setPen(t.quiet);
   p.drawText(QRectF(16, 0, header_width - 20, strip_height - 4), Qt::AlignVCenter, tr("picture"));
-  const QRectF strip(header_width + ruler_width, 2, viewport()->width() - header_width - ruler_width - 8,
-                     strip_height - 6);
+  const QRectF strip(header_width + ruler_width, 2,
+                     viewport()->width() - header_width - ruler_width - 8, strip_height - 6);
   p.save();
   p.setClipRect(strip);
   for (const Film& film : reel.films) {
@@ -81,8 +81,10 @@ void SceneRows::draw_strip(QPainter& p) const {
     const double end = x_of(film.place_s + info->seconds);
     p.fillRect(QRectF(x_of(film.place_s), strip.top(), end - x_of(film.place_s), strip.height()),
                t.panel);
-    const double first = std::max(0.0, std::floor((begin_s_ - film.place_s) / (wide * per_pixel_s_)));
-    for (double x = x_of(film.place_s) + first * wide; x < std::min(end, strip.right()); x += wide) {
+    const double first =
+        std::max(0.0, std::floor((begin_s_ - film.place_s) / (wide * per_pixel_s_)));
+    for (double x = x_of(film.place_s) + first * wide; x < std::min(end, strip.right());
+         x += wide) {
       // What is seen in its middle.
       const double s = std::clamp(seconds_at(x + wide / 2) - film.place_s, 0.0, info->seconds);
       const QImage small = work_.films.small_picture(film, s, step);
@@ -106,7 +108,8 @@ void SceneRows::draw_events(QPainter& p) const {
   const double y = rows_top() - event_height;
   p.setPen(faded(t.quiet, 0.7));
   if (reel.events.empty())
-    for (double s = std::ceil(begin_s_ / step) * step; x_of(s) < viewport()->width() - 40; s += step)
+    for (double s = std::ceil(begin_s_ / step) * step; x_of(s) < viewport()->width() - 40;
+         s += step)
       p.drawText(QRectF(x_of(s) + 3, y, 86, event_height), Qt::AlignVCenter,
                  work_.films.moment_text(s));
   p.save();
@@ -213,7 +216,8 @@ void SceneRows::draw_silhouette(QImage& on, const Clip& clip, const SceneSound& 
   const QRectF row = row_rect(clip.group);
   const double left = x_of(clip.place_s), right = x_of(clip.place_s + sound.course->seconds());
   const int from = static_cast<int>(std::ceil(std::max(left, row.left()) * ratio)),
-            to = std::min(on.width(), static_cast<int>(std::ceil(std::min(right, row.right()) * ratio)));
+            to = std::min(on.width(),
+                          static_cast<int>(std::ceil(std::min(right, row.right()) * ratio)));
   const int base = static_cast<int>(std::lround((row.bottom() - 4) * ratio));
   const double strength = work_.scene.row_sounds(clip.group) ? 1 : 0.35;
   const QRgb peak = qPremultiply(faded(theme().after, 0.36 * strength).rgba()),
@@ -223,7 +227,8 @@ void SceneRows::draw_silhouette(QImage& on, const Clip& clip, const SceneSound& 
     const double s = seconds_at(x / ratio) - clip.place_s;
     const auto levels = sound.course->over(s, s + column_s);
     const auto y = [&](float db) {
-      return std::clamp(static_cast<int>(std::lround(y_of(row, static_cast<double>(db)) * ratio)), 0, on.height());
+      return std::clamp(static_cast<int>(std::lround(y_of(row, static_cast<double>(db)) * ratio)),
+                        0, on.height());
     };
     const int top = y(levels.peak_db), middle = std::max(top, y(levels.loudness_lufs)),
               end = std::min(base, on.height());
@@ -271,8 +276,9 @@ void SceneRows::draw_clip(QPainter& p, const Clip& clip) const {
   if (room < 34 && !lit) return;
   const QString name = QString::fromStdString(clip.name);
   p.setPen(lit ? t.attention : t.text);
-  p.drawText(QPointF(name_x, row.top() + 11),
-             p.fontMetrics().elidedText(name, Qt::ElideRight, std::max(24, static_cast<int>(room))));
+  p.drawText(
+      QPointF(name_x, row.top() + 11),
+      p.fontMetrics().elidedText(name, Qt::ElideRight, std::max(24, static_cast<int>(room))));
 }
 
 }  // namespace drevan::desktop

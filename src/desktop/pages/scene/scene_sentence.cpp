@@ -50,7 +50,9 @@ SceneSentence::Word SceneSentence::place_word(const QString& text, double at_s,
   w.turn = [this, at_s, to](double steps) { to(at_s + steps * work_.films.picture_s()); };
   w.type = [this, to](const QString& typed) {
     const auto s = work_.films.moment_of(typed);
-    if (!s) return work_.notices.warn(tr("%1 is no moment; type seconds, 1:10.4 or a timecode.").arg(typed));
+    if (!s)
+      return work_.notices.warn(
+          tr("%1 is no moment; type seconds, 1:10.4 or a timecode.").arg(typed));
     to(*s);
   };
   return w;
@@ -96,14 +98,17 @@ void SceneSentence::tell_clip(const Clip& clip) {
   const Reel& reel = work_.document.reel();
   const int id = clip.id;
   const size_t others = rows_.marked().size();
-  words_.push_back({.text = others > 1 ? tr("%1 and %2 more").arg(QString::fromStdString(clip.name)).arg(others - 1)
-                                       : QString::fromStdString(clip.name),
-                    .strong = true});
+  words_.push_back(
+      {.text = others > 1
+                   ? tr("%1 and %2 more").arg(QString::fromStdString(clip.name)).arg(others - 1)
+                   : QString::fromStdString(clip.name),
+       .strong = true});
   words_.push_back({.text = tr("starts at")});
-  words_.push_back(place_word(work_.films.moment_text(clip.place_s), clip.place_s, [this, id](double s) {
-    const edits::PlacedClip one[] = {{id, s}};
-    work_.document.change([&](const Reel& r) { return edits::place_clips(r, one); });
-  }));
+  words_.push_back(
+      place_word(work_.films.moment_text(clip.place_s), clip.place_s, [this, id](double s) {
+        const edits::PlacedClip one[] = {{id, s}};
+        work_.document.change([&](const Reel& r) { return edits::place_clips(r, one); });
+      }));
   const SceneSound* sound = work_.scene.sound(id);
   const double seconds = sound ? sound->course->seconds() : drevan::clip_seconds(reel, clip);
   words_.push_back({.text = tr("and lasts")});
@@ -111,36 +116,38 @@ void SceneSentence::tell_clip(const Clip& clip) {
   const auto sends = sends_of(reel, clip);
   const bool direct = heard_direct(reel, clip);
   if (!reel.spaces.empty())
-    words_.push_back({.text = direct ? tr("heard directly") : tr("not heard directly"),
-                      .tip = tr("Click: whether it is heard in the mix itself, not only through spaces"),
-                      .click = [this, id] {
-                        const Clip* now = work_.document.reel().find(id);
-                        const bool on = !now->direct;
-                        work_.document.change([&](const Reel& r) {
-                          return edits::set_direct(r, {edits::Feeder::Of::clip, id}, on);
-                        });
-                      }});
+    words_.push_back(
+        {.text = direct ? tr("heard directly") : tr("not heard directly"),
+         .tip = tr("Click: whether it is heard in the mix itself, not only through spaces"),
+         .click = [this, id] {
+           const Clip* now = work_.document.reel().find(id);
+           const bool on = !now->direct;
+           work_.document.change([&](const Reel& r) {
+             return edits::set_direct(r, {edits::Feeder::Of::clip, id}, on);
+           });
+         }});
   if (!sends.empty()) words_.push_back({.text = direct ? tr("and goes into") : tr("but through")});
   for (size_t i = 0; i < sends.size(); ++i) {
     if (i > 0) words_.push_back({.text = i + 1 == sends.size() ? tr("and") : QString(",")});
     words_.push_back(send_word(id, sends[i].space, sends[i].level_db));
   }
   if (sends.size() == reel.spaces.size()) return;
-  words_.push_back({.text = sends.empty() ? tr("and goes into no space") : tr("and more ..."),
-                    .tip = tr("Click: let it feed a space"),
-                    .click = [this, id] {
-                      QMenu menu(this);
-                      const Reel& r = work_.document.reel();
-                      const auto fed = sends_of(r, *r.find(id));
-                      for (const Space& s : r.spaces)
-                        if (std::ranges::find(fed, s.clip.id, &Send::space) == fed.end())
-                          menu.addAction(QString::fromStdString(s.clip.name), this, [this, id, to = s.clip.id] {
-                            work_.document.change([&](const Reel& now) {
-                              return edits::set_send(now, {edits::Feeder::Of::clip, id}, to, -12);
-                            });
-                          });
-                      menu.exec(QCursor::pos());
-                    }});
+  words_.push_back(
+      {.text = sends.empty() ? tr("and goes into no space") : tr("and more ..."),
+       .tip = tr("Click: let it feed a space"),
+       .click = [this, id] {
+         QMenu menu(this);
+         const Reel& r = work_.document.reel();
+         const auto fed = sends_of(r, *r.find(id));
+         for (const Space& s : r.spaces)
+           if (std::ranges::find(fed, s.clip.id, &Send::space) == fed.end())
+             menu.addAction(QString::fromStdString(s.clip.name), this, [this, id, to = s.clip.id] {
+               work_.document.change([&](const Reel& now) {
+                 return edits::set_send(now, {edits::Feeder::Of::clip, id}, to, -12);
+               });
+             });
+         menu.exec(QCursor::pos());
+       }});
 }
 
 // Turned or typed, the clip is stretched; how it is, is a word of its own.
@@ -150,9 +157,10 @@ void SceneSentence::tell_length(const Clip& clip, double seconds) {
   const auto stretch = [this, id](double to, edits::StretchWay how) {
     work_.document.change([&](const Reel& r) { return edits::stretch_to(r, id, to, how); });
   };
-  Word length{.text = tr("%1 s,").arg(seconds, 0, 'f', 2),
-              .tip = tr("Stretch it: drag, turn the wheel, or double-click and type seconds; Ctrl and "
-                        "drag its end in the row does the same")};
+  Word length{
+      .text = tr("%1 s,").arg(seconds, 0, 'f', 2),
+      .tip = tr("Stretch it: drag, turn the wheel, or double-click and type seconds; Ctrl and "
+                "drag its end in the row does the same")};
   const auto how = way.value_or(edits::StretchWay::pitch);
   length.turn = [this, stretch, seconds, how](double steps) {
     stretch(seconds + steps * work_.films.picture_s(), how);
@@ -166,11 +174,12 @@ void SceneSentence::tell_length(const Clip& clip, double seconds) {
   words_.push_back(std::move(length));
   if (!way) return;
   const bool pitch = *way == edits::StretchWay::pitch;
-  words_.push_back({.text = pitch ? tr("keeps its pitch,") : tr("changes like tape,"),
-                    .tip = tr("Click: keep the pitch, or let it fall and rise with the length like tape"),
-                    .click = [stretch, seconds, pitch] {
-                      stretch(seconds, pitch ? edits::StretchWay::tape : edits::StretchWay::pitch);
-                    }});
+  words_.push_back(
+      {.text = pitch ? tr("keeps its pitch,") : tr("changes like tape,"),
+       .tip = tr("Click: keep the pitch, or let it fall and rise with the length like tape"),
+       .click = [stretch, seconds, pitch] {
+         stretch(seconds, pitch ? edits::StretchWay::tape : edits::StretchWay::pitch);
+       }});
 }
 
 void SceneSentence::refresh() {
@@ -182,7 +191,9 @@ void SceneSentence::refresh() {
   else if (clip && !is_bus(*clip))
     tell_clip(*clip);
   else
-    words_.push_back({.text = tr("Choose a clip or an event below: it is told here, and what is told can be turned.")});
+    words_.push_back(
+        {.text = tr(
+             "Choose a clip or an event below: it is told here, and what is told can be turned.")});
   setAccessibleName(sentence());
   update();
 }
@@ -206,7 +217,8 @@ QRectF SceneSentence::word_rect(const QString& word) const {
 
 int SceneSentence::word_at(QPointF at) const {
   for (size_t i = 0; i < words_.size(); ++i)
-    if (words_[i].can() && rect_of(i).adjusted(-3, 0, 3, 0).contains(at)) return static_cast<int>(i);
+    if (words_[i].can() && rect_of(i).adjusted(-3, 0, 3, 0).contains(at))
+      return static_cast<int>(i);
   return -1;
 }
 
@@ -253,8 +265,10 @@ void SceneSentence::mouseMoveEvent(QMouseEvent* e) {
 
 void SceneSentence::mouseReleaseEvent(QMouseEvent*) {
   const int word = std::exchange(pressed_, -1);
-  if (turned_) work_.document.end_merge();
-  else if (word >= 0 && held_.click) held_.click();
+  if (turned_)
+    work_.document.end_merge();
+  else if (word >= 0 && held_.click)
+    held_.click();
   turned_ = false;
   update();
 }
@@ -296,7 +310,8 @@ bool SceneSentence::event(QEvent* e) {
   if (e->type() == QEvent::ToolTip) {
     auto* help = static_cast<QHelpEvent*>(e);
     const int word = word_at(help->pos());
-    QToolTip::showText(help->globalPos(), word < 0 ? QString() : words_[static_cast<size_t>(word)].tip, this);
+    QToolTip::showText(help->globalPos(),
+                       word < 0 ? QString() : words_[static_cast<size_t>(word)].tip, this);
     return true;
   }
   return QWidget::event(e);

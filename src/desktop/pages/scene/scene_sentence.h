@@ -37,10 +37,10 @@ class SceneSentence : public QWidget {
  private:
   struct Word {
     QString text, tip{};
-    bool strong = false;                        ///< whom it is about
-    std::function<void(double)> turn{};         ///< by so many steps from where it was pressed
-    std::function<void()> click{};              ///< pressed and let go
-    std::function<void(const QString&)> type{}; ///< what was typed in its place
+    bool strong = false;                         ///< whom it is about
+    std::function<void(double)> turn{};          ///< by so many steps from where it was pressed
+    std::function<void()> click{};               ///< pressed and let go
+    std::function<void(const QString&)> type{};  ///< what was typed in its place
     bool can() const { return turn || click || type; }
   };
   void refresh();

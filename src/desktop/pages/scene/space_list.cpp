@@ -22,7 +22,8 @@ namespace drevan::desktop {
 
 // --- the bar ---
 
-SendBar::SendBar(const QString& name, double least_db, double most_db, double off_db, QWidget* parent)
+SendBar::SendBar(const QString& name, double least_db, double most_db, double off_db,
+                 QWidget* parent)
     : QWidget(parent), name_(name), least_db_(least_db), most_db_(most_db), off_db_(off_db) {
   setFixedHeight(20);
   setFocusPolicy(Qt::StrongFocus);
@@ -151,14 +152,13 @@ void SpaceList::fill_add_menu() {
   m->clear();
   const auto make = [this](const QString& name, Chain chain) {
     QString own = name;
-    for (int n = 2; std::ranges::any_of(work_.document.reel().spaces, [&](const Space& s) {
-           return s.clip.name == own.toStdString();
-         });
+    for (int n = 2;
+         std::ranges::any_of(work_.document.reel().spaces,
+                             [&](const Space& s) { return s.clip.name == own.toStdString(); });
          ++n)
       own = QString("%1 %2").arg(name).arg(n);
-    work_.document.change([&](const Reel& reel) {
-      return edits::add_space(reel, own.toStdString(), chain);
-    });
+    work_.document.change(
+        [&](const Reel& reel) { return edits::add_space(reel, own.toStdString(), chain); });
   };
   m->addAction(tr("Empty"), this, [make] { make(tr("Space"), {}); });
   for (const char* id : {"reverb", "acoustics", "delay"}) {
@@ -216,11 +216,12 @@ QWidget* SpaceList::make_space(const SpaceShown& shown) {
     for (int g = 0; g < std::ssize(groups); ++g)
       if (const auto& sends = groups[static_cast<size_t>(g)].sends;
           std::ranges::find(sends, id, &Send::space) == sends.end())
-        feed->addAction(QString::fromStdString(groups[static_cast<size_t>(g)].name), this, [this, id, g] {
-          work_.document.change([&](const Reel& reel) {
-            return edits::set_send(reel, {edits::Feeder::Of::group, g}, id, -12);
-          });
-        });
+        feed->addAction(QString::fromStdString(groups[static_cast<size_t>(g)].name), this,
+                        [this, id, g] {
+                          work_.document.change([&](const Reel& reel) {
+                            return edits::set_send(reel, {edits::Feeder::Of::group, g}, id, -12);
+                          });
+                        });
     feed->setEnabled(!feed->isEmpty());
   });
   menu->addAction(tr("Rename ..."), this, [this, id = shown.id, old = shown.name] {
@@ -295,9 +296,10 @@ void SpaceList::refresh() {
     }
     for (const auto& shown : all) column_->addWidget(make_space(shown));
     if (all.empty()) {
-      auto* told = new QLabel(tr("No spaces yet. A space is a common room or echo: groups and clips "
-                                 "feed it, and one chain serves them all."),
-                              list_);
+      auto* told =
+          new QLabel(tr("No spaces yet. A space is a common room or echo: groups and clips "
+                        "feed it, and one chain serves them all."),
+                     list_);
       told->setObjectName("quiet");
       told->setWordWrap(true);
       column_->addWidget(told);

@@ -16,7 +16,8 @@ class SpaceList : public QWidget {
  public:
   explicit SpaceList(const Work& work, QWidget* parent = nullptr);
 
-  /// The bar that tells and turns how much of the selected clip's group enters a space; tests drag it.
+  /// The bar that tells and turns how much of the selected clip's group enters a space; tests drag
+  /// it.
   class SendBar* bar(int space, int group) const;
   QToolButton& add_button() { return *add_; }
 
