@@ -1,7 +1,10 @@
 #include "batch/film.h"
 
+#include <fmt/format.h>
+
 #include "audio/error.h"
 #include "batch/temporary_folder.h"
+#include "reel/source_files.h"
 
 namespace drevan {
 
@@ -28,6 +31,11 @@ FilmResult render_film(const Reel& reel, const std::filesystem::path& film,
                        const Progress& progress) {
   // What cannot be is told before long work.
   read_film_info(film);
+  if (is_source(out, source_files(reel)))
+    throw Error(Error::Kind::call,
+                fmt::format("{} is a film or a source of the reel, and those are never written to. "
+                            "Choose another name.",
+                            out.string()));
   FilmExport sound = how;
   sound.sound = how.sound.value_or(usual_film_sound(out));
   const TemporaryFolder temporary(std::filesystem::absolute(out).parent_path(), "film");

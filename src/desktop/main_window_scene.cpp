@@ -31,6 +31,7 @@ void MainWindow::make_scene_menu() {
     };
   };
   add(m, tr("Add a film ..."), {}, there([this] { scene_->add_film_dialog(); }));
+  add(m, tr("The films' sound as clips"), {}, there([this] { work_.films.add_sounds(); }));
   QMenu* out = m->addMenu(tr("Take a film out"));
   connect(m, &QMenu::aboutToShow, this, [this, out] {
     out->clear();
@@ -58,6 +59,8 @@ void MainWindow::make_scene_menu() {
   add(m, tr("Follow what is under the dot"), QKeySequence("F"),
       there([this] { scene_->film().follow(); }));
   add(m, tr("The clip as long as it came"), {}, [this] { change_clip(edits::take_out_stretch); });
+  add(m, tr("Fill the row's gaps with room tone"), {},
+      there([this] { work_.jobs.fill_with_room_tone(); }));
   add(m, tr("Split at the playhead"), {}, [this] {
     const Clip* c = work_.selection.clip();
     if (place_ == Place::scene && c && !is_bus(*c))

@@ -52,8 +52,9 @@ struct SceneRun::Voice {
   PlayRun run;
   AudioBuffer before, after;
   int left = 0;  // frames of them that were not read yet
-  std::vector<float>
-      shares;  // where each place's share has come to: mix, spaces; below 0: nowhere yet
+  // Where each place's share has come to: mix, spaces; below 0: nowhere yet.
+  std::vector<float> shares;
+  bool leaves = false;  // it is faded out over one block; another run takes its place
 };
 
 struct SceneRun::Bus {
@@ -135,11 +136,13 @@ void SceneRun::seek(Samples position) {
 void SceneRun::open_voices(int frames) {
   for (const auto& of : scene().voices) {
     if (of.begin >= heard_ + frames || of.begin + of.length <= heard_) continue;
-    const bool open = std::ranges::any_of(
-        voices_, [&](const std::unique_ptr<Voice>& v) { return v->of.clip == of.clip; });
+    bool open = false, takes_over = false;
+    for (const auto& v : voices_)
+      if (v->of.clip == of.clip) (v->leaves ? takes_over : open) = true;
     if (open) continue;
     auto voice = std::make_unique<Voice>(of, 1 + spaces_.size());
     voice->seek(std::max<Samples>(0, heard_ - of.begin));
+    if (takes_over) std::ranges::fill(voice->shares, 0.0F);
     voices_.push_back(std::move(voice));
   }
 }
@@ -182,7 +185,8 @@ void SceneRun::run(int n) {
     const AudioBlock before = voice_before_.block(0, n - offset).first(own),
                      after = voice_after_.block(0, n - offset).first(own);
     voice->read(before, after);
-    add(*voice, 0, after, offset, v.direct ? v.gain : 0, sum.first(width_));
+    const float gain = voice->leaves ? 0 : v.gain;
+    add(*voice, 0, after, offset, v.direct ? gain : 0, sum.first(width_));
     for (int c = 0; c < width_; ++c) {
       const bool middle = own == 1 && width_ > 1;
       if (c >= (middle ? 2 : own)) break;
@@ -193,7 +197,7 @@ void SceneRun::run(int n) {
     }
     for (size_t s = 0; s < spaces_.size(); ++s) {
       const auto feed = std::ranges::find(v.feeds, of.spaces[s].id, &Feed::space);
-      const float share = feed == v.feeds.end() ? 0 : feed->gain * v.gain;
+      const float share = feed == v.feeds.end() ? 0 : feed->gain * gain;
       add(*voice, 1 + s, after, offset, share,
           spaces_[s]->sound.block(0, n).first(spaces_[s]->channels_in));
     }
@@ -214,7 +218,7 @@ void SceneRun::run(int n) {
   dry_late_->process(dry);
   heard_ += n;
   std::erase_if(voices_, [this](const std::unique_ptr<Voice>& v) {
-    return v->of.begin + v->of.length <= heard_;
+    return v->leaves || v->of.begin + v->of.length <= heard_;
   });
 }
 
@@ -256,14 +260,13 @@ bool SceneRun::update(std::shared_ptr<const PlayPlan> plan) {
     turn_bus(*spaces_[s], now.spaces[s].bus, next.spaces[s].bus);
     spaces_[s]->gain = next.spaces[s].gain;
   }
-  std::erase_if(voices_, [&](const std::unique_ptr<Voice>& v) {
+  for (auto& v : voices_) {
     const auto at = std::ranges::find(next.voices, v->of.clip, &SceneVoice::clip);
-    if (at == next.voices.end() || at->begin != v->of.begin) return true;
     // What cannot be turned is opened anew where it has come to.
-    if (at->plan != v->of.plan && !v->run.update(at->plan)) return true;
-    v->of = *at;
-    return false;
-  });
+    v->leaves = at == next.voices.end() || at->begin != v->of.begin ||
+                (at->plan != v->of.plan && !v->run.update(at->plan));
+    if (!v->leaves) v->of = *at;
+  }
   plan_ = std::move(plan);
   tell_end();
   return true;

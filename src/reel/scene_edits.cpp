@@ -82,6 +82,14 @@ Edit add_film(const Reel& reel, const std::filesystem::path& file, double place_
   std::ranges::stable_sort(edit.next.films, {}, &Film::place_s);
   return edit;
 }
+Edit add_clip_at(const Reel& reel, const Source& source, const std::string& group, double place_s) {
+  Edit edit = edit_of(reel, "");
+  const int id = add_clip(edit.next, source, proper_name(group, "A group"));
+  Clip& clip = *edit.next.find(id);
+  clip.place_s = moment(place_s);
+  edit.label = fmt::format("Add {}", clip.name);
+  return edit;
+}
 Edit place_film(const Reel& reel, int film, double place_s) {
   Edit edit = edit_of(reel, "Move the film", fmt::format("place of film {}", film));
   one_of(edit.next.films, film, "film").place_s = moment(place_s);
@@ -93,6 +101,31 @@ Edit remove_film(const Reel& reel, int film) {
   edit.label =
       fmt::format("Take out {}", one_of(edit.next.films, film, "film").path.filename().string());
   edit.next.films.erase(edit.next.films.begin() + film);
+  return edit;
+}
+
+Edit fill_with_tone(const Reel& reel, int group, int like, std::span<const ToneClip> tones,
+                    double fade_s) {
+  Edit edit = edit_of(reel, fmt::format("Fill {} with room tone", counted(tones.size(), "gap")));
+  const std::string name = group_in(edit.next, group).name;
+  const EdgeFade fade{fade_s, CurveShape::smooth};
+  for (const ToneClip& tone : tones) {
+    Clip& before = clip_in(edit.next, tone.before);
+    if (before.fade_out.seconds == 0) before.fade_out = fade;
+    Clip& after = clip_in(edit.next, tone.after);
+    if (after.fade_in.seconds == 0) after.fade_in = fade;
+    const Chain chain = for_everyone(clip_in(edit.next, like).chain);
+    Clip& filled = clip_in(edit.next, add_clip(edit.next, tone.source, name));
+    filled.place_s = moment(tone.place_s);
+    filled.fade_in = filled.fade_out = fade;
+    filled.chain = chain;
+    for (auto& step : filled.chain.steps) step.id = 0;
+    // What learns from a room's tone has all of it here.
+    const double length = clip_seconds(edit.next, filled);
+    if (length >= 0.5 + 2 * fade_s)
+      filled.room_tone = SecondsRange{fade_s, std::min(length - fade_s, 3.0)};
+  }
+  settle_step_ids(edit.next);
   return edit;
 }
 

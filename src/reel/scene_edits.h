@@ -24,8 +24,23 @@ Edit place_clips(const Reel& reel, std::span<const PlacedClip> places);
 // --- films ---
 
 Edit add_film(const Reel& reel, const std::filesystem::path& file, double place_s);
+/// A whole source as a clip of `group` at a place: a film's own sound where it was shot.
+Edit add_clip_at(const Reel& reel, const Source& source, const std::string& group, double place_s);
 Edit place_film(const Reel& reel, int film, double place_s);
 Edit remove_film(const Reel& reel, int film);
+
+// --- room tone ---
+
+/// A file of room tone that fills what lies between two clips of a group.
+struct ToneClip {
+  Source source;
+  double place_s = 0;         ///< where it begins, already within the clip before
+  int before = 0, after = 0;  ///< by id
+};
+/// Each becomes a clip of the group with the own chain of clip `like`, faded over `fade_s` against
+/// its neighbours, which are faded where they were not.
+Edit fill_with_tone(const Reel& reel, int group, int like, std::span<const ToneClip> tones,
+                    double fade_s);
 
 // --- events ---
 

@@ -24,6 +24,7 @@ bool SourceFiles::contains(const fs::path& file) const {
 std::vector<fs::path> source_files(const Reel& reel) {
   std::vector<fs::path> out;
   for (const auto& source : reel.sources) out.push_back(source.path);
+  for (const auto& film : reel.films) out.push_back(film.path);
   return out;
 }
 

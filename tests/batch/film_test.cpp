@@ -43,6 +43,13 @@ TEST_F(RenderFilm, AReelsOwnFilmBeginsWhereItStands) {
   ASSERT_EQ(got.frames(), mix.frames() - 24000);
   for (size_t i = 0; i < got.channel(0).size(); ++i)
     ASSERT_EQ(got.channel(0)[i], mix.channel(0)[i + 24000]) << i;
+  // No film and no source of the reel is written over.
+  for (const char* name : {"film.mkv", "0.wav"}) {
+    const auto before = test::bytes(folder / name);
+    EXPECT_THROW(render_film(reel, folder / "film.mkv", folder / name, how, {}, store, {}), Error)
+        << name;
+    EXPECT_EQ(test::bytes(folder / name), before);
+  }
   // Behind the mix, none, several: it is said.
   reel.films[0].place_s = 60;
   film_of(reel, {}, how);

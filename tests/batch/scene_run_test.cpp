@@ -138,6 +138,37 @@ TEST_F(Scene, WhatIsTurnedAndMovedIsTakenUpWhileItPlays) {
   EXPECT_FALSE(run.update(plan()));
 }
 
+// A tone whose clip moves or gets another chain goes over within a block, without a click.
+TEST_F(Scene, WhatIsOpenedAnewDoesNotClick) {
+  AudioBuffer tone = test::sine(200, 0.3, 4);
+  test::write_wav(t / "tone.wav", tone);
+  Reel only;
+  add_clip(only, examine_source(t / "tone.wav"), "Tone");
+  reel = only;
+  SceneRun run(plan());
+  run.seek(24000);
+  std::vector<float> heard;
+  const auto hear = [&] {
+    const AudioBuffer x = played(run, 12800);
+    heard.insert(heard.end(), x.channel(0).begin(), x.channel(0).end());
+  };
+  hear();
+  reel.clips[0].chain.steps = {test::with("cut", {{"low_hz", 80}})};
+  settle_step_ids(reel);
+  ASSERT_TRUE(run.update(plan()));
+  hear();
+  reel.clips[0].place_s = 0.2513;
+  ASSERT_TRUE(run.update(plan()));
+  hear();
+  reel.clips.clear();
+  ASSERT_TRUE(run.update(plan()));
+  hear();
+  // The tone's own second difference is 0.0002; a step of 1 dB at its crest would be 0.03.
+  for (size_t i = 1; i + 1 < heard.size(); ++i)
+    ASSERT_LT(std::abs(heard[i + 1] - 2 * heard[i] + heard[i - 1]), 0.006) << i;
+  EXPECT_LT(test::rms_db(std::span(heard).last(4096)), -90);
+}
+
 TEST_F(Scene, AnEmptyReelAndOneWithoutBusesPlay) {
   reel.clips.clear();
   auto nothing = plan();

@@ -2,11 +2,13 @@
 #include <gtest/gtest.h>
 
 #include <QCheckBox>
+#include <QMessageBox>
 #include <QPushButton>
 #include <QTemporaryDir>
 #include <QToolButton>
 
 #include "desktop/driver.h"
+#include "reel/scene_edits.h"
 #include "pages/batch/batch_page.h"
 #include "steps/catalogue.h"
 #include "support/steps.h"
@@ -139,6 +141,38 @@ TEST_F(MixTest, IsNotPrintedNorGivenToAGroup) {
   EXPECT_TRUE(told.filter("not printed").size() == 3) << told.join("; ").toStdString();
   EXPECT_FALSE(d.edit(edits::use_recipe, ChainOwner::group, Recipe{"R", "", {}, {}}, false));
   EXPECT_EQ(reel(), before);
+}
+
+TEST_F(MixTest, ASpaceIsOpenedOnTheBenchAndWorkedOn) {
+  const int first = reel().clips[0].id;
+  d.edit_reel(edits::add_space, std::string("Hall"), Chain{{make_step("reverb")}});
+  const int hall = reel().spaces[0].clip.id;
+  QStringList told;
+  QObject::connect(&d.work().notices, &Notices::message,
+                   [&](const QString& text, bool) { told << text; });
+  d.work().mix_sum.open(hall);
+  ASSERT_TRUE(d.wait_for([&] { return !told.isEmpty(); }));
+  EXPECT_TRUE(told[0].contains("Nothing is fed into Hall")) << told[0].toStdString();
+  for (auto* box : d.window.findChildren<QMessageBox*>()) box->close();
+  ASSERT_TRUE(d.take_keys());
+  d.edit_reel(edits::set_send, edits::Feeder{edits::Feeder::Of::clip, first}, hall, -6.0);
+  d.work().mix_sum.open(hall);
+  ASSERT_TRUE(d.wait_for([&] { return d.work().selection.clip_id() == hall; }) && d.settle());
+  EXPECT_NEAR(d.work().selection.clip_seconds(), 4, 0.05);
+  const double before = loudness();
+  EXPECT_LT(before, -15);
+  ASSERT_TRUE(d.add_step("gain"));
+  EXPECT_EQ(reel().spaces[0].clip.chain.steps.size(), 2U);
+  d.edit(edits::turn, reel().spaces[0].clip.chain.steps[1].id, 0, -10.0);
+  ASSERT_TRUE(d.settle());
+  EXPECT_NEAR(loudness(), before - 10, 0.3);
+  // What is fed changes, and so does what is looked at.
+  d.edit_reel(edits::set_send, edits::Feeder{edits::Feeder::Of::clip, first}, hall, -12.0);
+  ASSERT_TRUE(d.wait_for([&] { return d.settle() && std::abs(loudness() - (before - 16)) < 0.5; }));
+  d.work().document.undo();
+  d.work().document.undo();
+  d.work().document.undo();
+  EXPECT_EQ(reel().spaces[0].clip.chain.steps.size(), 1U);
 }
 
 TEST_F(MixTest, AnEmptyReelHasNone) {

@@ -11,17 +11,47 @@
 
 #include "audio/hash.h"
 #include "batch/batch.h"
+#include "batch/mix.h"
 #include "engine/print.h"
 #include "media/reader.h"
 #include "reel/journal.h"
 #include "reel/json_file.h"
 #include "reel/lock.h"
+#include "reel/scene_curves.h"
+#include "reel/scene_edits.h"
 #include "reel/version_files.h"
 #include "support/sanitized.h"
 #include "support/steps.h"
 
 namespace drevan {
 namespace {
+
+// Events, places, a space that is fed, a gain that is drawn.
+void work_on_the_scene(Reel& reel, std::mt19937& random) {
+  const int clip = reel.clips[0].id;
+  const double s = random() % 1000 / 100.0;
+  const edits::PlacedClip place[] = {{clip, s}};
+  switch (random() % 6) {
+    case 0:
+      if (reel.events.size() > 20) reel.events.clear();
+      reel = edits::add_event(reel, {s, "event"}).next;
+      break;
+    case 1:
+      reel = edits::place_clips(reel, place).next;
+      break;
+    case 2:
+      if (reel.spaces.empty()) reel = edits::add_space(reel, "Hall", {{make_step("gain")}}).next;
+      reel =
+          edits::set_send(reel, {edits::Feeder::Of::clip, clip}, reel.spaces[0].clip.id, -s).next;
+      break;
+    case 3:
+      if (reel.clips[0].chain.steps.size() < 4)
+        reel = edits::draw_gain(reel, clip, Curve{{{0, -s}, {1, -3}}}).next;
+      break;
+    default:
+      break;
+  }
+}
 
 // Opens the reel as the application does and works on it until it is killed. Tells the parent every
 // count that is safe on the disk.
@@ -40,6 +70,7 @@ namespace {
   FindingStore store;
   const CancelToken never{};
   while (true) {
+    work_on_the_scene(reel, random);
     Clip& clip = reel.clips[0];
     clip.name = std::to_string(++count);
     if (random() % 3 == 0 && clip.chain.steps.size() < 4) clip.chain.steps.push_back(test::with("gain", {{"gain_db", -1}}));
@@ -91,6 +122,11 @@ namespace {
       options.folder = out;
       options.pattern = "batch";
       run_batch(batch_jobs(reel, ids), options, store, never, {});
+    }
+    if (random() % 8 == 0) {
+      BatchOptions options;
+      options.folder = out.parent_path() / "mix";
+      render_mix(reel, options, {.mix = true, .stems = true}, store, never);
     }
   }
 }
@@ -160,6 +196,12 @@ TEST(Kill, TwoHundredTimesAndNothingIsLost) {
       ASSERT_EQ(open_audio(entry.path())->info().frames, x.frames()) << entry.path();
       ++renders;
     }
+    // Mix and stems have one length, whatever the clip's place.
+    if (std::filesystem::exists(folder / "mix"))
+      for (const auto& entry : std::filesystem::directory_iterator(folder / "mix"))
+        if (entry.path().extension() == ".wav" &&
+            !entry.path().filename().string().starts_with("."))
+          ASSERT_GE(open_audio(entry.path())->info().frames, x.frames()) << entry.path();
     ASSERT_EQ(hash_file(folder / "voice.wav"), source);
   }
   std::printf("  %d kills: %d times the journal brought edits back, %d whole renders seen, %d versions, %d whole copies under other names, %d edits in the end\n", kills, recovered, renders, prints, copies, last);

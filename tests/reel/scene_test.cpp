@@ -128,6 +128,14 @@ TEST_F(SceneEdits, ASpaceIsWorkedOnAsAClip) {
       "chain of their own alone");
 }
 
+TEST_F(SceneEdits, AFilmsOwnSoundIsAClipWhereItWasShot) {
+  const auto edit = edits::add_clip_at(reel, reel.sources[0], "Film sound", 12.5);
+  EXPECT_DOUBLE_EQ(edit.next.clips.back().place_s, 12.5);
+  EXPECT_EQ(edit.next.groups.back().name, "Film sound");
+  EXPECT_EQ(edit.next.sources.size(), reel.sources.size());
+  expect_impossible([&] { edits::add_clip_at(reel, reel.sources[0], " ", 1); }, "needs a name");
+}
+
 TEST_F(SceneEdits, AllOfItIsInTheReelsFileAndComesBack) {
   Reel r = edits::add_film(reel, t / "sub folder" / "first film.mkv", 1.5).next;
   r = edits::add_film(r, "/elsewhere/second.mov", 0).next;

@@ -6,6 +6,8 @@
 #include "engine/take.h"
 #include "media/sound_files.h"
 #include "widgets/words.h"
+#include "engine/room_tone_fill.h"
+#include "reel/scene_edits.h"
 #include "work/document.h"
 #include "work/measurements.h"
 #include "work/notices.h"
@@ -195,6 +197,41 @@ void Jobs::find_room_tone() {
       notices_.tell(tr("Room tone found at %1 to %2 s")
                         .arg(found->begin, 0, 'f', 2)
                         .arg(found->end, 0, 'f', 2));
+    };
+  });
+}
+
+void Jobs::fill_with_room_tone() {
+  const Clip* c = selection_.clip();
+  if (!c || is_bus(*c)) return;
+  if (document_.file().empty())
+    return notices_.warn(tr("Save the reel first: files of room tone are kept beside it."));
+  const int group = c->group;
+  if (tone_gaps(document_.reel(), group).empty())
+    return notices_.warn(tr("Between the clips of this group there is no gap to fill."));
+  notices_.tell(tr("Filling with room tone ..."));
+  const auto folder =
+      document_.file().parent_path() / (document_.file().stem().string() + " room tone");
+  finder_.start([this, reel = document_.shared(), group,
+                 folder](const CancelToken& cancel) -> TaskLane::Finish {
+    std::vector<edits::ToneClip> tones;
+    QString problem;
+    try {
+      for (const FilledGap& filled : fill_gaps(*reel, group, folder, cancel))
+        tones.push_back({examine_source(filled.file, &cancel),
+                         std::max(0.0, filled.gap.begin_s - tone_fade_s), filled.gap.before,
+                         filled.gap.after});
+    } catch (const Error& e) {
+      problem = QString::fromUtf8(e.what());
+    }
+    const Clip* lender = tone_lender(*reel, group);
+    return [this, tones, problem, group, like = lender ? lender->id : 0] {
+      if (!problem.isEmpty()) return notices_.warn(problem);
+      if (!document_.change([&](const Reel& now) {
+            return edits::fill_with_tone(now, group, like, tones, tone_fade_s);
+          }))
+        return;
+      notices_.tell(tr("%1 filled with room tone").arg(counted(std::ssize(tones), tr("gap"))));
     };
   });
 }

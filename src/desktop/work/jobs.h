@@ -34,6 +34,9 @@ class Jobs : public QObject {
   /// A clip becomes pieces of it.
   void cut_into(int clip, std::vector<edits::Piece> pieces);
   void find_room_tone();
+  /// What lies between the clips of the selected one's group is filled with its room's tone, in
+  /// files beside the reel.
+  void fill_with_room_tone();
   /// Sets or adds the step that brings the selected clip to the target, and tells what it did.
   void meet_target();
 

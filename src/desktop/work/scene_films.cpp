@@ -144,8 +144,8 @@ std::optional<double> SceneFilms::moment_of(const QString& typed) const {
 }
 
 QImage SceneFilms::small_picture(const Film& film, double film_s, double step_s) {
-  const int tenths = static_cast<int>(std::floor(film_s / step_s) * step_s * 10);
-  const std::pair key{film.path.string(), tenths};
+  const int ms = static_cast<int>(std::lround(std::floor(film_s / step_s) * step_s * 1000));
+  const std::pair key{film.path.string(), ms};
   const auto at = small_.find(key);
   if (at != small_.end()) return at->second;
   if (!info(film)) return {};
@@ -163,7 +163,7 @@ void SceneFilms::make_small() {
   small_lane_.start([this, wanted](const CancelToken& cancel) -> TaskLane::Finish {
     std::string open;
     std::unique_ptr<FilmPictures> film;
-    for (const auto& [file, tenths] : wanted) {
+    for (const auto& [file, ms] : wanted) {
       cancel.check();
       QImage picture(1, 1, QImage::Format_RGB888);
       try {
@@ -174,11 +174,11 @@ void SceneFilms::make_small() {
               std::clamp(small_height * info.width / std::max(1, info.height), 8, 200);
           film = std::make_unique<FilmPictures>(file, PixelForm::rgb, width, small_height);
         }
-        film->seek(tenths / 10.0);
+        film->seek(ms / 1000.0);
         if (const auto p = film->next()) picture = image_of(*p, film->rotation_deg());
       } catch (const Error&) {  // told when the film was looked at
       }
-      take_small(cancel, {file, tenths}, picture);
+      take_small(cancel, {file, ms}, picture);
     }
     return [this] {
       if (!wanted_small_.empty()) make_small();
@@ -213,6 +213,30 @@ void SceneFilms::add(const QStringList& files, double place_s) {
         document_.change([&](const Reel& reel) { return edits::add_film(reel, file, at); });
         at += info.seconds;
       }
+      if (!faults.isEmpty()) notices_.warn(faults.join(' '));
+    };
+  });
+}
+
+void SceneFilms::add_sounds() {
+  const auto films = document_.reel().films;
+  if (films.empty())
+    return notices_.warn(tr("There is no film yet whose sound could be taken; add one first."));
+  add_lane_.enqueue([this, films](const CancelToken& cancel) -> TaskLane::Finish {
+    std::vector<std::pair<Source, double>> sounds;
+    QStringList faults;
+    for (const Film& film : films) {
+      try {
+        sounds.emplace_back(examine_source(film.path, &cancel), film.place_s);
+      } catch (const Error& e) {
+        faults << QString::fromUtf8(e.what());
+      }
+    }
+    return [this, sounds, faults] {
+      for (const auto& [source, place_s] : sounds)
+        document_.change([&](const Reel& reel) {
+          return edits::add_clip_at(reel, source, tr("Film sound").toStdString(), place_s);
+        });
       if (!faults.isEmpty()) notices_.warn(faults.join(' '));
     };
   });

@@ -49,6 +49,9 @@ class SceneFilms : public QObject {
 
   /// Adds films behind each other, from `place_s` on. Those that cannot be read are told.
   void add(const QStringList& files, double place_s);
+  /// The sound of each film becomes a clip that begins with its first picture. Those without are
+  /// told.
+  void add_sounds();
   /// Marks the cuts of all films as events. Tells how many there are.
   void find_cuts();
 
@@ -75,7 +78,7 @@ class SceneFilms : public QObject {
   Document& document_;
   std::map<std::string, Known> known_;                   // by path
   std::vector<Film> told_;                               // as films_changed() told them last
-  std::map<std::pair<std::string, int>, QImage> small_;  // by path and tenths of a second
+  std::map<std::pair<std::string, int>, QImage> small_;  // by path and milliseconds
   std::vector<std::pair<std::string, int>> wanted_small_;
   TaskLane lane_{TaskLane::Urgency::background}, small_lane_{TaskLane::Urgency::background},
       add_lane_, cuts_lane_{TaskLane::Urgency::background};

@@ -165,7 +165,7 @@ std::shared_ptr<const ScenePlan> SceneSounds::plan() const {
     if (id == selection_.clip_id())
       if (auto turned = measurements_.play_plan();
           turned && turned->clip.steps.size() == known->plan->clip.steps.size()) {
-        turned->sounds = known->plan->sounds;
+        turned->sounds = identity_of_sounds(*turned);
         voice.plan = std::make_shared<const PlayPlan>(std::move(*turned));
       }
     voice.gain = row_sounds(clip.group) ? 1.0F : 0.0F;
