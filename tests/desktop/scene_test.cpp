@@ -55,6 +55,8 @@ class SceneTest : public testing::Test {
     EXPECT_TRUE(d.wait_for([&] { return !d.work().listening.player().playing(); }, 3000));
   }
   double heard_db(double at_s, int ms = 500) {
+    // What was edited is in it.
+    EXPECT_TRUE(d.wait_for([&] { return !d.work().scene.busy(); }));
     d.work().listening.seek_s(at_s);
     play(ms + 300);
     const double db = test::rms_db(d.heard(ms));
@@ -292,6 +294,7 @@ TEST_F(SceneTest, AGainIsDrawnOverTheRowAndHeard) {
   EXPECT_EQ(curve().points.size(), 3U);
   QTest::mouseDClick(rows().viewport(), Qt::LeftButton, {}, rows().gain_point(1).toPoint());
   EXPECT_EQ(curve().points.size(), 2U);
+  ASSERT_TRUE(d.wait_for([&] { return !d.work().scene.busy(); }));
   EXPECT_LT(heard_db(1, 700), before - 15);
   QTest::keyClick(&d.window, Qt::Key_G);
   EXPECT_TRUE(clip("wind-1").chain.steps.back().curves.empty());
