@@ -18,7 +18,7 @@ namespace drevan {
 namespace {
 
 namespace fs = std::filesystem;
-using libav::Film;
+
 using libav::info_of;
 using libav::open_film;
 using libav::seconds_of;
@@ -28,7 +28,7 @@ using libav::kind_of;
 // The film as it is written: which of its streams go where.
 class Copy {
  public:
-  Copy(Film& film, const fs::path& goal, const fs::path& part, bool keeps_sound)
+  Copy(libav::Film& film, const fs::path& goal, const fs::path& part, bool keeps_sound)
       : film_(film), goal_(goal), to_(film.format->nb_streams, -1) {
     AVFormatContext* raw = nullptr;
     const AVOutputFormat* kind = av_guess_format(nullptr, goal.filename().c_str(), nullptr);
@@ -158,7 +158,7 @@ class Copy {
     }
   }
 
-  Film& film_;
+  libav::Film& film_;
   fs::path goal_;
   std::vector<int> to_;  // by the film's streams; -1: nowhere
   std::unique_ptr<AVFormatContext, FreeOutput> out_;
@@ -182,7 +182,7 @@ FilmSound usual_film_sound(const fs::path& film) {
 WrittenFilm write_film(const fs::path& film_file, const fs::path& mix, const fs::path& goal,
                        const FilmExport& how, const CancelToken& cancel, const Progress& progress) {
   WrittenFilm out{.sound = how.sound.value_or(usual_film_sound(goal))};
-  Film film = open_film(film_file);
+  libav::Film film = libav::open_film(film_file);
   std::error_code error;
   if (fs::equivalent(film_file, goal, error) || fs::equivalent(mix, goal, error))
     throw Error(
