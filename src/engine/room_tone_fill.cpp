@@ -46,13 +46,14 @@ std::optional<double> noise_floor_db(const ClipSound& sound, const CancelToken& 
 AudioBuffer marked_tone(const ClipSound& sound) {
   ClipReader reader(sound);
   const auto begin = static_cast<Samples>(std::llround(sound.room_tone->begin * sound.rate));
-  const auto frames =
-      static_cast<Samples>(std::llround((sound.room_tone->end - sound.room_tone->begin) * sound.rate));
+  const auto frames = static_cast<Samples>(
+      std::llround((sound.room_tone->end - sound.room_tone->begin) * sound.rate));
   AudioBuffer out(reader.channels(), frames);
   reader.seek(begin);
   Samples at = 0;
   while (at < frames) {
-    const int n = reader.read(out.block(at, static_cast<int>(std::min<Samples>(4096, frames - at))));
+    const int n =
+        reader.read(out.block(at, static_cast<int>(std::min<Samples>(4096, frames - at))));
     if (n == 0) break;
     at += n;
   }
@@ -101,7 +102,8 @@ AudioBuffer longer_room_tone(const AudioBuffer& tone, double rate, Samples frame
   const auto most = std::min(whole, static_cast<Samples>(most_piece_s * rate));
   const auto fade = std::min(most / 3, static_cast<Samples>(most_fade_s * rate));
   for (Samples at = -fade; at < frames;) {
-    const auto piece = std::max(2 * fade + 1, static_cast<Samples>(static_cast<double>(most) * (0.6 + 0.4 * chance())));
+    const auto piece = std::max(
+        2 * fade + 1, static_cast<Samples>(static_cast<double>(most) * (0.6 + 0.4 * chance())));
     const auto from = static_cast<Samples>(static_cast<double>(whole - piece) * chance());
     const bool backwards = chance() < 0.5;
     for (int c = 0; c < out.channels(); ++c) {
@@ -116,7 +118,8 @@ AudioBuffer longer_room_tone(const AudioBuffer& tone, double rate, Samples frame
                          : std::sin(std::numbers::pi / 2 * (static_cast<double>(edge) + 0.5) /
                                     static_cast<double>(fade));
         const Samples place = from + (backwards ? piece - 1 - i : i);
-        to[static_cast<size_t>(at + i)] += static_cast<float>(gain) * in[static_cast<size_t>(place)];
+        to[static_cast<size_t>(at + i)] +=
+            static_cast<float>(gain) * in[static_cast<size_t>(place)];
       }
     }
     at += piece - fade;
@@ -137,7 +140,9 @@ std::vector<FilledGap> fill_gaps(const Reel& reel, int group, const fs::path& fo
   const AudioBuffer tone = marked_tone(clip_sound(reel, *lender));
   const double own = power_of(tone);
   if (tone.frames() == 0 || own <= 0)
-    throw Error(Error::Kind::call, fmt::format("The room tone of {} is digital silence; mark another one.", lender->name));
+    throw Error(
+        Error::Kind::call,
+        fmt::format("The room tone of {} is digital silence; mark another one.", lender->name));
   make_folder(folder);
   std::map<int, std::optional<double>> floors;
   const auto floor_of = [&](int clip) {

@@ -20,9 +20,9 @@ inline constexpr double least_gap_s = 0.02;
 /// How far the tone reaches into its neighbours, crossfaded.
 inline constexpr double tone_fade_s = 0.05;
 
-/// Room tone of any length: pieces of `tone` (channels x frames) from everywhere in it, forwards and
-/// backwards, each of another length, crossfaded by power over up to 0.15 s. The same `seed` gives the
-/// same bits.
+/// Room tone of any length: pieces of `tone` (channels x frames) from everywhere in it, forwards
+/// and backwards, each of another length, crossfaded by power over up to 0.15 s. The same `seed`
+/// gives the same bits.
 AudioBuffer longer_room_tone(const AudioBuffer& tone, double rate, Samples frames, unsigned seed);
 
 /// A gap's tone, written.
@@ -30,9 +30,9 @@ struct FilledGap {
   ToneGap gap;
   std::filesystem::path file;
 };
-/// Fills a group's gaps from the room tone that its clips share, else the first one that is marked, at
-/// the mean of the noise floors of its neighbours, into 32-bit float files in `folder`, which is made.
-/// Throws Error(call): no room tone is marked; Error(input), Error(output), Cancelled.
+/// Fills a group's gaps from the room tone that its clips share, else the first one that is marked,
+/// at the mean of the noise floors of its neighbours, into 32-bit float files in `folder`, which is
+/// made. Throws Error(call): no room tone is marked; Error(input), Error(output), Cancelled.
 std::vector<FilledGap> fill_gaps(const Reel& reel, int group, const std::filesystem::path& folder,
                                  const CancelToken& cancel, const Progress& progress = {});
 /// The clip whose room tone that is; nullptr: none is marked.

@@ -54,7 +54,8 @@ TEST(RoomTone, IsAsLoudEverywhereAndDoesNotComeAgain) {
       return test::rms_db(d) - test::rms_db(s);
     };
     EXPECT_NEAR(high_db(all), high_db(tone.channel(0)), 0.5);
-    EXPECT_EQ(test::rms_db(longer_room_tone(tone, 48000, 48000 * 12, 1).channel(0)), test::rms_db(all));
+    EXPECT_EQ(test::rms_db(longer_room_tone(tone, 48000, 48000 * 12, 1).channel(0)),
+              test::rms_db(all));
   }
   EXPECT_EQ(longer_room_tone(AudioBuffer(2, 0), 48000, 100, 1).frames(), 100);
 }
@@ -89,7 +90,8 @@ TEST_F(FillGaps, GapsAreFoundAndFilledAtTheLevelOfTheirNeighbours) {
   EXPECT_NEAR(second - first, 10 * std::log10((1 + 4) / 2.0), 0.7);
   std::vector<edits::ToneClip> tones;
   for (const auto& f : filled)
-    tones.push_back({examine_source(f.file), f.gap.begin_s - tone_fade_s, f.gap.before, f.gap.after});
+    tones.push_back(
+        {examine_source(f.file), f.gap.begin_s - tone_fade_s, f.gap.before, f.gap.after});
   const auto edit = edits::fill_with_tone(reel, 0, 1, tones, tone_fade_s);
   EXPECT_EQ(edit.label, "Fill 2 gaps with room tone");
   ASSERT_EQ(edit.next.clips.size(), 5U);
@@ -103,7 +105,8 @@ TEST_F(FillGaps, GapsAreFoundAndFilledAtTheLevelOfTheirNeighbours) {
 
 TEST_F(FillGaps, WithoutARoomToneOrAGapItIsSaid) {
   reel.clips[0].room_tone.reset();
-  test::expect_impossible([&] { fill_gaps(reel, 0, t / "y", {}); }, "No room tone is marked in Ines");
+  test::expect_impossible([&] { fill_gaps(reel, 0, t / "y", {}); },
+                          "No room tone is marked in Ines");
   EXPECT_FALSE(std::filesystem::exists(t / "y"));
   CancelToken now;
   now.cancel();
