@@ -10,12 +10,6 @@ namespace drevan {
 
 namespace {
 
-Chain live_chain(const Reel& reel, int bus) {
-  Chain chain = reel.find(bus)->chain;
-  std::erase_if(chain.steps, [](const ChainStep& s) { return s.type->rewrite != nullptr; });
-  return chain;
-}
-
 bool anything_enters(const Reel& reel, int bus) {
   return std::ranges::any_of(rendered_clips(reel), [&](int id) {
     const Clip& clip = *reel.find(id);
@@ -26,6 +20,12 @@ bool anything_enters(const Reel& reel, int bus) {
 }
 
 }  // namespace
+
+Chain live_chain(const Reel& reel, int bus) {
+  Chain chain = reel.find(bus)->chain;
+  std::erase_if(chain.steps, [](const ChainStep& s) { return s.type->rewrite != nullptr; });
+  return chain;
+}
 
 bool bus_must_hear(const Reel& reel, int bus) {
   return std::ranges::any_of(live_chain(reel, bus).steps, [](const ChainStep& s) {

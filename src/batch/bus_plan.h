@@ -14,6 +14,8 @@ namespace drevan {
 /// render_sum().
 BusPlan bus_plan(const Reel& reel, int bus, const std::filesystem::path& folder,
                  FindingStore& store, const CancelToken& cancel);
+/// The steps of a bus that run while it plays: all but those that rewrite a sound.
+Chain live_chain(const Reel& reel, int bus);
 /// Whether it must hear what enters it.
 bool bus_must_hear(const Reel& reel, int bus);
 

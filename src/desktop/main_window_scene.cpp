@@ -45,7 +45,7 @@ void MainWindow::make_scene_menu() {
     out->setEnabled(!films.empty());
   });
   m->addSeparator();
-  add(m, tr("Mark an event"), QKeySequence("M"), there([this] { scene_->mark_event(); }));
+  add(m, tr("Mark an event"), QKeySequence("E"), there([this] { scene_->mark_event(); }));
   add(m, tr("Find the cuts"), {}, there([this] { work_.films.find_cuts(); }));
   add(m, tr("Take all events out"), {}, [this] {
     std::vector<int> all;
@@ -112,7 +112,7 @@ void MainWindow::make_scene_menu() {
 void MainWindow::write_events() {
   const Reel& reel = work_.document.reel();
   if (reel.events.empty())
-    return tell(tr("There is no event yet; M marks one, Find the cuts marks those of the film."),
+    return tell(tr("There is no event yet; E marks one, Find the cuts marks those of the film."),
                 true);
   const QString file = QFileDialog::getSaveFileName(
       this, tr("Write the events"), QSettings().value("folder").toString() + "/events.csv",

@@ -36,7 +36,7 @@ double unit_of(const ChainStep& step) { return step.type->id == "pan" ? 100 : pi
 
 }  // namespace
 
-std::optional<StretchWay> stretch_way(const Reel&, const Clip& clip) {
+std::optional<StretchWay> stretch_way(const Clip& clip) {
   for (const auto way : {StretchWay::pitch, StretchWay::tape})
     if (first_of(clip.chain.steps, id_of(way)) != clip.chain.steps.end()) return way;
   return std::nullopt;

@@ -15,7 +15,7 @@ enum class StretchWay {
   tape,   ///< the `speed` step: longer is lower
 };
 /// How the clip's own chain stretches it; nullopt: it does not.
-std::optional<StretchWay> stretch_way(const Reel& reel, const Clip& clip);
+std::optional<StretchWay> stretch_way(const Clip& clip);
 /// The clip becomes so long, by the first step of its own chain, which is added where it is not
 /// there; the other kind of such a step goes. Stretches that follow each other are one edit. Throws
 /// Error(call) past what the step can do, telling the bounds.

@@ -90,12 +90,6 @@ Edit add_clip_at(const Reel& reel, const Source& source, const std::string& grou
   edit.label = fmt::format("Add {}", clip.name);
   return edit;
 }
-Edit place_film(const Reel& reel, int film, double place_s) {
-  Edit edit = edit_of(reel, "Move the film", fmt::format("place of film {}", film));
-  one_of(edit.next.films, film, "film").place_s = moment(place_s);
-  std::ranges::stable_sort(edit.next.films, {}, &Film::place_s);
-  return edit;
-}
 Edit remove_film(const Reel& reel, int film) {
   Edit edit = edit_of(reel, "");
   edit.label =

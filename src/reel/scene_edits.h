@@ -26,7 +26,6 @@ Edit place_clips(const Reel& reel, std::span<const PlacedClip> places);
 Edit add_film(const Reel& reel, const std::filesystem::path& file, double place_s);
 /// A whole source as a clip of `group` at a place: a film's own sound where it was shot.
 Edit add_clip_at(const Reel& reel, const Source& source, const std::string& group, double place_s);
-Edit place_film(const Reel& reel, int film, double place_s);
 Edit remove_film(const Reel& reel, int film);
 
 // --- room tone ---

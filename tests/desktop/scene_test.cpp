@@ -124,7 +124,7 @@ TEST_F(SceneTest, EventsAreMarkedNamedMovedAndTakenOut) {
   open();
   const auto count = std::ssize(reel().events);
   d.click(rows().viewport(), {rows().x_of(66), 20});
-  QTest::keyClick(&rows(), Qt::Key_M);
+  QTest::keyClick(&rows(), Qt::Key_E);
   ASSERT_EQ(std::ssize(reel().events), count + 1);
   auto* name = rows().findChild<QLineEdit*>("event_name");
   ASSERT_TRUE(name);
@@ -143,7 +143,7 @@ TEST_F(SceneTest, EventsAreMarkedNamedMovedAndTakenOut) {
   EXPECT_EQ(std::ssize(reel().events), count);
   // While playing a key is enough.
   play(200);
-  QTest::keyClick(&rows(), Qt::Key_M);
+  QTest::keyClick(&rows(), Qt::Key_E);
   EXPECT_EQ(std::ssize(reel().events), count + 1);
   EXPECT_FALSE(rows().findChild<QLineEdit*>("event_name"));
 }
@@ -243,13 +243,13 @@ TEST_F(SceneTest, AnEndIsTrimmedOrStretchedToAnEvent) {
   const double begin = clip("door").place_s, lamp_s = 36;
   d.drag(rows().viewport(), end(begin + own_s), {rows().x_of(lamp_s) + 3, end(0).y()},
          Qt::ControlModifier);
-  ASSERT_EQ(edits::stretch_way(reel(), clip("door")), edits::StretchWay::pitch);
+  ASSERT_EQ(edits::stretch_way(clip("door")), edits::StretchWay::pitch);
   ASSERT_TRUE(d.wait_for([&] { return std::abs(length() - (lamp_s - begin)) < 0.05; }));
   SceneSentence& says = page().sentence();
   EXPECT_TRUE(says.sentence().contains("keeps its pitch")) << says.sentence().toStdString();
   // A word of the sentence makes it fall like tape; it is as long.
   d.click(&says, says.word_rect("keeps its pitch").center());
-  EXPECT_EQ(edits::stretch_way(reel(), clip("door")), edits::StretchWay::tape);
+  EXPECT_EQ(edits::stretch_way(clip("door")), edits::StretchWay::tape);
   ASSERT_TRUE(d.wait_for([&] { return !d.work().scene.busy(); }));
   EXPECT_NEAR(length(), lamp_s - begin, 0.05);
   // Past what can be it is told, and nothing happens.

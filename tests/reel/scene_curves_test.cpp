@@ -39,7 +39,7 @@ TEST_F(SceneCurves, AClipBecomesAsLongAsItIsToldByEitherWay) {
     for (const double to : {0.5, 3.25, 7.9}) {
       const auto edit = edits::stretch_to(reel, 1, to, way);
       EXPECT_NEAR(seconds_of(edit.next), to, 1e-4) << to;
-      EXPECT_EQ(edits::stretch_way(edit.next, clip(edit.next)), way);
+      EXPECT_EQ(edits::stretch_way(clip(edit.next)), way);
       EXPECT_EQ(clip(edit.next).chain.steps.size(), 2U);
       EXPECT_EQ(clip(edit.next).chain.steps[1].type->id, "cut");
       // The other way round: the same length, one such step.

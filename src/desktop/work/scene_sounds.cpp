@@ -98,6 +98,12 @@ void SceneSounds::take(int clip, const SceneSound& sound) {
   if (!told_.isActive()) told_.start();
 }
 
+void SceneSounds::fail(int clip) {
+  failed_.insert(clip);
+  sounds_.erase(clip);
+  if (!told_.isActive()) told_.start();
+}
+
 // What changed: clips whose chains or sounds are others, then the buses that must hear them.
 void SceneSounds::make_ready() {
   std::map<int, std::uint64_t> known;
@@ -112,7 +118,10 @@ void SceneSounds::make_ready() {
     for (const int id : rendered_clips(*reel)) {
       cancel.check();
       const Clip& clip = *reel->find(id);
-      if (check_source(reel->source_of(clip), false) == SourceState::missing) continue;
+      if (check_source(reel->source_of(clip), false) == SourceState::missing) {
+        lane_.post(cancel, [this, id] { fail(id); });
+        continue;
+      }
       Item item{id, planner.plan(clip)};
       const auto at = known.find(id);
       if (at != known.end() && at->second == stage_keys(item.plan).back()) continue;
@@ -124,11 +133,7 @@ void SceneSounds::make_ready() {
         const auto sound = scene_sound(items[i].plan, stores->findings, course_cache(), cancel);
         lane_.post(cancel, [this, id, sound] { take(id, sound); });
       } catch (const Error&) {  // the Bench tells what is wrong with it
-        lane_.post(cancel, [this, id] {
-          failed_.insert(id);
-          sounds_.erase(id);
-          if (!told_.isActive()) told_.start();
-        });
+        lane_.post(cancel, [this, id] { fail(id); });
       }
     });
     std::map<int, Known> buses;
@@ -159,7 +164,7 @@ std::shared_ptr<const ScenePlan> SceneSounds::plan() const {
   for (const int id : rendered_clips(reel)) {
     const SceneSound* known = sound(id);
     const Clip& clip = *reel.find(id);
-    if (!known || document_.missing(clip)) continue;
+    if (!known) continue;
     SceneVoice voice = scene_voice(reel, clip, *known);
     // The one that is turned runs with its settings as they are.
     if (id == selection_.clip_id())
@@ -173,9 +178,7 @@ std::shared_ptr<const ScenePlan> SceneSounds::plan() const {
   }
   const auto bus_of = [&](int bus) {
     BusPlan now;
-    Chain chain = reel.find(bus)->chain;
-    std::erase_if(chain.steps, [](const ChainStep& s) { return s.type->rewrite != nullptr; });
-    now.steps = planned(chain, reel.rate);
+    now.steps = planned(live_chain(reel, bus), reel.rate);
     now.findings.resize(now.steps.size());
     // What was found stays until it is found anew.
     const auto at = buses_.find(bus);

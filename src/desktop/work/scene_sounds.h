@@ -30,6 +30,8 @@ class SceneSounds : public QObject {
   void set_active(bool on);
   /// As it was made ready last; nullptr: it was not yet.
   const SceneSound* sound(int clip_id) const;
+  /// Whether it cannot be: its source is missing, or something in it is wrong.
+  bool failed(int clip_id) const { return failed_.contains(clip_id); }
   /// How many of the clips that are heard were made ready, 0 to 1.
   double share_ready() const;
   bool busy() const { return soon_.isActive() || lane_.busy(); }
@@ -55,6 +57,7 @@ class SceneSounds : public QObject {
   };
   void make_ready();
   void take(int clip, const SceneSound& sound);
+  void fail(int clip);
 
   Notices& notices_;
   const Document& document_;

@@ -69,10 +69,7 @@ void FilmView::look_at(double reel_s) {
   // A sound that is held goes on being held while the picture runs.
   if (holding_ && moved) hold();
   open();
-  if (!ahead_) {
-    update();
-    return;
-  }
+  if (!ahead_) return;
   ahead_->look_at(reel_s - place_s_);
   if (const auto why = ahead_->take_error(); !why.empty())
     work_.notices.warn(QString::fromStdString(why));

@@ -46,8 +46,7 @@ void SceneRows::end_edge() {
   const Clip& clip = *work_.selection.clip();
   const int id = clip.id;
   if (drag_ == Drag::stretch) {
-    const auto way =
-        edits::stretch_way(work_.document.reel(), clip).value_or(edits::StretchWay::pitch);
+    const auto way = edits::stretch_way(clip).value_or(edits::StretchWay::pitch);
     const double to = edge_s_ - clip.place_s;
     work_.document.change([&](const Reel& reel) { return edits::stretch_to(reel, id, to, way); });
     return;

@@ -262,7 +262,7 @@ void SceneRows::draw_clip(QPainter& p, const Clip& clip) const {
     return;
   }
   if (!sound) {
-    const bool missing = work_.document.missing(clip);
+    const bool missing = work_.scene.failed(clip.id);
     p.setPen(QPen(missing ? t.over : t.quiet, 1, Qt::DotLine));
     p.drawLine(QPointF(at.left(), base), QPointF(at.right(), base));
   }

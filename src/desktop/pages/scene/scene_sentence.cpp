@@ -153,7 +153,7 @@ void SceneSentence::tell_clip(const Clip& clip) {
 // Turned or typed, the clip is stretched; how it is, is a word of its own.
 void SceneSentence::tell_length(const Clip& clip, double seconds) {
   const int id = clip.id;
-  const auto way = edits::stretch_way(work_.document.reel(), clip);
+  const auto way = edits::stretch_way(clip);
   const auto stretch = [this, id](double to, edits::StretchWay how) {
     work_.document.change([&](const Reel& r) { return edits::stretch_to(r, id, to, how); });
   };
