@@ -17,6 +17,7 @@
 #include <QToolButton>
 
 #include "dialogs/help_window.h"
+#include "pages/record/record_strip.h"
 #include "pages/start/start_page.h"
 #include "theme/theme.h"
 #include "widgets/desktop_notice.h"
@@ -64,6 +65,8 @@ MainWindow::MainWindow() : open_work_(std::make_unique<OpenWork>()), work_(open_
   connect(start_, &StartPage::open_wanted, this, [this] { open_dialog(); });
   connect(start_, &StartPage::files_wanted, this, [this] { add_dialog(); });
   connect(start_, &StartPage::folder_wanted, this, [this] { add_folder_dialog(); });
+  make_record_strip();
+  box->addWidget(record_strip_);
   box->addWidget(stack_, 1);
   setCentralWidget(all);
   make_menus();
@@ -269,6 +272,8 @@ Foot& MainWindow::foot() { return place_ == Place::scene ? scene_->foot() : benc
 
 // What the page in sight plays.
 void MainWindow::play_or_pause() {
+  // What is recorded to would go on without it.
+  if (work_.recording.recording()) return work_.recording.stop();
   place_ == Place::batch ? batch_->play_row() : foot().toggle_play();
 }
 
@@ -311,6 +316,9 @@ void MainWindow::dropEvent(QDropEvent* e) {
 }
 
 void MainWindow::closeEvent(QCloseEvent* e) {
+  // What was recorded becomes clips first.
+  record_strip_->open(false);
+  while (work_.recording.busy()) QApplication::processEvents(QEventLoop::AllEvents, 20);
   if (batch_->rendering() &&
       QMessageBox::question(
           this, tr("End the batch?"),

@@ -30,6 +30,9 @@ class MainWindow : public QMainWindow {
   Bench& bench() { return *bench_; }
   BatchPage& batch() { return *batch_; }
   ScenePage& scene() { return *scene_; }
+  class RecordStrip& record_strip() {
+    return *record_strip_;
+  }
   class StartPage& start() {
     return *start_;
   }
@@ -84,6 +87,9 @@ class MainWindow : public QMainWindow {
   void show_summing(double share);
   void show_cutting(double share);
   void write_events();
+  void make_record_strip();
+  void record_or_stop();
+  struct RecordingWish recording_wish() const;
   bool save();
   bool save_as();
   /// Whether the reel may be left: saved, or given up on purpose.
@@ -126,6 +132,7 @@ class MainWindow : public QMainWindow {
   BatchPage* batch_ = nullptr;
   ScenePage* scene_ = nullptr;
   class StartPage* start_ = nullptr;
+  class RecordStrip* record_strip_ = nullptr;
   Place place_ = Place::bench;
   QString noted_file_;  // among the recent ones
   class HistoryDialog* edits_ = nullptr;

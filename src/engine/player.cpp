@@ -72,9 +72,11 @@ void Player::unload() {
   requested();
 }
 
-void Player::play() {
+void Player::play(const CountIn& count_in) {
   const std::lock_guard lock(mutex_);
   if (!request_.plan) return;
+  lead_left_ = count_in.lead;
+  count_to_ = count_in.to.value_or(-1);
   request_.playing = true;
   request_.play_unseen = true;
   playing_ = true;
@@ -90,6 +92,8 @@ void Player::pause() {
 // A play() that was taken ends with its last packet; one that was not has none to end with.
 void Player::request_stop_here() {
   request_.playing = false;
+  lead_left_ = 0;
+  count_to_ = -1;
   if (std::exchange(request_.play_unseen, false)) playing_ = false;
 }
 
@@ -168,7 +172,7 @@ bool Player::take_request(const std::stop_token& stop) {
   std::unique_lock lock(mutex_);
   const auto busy = [&] {
     return (request_.playing && request_.plan) || run_ != nullptr || request_.seek.has_value() ||
-           other_device_ || tone_wanted_;
+           other_device_ || open_wanted_;
   };
   while (!busy() && !stop.stop_requested()) {
     taken_requests_ = requests_;
@@ -185,7 +189,7 @@ bool Player::take_request(const std::stop_token& stop) {
   }
   if (stop.stop_requested()) return false;
   taken_requests_ = requests_;
-  serving_ = other_device_ || tone_wanted_;
+  serving_ = other_device_ || open_wanted_;
   const auto seek = std::exchange(request_.seek, std::nullopt);
   request_.play_unseen = false;
   now_ = request_;
@@ -405,6 +409,9 @@ void Player::make_packet(PlayPacket& packet) {
   if (packet.first) listens_on_.reset();
   packet.heard = packet.sound;
   listens_on_.process(packet.heard);
+  if (mono_)
+    for (size_t i = 0; i < 2 * n; i += 2)
+      packet.heard[i] = packet.heard[i + 1] = (packet.heard[i] + packet.heard[i + 1]) / 2;
   const Processor* focused = run_->processor(now_.focus);
   packet.reading_count = focused ? focused->readings(packet.readings) : 0;
 }

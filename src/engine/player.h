@@ -14,6 +14,7 @@
 #include "engine/listening_device.h"
 #include "engine/play_ring.h"
 #include "engine/play_run.h"
+#include "engine/player_inputs.h"
 #include "media/device.h"
 
 namespace drevan {
@@ -43,13 +44,22 @@ class Player final : public SoundSource {
   void use_device(FindDevice find);
   /// Whether playing goes on by itself, when a lost device has been replaced.
   void set_plays_on(bool on) { plays_on_ = on; }
-  /// A quiet tone to hear where sound comes out: left, then right, a second each, over what plays.
-  void test_tone();
+  /// Plays this (interleaved stereo) once, over what plays or over silence.
+  void play_over(std::vector<float> stereo);
+  /// The device runs, and its inputs are heard, although nothing plays.
+  void keep_open(bool on);
+  PlayerInputs& inputs() { return inputs_; }
 
   /// Stops and forgets the clip.
   void unload();
 
-  void play();
+  /// How playing begins when it is recorded to.
+  struct CountIn {
+    Samples lead = 0;            ///< frames of silence before it
+    std::optional<Samples> to{};  ///< three beeps, one a second, count to this frame
+  };
+  void play() { play({}); }
+  void play(const CountIn& count_in);
   void pause();
   /// Frame of the clip; while playing it goes on from there.
   void seek(Samples position);
@@ -61,6 +71,9 @@ class Player final : public SoundSource {
   void set_matched(bool matched);
   /// Everything is heard through this from now on, meters and readings are not; nullptr: as it is.
   void listen_on(std::shared_ptr<const ListeningDevice::Choice> choice);
+  /// Left and right are heard as their mean; meters and readings are not.
+  void set_mono(bool on) { mono_ = on; }
+  bool mono() const { return mono_; }
   /// The step (among those on) whose readings and spectra are shown; -1: none.
   void set_focus(int step);
 
@@ -85,6 +98,9 @@ class Player final : public SoundSource {
     double latency_s = 0;
     long dropouts = 0;
     bool simulated = false, lost = false;
+    int buffer_frames = 0;
+    std::string input{};  ///< by name; empty: it has none
+    int inputs = 0;
   };
   DeviceFacts device_facts() const;
   /// The last failure while playing, once; empty: none.
@@ -97,6 +113,9 @@ class Player final : public SoundSource {
   /// Whether all that was asked for has been taken up and as much sound is ready as there is room for. For tests.
   bool caught_up() const;
   void pull(float* interleaved, int frames) noexcept override;
+  void take(const float* interleaved, int channels, int frames) noexcept override {
+    inputs_.take(interleaved, channels, frames);
+  }
 
  private:
   struct Request {
@@ -120,7 +139,9 @@ class Player final : public SoundSource {
   void take_device(std::unique_ptr<AudioDevice> device);
   bool serve_device_wishes();
   void change_device(FindDevice find);
-  void add_tone(float* interleaved, int frames) noexcept;
+  void play_silence(float* interleaved, int from, int to, bool playing, Samples position) noexcept;
+  Samples add_over(float* interleaved, int frames) noexcept;
+  void add_beeps(float* interleaved, int from, int to, Samples position) noexcept;
   void tell(std::string error);
   std::uint64_t sounds_of(const PlayPlan& plan);
   void request_stop_here();
@@ -139,7 +160,7 @@ class Player final : public SoundSource {
   unsigned long requests_ = 0, taken_requests_ = 0;
   bool waiting_ = false;  // the run-ahead side, for a request
   std::optional<FindDevice> other_device_;
-  bool tone_wanted_ = false;
+  bool open_wanted_ = false;
   bool serving_ = false;  // a wish for another device or a tone is being done
   // The files' size and time are asked for at most twice a second.
   ClipSound known_sound_;
@@ -165,12 +186,23 @@ class Player final : public SoundSource {
   std::array<std::atomic<float>, max_readings> readings_{};
   std::atomic<int> reading_count_{0};
   std::atomic<long> underruns_{0};
+  std::atomic<bool> mono_{false};
   std::atomic<bool> plays_on_{false}, lost_now_{false};
-  std::atomic<int> tone_left_{0};  // frames
+  std::atomic<bool> keep_open_{false};
+  std::vector<float> over_kept_;  // played once over all
+  std::atomic<const std::vector<float>*> over_sound_{nullptr};
+  std::atomic<unsigned> over_number_{0};
+  std::atomic<bool> pulling_{false};
+  std::atomic<Samples> lead_left_{0};
+  std::atomic<Samples> count_to_{-1};  // -1: nothing is counted in
+  PlayerInputs inputs_;
 
   // Device side.
   int taken_ = 0;  // frames of the ring's front already played
   bool sounding_ = false;  // between a first packet and a last one
+  const std::vector<float>* over_playing_ = nullptr;
+  unsigned over_taken_ = 0;
+  size_t over_at_ = 0;  // samples of it
 
   double rate_;
   FindDevice find_;

@@ -82,6 +82,7 @@ void Player::look_for_device() {
   const auto told = "The sound device " + found->name() +
                     (plays ? " is there and plays on." : " is there; play on.");
   take_device(std::move(found));
+  if (keep_open_) device_ready();
   tell(told);
   if (plays) play();
 }
@@ -96,7 +97,8 @@ void Player::take_device(std::unique_ptr<AudioDevice> device) {
 Player::DeviceFacts Player::device_facts() const {
   const std::lock_guard lock(mutex_);
   return {device_->name(), device_->latency_s(), device_->dropouts() + underruns_.load(),
-          device_->simulated(), lost_now_.load()};
+          device_->simulated(), lost_now_.load(), device_->buffer_frames(), device_->input_name(),
+          device_->inputs()};
 }
 
 void Player::use_device(FindDevice find) {
@@ -105,24 +107,38 @@ void Player::use_device(FindDevice find) {
   requested();
 }
 
-void Player::test_tone() {
+void Player::play_over(std::vector<float> stereo) {
+  over_sound_ = nullptr;
+  ++over_number_;
+  // The device may be in the midst of the last one.
+  while (pulling_.load()) std::this_thread::sleep_for(std::chrono::microseconds(100));
+  over_kept_ = std::move(stereo);
+  over_sound_ = &over_kept_;
+  ++over_number_;
   const std::lock_guard lock(mutex_);
-  tone_wanted_ = true;
+  open_wanted_ = true;
+  requested();
+}
+
+void Player::keep_open(bool on) {
+  keep_open_ = on;
+  const std::lock_guard lock(mutex_);
+  open_wanted_ = on;
   requested();
 }
 
 // False: there were none.
 bool Player::serve_device_wishes() {
   std::optional<FindDevice> find;
-  bool tone = false;
+  bool open = false;
   {
     const std::lock_guard lock(mutex_);
     find = std::exchange(other_device_, std::nullopt);
-    tone = std::exchange(tone_wanted_, false);
+    open = std::exchange(open_wanted_, false);
   }
   if (find) change_device(std::move(*find));
-  if (tone && device_ready()) tone_left_ = static_cast<int>(rate_) * 2;
-  if (!find && !tone) return false;
+  if (open) device_ready();
+  if (!find && !open) return false;
   const std::lock_guard lock(mutex_);
   serving_ = false;
   return true;
@@ -141,7 +157,7 @@ void Player::change_device(FindDevice find) {
   }
   underruns_ = 0;
   take_device(std::move(found));
-  if (at_work) device_ready();
+  if (at_work || keep_open_) device_ready();
 }
 
 }  // namespace drevan

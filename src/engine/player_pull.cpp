@@ -7,24 +7,37 @@
 
 namespace drevan {
 
+namespace {
+constexpr double beep_hz = 1000, beep_s = 0.08, beep_level = 0.1;  // -20 dBFS
+constexpr int beeps = 3;
+}  // namespace
+
 void Player::pull(float* interleaved, int frames) noexcept {
   pulls_.fetch_add(1, std::memory_order_relaxed);
+  pulling_ = true;
+  inputs_.begin_block();
   int done = 0;
   while (done < frames) {
     const PlayPacket* packet = ring_.front();
     if (!packet) {
       if (sounding_ && expecting_.load()) underruns_.fetch_add(1);
-      std::fill(interleaved + size_t{2} * static_cast<size_t>(done),
-                interleaved + size_t{2} * static_cast<size_t>(frames), 0.0F);
+      play_silence(interleaved, done, frames, false, 0);
       break;
     }
     // Playing starts when there is enough for what the device asks for at once.
-    const bool waits = taken_ == 0 && packet->first && !sounding_ && expecting_.load() &&
-                       ring_.ready() < frames - done && !ring_.full();
-    if (waits) {
-      std::fill(interleaved + size_t{2} * static_cast<size_t>(done),
-                interleaved + size_t{2} * static_cast<size_t>(frames), 0.0F);
+    const bool begins = taken_ == 0 && packet->first && !sounding_;
+    if (begins && expecting_.load() && ring_.ready() < frames - done && !ring_.full()) {
+      play_silence(interleaved, done, frames, false, 0);
       break;
+    }
+    if (const auto lead = lead_left_.load(std::memory_order_relaxed); begins && lead > 0) {
+      const int n = static_cast<int>(std::min<Samples>(lead, frames - done));
+      play_silence(interleaved, done, done + n, true, packet->position - lead);
+      // A pause ends it meanwhile.
+      Samples expected = lead;
+      lead_left_.compare_exchange_strong(expected, lead - n);
+      done += n;
+      continue;
     }
     if (taken_ == 0) {
       sounding_ = !packet->last;
@@ -43,6 +56,8 @@ void Player::pull(float* interleaved, int frames) noexcept {
     std::copy_n(packet->heard.data() + size_t{2} * static_cast<size_t>(taken_),
                 size_t{2} * static_cast<size_t>(n),
                 interleaved + size_t{2} * static_cast<size_t>(done));
+    inputs_.note(done, packet->position + taken_, true);
+    add_beeps(interleaved, done, done + n, packet->position + taken_);
     taken_ += n;
     done += n;
     position_.store(packet->position + taken_, std::memory_order_relaxed);
@@ -54,22 +69,52 @@ void Player::pull(float* interleaved, int frames) noexcept {
     taken_ = 0;
     ring_.pop();
   }
-  if (tone_left_.load(std::memory_order_relaxed) > 0) add_tone(interleaved, frames);
+  inputs_.end_block(interleaved, frames, add_over(interleaved, frames));
+  pulling_ = false;
 }
 
-// 1 kHz at -20 dBFS, left first; faded by 10 ms at its ends.
-void Player::add_tone(float* interleaved, int frames) noexcept {
-  const int each = static_cast<int>(rate_), fade = each / 100;
-  int left = tone_left_.load(std::memory_order_relaxed);
-  for (int i = 0; i < frames && left > 0; ++i, --left) {
-    const int at = (2 * each - left) % each;
-    const double envelope =
-        std::min({1.0, static_cast<double>(at) / fade, static_cast<double>(each - at) / fade});
-    const size_t channel = left > each ? 0 : 1;
-    interleaved[2 * static_cast<size_t>(i) + channel] +=
-        static_cast<float>(0.1 * envelope * std::sin(2 * std::numbers::pi * 1000 * at / rate_));
+// While playing: the lead before it, counted by what will be played.
+void Player::play_silence(float* interleaved, int from, int to, bool playing,
+                          Samples position) noexcept {
+  std::fill(interleaved + size_t{2} * static_cast<size_t>(from),
+            interleaved + size_t{2} * static_cast<size_t>(to), 0.0F);
+  inputs_.note(from, position, playing);
+  if (playing) add_beeps(interleaved, from, to, position);
+}
+
+void Player::add_beeps(float* interleaved, int from, int to, Samples position) noexcept {
+  const Samples goal = count_to_.load(std::memory_order_relaxed);
+  if (goal < 0) return;
+  const auto second = static_cast<Samples>(std::lround(rate_));
+  const auto length = static_cast<Samples>(std::lround(rate_ * beep_s)), fade = length / 8;
+  for (int i = from; i < to; ++i) {
+    const Samples before = goal - (position + i - from);
+    if (before <= 0 || before > beeps * second) continue;
+    const Samples at = (second - before % second) % second;
+    if (at >= length) continue;
+    const double envelope = std::min({1.0, static_cast<double>(at) / static_cast<double>(fade),
+                                      static_cast<double>(length - at) / static_cast<double>(fade)});
+    const auto x = static_cast<float>(
+        beep_level * envelope *
+        std::sin(2 * std::numbers::pi * beep_hz * static_cast<double>(at) / rate_));
+    interleaved[2 * static_cast<size_t>(i)] += x;
+    interleaved[2 * static_cast<size_t>(i) + 1] += x;
   }
-  tone_left_.store(left, std::memory_order_relaxed);
+}
+
+// Returns which frame of it the block began with; -1: there is none.
+Samples Player::add_over(float* interleaved, int frames) noexcept {
+  if (const unsigned number = over_number_.load(); number != over_taken_) {
+    over_taken_ = number;
+    over_playing_ = over_sound_.load();
+    over_at_ = 0;
+  }
+  if (!over_playing_ || over_at_ >= over_playing_->size()) return -1;
+  const auto begin = static_cast<Samples>(over_at_ / 2);
+  const size_t n = std::min(2 * static_cast<size_t>(frames), over_playing_->size() - over_at_);
+  for (size_t i = 0; i < n; ++i) interleaved[i] += (*over_playing_)[over_at_ + i];
+  over_at_ += n;
+  return begin;
 }
 
 }  // namespace drevan

@@ -1,7 +1,10 @@
 #include "media/device.h"
 
+#include <algorithm>
 #include <chrono>
 #include <cmath>
+
+#include "media/reader.h"
 
 namespace drevan {
 
@@ -38,11 +41,50 @@ void SimulatedDevice::unplug(bool tells) {
 void SimulatedDevice::pull(SoundSource& source) {
   if (unplugged_) return;
   const size_t most = static_cast<size_t>(rate_) * 2 * 600;
+  if (inputs_ > 0) {
+    hear_block();
+    source.take(in_block_.data(), inputs_, static_cast<int>(block_.size() / 2));
+  }
   source.pull(block_.data(), static_cast<int>(block_.size() / 2));
+  if (microphone_.comes_back_after >= 0)
+    for (size_t i = 0; i < block_.size(); i += 2)
+      back_.push_back((block_[i] + block_[i + 1]) / 2);
   const std::lock_guard lock(mutex_);
   if (played_.size() + block_.size() > most)
     played_.erase(played_.begin(), played_.begin() + static_cast<std::ptrdiff_t>(most / 2));
   played_.insert(played_.end(), block_.begin(), block_.end());
+}
+
+void SimulatedDevice::hear(SimulatedMicrophone microphone) {
+  microphone_ = std::move(microphone);
+  inputs_ = microphone_.sound.channels() > 0 ? microphone_.sound.channels() : microphone_.channels;
+  heard_ = 0;
+  in_block_.assign(block_.size() / 2 * static_cast<size_t>(inputs_), 0.0F);
+  // A shorter way than one block there is none.
+  const auto way = static_cast<size_t>(std::max(0, microphone_.comes_back_after));
+  back_.assign(std::max(way, block_.size() / 2), 0.0F);
+}
+
+void SimulatedDevice::hear_block() {
+  const AudioBuffer& sound = microphone_.sound;
+  const auto width = static_cast<size_t>(inputs_);
+  const size_t frames = in_block_.size() / width;
+  std::ranges::fill(in_block_, 0.0F);
+  for (int c = 0; c < sound.channels(); ++c)
+    for (size_t i = 0; i < frames && heard_ + static_cast<Samples>(i) < sound.frames(); ++i)
+      in_block_[i * width + static_cast<size_t>(c)] =
+          sound.channel(c)[static_cast<size_t>(heard_) + i];
+  heard_ += static_cast<Samples>(frames);
+  if (microphone_.comes_back_after < 0) return;
+  for (size_t i = 0; i < frames; ++i) in_block_[i * width] += back_[i];
+  back_.erase(back_.begin(), back_.begin() + static_cast<std::ptrdiff_t>(frames));
+}
+
+SimulatedMicrophone microphone_of_file(const std::filesystem::path& file, double rate) {
+  const auto reader = open_audio(file, rate);
+  AudioBuffer sound(reader->info().channels, reader->info().frames);
+  reader->read(sound.block());
+  return {.sound = std::move(sound)};
 }
 
 void SimulatedDevice::run(const std::stop_token& stop, SoundSource& source) {

@@ -1,9 +1,11 @@
-// Sound out: a real device by RtAudio, or a simulated one with a real clock.
+// Sound out and in: a real device by RtAudio, or a simulated one with a real clock.
 #pragma once
 
 #include <atomic>
+#include <filesystem>
 #include <memory>
 #include <mutex>
+#include <optional>
 #include <string>
 #include <string_view>
 #include <thread>
@@ -19,9 +21,12 @@ class SoundSource {
  public:
   virtual ~SoundSource() = default;
   virtual void pull(float* interleaved, int frames) noexcept = 0;
+  /// What the inputs gave, `channels` x frames interleaved: before the pull() of as many frames, on
+  /// the same thread. It stays until that ends.
+  virtual void take(const float* /*interleaved*/, int /*channels*/, int /*frames*/) noexcept {}
 };
 
-/// A stereo output. Stops when destroyed.
+/// A stereo output, which may have inputs that run with its clock. Stops when destroyed.
 class AudioDevice {
  public:
   virtual ~AudioDevice() = default;
@@ -37,34 +42,58 @@ class AudioDevice {
   virtual int buffer_frames() const { return 0; }
   /// From pull() to the device, seconds, as far as it is known; 0 before start().
   virtual double latency_s() const { return 0; }
+  /// Inputs it gives to take(); 0: it has none.
+  virtual int inputs() const { return 0; }
+  virtual std::string input_name() const { return {}; }
   /// Times the device said since start() that it had to wait for sound.
   virtual long dropouts() const { return 0; }
 };
 
+/// What inputs are asked for.
+struct InputWish {
+  std::string name{};  ///< of the device; empty: the driver's standard
+  int channels = 0;    ///< the first so many; 0: all it has, 16 at the most
+  friend bool operator==(const InputWish&, const InputWish&) = default;
+};
+inline constexpr int most_inputs = 16;
+
 /// What an output is asked for.
 struct OutputWish {
-  std::string driver{};     ///< see OutputDevice; empty: the first that has a device
+  std::string driver{};     ///< see SoundDevice; empty: the first that has a device
   std::string name{};       ///< of the device; empty: the driver's standard
   int first_channel = 0;    ///< left goes here, right to the next
   int buffer_frames = 256;  ///< 16 to 8192; two such buffers lie between pull() and the device
   bool or_another = true;   ///< where there is none of this name, the standard is taken
+  std::optional<InputWish> input{};  ///< by the same driver; where there is none, none is found
   friend bool operator==(const OutputWish&, const OutputWish&) = default;
 };
 
-/// An output there is.
-struct OutputDevice {
+/// An output or an input there is.
+struct SoundDevice {
   std::string driver;  ///< "jack", "pulse", "alsa" or "simulated"
   std::string name;
-  int channels = 2;  ///< of which the two to play on can be chosen
+  int channels = 2;  ///< of an output, of which the two to play on can be chosen
   bool standard = false;
-  friend bool operator==(const OutputDevice&, const OutputDevice&) = default;
+  friend bool operator==(const SoundDevice&, const SoundDevice&) = default;
 };
 
 /// All outputs of all drivers, the driver's standard first; asks every sound server, so it may take
 /// a while. Where the environment says DREVAN_AUDIO=simulated, there is one, simulated.
-std::vector<OutputDevice> output_devices();
+std::vector<SoundDevice> output_devices();
+/// The same of inputs.
+std::vector<SoundDevice> input_devices();
 /// "PulseAudio or PipeWire" for "pulse".
 std::string driver_label(std::string_view driver);
+
+/// What a simulated device's microphone hears.
+struct SimulatedMicrophone {
+  AudioBuffer sound{};  ///< channels x frames at the device's rate, once, then silence
+  /// What is played comes back into the first channel this many frames later; -1: not at all.
+  int comes_back_after = -1;
+  int channels = 1;  ///< where `sound` is empty
+};
+/// From a file, brought to `rate`. Throws Error(input).
+SimulatedMicrophone microphone_of_file(const std::filesystem::path& file, double rate);
 
 /// Pulls 10 ms every 10 ms by the system's clock, or when it is told to, and keeps what it got: tests hear what
 /// a user would. Keeps the last ten minutes. When the machine itself stood still, its clock did, too.
@@ -90,10 +119,15 @@ class SimulatedDevice final : public AudioDevice {
   /// All that was played so far (the left and right channel interleaved). Thread-safe.
   std::vector<float> played() const;
   void forget();
+  /// From now on it has inputs, which hear this, from its beginning. Not while it is started.
+  void hear(SimulatedMicrophone microphone);
+  int inputs() const override { return inputs_; }
+  std::string input_name() const override { return inputs_ > 0 ? "simulated" : ""; }
 
  private:
   void run(const std::stop_token& stop, SoundSource& source);
   void pull(SoundSource& source);
+  void hear_block();
 
   double rate_;
   Clock clock_;
@@ -102,11 +136,16 @@ class SimulatedDevice final : public AudioDevice {
   std::mutex source_mutex_;       // of source_, held while it is pulled from
   SoundSource* source_ = nullptr; // by hand
   std::vector<float> block_, played_;
+  SimulatedMicrophone microphone_;
+  int inputs_ = 0;
+  Samples heard_ = 0;                   // frames of the microphone's sound so far
+  std::vector<float> in_block_, back_;  // back_: played, on its way to the microphone
   std::atomic<bool> unplugged_{false}, tells_lost_{false};
 };
 
 /// The output that is wished for, at `rate` Hz; nullptr where there is none. Where the environment
-/// says DREVAN_AUDIO=simulated, a SimulatedDevice.
+/// says DREVAN_AUDIO=simulated, a SimulatedDevice, whose microphone plays the file that
+/// DREVAN_MICROPHONE names, or, where that is "loopback:N", hears what is played N frames later.
 std::unique_ptr<AudioDevice> find_device(double rate, const OutputWish& wish = {});
 /// The same, or a SimulatedDevice where there is none.
 std::unique_ptr<AudioDevice> open_device(double rate, const OutputWish& wish = {});

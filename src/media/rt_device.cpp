@@ -33,24 +33,26 @@ void silence_alsa() {
   static_cast<void>(done);
 }
 
-std::vector<OutputDevice> devices_of(RtAudio& rt, std::string_view driver) {
-  std::vector<OutputDevice> all;
+enum class Way { out, in };
+
+std::vector<SoundDevice> devices_of(RtAudio& rt, std::string_view driver, Way way) {
+  std::vector<SoundDevice> all;
   rt.showWarnings(false);
   const unsigned count = rt.getDeviceCount();
   for (unsigned i = 0; i < count; ++i) {
     try {
       const auto info = rt.getDeviceInfo(i);
-      if (!info.probed || info.outputChannels < 2) continue;
+      const unsigned channels = way == Way::out ? info.outputChannels : info.inputChannels;
+      if (!info.probed || channels < (way == Way::out ? 2U : 1U)) continue;
       // The sound server places more channels by names that cannot be told through this library.
-      const bool by_server = driver == "pulse";
-      all.push_back({std::string(driver), info.name,
-                     by_server ? 2 : static_cast<int>(std::min(info.outputChannels, 64U)),
-                     info.isDefaultOutput});
+      const unsigned most = driver == "pulse" ? 2 : way == Way::out ? 64 : most_inputs;
+      all.push_back({std::string(driver), info.name, static_cast<int>(std::min(channels, most)),
+                     way == Way::out ? info.isDefaultOutput : info.isDefaultInput});
     } catch (const RtAudioError&) {
       // Another program has it, or it has just gone.
     }
   }
-  std::stable_partition(all.begin(), all.end(), [](const OutputDevice& d) { return d.standard; });
+  std::stable_partition(all.begin(), all.end(), [](const SoundDevice& d) { return d.standard; });
   return all;
 }
 
@@ -62,28 +64,36 @@ class RtDevice final : public AudioDevice {
   // Throws Error(device) where the driver has no such device.
   RtDevice(RtAudio::Api api, std::string_view driver, double rate, OutputWish wish)
       : rt_(api), rate_(rate), wish_(std::move(wish)) {
-    const auto all = devices_of(rt_, driver);
-    auto at = std::ranges::find(all, wish_.name, &OutputDevice::name);
+    const auto all = devices_of(rt_, driver, Way::out);
+    auto at = std::ranges::find(all, wish_.name, &SoundDevice::name);
     if (at == all.end() && (wish_.name.empty() || wish_.or_another)) at = all.begin();
     if (at == all.end()) throw Error(Error::Kind::device, "No sound device was found.");
     name_ = at->name;
     // Another device than the wished one need not have its channels.
     if (wish_.first_channel + 2 > at->channels) wish_.first_channel = 0;
+    if (wish_.input) find_input(devices_of(rt_, driver, Way::in));
   }
   ~RtDevice() override { RtDevice::stop(); }
   std::string name() const override { return name_; }
   double latency_s() const override { return latency_s_; }
   long dropouts() const override { return dropouts_; }
   int buffer_frames() const override { return buffer_frames_; }
+  int inputs() const override { return inputs_; }
+  std::string input_name() const override { return input_name_; }
 
   void start(SoundSource& source) override {
     stop();
     source_ = &source;
     errors_before_ = errors;
     RtAudio::StreamParameters out;
-    out.deviceId = id_of_name();
+    out.deviceId = id_of(name_, Way::out);
     out.nChannels = 2;
     out.firstChannel = static_cast<unsigned>(wish_.first_channel);
+    RtAudio::StreamParameters in;
+    if (inputs_ > 0) {
+      in.deviceId = id_of(input_name_, Way::in);
+      in.nChannels = static_cast<unsigned>(inputs_);
+    }
     auto frames = static_cast<unsigned>(std::clamp(wish_.buffer_frames, 16, 8192));
     RtAudio::StreamOptions options;
     options.flags = RTAUDIO_SCHEDULE_REALTIME;
@@ -91,14 +101,16 @@ class RtDevice final : public AudioDevice {
     options.streamName = "Drevan";
     try {
       // Without a function for errors those on the device's own thread would end the program.
-      rt_.openStream(&out, nullptr, RTAUDIO_FLOAT32, static_cast<unsigned>(std::lround(rate_)),
-                     &frames, &RtDevice::callback, this, &options,
+      rt_.openStream(&out, inputs_ > 0 ? &in : nullptr, RTAUDIO_FLOAT32,
+                     static_cast<unsigned>(std::lround(rate_)), &frames, &RtDevice::callback, this, &options,
                      [](RtAudioError::Type type, const std::string& told) {
                        // What cannot be written to any more is only a warning to the library,
                        // which then asks on.
                        const bool lost =
                            type != RtAudioError::WARNING && type != RtAudioError::DEBUG_WARNING;
-                       if (lost || told.find("write error") != std::string::npos) ++errors;
+                       if (lost || told.find("write error") != std::string::npos ||
+                           told.find("read error") != std::string::npos)
+                         ++errors;
                      });
       dropouts_ = 0;
       buffer_frames_ = static_cast<int>(frames);
@@ -107,8 +119,13 @@ class RtDevice final : public AudioDevice {
                        std::max(rt_.getStreamLatency(), static_cast<long>(buffers * frames))) /
                    rate_;
     } catch (const RtAudioError& e) {
-      throw Error(Error::Kind::device,
-                  fmt::format("The sound device {} does not start: {}", name_, e.getMessage()));
+      throw Error(
+          Error::Kind::device,
+          inputs_ > 0
+              ? fmt::format("The input {} does not start with the output {} at {:.0f} Hz: {} Choose "
+                            "other devices, or the sound server, which brings rates together.",
+                            input_name_, name_, rate_, e.getMessage())
+              : fmt::format("The sound device {} does not start: {}", name_, e.getMessage()));
     }
   }
   void stop() override {
@@ -121,19 +138,34 @@ class RtDevice final : public AudioDevice {
   bool lost() const override { return errors != errors_before_; }
 
  private:
+  // Throws Error(device) where there is no such input.
+  void find_input(const std::vector<SoundDevice>& all) {
+    auto at = std::ranges::find(all, wish_.input->name, &SoundDevice::name);
+    if (at == all.end() && wish_.input->name.empty()) at = all.begin();
+    if (at == all.end()) throw Error(Error::Kind::device, "No such input was found.");
+    input_name_ = at->name;
+    inputs_ = wish_.input->channels > 0 ? std::min(wish_.input->channels, at->channels)
+                                        : at->channels;
+  }
   // Numbers of devices change when others come and go.
-  unsigned id_of_name() {
+  unsigned id_of(const std::string& name, Way way) {
     for (unsigned i = 0; i < rt_.getDeviceCount(); ++i) {
       const auto info = rt_.getDeviceInfo(i);
-      if (info.name == name_ && info.outputChannels >= 2) return i;
+      if (info.name == name && (way == Way::out ? info.outputChannels >= 2 : info.inputChannels > 0))
+        return i;
     }
-    throw Error(Error::Kind::device, fmt::format("The sound device {} is not there.", name_));
+    throw Error(Error::Kind::device, fmt::format("The sound device {} is not there.", name));
   }
-  static int callback(void* out, void*, unsigned frames, double, RtAudioStreamStatus status,
+  static int callback(void* out, void* in, unsigned frames, double, RtAudioStreamStatus status,
                       void* given) {
     auto* device = static_cast<RtDevice*>(given);
     if (status & RTAUDIO_OUTPUT_UNDERFLOW)
       device->dropouts_.fetch_add(1, std::memory_order_relaxed);
+    if (status & RTAUDIO_INPUT_OVERFLOW)
+      device->dropouts_.fetch_add(1, std::memory_order_relaxed);
+    if (device->inputs_ > 0)
+      device->source_->take(static_cast<const float*>(in), device->inputs_,
+                            static_cast<int>(frames));
     device->source_->pull(static_cast<float*>(out), static_cast<int>(frames));
     return 0;
   }
@@ -141,7 +173,8 @@ class RtDevice final : public AudioDevice {
   RtAudio rt_;
   double rate_;
   OutputWish wish_;
-  std::string name_;
+  std::string name_, input_name_;
+  int inputs_ = 0;
   SoundSource* source_ = nullptr;
   int errors_before_ = 0;
   std::atomic<long> dropouts_{0};
@@ -151,14 +184,16 @@ class RtDevice final : public AudioDevice {
 
 }  // namespace
 
-std::vector<OutputDevice> output_devices() {
-  if (simulation_wanted()) return {{std::string(simulated), std::string(simulated), 2, true}};
+namespace {
+std::vector<SoundDevice> all_devices(Way way) {
+  if (simulation_wanted())
+    return {{std::string(simulated), std::string(simulated), way == Way::out ? 2 : 1, true}};
   silence_alsa();
-  std::vector<OutputDevice> all;
+  std::vector<SoundDevice> all;
   for (const auto& [api, driver] : drivers) {
     try {
       RtAudio rt(api);
-      const auto some = devices_of(rt, driver);
+      const auto some = devices_of(rt, driver, way);
       all.insert(all.end(), some.begin(), some.end());
     } catch (const RtAudioError&) {
       // This driver does not run here.
@@ -167,6 +202,11 @@ std::vector<OutputDevice> output_devices() {
   return all;
 }
 
+}  // namespace
+
+std::vector<SoundDevice> output_devices() { return all_devices(Way::out); }
+std::vector<SoundDevice> input_devices() { return all_devices(Way::in); }
+
 std::string driver_label(std::string_view driver) {
   if (driver == "jack") return "JACK";
   if (driver == "pulse") return "PulseAudio or PipeWire";
@@ -174,8 +214,26 @@ std::string driver_label(std::string_view driver) {
   return std::string(driver);
 }
 
+namespace {
+std::unique_ptr<AudioDevice> simulated_device(double rate, const OutputWish& wish) {
+  auto device = std::make_unique<SimulatedDevice>(rate);
+  if (!wish.input) return device;
+  const char* set = std::getenv("DREVAN_MICROPHONE");
+  const std::string_view heard = set ? set : "";
+  constexpr std::string_view loopback = "loopback:";
+  SimulatedMicrophone microphone;
+  if (heard.starts_with(loopback)) {
+    microphone.comes_back_after = std::atoi(heard.substr(loopback.size()).data());
+  } else if (!heard.empty()) {
+    microphone = microphone_of_file(heard, rate);
+  }
+  device->hear(std::move(microphone));
+  return device;
+}
+}  // namespace
+
 std::unique_ptr<AudioDevice> find_device(double rate, const OutputWish& wish) {
-  if (simulation_wanted()) return std::make_unique<SimulatedDevice>(rate);
+  if (simulation_wanted()) return simulated_device(rate, wish);
   silence_alsa();
   const auto try_all = [&](const OutputWish& one) -> std::unique_ptr<AudioDevice> {
     for (const auto& [api, driver] : drivers) {

@@ -81,6 +81,7 @@ struct Clip {
   /// Into spaces, by space and each once; they stand in place of its group's for the same space.
   std::vector<Send> sends{};
   bool direct = true;  ///< whether it is heard in the mix itself, not only through spaces
+  std::string text{};  ///< what is said in it, to be read while another take is recorded
   friend bool operator==(const Clip&, const Clip&) = default;
 };
 
@@ -140,6 +141,9 @@ struct Reel {
   std::vector<Film> films;    ///< by their places
   std::vector<Event> events;  ///< by their moments
   std::vector<Space> spaces;
+  RecordingFormat recording;
+  /// A finished mix to listen against, never written to; absolute in memory. Empty: none.
+  std::filesystem::path reference;
   int last_space_id = mix_clip_id;  ///< the lowest id that any space of it ever had
   std::string target;   ///< what it is delivered by: one of Drevan's own by id, or a file; empty: none
   int last_clip_id = 0; ///< the highest id that any clip of it ever had: none comes again
@@ -147,7 +151,8 @@ struct Reel {
   friend bool operator==(const Reel& a, const Reel& b) {
     const auto all = [](const Reel& r) {
       return std::tie(r.name, r.rate, r.sources, r.groups, r.clips, r.chain, r.mix.chain, r.target,
-                      r.last_clip_id, r.films, r.events, r.spaces, r.last_space_id);
+                      r.last_clip_id, r.films, r.events, r.spaces, r.last_space_id, r.recording,
+                      r.reference);
     };
     return all(a) == all(b);
   }

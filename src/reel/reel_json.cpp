@@ -18,8 +18,9 @@ using nlohmann::ordered_json;
 namespace {
 
 // 2: steps have ids. 3: clips fade in and out and may be takes, a room tone may lie outside its
-// clip, groups have notes and marks. 4: films, events, spaces and what is sent to them.
-constexpr int newest_reel = 4;
+// clip, groups have notes and marks. 4: films, events, spaces and what is sent to them. 5: what is said in
+// clips, how the reel is recorded, a reference.
+constexpr int newest_reel = 5;
 constexpr std::string_view mark_names[] = {"none",     "dot",     "ring",  "square",
                                            "triangle", "diamond", "cross", "bars"};
 
@@ -157,7 +158,7 @@ Clip clip_from(const json& j, const Reel& reel, const std::string& where) {
   only_members(
       j,
       {"id", "name", "source", "begin", "frames", "group", "place_s", "room_tone_s", "fade_in",
-       "fade_out", "line", "chosen", "chain", "version", "versions", "sends", "direct"},
+       "fade_out", "line", "chosen", "text", "chain", "version", "versions", "sends", "direct"},
       where);
   Clip c;
   c.id = member(j, "id", 0, where);
@@ -174,6 +175,7 @@ Clip clip_from(const json& j, const Reel& reel, const std::string& where) {
   c.line = member(j, "line", 0, here);
   if (c.line < 0) throw bad("\"line\" must be 0 or more.");
   c.chosen = member(j, "chosen", true, here);
+  c.text = member<std::string>(j, "text", "", here);
   // It may lie before the clip, not before its source.
   const double before_s = static_cast<double>(c.begin) / reel.source_of(c).rate;
   c.room_tone = range_from(j, "room_tone_s", here, -before_s - 1e-6);
@@ -239,6 +241,7 @@ std::string reel_to_text(const Reel& reel, const fs::path& folder) {
     if (c.room_tone) one["room_tone_s"] = {c.room_tone->begin, c.room_tone->end};
     if (c.line != 0) one["line"] = c.line;
     if (!c.chosen) one["chosen"] = false;
+    if (!c.text.empty()) one["text"] = c.text;
     fade_to_json(one, "fade_in", c.fade_in);
     fade_to_json(one, "fade_out", c.fade_out);
     one["chain"] = stored_chain(c.chain, folder);
@@ -259,7 +262,8 @@ Reel reel_from_text(const std::string& text, const fs::path& folder, const std::
   only_members(
       j,
       {"drevan_reel", "name", "rate_hz", "target", "last_clip_id", "last_step_id", "sources",
-       "groups", "clips", "chain", "mix_chain", "films", "events", "spaces", "last_space_id"},
+       "groups", "clips", "chain", "mix_chain", "films", "events", "spaces", "last_space_id",
+       "recording", "reference"},
       where);
   Reel reel;
   reel.name = member<std::string>(j, "name", "", where);

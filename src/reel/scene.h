@@ -1,4 +1,5 @@
-// What the Scene adds to a reel: films, events, and what clips feed into spaces. Plain values.
+// What the Scene adds to a reel: films, events, what clips feed into spaces, how it is recorded.
+// Plain values.
 #pragma once
 
 #include <filesystem>
@@ -28,6 +29,14 @@ struct Send {
   friend bool operator==(const Send&, const Send&) = default;
 };
 inline constexpr double off_send_db = -60, most_send_db = 0;
+
+/// How the reel's recordings are written: WAV at the reel's rate.
+struct RecordingFormat {
+  bool floating = false;           ///< 32-bit float in place of 24 bit
+  bool stereo = false;             ///< two inputs make one clip, in place of a clip for each
+  std::filesystem::path folder{};  ///< absolute in memory, as Film::path; empty: beside the reel
+  friend bool operator==(const RecordingFormat&, const RecordingFormat&) = default;
+};
 
 /// What kind of sound a group holds: the stems that a delivery asks for.
 enum class GroupKind { dialogue, effects, music };

@@ -98,6 +98,14 @@ Edit remove_film(const Reel& reel, int film) {
   return edit;
 }
 
+Edit set_reference(const Reel& reel, const std::filesystem::path& file) {
+  Edit edit = edit_of(reel, file.empty()
+                                ? std::string("No reference")
+                                : fmt::format("Listen against {}", file.filename().string()));
+  edit.next.reference = file;
+  return edit;
+}
+
 Edit fill_with_tone(const Reel& reel, int group, int like, std::span<const ToneClip> tones,
                     double fade_s) {
   Edit edit = edit_of(reel, fmt::format("Fill {} with room tone", counted(tones.size(), "gap")));

@@ -27,6 +27,8 @@ Edit add_film(const Reel& reel, const std::filesystem::path& file, double place_
 /// A whole source as a clip of `group` at a place: a film's own sound where it was shot.
 Edit add_clip_at(const Reel& reel, const Source& source, const std::string& group, double place_s);
 Edit remove_film(const Reel& reel, int film);
+/// A finished mix to listen against; empty: none any more.
+Edit set_reference(const Reel& reel, const std::filesystem::path& file);
 
 // --- room tone ---
 

@@ -65,6 +65,33 @@ Space space_from(const json& j, const Reel& reel, const std::string& where) {
   return space;
 }
 
+ordered_json recording_to(const RecordingFormat& format, const fs::path& folder) {
+  ordered_json out = ordered_json::object();
+  if (format.floating) out["floating"] = true;
+  if (format.stereo) out["stereo"] = true;
+  if (!format.folder.empty()) path_to_json(out["folder"], format.folder, folder);
+  return out;
+}
+
+// A member that is an object with a path.
+fs::path path_in(const json& j, const char* key, const fs::path& folder, const std::string& where) {
+  if (!j.contains(key)) return {};
+  const auto here = fmt::format("{}, \"{}\"", where, key);
+  if (!j.at(key).is_object()) throw wrong(here, "it must be an object with a \"path\".");
+  only_members(j.at(key), {"path", "path_bytes"}, here);
+  return path_from_json(j.at(key), folder, here);
+}
+
+RecordingFormat recording_from(const json& j, const fs::path& folder, const std::string& where) {
+  if (!j.contains("recording")) return {};
+  const json& one = j.at("recording");
+  const auto here = where + ", \"recording\"";
+  if (!one.is_object()) throw wrong(here, "it must be an object.");
+  only_members(one, {"floating", "stereo", "folder"}, here);
+  return {member(one, "floating", false, here), member(one, "stereo", false, here),
+          path_in(one, "folder", folder, here)};
+}
+
 }  // namespace
 
 const json& objects_in(const json& j, const char* key, const std::string& where) {
@@ -150,6 +177,8 @@ void scene_to_json(ordered_json& out, const Reel& reel, const fs::path& folder) 
   }
   for (const auto& e : reel.events)
     out["events"].push_back(ordered_json{{"s", e.s}, {"name", e.name}});
+  if (reel.recording != RecordingFormat{}) out["recording"] = recording_to(reel.recording, folder);
+  if (!reel.reference.empty()) path_to_json(out["reference"], reel.reference, folder);
   if (reel.last_space_id < mix_clip_id) out["last_space_id"] = reel.last_space_id;
   const auto base = fs::absolute(folder).lexically_normal();
   for (const auto& space : reel.spaces) {
@@ -179,6 +208,8 @@ void scene_from_json(const json& j, Reel& reel, const fs::path& folder, const st
         space_from(one, reel, fmt::format("{}, space {}", where, reel.spaces.size())));
   std::ranges::stable_sort(reel.films, {}, &Film::place_s);
   std::ranges::stable_sort(reel.events, {}, &Event::s);
+  reel.recording = recording_from(j, folder, where);
+  reel.reference = path_in(j, "reference", folder, where);
   reel.last_space_id = std::min(mix_clip_id, member(j, "last_space_id", mix_clip_id, where));
   for (const auto& space : reel.spaces)
     reel.last_space_id = std::min(reel.last_space_id, space.clip.id);

@@ -8,7 +8,7 @@
 
 namespace drevan {
 
-/// Films, events and spaces. `folder`: what paths are stored relative to.
+/// Films, events, spaces, how it is recorded and the reference. `folder`: what paths are stored relative to.
 void scene_to_json(nlohmann::ordered_json& out, const Reel& reel,
                    const std::filesystem::path& folder);
 void scene_from_json(const nlohmann::json& json, Reel& reel, const std::filesystem::path& folder,

@@ -25,6 +25,7 @@ std::vector<fs::path> source_files(const Reel& reel) {
   std::vector<fs::path> out;
   for (const auto& source : reel.sources) out.push_back(source.path);
   for (const auto& film : reel.films) out.push_back(film.path);
+  if (!reel.reference.empty()) out.push_back(reel.reference);
   return out;
 }
 

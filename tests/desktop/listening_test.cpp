@@ -210,7 +210,7 @@ TEST(Trim, SnapsToWhereSpeechBeginsUnlessAltIsHeld) {
 TEST_F(ListeningTest, SoundSettingsFollowWhatComesAndGoesAndTakeHoldAtOnce) {
   QSettings().remove("sound");
   std::mutex mutex;
-  std::vector<OutputDevice> there{{"pulse", "Desk speakers", 2, true},
+  std::vector<SoundDevice> there{{"pulse", "Desk speakers", 2, true},
                                   {"pulse", "Headphones", 2, false},
                                   {"jack", "Interface", 8, true}};
   SoundSheet sheet(d.work(), &d.window, [&] {

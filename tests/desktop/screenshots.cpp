@@ -108,7 +108,7 @@ void versions_and_recipes(MainWindow& window, Shots& shots, const QString& folde
   recipes.set_open(false);
 
   SoundSheet sound(w, &window, [] {
-    return std::vector<OutputDevice>{{"pulse", "Desk, two loudspeakers", 2, true},
+    return std::vector<SoundDevice>{{"pulse", "Desk, two loudspeakers", 2, true},
                                      {"pulse", "Headphones", 2, false},
                                      {"jack", "Studio", 8, true}};
   });

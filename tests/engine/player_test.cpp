@@ -10,6 +10,7 @@
 #include "dsp/fft.h"
 #include "engine/level_path.h"
 #include "engine/player.h"
+#include "engine/test_sounds.h"
 #include "support/sounds.h"
 
 namespace drevan {
@@ -448,7 +449,7 @@ TEST_F(PlayerTest, AnotherDeviceGoesOnWhereTheFirstWas) {
 }
 
 TEST_F(PlayerTest, TheTestToneIsHeardLeftThenRightWithoutAClip) {
-  player_->test_tone();
+  player_->play_over(test_tone(48000));
   for (int i = 0; i < 230; ++i) {
     catch_up();
     device_->advance();

@@ -149,7 +149,7 @@ TEST_F(PlayerOnPulseAudio, EveryOutputIsListedAndCanBeChosenWhilePlaying) {
   test::run(
       "pactl load-module module-null-sink sink_name=other rate=48000 channels=2 "
       "sink_properties=device.description=Other");
-  std::vector<OutputDevice> pulse;
+  std::vector<SoundDevice> pulse;
   for (const auto& d : output_devices())
     if (d.driver == "pulse") pulse.push_back(d);
   ASSERT_EQ(pulse.size(), 2U);

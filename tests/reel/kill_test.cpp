@@ -13,10 +13,12 @@
 #include "batch/batch.h"
 #include "batch/mix.h"
 #include "engine/print.h"
+#include "engine/recorder.h"
 #include "media/reader.h"
 #include "reel/journal.h"
 #include "reel/json_file.h"
 #include "reel/lock.h"
+#include "reel/recording.h"
 #include "reel/scene_curves.h"
 #include "reel/scene_edits.h"
 #include "reel/version_files.h"
@@ -53,6 +55,57 @@ void work_on_the_scene(Reel& reel, std::mt19937& random) {
   }
 }
 
+// A line is recorded as the window records it: its note, the file that grows, the edit, and only
+// when that is on the disk the note goes. Killed before, it comes back with brings_back().
+void record_a_line(Reel& reel, const std::filesystem::path& file, Journal& journal,
+                   std::mt19937& random) {
+  const auto folder = recordings_folder(reel, file, {});
+  std::filesystem::create_directories(folder);
+  const auto audio = recording_file(folder, "Line");
+  RecordingNote note(audio, file, {"Line", "Recordings"}, 2.5);
+  Recorder recorder(48000);
+  recorder.begin({{{0}, audio}}, random() % 2 == 0);
+  const std::vector<float> block(480, 0.25F);
+  const int blocks = 20 + static_cast<int>(random() % 30);
+  for (int i = 0; i < blocks; ++i) {
+    recorder.hear({block.data(), 1, 480, {}, -1});
+    std::this_thread::sleep_for(std::chrono::microseconds(200));
+  }
+  const auto recording = recorder.end();
+  const RecordedPart part{examine_source(audio), 0, recording.frames, 2.5};
+  reel = edits::add_recording(reel, {"Line", "Recordings"}, std::span(&part, 1)).next;
+  journal.tell(std::make_shared<const Reel>(reel), "Record");
+  journal.flush();
+  note.remove();
+}
+
+// What a killed program had recorded and not yet told.
+int bring_back(Reel& reel, const std::filesystem::path& file) {
+  int back = 0;
+  for (const auto& broken : broken_recordings(recordings_folder(reel, file, {}), file)) {
+    std::filesystem::remove(broken.note);
+    if (std::ranges::find(reel.sources, broken.audio, &Source::path) != reel.sources.end())
+      continue;
+    try {
+      const Source source = examine_source(broken.audio);
+      const RecordedPart part{source, 0, source.frames, broken.place_s};
+      reel = edits::add_recording(reel, broken.line, std::span(&part, 1)).next;
+      ++back;
+    } catch (const Error&) {
+      // Killed before the first sample was written.
+      EXPECT_LT(std::filesystem::file_size(broken.audio), 4096U);
+    }
+  }
+  return back;
+}
+
+// All of it is what was heard.
+void expect_recorded(const std::filesystem::path& audio) {
+  const AudioBuffer all = test::read_all(audio);
+  ASSERT_GT(all.frames(), 0) << audio;
+  for (const float x : all.channel(0)) ASSERT_EQ(x, 0.25F) << audio;
+}
+
 // Opens the reel as the application does and works on it until it is killed. Tells the parent every
 // count that is safe on the disk.
 [[noreturn]] void work_until_killed(const std::filesystem::path& file, const std::filesystem::path& out, int tell, unsigned seed) {
@@ -71,6 +124,7 @@ void work_on_the_scene(Reel& reel, std::mt19937& random) {
   const CancelToken never{};
   while (true) {
     work_on_the_scene(reel, random);
+    // A recording may make room for more clips.
     Clip& clip = reel.clips[0];
     clip.name = std::to_string(++count);
     if (random() % 3 == 0 && clip.chain.steps.size() < 4) clip.chain.steps.push_back(test::with("gain", {{"gain_db", -1}}));
@@ -86,6 +140,7 @@ void work_on_the_scene(Reel& reel, std::mt19937& random) {
       journal->end();
       journal = std::make_unique<Journal>(file, read_text(file));
     }
+    if (random() % 4 == 0 && reel.clips.size() < 8) record_a_line(reel, file, *journal, random);
     if (random() % 3 == 0)
       render_clip({plan_of(reel, clip), out / (std::to_string(random() % 4) + ".wav")}, store,
                   never);
@@ -154,7 +209,7 @@ TEST(Kill, TwoHundredTimesAndNothingIsLost) {
   reel.clips[0].name = "0";
   save_reel(reel, file);
   std::mt19937 random(11);
-  int recovered = 0, renders = 0, last = 0, prints = 0, copies = 0;
+  int recovered = 0, renders = 0, last = 0, prints = 0, copies = 0, recorded = 0, back = 0;
   for (int round = 0; round < kills; ++round) {
     int safe[2];
     ASSERT_EQ(::pipe(safe), 0);
@@ -179,8 +234,20 @@ TEST(Kill, TwoHundredTimesAndNothingIsLost) {
     }
     ASSERT_GE(std::stoi(now.clips[0].name), last) << "round " << round;
     last = std::stoi(now.clips[0].name);
+    // Every recording is in the reel, or its note tells of it.
+    if (const int more = bring_back(now, file); more > 0) {
+      back += more;
+      save_reel(now, file);
+    }
+    recorded = std::max(recorded, static_cast<int>(now.clips.size()) - 1);
     // Every version the reel knows is there and whole, and so is whatever has a final name.
-    for (const auto& known : now.sources) ASSERT_EQ(open_audio(known.path)->info().frames, x.frames()) << known.path;
+    const auto recordings = recordings_folder(now, file, {});
+    for (const auto& known : now.sources) {
+      if (known.path.parent_path() != recordings)
+        ASSERT_EQ(open_audio(known.path)->info().frames, x.frames()) << known.path;
+      else
+        expect_recorded(known.path);
+    }
     prints = std::max(prints, static_cast<int>(now.clips[0].versions.size()) - 1);
     if (std::filesystem::exists(versions_folder(file)))
       for (const auto& entry : std::filesystem::directory_iterator(versions_folder(file)))
@@ -188,7 +255,10 @@ TEST(Kill, TwoHundredTimesAndNothingIsLost) {
     // Reels saved under other names open, and have all their files, whatever was cleared since.
     for (const auto& entry : std::filesystem::directory_iterator(folder.path())) {
       if (entry.path().extension() != ".reel" || entry.path() == file) continue;
-      for (const auto& known : load_reel(entry.path()).sources) ASSERT_EQ(open_audio(known.path)->info().frames, x.frames()) << entry.path() << known.path;
+      for (const auto& known : load_reel(entry.path()).sources)
+        if (known.path.parent_path() != recordings)
+          ASSERT_EQ(open_audio(known.path)->info().frames, x.frames())
+              << entry.path() << known.path;
       ++copies;
     }
     for (const auto& entry : std::filesystem::directory_iterator(out)) {
@@ -204,10 +274,11 @@ TEST(Kill, TwoHundredTimesAndNothingIsLost) {
           ASSERT_GE(open_audio(entry.path())->info().frames, x.frames()) << entry.path();
     ASSERT_EQ(hash_file(folder / "voice.wav"), source);
   }
-  std::printf("  %d kills: %d times the journal brought edits back, %d whole renders seen, %d versions, %d whole copies under other names, %d edits in the end\n", kills, recovered, renders, prints, copies, last);
+  std::printf("  %d kills: %d times the journal brought edits back, %d whole renders seen, %d versions, %d whole copies under other names, %d edits in the end; %d recordings in the reel, %d of them brought back\n", kills, recovered, renders, prints, copies, last, recorded, back);
   EXPECT_GT(recovered, kills / 10);
   EXPECT_GT(renders, kills / 10);
   EXPECT_GT(prints, 3);
+  EXPECT_GT(recorded, 2);
   EXPECT_GT(last, kills);
 }
 

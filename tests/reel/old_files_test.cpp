@@ -36,7 +36,7 @@ TEST(OldFiles, AReelOfVersion1OpensAndItsStepsGetIds) {
   // As the newest version it keeps them.
   const TempFolder t;
   save_reel(reel, t / "new.reel");
-  EXPECT_EQ(parse_json(read_text(t / "new.reel"), "x").at("drevan_reel"), 4);
+  EXPECT_EQ(parse_json(read_text(t / "new.reel"), "x").at("drevan_reel"), 5);
   const Reel again = load_reel(t / "new.reel");
   EXPECT_EQ(ids_of(again), ids);
   EXPECT_EQ(again, reel);
@@ -60,6 +60,15 @@ TEST(OldFiles, AReelOfVersion3OpensAndHasNoSpaces) {
   EXPECT_EQ(reel.groups[0].mark, GroupMark::ring);
   EXPECT_TRUE(reel.spaces.empty() && reel.films.empty() && reel.events.empty());
   for (const auto& clip : reel.clips) EXPECT_TRUE(heard_direct(reel, clip));
+}
+
+TEST(OldFiles, AReelOfVersion4OpensAndIsRecordedAsUsual) {
+  const Reel reel = load_reel(old / "version-4.reel");
+  EXPECT_EQ(reel.spaces.size(), 2U);
+  EXPECT_EQ(reel.films.size(), 1U);
+  EXPECT_EQ(reel.recording, RecordingFormat{});
+  EXPECT_TRUE(reel.reference.empty());
+  for (const auto& clip : reel.clips) EXPECT_TRUE(clip.text.empty());
 }
 
 TEST(OldFiles, AJournalAndAListOfEditsOfVersion1AreBroughtBack) {

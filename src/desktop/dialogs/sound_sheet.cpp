@@ -10,6 +10,7 @@
 #include <QVBoxLayout>
 #include <set>
 
+#include "engine/test_sounds.h"
 #include "widgets/words.h"
 #include "work/document.h"
 #include "work/listening.h"
@@ -72,7 +73,9 @@ SoundSheet::SoundSheet(const Work& work, QWidget* parent, ListDevices list)
   all->addWidget(buttons);
 
   connect(buttons, &QDialogButtonBox::rejected, this, &QDialog::close);
-  connect(tone_, &QPushButton::clicked, this, [this] { work_.listening.player().test_tone(); });
+  connect(tone_, &QPushButton::clicked, this, [this] { 
+    work_.listening.player().play_over(test_tone(work_.document.reel().rate));
+  });
   connect(driver_, &QComboBox::activated, this, [this] {
     output_.wish.driver = driver();
     output_.wish.name.clear();
@@ -107,7 +110,7 @@ void SoundSheet::look() {
 }
 
 // A list that is open, or unchanged, is left alone: nothing may move under the pointer.
-void SoundSheet::fill(std::vector<OutputDevice> devices) {
+void SoundSheet::fill(std::vector<SoundDevice> devices) {
   if (driver_->count() > 0 && devices == devices_) return;
   for (const QComboBox* b : {driver_, device_, channels_})
     if (b->view()->isVisible()) return;

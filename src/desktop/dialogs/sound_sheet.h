@@ -19,7 +19,7 @@ class SoundSheet : public QDialog {
   Q_OBJECT
 
  public:
-  using ListDevices = std::function<std::vector<OutputDevice>()>;
+  using ListDevices = std::function<std::vector<SoundDevice>()>;
   explicit SoundSheet(const Work& work, QWidget* parent = nullptr,
                       ListDevices list = output_devices);
 
@@ -27,7 +27,7 @@ class SoundSheet : public QDialog {
   void look();
 
  private:
-  void fill(std::vector<OutputDevice> devices);
+  void fill(std::vector<SoundDevice> devices);
   void fill_devices();
   void fill_channels();
   void fill_buffers();
@@ -38,7 +38,7 @@ class SoundSheet : public QDialog {
 
   const Work& work_;
   ListDevices list_;
-  std::vector<OutputDevice> devices_;
+  std::vector<SoundDevice> devices_;
   SoundOutput output_;
   QComboBox *driver_, *device_, *channels_, *buffer_, *when_gone_;
   QLabel* facts_;

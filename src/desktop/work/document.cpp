@@ -16,12 +16,6 @@ namespace fs = std::filesystem;
 
 namespace {
 
-fs::path unsaved_folder() {
-  return fs::path(
-             QStandardPaths::writableLocation(QStandardPaths::GenericDataLocation).toStdString()) /
-         "drevan" / "unsaved";
-}
-
 // A list of edits that is being written is waited for: it is short work.
 void wait_for(const TaskLane& lane) {
   for (int i = 0; i < 1000 && lane.busy(); ++i)
@@ -29,6 +23,12 @@ void wait_for(const TaskLane& lane) {
 }
 
 }  // namespace
+
+fs::path Document::unsaved_folder() {
+  return fs::path(
+             QStandardPaths::writableLocation(QStandardPaths::GenericDataLocation).toStdString()) /
+         "drevan" / "unsaved";
+}
 
 Document::Document(Notices& notices, QObject* parent)
     : QObject(parent), notices_(notices), file_(unsaved_folder()) {

@@ -49,6 +49,10 @@ class Document : public QObject {
   /// false returned.
   bool change(const std::function<edits::Edit(const Reel&)>& edit);
   void end_merge() { history_.end_merge(); }
+  /// All edits are safe on the disk when it returns.
+  void flush() { file_.flush(); }
+  /// Where files of a reel that was never saved may lie.
+  static std::filesystem::path unsaved_folder();
   void undo();
   void redo();
   /// Goes to any state of history().labels().

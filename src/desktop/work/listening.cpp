@@ -19,14 +19,15 @@ namespace drevan::desktop {
 
 namespace {
 
-Player::FindDevice finder(double rate, const SoundOutput& output) {
-  return [rate, wish = output.asked()] { return find_device(rate, wish); };
+Player::FindDevice finder_of(double rate, const OutputWish& wish) {
+  return [rate, wish] { return find_device(rate, wish); };
 }
 
 std::unique_ptr<Player> make_player(double rate) {
   const SoundOutput output = kept_output();
   auto player =
-      std::make_unique<Player>(open_device(rate, output.asked()), rate, finder(rate, output));
+      std::make_unique<Player>(open_device(rate, output.asked()), rate,
+                               finder_of(rate, output.asked()));
   player->set_plays_on(output.when_gone == SoundOutput::WhenGone::play_on);
   return player;
 }
@@ -58,6 +59,7 @@ Listening::Listening(Notices& notices, const Document& document, const Selection
     if (document_.reel().rate == rate_) return;
     rate_ = document_.reel().rate;
     player_ = make_player(rate_);
+    input_.reset();
     give_listening_device();
   });
   connect(&document_, &Document::reel_changed, &soon_, qOverload<>(&QTimer::start));
@@ -86,7 +88,20 @@ Listening::Listening(Notices& notices, const Document& document, const Selection
 
 void Listening::use_output(const SoundOutput& output) {
   player_->set_plays_on(output.when_gone == SoundOutput::WhenGone::play_on);
-  player_->use_device(finder(rate_, output));
+  player_->use_device(finder(output));
+}
+
+Player::FindDevice Listening::finder(const SoundOutput& output) const {
+  OutputWish wish = output.asked();
+  wish.input = input_;
+  return finder_of(rate_, wish);
+}
+
+void Listening::use_input(std::optional<InputWish> input) {
+  if (input == input_) return;
+  input_ = std::move(input);
+  player_->keep_open(input_.has_value());
+  player_->use_device(finder(kept_output()));
 }
 
 void Listening::listen_on(int device) {
@@ -144,9 +159,30 @@ void Listening::play_scene(bool on) {
   if (!on) seek_s(clip_at_s_);
 }
 
+// What plays goes on where it was, in the other sound.
+void Listening::play_reference(const std::filesystem::path& file, double gain_db) {
+  if (file == reference_) return;
+  reference_ = file;
+  reference_gain_db_ = std::round(10 * gain_db) / 10;
+  if (!scene_on_) return;
+  const bool playing = player_->playing();
+  const double at = position_s();
+  player_->set_listen(Listen::after);
+  load_scene();
+  seek_s(at);
+  if (playing) player_->play();
+}
+
 void Listening::load_scene() {
   PlayPlan plan;
-  plan.scene = scene_.plan();
+  if (reference_.empty()) {
+    plan.scene = scene_.plan();
+  } else {
+    ChainStep louder = make_step("gain");
+    louder.settings.values[0] = reference_gain_db_;
+    plan.clip = plan_of({reference_, 0, -1, rate_, {}}, {{louder}});
+    plan.findings.resize(1);
+  }
   plan_ = std::make_shared<const PlayPlan>(plan);
   player_->set_focus(-1);
   player_->load(std::move(plan));

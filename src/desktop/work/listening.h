@@ -32,6 +32,8 @@ class Listening : public QObject {
   Player& player() { return *player_; }
   /// Another device, from now on; what plays goes on.
   void use_output(const struct SoundOutput& output);
+  /// The device has these inputs from now on, and runs although nothing plays; empty: it has none.
+  void use_input(std::optional<InputWish> input);
   /// Plays a file instead of the clip, from its start, until end_file() or another clip is chosen.
   void play_file(const std::filesystem::path& file);
   void end_file();
@@ -40,6 +42,9 @@ class Listening : public QObject {
   /// The reel as a whole instead of the selected clip; time is then the reel's.
   void play_scene(bool on);
   bool plays_scene() const { return scene_on_; }
+  /// A file in place of the reel as a whole, louder by `gain_db`, at the same moment; empty: the
+  /// reel again.
+  void play_reference(const std::filesystem::path& file, double gain_db);
   /// What is played; nullptr until it is known.
   std::shared_ptr<const PlayPlan> plan() const { return plan_; }
   /// In the clip's own time, whatever clock its chain gives it.
@@ -76,6 +81,7 @@ class Listening : public QObject {
   void load_scene();
   double take_db() const;
   void give_loop();
+  Player::FindDevice finder(const struct SoundOutput& output) const;
   void give_listening_device();
   const TimeMap& map() const;
   void unload();
@@ -95,8 +101,10 @@ class Listening : public QObject {
   std::optional<SecondsRange> loop_s_;
   bool solo_step_ = false;
   int listens_on_ = -1;
+  std::optional<InputWish> input_;
   std::optional<Against> against_;
-  std::filesystem::path file_;
+  std::filesystem::path file_, reference_;
+  double reference_gain_db_ = 0;
   QTimer soon_;
   TaskLane lane_{TaskLane::Urgency::background};
 };

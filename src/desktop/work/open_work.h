@@ -7,8 +7,10 @@
 #include "work/listening.h"
 #include "work/measurements.h"
 #include "work/mix_sum.h"
+#include "work/mix_watch.h"
 #include "work/notices.h"
 #include "work/printing.h"
+#include "work/recording_desk.h"
 #include "work/scene_films.h"
 #include "work/scene_sounds.h"
 #include "work/selection.h"
@@ -30,10 +32,12 @@ struct OpenWork {
   Heard heard{document, selection, measurements, shelf, listening};
   Jobs jobs{notices, document, selection, measurements};
   MixSum mix_sum{notices, document, selection, measurements};
+  MixWatch mix_watch{notices, document, measurements, listening};
   Printing printing{notices, document, selection, measurements};
+  RecordingDesk recording{notices, document, selection, listening};
 
-  Work parts{notices, document,  selection, measurements, shelf,   films,
-             scene,   listening, heard,     jobs,         mix_sum, printing};
+  Work parts{notices, document, selection, measurements, shelf,    films,    scene, listening,
+             heard,   jobs,     mix_sum,   mix_watch,    printing, recording};
 };
 
 }  // namespace drevan::desktop

@@ -9,8 +9,10 @@ class Jobs;
 class Listening;
 class Measurements;
 class MixSum;
+class MixWatch;
 class Notices;
 class Printing;
+class RecordingDesk;
 class SceneFilms;
 class SceneSounds;
 class Selection;
@@ -29,7 +31,9 @@ struct Work {
   Heard& heard;                ///< what was listened to
   Jobs& jobs;                  ///< work in the background that ends in an edit
   MixSum& mix_sum;             ///< what the mix is made of
+  MixWatch& mix_watch;         ///< how loud the mix is
   Printing& printing;          ///< sound frozen into versions
+  RecordingDesk& recording;    ///< the inputs, and what is recorded
 };
 
 }  // namespace drevan::desktop

@@ -18,6 +18,7 @@
 #include "engine/range_levels.h"
 #include "dialogs/blind_dialog.h"
 #include "pages/bench/recipe_drawer.h"
+#include "dialogs/target_menu.h"
 #include "theme/theme.h"
 #include "widgets/words.h"
 #include "work/document.h"
@@ -129,7 +130,7 @@ Bench::Bench(const Work& work, QWidget* parent) : QWidget(parent), work_(work) {
   meet_->setObjectName("meet");
   path_head->addWidget(target_);
   path_head->addWidget(meet_);
-  fill_target_menu();
+  fill_target_menu(*target_->menu(), work_, this);
   connect(meet_, &QToolButton::clicked, &work_.jobs, &Jobs::meet_target);
   connect(&work_.document, &Document::target_changed, this, &Bench::show_target);
   show_target();
@@ -240,22 +241,6 @@ Bench::Bench(const Work& work, QWidget* parent) : QWidget(parent), work_(work) {
 void Bench::search() {
   search_->setFocus();
   search_->selectAll();
-}
-
-void Bench::fill_target_menu() {
-  QMenu* menu = target_->menu();
-  connect(menu->addAction(tr("No target")), &QAction::triggered, this,
-          [this] { work_.document.set_target({}); });
-  menu->addSeparator();
-  for (const Target& t : targets())
-    connect(menu->addAction(QString::fromStdString(t.label)), &QAction::triggered, this,
-            [this, id = QString::fromStdString(t.id)] { work_.document.set_target(id); });
-  menu->addSeparator();
-  connect(menu->addAction(tr("My own, from a file ...")), &QAction::triggered, this, [this] {
-    const auto file =
-        QFileDialog::getOpenFileName(this, tr("Use a target"), {}, tr("Targets (*.json)"));
-    if (!file.isEmpty()) work_.document.set_target(file);
-  });
 }
 
 void Bench::show_target() {

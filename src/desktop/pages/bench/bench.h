@@ -78,7 +78,6 @@ class Bench : public QWidget {
   AdviceLine* advice_;
   QLabel *name_, *facts_;
   Segmented *face_, *shows_;
-  void fill_target_menu();
   void show_target();
 
   QToolButton *mark_, *find_, *clear_, *target_, *meet_;

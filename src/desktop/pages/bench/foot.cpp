@@ -47,6 +47,10 @@ Foot::Foot(const Work& work, Of of, QWidget* parent)
   loop_->setObjectName("loop");
   loop_->setCheckable(true);
   loop_->setToolTip(tr("Play the selection, or the whole clip, round and round (L)"));
+  record_ = new QToolButton(this);
+  record_->setText(tr("Record"));
+  record_->setObjectName("foot_record");
+  record_->setToolTip(tr("Open the inputs; then record, or stop (Shift+R)"));
   time_ = new QLabel("0:00.00", this);
   time_->setFont(heading_font());
   time_->setFixedWidth(82);
@@ -92,7 +96,7 @@ Foot::Foot(const Work& work, Of of, QWidget* parent)
   }
   loudness_ = new LoudnessReadout(this);
   meter_ = new Meter(this);
-  for (QWidget* w : std::initializer_list<QWidget*>{play_, loop_, time_, of_, device_})
+  for (QWidget* w : std::initializer_list<QWidget*>{play_, loop_, record_, time_, of_, device_})
     row->addWidget(w);
   row->addStretch(1);
   row->addWidget(compare_);
@@ -104,6 +108,7 @@ Foot::Foot(const Work& work, Of of, QWidget* parent)
 
   connect(play_, &QToolButton::clicked, this, &Foot::toggle_play);
   connect(loop_, &QToolButton::toggled, this, &Foot::loop_changed);
+  connect(record_, &QToolButton::clicked, this, &Foot::record_wanted);
   connect(compare_, &Segmented::chosen, this, [this](int i) { listen(static_cast<Listen>(i)); });
   connect(matched_, &QCheckBox::toggled, this, [this](bool on) {
     work_.listening.player().set_matched(on);
@@ -144,6 +149,7 @@ void Foot::hear_loudness() {
   was_playing_ = playing;
   size_t n = work_.listening.player().heard().read(heard_);
   if (n == 0) return;
+  Q_EMIT heard(std::span(heard_).first(n));
   if (programme_.channels() == 1) {
     n /= 2;
     for (size_t i = 0; i < n; ++i) heard_[i] = heard_[2 * i];

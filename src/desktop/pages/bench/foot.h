@@ -40,6 +40,9 @@ class Foot : public QWidget {
  Q_SIGNALS:
   void loop_changed(bool on);
   void matched_changed(bool on);
+  void record_wanted();
+  /// What was heard since the last call of live(), interleaved stereo.
+  void heard(std::span<const float> stereo);
 
  protected:
   void paintEvent(QPaintEvent*) override;
@@ -55,7 +58,7 @@ class Foot : public QWidget {
   bool was_playing_ = false;
   std::vector<float> heard_;
   QElapsedTimer since_readings_;
-  QToolButton *play_, *loop_;
+  QToolButton *play_, *loop_, *record_;
   QLabel *time_, *of_, *device_;
   Segmented* compare_;
   QCheckBox *matched_, *solo_;

@@ -8,6 +8,7 @@
 
 #include "work/document.h"
 #include "work/listening.h"
+#include "work/mix_watch.h"
 #include "work/scene_films.h"
 #include "work/scene_sounds.h"
 #include "work/selection.h"
@@ -23,9 +24,8 @@ ScenePage::ScenePage(const Work& work, QWidget* parent) : QWidget(parent), work_
   auto* upper = new QSplitter(Qt::Horizontal, this);
   upper->setObjectName("scene_upper");
   film_ = new FilmView(work_, upper);
-  spaces_ = new SpaceList(work_, upper);
   upper->addWidget(film_);
-  upper->addWidget(spaces_);
+  upper->addWidget(make_beside());
   upper->setStretchFactor(0, 3);
   upper->setStretchFactor(1, 1);
   upper->setSizes({900, 330});
@@ -38,6 +38,8 @@ ScenePage::ScenePage(const Work& work, QWidget* parent) : QWidget(parent), work_
   sentence_ = new SceneSentence(work_, *rows_, lower);
   lower_box->addWidget(sentence_);
   lower_box->addWidget(rows_, 1);
+  mix_row_ = new MixRow(work_, *rows_, lower);
+  lower_box->addWidget(mix_row_);
   auto* all = new QSplitter(Qt::Vertical, this);
   all->setObjectName("scene_split");
   all->addWidget(upper);
@@ -49,11 +51,18 @@ ScenePage::ScenePage(const Work& work, QWidget* parent) : QWidget(parent), work_
   foot_ = new Foot(work_, Foot::Of::scene, this);
   box->addWidget(foot_);
 
-  connect(rows_, &SceneRows::playhead_set, this, [this](double s) {
+  const auto go_to = [this](double s) {
     work_.listening.seek_s(s);
     film_->look_at(s);
     foot_->live();
+  };
+  connect(rows_, &SceneRows::playhead_set, this, go_to);
+  connect(mix_row_, &MixRow::playhead_set, this, go_to);
+  connect(mix_, &MixPanel::bench_wanted, this, [this] { Q_EMIT bus_wanted(mix_clip_id); });
+  connect(foot_, &Foot::heard, this, [this](std::span<const float> stereo) {
+    if (mix_->isVisible()) mix_->heard().hear(stereo, work_.document.reel().rate);
   });
+  show_mix(QSettings().value("scene/mix", false).toBool());
   connect(&work_.scene, &SceneSounds::sounds_changed, this, &ScenePage::hold_others_back);
   connect(rows_, &SceneRows::bench_wanted, this, &ScenePage::bench_wanted);
   connect(spaces_, &SpaceList::bench_wanted, this, &ScenePage::bus_wanted);
@@ -63,6 +72,36 @@ ScenePage::ScenePage(const Work& work, QWidget* parent) : QWidget(parent), work_
   timer_->setInterval(16);
   timer_->setTimerType(Qt::PreciseTimer);
   connect(timer_, &QTimer::timeout, this, &ScenePage::live);
+}
+
+QWidget* ScenePage::make_beside() {
+  auto* part = new QWidget(this);
+  auto* box = new QVBoxLayout(part);
+  box->setContentsMargins(0, 0, 0, 0);
+  box->setSpacing(6);
+  beside_ = new Segmented({{tr("Spaces"), tr("Common rooms and echoes, and who feeds them"),
+                            &Theme::after},
+                           {tr("Mix"), tr("The mix against its target, with its row"),
+                            &Theme::after}},
+                          part);
+  beside_->setObjectName("beside");
+  beside_->setAccessibleName(tr("Beside the picture"));
+  spaces_ = new SpaceList(work_, part);
+  mix_ = new MixPanel(work_, part);
+  box->addWidget(beside_, 0, Qt::AlignLeft);
+  box->addWidget(spaces_, 1);
+  box->addWidget(mix_, 1);
+  connect(beside_, &Segmented::chosen, this, [this](int i) { show_mix(i == 1); });
+  return part;
+}
+
+void ScenePage::show_mix(bool on) {
+  beside_->set_current(on ? 1 : 0);
+  spaces_->setVisible(!on);
+  mix_->setVisible(on);
+  mix_row_->setVisible(on);
+  QSettings().setValue("scene/mix", on);
+  work_.mix_watch.set_active(on && isVisible());
 }
 
 // What is looked at comes first.
@@ -78,10 +117,12 @@ void ScenePage::showEvent(QShowEvent*) {
   apply_loop();
   timer_->start();
   rows_->setFocus();
+  work_.mix_watch.set_active(beside_->current() == 1);
 }
 
 void ScenePage::hideEvent(QHideEvent*) {
   timer_->stop();
+  work_.mix_watch.set_active(false);
   work_.shelf.hold_back(false);
   work_.listening.play_scene(false);
 }
@@ -89,13 +130,16 @@ void ScenePage::hideEvent(QHideEvent*) {
 void ScenePage::live() {
   const double s = work_.listening.position_s();
   rows_->show_playhead(s, work_.listening.player().playing());
+  if (mix_row_->isVisible()) mix_row_->show_playhead();
   film_->look_at(s);
   foot_->live();
 }
 
 // The marked clips round and round, or all.
-void ScenePage::apply_loop() {
-  if (!foot_->looping()) return work_.listening.set_loop_s(std::nullopt);
+void ScenePage::apply_loop() { work_.listening.set_loop_s(looped()); }
+
+std::optional<SecondsRange> ScenePage::looped() const {
+  if (!foot_->looping()) return std::nullopt;
   const Reel& reel = work_.document.reel();
   SecondsRange range{1e9, 0};
   for (const int id : rows_->marked()) {
@@ -104,7 +148,7 @@ void ScenePage::apply_loop() {
     range.end = std::max(range.end, c.place_s + drevan::clip_seconds(reel, c));
   }
   if (range.end <= range.begin) range = {0, rows_->all_seconds()};
-  work_.listening.set_loop_s(range);
+  return range;
 }
 
 void ScenePage::mark_event() { rows_->mark_event(!work_.listening.player().playing()); }

@@ -5,6 +5,8 @@
 
 #include "pages/bench/foot.h"
 #include "pages/scene/film_view.h"
+#include "pages/scene/mix_panel.h"
+#include "pages/scene/mix_row.h"
 #include "pages/scene/scene_rows.h"
 #include "pages/scene/scene_sentence.h"
 #include "pages/scene/space_list.h"
@@ -25,9 +27,15 @@ class ScenePage : public QWidget {
   SceneSentence& sentence() { return *sentence_; }
   SpaceList& spaces() { return *spaces_; }
   Foot& foot() { return *foot_; }
+  MixPanel& mix() { return *mix_; }
+  MixRow& mix_row() { return *mix_row_; }
+  /// Spaces, or the mix, beside the picture; with the mix goes its row.
+  void show_mix(bool on);
   /// Asks for films and adds them behind those there are.
   void add_film_dialog();
   void mark_event();
+  /// What plays round and round when the foot says so; empty: it does not.
+  std::optional<SecondsRange> looped() const;
 
  Q_SIGNALS:
   /// The selected clip is to be looked at on the Bench.
@@ -43,12 +51,16 @@ class ScenePage : public QWidget {
   void live();
   void hold_others_back();
   void apply_loop();
+  QWidget* make_beside();
 
   const Work& work_;
   FilmView* film_;
   SceneRows* rows_;
   SceneSentence* sentence_;
   SpaceList* spaces_;
+  MixPanel* mix_;
+  MixRow* mix_row_;
+  Segmented* beside_;
   Foot* foot_;
   QTimer* timer_;
 };

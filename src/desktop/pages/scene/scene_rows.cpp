@@ -257,6 +257,7 @@ void SceneRows::redraw() {
   lay_out_rows();
   stale_ = true;
   viewport()->update();
+  Q_EMIT view_changed();
 }
 
 void SceneRows::resizeEvent(QResizeEvent*) {

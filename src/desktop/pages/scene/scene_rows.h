@@ -27,6 +27,8 @@ class SceneRows : public QAbstractScrollArea {
   // --- time ---
   double x_of(double reel_s) const;
   double seconds_at(double x) const;
+  /// Where time begins, right of headers and rulers.
+  static constexpr double ruler_right() { return header_width + ruler_width; }
   /// By a factor, a moment staying where it is.
   void zoom(double by, double around_s);
   void show_all();
@@ -65,6 +67,8 @@ class SceneRows : public QAbstractScrollArea {
  Q_SIGNALS:
   /// The playhead was set by hand.
   void playhead_set(double reel_s);
+  /// Other moments are in sight, or other things.
+  void view_changed();
   /// Another event or other clips are chosen.
   void chosen_changed();
   /// A clip is to be looked at on the Bench.

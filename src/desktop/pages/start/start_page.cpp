@@ -91,14 +91,17 @@ QWidget* StartPage::make_drop() {
                              tr("All sounds in it and in its folders"), part);
   auto* open = wide_button("start_open", tr("Open a reel ..."),
                            tr("A reel that was saved before (Ctrl+O)"), part);
+  auto* record = wide_button("start_record", tr("Record ..."),
+                             tr("From a microphone or any other input (Shift+R)"), part);
   auto* demo =
       wide_button("start_demo", tr("Open the demo reel"),
                   tr("Skerry Light: a keeper, a narrator, a coast station, the sea"), part);
   demo->setVisible(!demo_reel().isEmpty());
-  for (auto* b : {files, folder, open, demo}) box->addWidget(b, 0, Qt::AlignHCenter);
+  for (auto* b : {files, folder, record, open, demo}) box->addWidget(b, 0, Qt::AlignHCenter);
   box->addStretch(4);
   connect(files, &QPushButton::clicked, this, &StartPage::files_wanted);
   connect(folder, &QPushButton::clicked, this, &StartPage::folder_wanted);
+  connect(record, &QPushButton::clicked, this, &StartPage::record_wanted);
   connect(open, &QPushButton::clicked, this, &StartPage::open_wanted);
   connect(demo, &QPushButton::clicked, this, [this] { Q_EMIT reel_wanted(demo_reel()); });
   return part;

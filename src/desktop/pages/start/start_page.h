@@ -21,6 +21,7 @@ class StartPage : public QWidget {
   void reel_wanted(const QString& file);
   void open_wanted();
   void files_wanted();
+  void record_wanted();
   void folder_wanted();
 
  protected:

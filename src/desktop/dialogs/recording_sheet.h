@@ -1,0 +1,40 @@
+// How it is recorded: the input, the files, the latency.
+#pragma once
+
+#include <QDialog>
+#include <functional>
+
+#include "media/device.h"
+#include "work/task_lane.h"
+#include "work/work.h"
+
+class QComboBox;
+class QLabel;
+class QPushButton;
+
+namespace drevan::desktop {
+
+class RecordingSheet : public QDialog {
+  Q_OBJECT
+
+ public:
+  using ListDevices = std::function<std::vector<SoundDevice>()>;
+  explicit RecordingSheet(const Work& work, QWidget* parent = nullptr,
+                          ListDevices list = input_devices);
+
+ private:
+  void look();
+  void fill(const std::vector<SoundDevice>& devices);
+  void change_format();
+  void choose_folder();
+  void show_state();
+
+  const Work& work_;
+  ListDevices list_;
+  QComboBox *input_, *samples_, *width_;
+  QPushButton *folder_, *measure_;
+  QLabel *latency_, *rate_;
+  TaskLane lane_;
+};
+
+}  // namespace drevan::desktop

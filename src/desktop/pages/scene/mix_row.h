@@ -1,0 +1,43 @@
+// The whole mix along the film: its loudness against the target, and a reference's.
+#pragma once
+
+#include <QWidget>
+
+#include "work/work.h"
+
+namespace drevan {
+struct SoundCourse;
+}
+
+namespace drevan::desktop {
+
+class SceneRows;
+
+/// Stands under the rows and has their time.
+class MixRow : public QWidget {
+  Q_OBJECT
+
+ public:
+  MixRow(const Work& work, SceneRows& rows, QWidget* parent = nullptr);
+  void show_playhead() { update(); }
+  /// Where a loudness stands, LUFS. For tests.
+  double y_of(double lufs) const;
+
+ protected:
+  void paintEvent(QPaintEvent*) override;
+  void mousePressEvent(QMouseEvent* e) override;
+
+ Q_SIGNALS:
+  void playhead_set(double reel_s);
+
+ private:
+  void draw_header(QPainter& p) const;
+  void draw_silhouette(QPainter& p) const;
+  void draw_short_term(QPainter& p, const SoundCourse& course, double gain_db,
+                       const QColor& color) const;
+
+  const Work& work_;
+  SceneRows& rows_;
+};
+
+}  // namespace drevan::desktop

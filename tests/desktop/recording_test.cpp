@@ -1,0 +1,280 @@
+// Recording by mouse and keys, from the simulated device's microphone.
+#include <gtest/gtest.h>
+
+#include <QCheckBox>
+#include <QComboBox>
+#include <QLineEdit>
+#include <QPlainTextEdit>
+#include <QPushButton>
+#include <QTemporaryDir>
+#include <QToolButton>
+#include <QDoubleSpinBox>
+#include <algorithm>
+#include <cstdlib>
+#include <fstream>
+
+#include "desktop/driver.h"
+#include "dialogs/recording_sheet.h"
+#include "engine/render.h"
+#include "pages/record/record_strip.h"
+#include "pages/start/start_page.h"
+#include "reel/takes.h"
+#include "widgets/input_meter.h"
+#include "work/recording_desk.h"
+#include "work/scene_films.h"
+#include "work/scene_sounds.h"
+
+namespace drevan::desktop {
+namespace {
+
+class RecordingDeskTest : public testing::Test {
+ protected:
+  ~RecordingDeskTest() override {
+    d.work().listening.player().pause();
+    strip().open(false);
+    ::unsetenv("DREVAN_MICROPHONE");
+  }
+  // What the microphone hears, from when the inputs are opened on.
+  void speak(double seconds = 30) {
+    voice = test::continuous_speech(test::voices[2], seconds);
+    const auto file = folder / "microphone.wav";
+    test::write_wav(file, voice);
+    ::setenv("DREVAN_MICROPHONE", file.c_str(), 1);
+  }
+  void open_scene() {
+    const auto file = folder / "scene.reel";
+    save_reel(load_reel(DREVAN_SOURCE_DIR "/demo/skerry-light-scene.reel"), file);
+    ASSERT_TRUE(d.work().document.open(file));
+    QTest::keyClick(&d.window, Qt::Key_2, Qt::ControlModifier);
+    ASSERT_TRUE(d.wait_for(
+        [&] { return !d.work().scene.busy() && d.work().scene.share_ready() >= 1; }, 60000));
+    QTest::qWait(60);
+  }
+  RecordStrip& strip() { return d.window.record_strip(); }
+  RecordingDesk& desk() { return d.work().recording; }
+  const Reel& reel() { return d.work().document.reel(); }
+  void press_record() {
+    QTest::keyClick(&d.window, Qt::Key_R, Qt::ShiftModifier);
+  }
+  void open_strip() {
+    press_record();
+    ASSERT_TRUE(strip().isVisible());
+    ASSERT_TRUE(d.wait_for([&] { return !desk().lanes().empty(); }));
+  }
+  // Records so long and waits for the clips.
+  void record(int ms) {
+    const auto before = reel().clips.size();
+    press_record();
+    ASSERT_TRUE(d.wait_for([&] { return desk().recording(); }, 3000));
+    QTest::qWait(ms);
+    press_record();
+    ASSERT_TRUE(d.wait_for([&] { return reel().clips.size() > before; }));
+  }
+  AudioBuffer sound_of(const Clip& clip) {
+    const AudioBuffer all = test::read_all(reel().source_of(clip).path);
+    AudioBuffer out(1, clip.frames);
+    std::copy_n(all.channel(0).begin() + clip.begin, clip.frames, out.channel(0).begin());
+    return out;
+  }
+  // Where in `in` this sound lies to the bit; -1: nowhere.
+  static Samples found(const AudioBuffer& sound, const AudioBuffer& in) {
+    const auto one = sound.channel(0).subspan(4800, 4800);
+    const auto all = in.channel(0);
+    const auto same = [](float a, float b) { return std::abs(a - b) < 1e-6F; };
+    const auto at = std::search(all.begin(), all.end(), one.begin(), one.end(), same);
+    return at == all.end() ? -1 : at - all.begin() - 4800;
+  }
+
+  test::TempFolder folder;
+  AudioBuffer voice;
+  Driver d;
+};
+
+TEST_F(RecordingDeskTest, FromTheStartPageALineAndAnotherTakeOfIt) {
+  speak();
+  auto* button = d.window.start().findChild<QPushButton*>("start_record");
+  d.click(button, button->rect().center());
+  ASSERT_TRUE(strip().isVisible());
+  ASSERT_TRUE(d.wait_for([&] { return strip().meter(0) != nullptr; }));
+  EXPECT_TRUE(d.wait_for([&] { return strip().meter(0)->held_db() > -40; }));
+  auto* text = strip().findChild<QPlainTextEdit*>("line_text");
+  text->setPlainText("The light is on.");
+  record(900);
+  ASSERT_EQ(reel().clips.size(), 1U);
+  const Clip first = reel().clips[0];
+  EXPECT_EQ(first.name, "Line 1, take 1");
+  EXPECT_EQ(first.text, "The light is on.");
+  EXPECT_EQ(reel().group_of(first).name, "Recordings");
+  EXPECT_GT(first.frames, 38000);
+  EXPECT_GE(found(sound_of(first), voice), 0) << "bit for bit what the microphone heard";
+  EXPECT_FALSE(std::filesystem::exists(reel().source_of(first).path.string() + ".recording"));
+  // The next is another take of it.
+  record(700);
+  ASSERT_EQ(reel().clips.size(), 2U);
+  EXPECT_EQ(reel().clips[1].name, "Line 1, take 2");
+  EXPECT_EQ(reel().clips[1].text, "The light is on.");
+  EXPECT_TRUE(left_out(reel(), reel().clips[0]));
+  EXPECT_NE(reel().source_of(reel().clips[1]).path, reel().source_of(first).path);
+  // One edit each.
+  QTest::keyClick(&d.window, Qt::Key_Z, Qt::ControlModifier);
+  EXPECT_EQ(reel().clips.size(), 1U);
+  EXPECT_FALSE(left_out(reel(), reel().clips[0]));
+}
+
+TEST_F(RecordingDeskTest, InTheSceneATakeStandsToTheSampleWhereItWasHeard) {
+  ::setenv("DREVAN_MICROPHONE", "loopback:1777", 1);
+  open_scene();
+  open_strip();
+  // The latency is measured through the settings.
+  auto* settings = strip().findChild<QToolButton*>("record_settings");
+  d.click(settings, settings->rect().center());
+  auto* sheet = d.window.findChild<RecordingSheet*>();
+  ASSERT_NE(sheet, nullptr);
+  auto* measure = sheet->findChild<QPushButton*>("measure_latency");
+  d.click(measure, measure->rect().center());
+  EXPECT_TRUE(desk().measures_latency());
+  ASSERT_TRUE(d.wait_for([&] { return !desk().measures_latency(); }, 8000));
+  EXPECT_TRUE(desk().latency().measured);
+  EXPECT_EQ(desk().latency().frames, 1777);
+  sheet->close();
+  // The narrator alone, as it leaves its chains: what comes back is that, at its place.
+  auto* pre_roll = strip().findChild<QDoubleSpinBox*>("pre_roll");
+  pre_roll->setValue(0.5);
+  const Clip opening = *reel().find(d.clip_named("opening"));
+  Reel alone = reel();
+  const std::vector<int> others = [&] {
+    std::vector<int> ids;
+    for (const auto& c : alone.clips)
+      if (c.id != opening.id) ids.push_back(c.id);
+    return ids;
+  }();
+  ASSERT_TRUE(d.work().document.change([&](const Reel& r) {
+    auto edit = edits::remove_clips(r, others);
+    edit.next.mix.chain.steps.clear();
+    return edit;
+  }));
+  ASSERT_TRUE(d.wait_for([&] { return !d.work().scene.busy(); }));
+  d.work().listening.seek_s(opening.place_s + 1);
+  ASSERT_TRUE(d.wait_for(
+      [&] { return std::abs(d.window.scene().rows().playhead() - opening.place_s - 1) < 0.01; }));
+  d.device().forget();
+  record(2600);
+  const Clip& take = reel().clips.back();
+  EXPECT_NEAR(take.place_s, opening.place_s + 1, 0.011);
+  const AudioBuffer heard = sound_of(take);
+  // Correlation with the rendered clip, from the take's place on.
+  FindingStore store;
+  const CancelToken never;
+  const auto file = folder / "opening.wav";
+  render_clip({plan_of(reel(), *reel().find(opening.id)), file, Container::wav, SampleType::float32},
+              store, never);
+  const AudioBuffer made = test::read_all(file);
+  const auto from =
+      static_cast<Samples>(std::llround((take.place_s - opening.place_s) * 48000)) + 4800;
+  const auto likeness = [&](Samples lag) {
+    double xy = 0, xx = 0, yy = 0;
+    for (Samples i = 4800; i < 76000; ++i) {
+      const double x = heard.channel(0)[static_cast<size_t>(i)],
+                   y = made.channel(0)[static_cast<size_t>(from - 4800 + i + lag)];
+      xy += x * y;
+      xx += x * x;
+      yy += y * y;
+    }
+    return xy / std::sqrt(xx * yy);
+  };
+  double best = -1;
+  Samples at = 99;
+  for (Samples lag = -40; lag <= 40; ++lag)
+    if (const double l = likeness(lag); l > best) best = l, at = lag;
+  EXPECT_EQ(at, 0);
+  EXPECT_GT(best, 0.999);
+}
+
+TEST_F(RecordingDeskTest, ALoopGivesATakeForEachPass) {
+  speak();
+  open_scene();
+  open_strip();
+  const Clip door = *reel().find(d.clip_named("door"));
+  d.work().selection.select_clip(door.id);
+  strip().findChild<QDoubleSpinBox*>("pre_roll")->setValue(0.2);
+  strip().findChild<QComboBox*>("record_as")->setCurrentIndex(1);
+  QTest::keyClick(&d.window, Qt::Key_L);
+  ASSERT_TRUE(d.window.scene().looped());
+  const double pass_s = clip_seconds(reel(), door) + 0.2;
+  const auto before = reel().clips.size();
+  record(static_cast<int>(2400 * pass_s));
+  ASSERT_GE(reel().clips.size(), before + 2);
+  for (size_t i = before; i < before + 2; ++i) {
+    EXPECT_NEAR(reel().clips[i].place_s, door.place_s, 1e-4);
+    EXPECT_NEAR(clip_seconds(reel(), reel().clips[i]), clip_seconds(reel(), door), 0.001);
+  }
+  EXPECT_EQ(takes_of(reel(), *reel().find(door.id)).size(), 1 + reel().clips.size() - before);
+  QTest::keyClick(&d.window, Qt::Key_L);
+}
+
+TEST_F(RecordingDeskTest, WhatHindersItIsToldAndWhatIsRecordedIsKept) {
+  speak();
+  QTemporaryDir locked;
+  QString told;
+  QObject::connect(&d.work().notices, &Notices::message, &d.window,
+                   [&](const QString& text, bool failure) {
+                     if (failure) told = text;
+                   });
+  open_strip();
+  // A folder that is a file.
+  std::filesystem::path file = folder / "no-folder";
+  std::ofstream(file) << "x";
+  d.edit_reel(edits::set_recording_format, RecordingFormat{false, false, file});
+  press_record();
+  EXPECT_FALSE(desk().recording());
+  EXPECT_TRUE(told.contains("no-folder")) << told.toStdString();
+  d.edit_reel(edits::set_recording_format, RecordingFormat{true, false, folder.path()});
+  // The device goes while it records.
+  press_record();
+  ASSERT_TRUE(d.wait_for([&] { return desk().seconds() > 0.6; }));
+  d.device().unplug(true);
+  ASSERT_TRUE(d.wait_for([&] { return !desk().recording(); }, 6000));
+  ASSERT_TRUE(d.wait_for([&] { return !reel().clips.empty(); }));
+  EXPECT_TRUE(told.contains("kept") || told.contains("gone")) << told.toStdString();
+  EXPECT_GE(found(sound_of(reel().clips[0]), voice), 0);
+}
+
+TEST_F(RecordingDeskTest, DigitalSilenceIsTold) {
+  QString told;
+  QObject::connect(&d.work().notices, &Notices::message, &d.window,
+                   [&](const QString& text, bool failure) {
+                     if (failure) told = text;
+                   });
+  open_strip();
+  EXPECT_TRUE(d.wait_for([&] { return strip().meter(0)->word() == "nothing"; }));
+  record(1600);
+  EXPECT_TRUE(told.contains("digital silence")) << told.toStdString();
+}
+
+TEST_F(RecordingDeskTest, ARecordingOfAKilledDrevanComesBackWithItsReel) {
+  speak(3);
+  open_scene();
+  const auto where = folder / "scene.recordings";
+  std::filesystem::create_directory(where);
+  test::write_wav(where / "Line 9.wav", voice);
+  {
+    const RecordingNote left(where / "Line 9.wav", folder / "scene.reel",
+                             {"Line 9", "Ines dialogue", "Still there"}, 7.25);
+  }
+  ASSERT_TRUE(d.work().document.open(folder / "scene.reel"));
+  ASSERT_TRUE(d.wait_for([&] { return d.clip_named("Line 9, take 1") != 0; }));
+  const Clip& back = *reel().find(d.clip_named("Line 9, take 1"));
+  EXPECT_EQ(back.place_s, 7.25);
+  EXPECT_EQ(back.text, "Still there");
+  EXPECT_EQ(reel().group_of(back).name, "Ines dialogue");
+  EXPECT_FALSE(std::filesystem::exists(where / "Line 9.wav.recording"));
+  // Once only.
+  ASSERT_TRUE(d.work().document.save(folder / "scene.reel"));
+  const auto clips = reel().clips.size();
+  ASSERT_TRUE(d.work().document.open(folder / "scene.reel"));
+  QTest::qWait(200);
+  EXPECT_EQ(reel().clips.size(), clips);
+}
+
+}  // namespace
+}  // namespace drevan::desktop

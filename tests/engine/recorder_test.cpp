@@ -1,0 +1,347 @@
+// Recording through the simulated device, whose clock is moved by hand: to the sample.
+#include "engine/recorder.h"
+
+#include <gtest/gtest.h>
+#include <signal.h>
+#include <sys/wait.h>
+#include <unistd.h>
+
+#include <chrono>
+#include <fstream>
+#include <thread>
+
+#include "audio/error.h"
+#include "engine/player.h"
+#include "engine/test_sounds.h"
+#include "media/reader.h"
+#include "support/full_disk.h"
+#include "support/sounds.h"
+
+namespace drevan {
+namespace {
+
+using namespace std::chrono_literals;
+using test::TempFolder;
+namespace fs = std::filesystem;
+
+class RecorderTest : public testing::Test {
+ protected:
+  // A wire from the output to the input, `way` frames long.
+  void wire(int way) { start({.sound = {}, .comes_back_after = way, .channels = 1}); }
+  void start(SimulatedMicrophone microphone) {
+    auto device = std::make_unique<SimulatedDevice>(48000, SimulatedDevice::Clock::by_hand);
+    device->hear(std::move(microphone));
+    device_ = device.get();
+    player_ = std::make_unique<Player>(std::move(device), 48000);
+    player_->keep_open(true);
+    recorder_ = std::make_shared<Recorder>(48000);
+    player_->inputs().hear_with(recorder_);
+    catch_up();
+  }
+  void catch_up() {
+    const auto until = std::chrono::steady_clock::now() + 20s;
+    while (!player_->caught_up() && std::chrono::steady_clock::now() < until)
+      std::this_thread::sleep_for(50us);
+    ASSERT_TRUE(player_->caught_up());
+  }
+  void go_on(int ms) {
+    for (int i = 0; i < ms / 10; ++i) {
+      catch_up();
+      device_->advance();
+    }
+    catch_up();
+  }
+  // Four seconds that are nowhere alike.
+  void play_noise() {
+    sound_ = test::noise(0.1, 4, 7);
+    test::write_wav(folder_ / "noise.wav", sound_);
+    PlayPlan p;
+    p.clip = plan_of({folder_ / "noise.wav", 0, -1, 48000, {}}, Chain{});
+    player_->set_matched(false);
+    player_->load(p);
+  }
+  // How far a take is from what was played at its place: the largest difference.
+  float difference(const RecordedTake& take, const fs::path& file) {
+    const AudioBuffer all = test::read_all(file);
+    float most = 0;
+    for (Samples i = 0; i < take.frames; ++i)
+      most = std::max(
+          most, std::abs(all.channel(0)[static_cast<size_t>(take.begin + i)] -
+                         sound_.channel(0)[static_cast<size_t>(*take.position + i)]));
+    return most;
+  }
+
+  TempFolder folder_;
+  AudioBuffer sound_;
+  SimulatedDevice* device_ = nullptr;
+  std::unique_ptr<Player> player_;
+  std::shared_ptr<Recorder> recorder_;
+};
+
+TEST_F(RecorderTest, TheLoopbackTellsTheLatencyToTheSample) {
+  for (const int way : {480, 1234, 9001}) {
+    wire(way);
+    auto heard = std::make_shared<ChirpsHeard>(48000);
+    player_->inputs().hear_with(heard);
+    player_->play_over(latency_chirps(48000));
+    for (int i = 0; i < 300 && !heard->done(); ++i) go_on(10);
+    ASSERT_TRUE(heard->done());
+    EXPECT_EQ(heard->latency(), way);
+    EXPECT_GT(heard->peak(), 0.2F);
+  }
+}
+
+TEST_F(RecorderTest, WithoutAWireThereIsNoLatency) {
+  start({.sound = test::noise(0.05, 10, 3)});
+  auto heard = std::make_shared<ChirpsHeard>(48000);
+  player_->inputs().hear_with(heard);
+  player_->play_over(latency_chirps(48000));
+  for (int i = 0; i < 300 && !heard->done(); ++i) go_on(10);
+  ASSERT_TRUE(heard->done());
+  EXPECT_FALSE(heard->latency());
+}
+
+TEST_F(RecorderTest, WhatIsRecordedStandsWhereItWasHeardToTheSample) {
+  wire(1234);
+  play_noise();
+  player_->seek(24000);
+  recorder_->begin({{{0}, folder_ / "take.wav"}}, true);
+  player_->play();
+  go_on(1600);
+  player_->pause();
+  std::thread clock([this] { for (int i = 0; i < 20; ++i) std::this_thread::sleep_for(5ms), device_->advance(); });
+  const auto recording = recorder_->end(1234);
+  clock.join();
+  const auto takes = takes_of_recording(recording, 1234, RecordedInto{48000, 90000}, 48000);
+  ASSERT_EQ(takes.size(), 1U);
+  EXPECT_EQ(takes[0].position, 48000);
+  EXPECT_EQ(takes[0].frames, 42000);
+  EXPECT_LT(difference(takes[0], folder_ / "take.wav"), 1e-7F);
+  // Without a range it begins where playing did.
+  const auto whole = takes_of_recording(recording, 1234, {}, 48000);
+  ASSERT_EQ(whole.size(), 1U);
+  EXPECT_EQ(whole[0].position, 24000);
+}
+
+TEST_F(RecorderTest, EachPassOfALoopIsATake) {
+  wire(777);
+  play_noise();
+  player_->set_loop(FrameRange{48000, 72000});
+  player_->seek(48000);
+  recorder_->begin({{{0}, folder_ / "takes.wav"}}, true);
+  player_->play();
+  go_on(1700);
+  player_->pause();
+  std::thread clock([this] { for (int i = 0; i < 20; ++i) std::this_thread::sleep_for(5ms), device_->advance(); });
+  const auto recording = recorder_->end(777);
+  clock.join();
+  const auto takes = takes_of_recording(recording, 777, RecordedInto{48200, 71800}, 48000);
+  ASSERT_GE(takes.size(), 3U);
+  for (size_t i = 0; i < 3; ++i) {
+    EXPECT_EQ(takes[i].position, 48200);
+    EXPECT_EQ(takes[i].frames, 23600);
+    EXPECT_LT(difference(takes[i], folder_ / "takes.wav"), 1e-7F) << i;
+  }
+}
+
+TEST_F(RecorderTest, ThreeBeepsCountToTheLineAlsoBeforeTheBeginning) {
+  wire(480);
+  play_noise();
+  player_->set_listen(Listen::before);
+  player_->seek(0);
+  recorder_->begin({{{0}, folder_ / "take.wav"}}, false);
+  player_->play(Player::CountIn{.lead = 3 * 48000, .to = 0});
+  go_on(3600);
+  player_->pause();
+  go_on(200);
+  const auto recording = recorder_->end();
+  const auto all = device_->played();
+  // Beeps of 0.08 s at 0, 1 and 2 s after the lead begins, silence between.
+  const auto level = [&](double from_s, double to_s) {
+    std::vector<float> part;
+    for (auto i = static_cast<size_t>(from_s * 48000); i < static_cast<size_t>(to_s * 48000); ++i)
+      part.push_back(all[2 * i]);
+    return test::rms_db(part);
+  };
+  size_t lead = 0;  // where the first beep begins
+  while (all[2 * lead] == 0) ++lead;
+  const double first = static_cast<double>(lead - 1) / 48000;
+  for (int k = 0; k < 3; ++k) {
+    EXPECT_NEAR(level(first + k + 0.02, first + k + 0.06), -23.01, 0.3) << k;
+    EXPECT_LT(level(first + k + 0.1, first + k + 0.98), -150) << k;
+  }
+  EXPECT_GT(level(first + 3.02, first + 3.1), -30);
+  const auto takes = takes_of_recording(recording, 480, RecordedInto{1000, 20000}, 48000);
+  ASSERT_EQ(takes.size(), 1U);
+  EXPECT_LT(difference(takes[0], folder_ / "take.wav"), 1e-6F);
+}
+
+TEST_F(RecorderTest, APauseEndsTheCountInAtOnce) {
+  wire(480);
+  play_noise();
+  player_->play(Player::CountIn{.lead = 10 * 48000, .to = 0});
+  go_on(300);
+  EXPECT_TRUE(player_->playing());
+  player_->pause();
+  go_on(200);
+  EXPECT_FALSE(player_->playing());
+}
+
+TEST_F(RecorderTest, SeveralInputsGoEachToItsOwnFileAndTwoIntoAStereoOne) {
+  AudioBuffer three(3, 48000);
+  for (int c = 0; c < 3; ++c) {
+    const auto one = test::sine(200.0 * (c + 1), 0.1 * (c + 1), 1);
+    std::ranges::copy(one.channel(0), three.channel(c).begin());
+  }
+  start({.sound = three});
+  recorder_->begin({{{0}, folder_ / "a.wav"}, {{2, 1}, folder_ / "b.wav"}}, true);
+  go_on(900);
+  const auto recording = recorder_->end();
+  EXPECT_EQ(recording.frames, 43200);
+  const auto takes = takes_of_recording(recording, 500, {}, 48000);
+  ASSERT_EQ(takes.size(), 1U);
+  EXPECT_FALSE(takes[0].position);
+  EXPECT_EQ(takes[0].frames, recording.frames);
+  const auto a = test::read_all(folder_ / "a.wav"), b = test::read_all(folder_ / "b.wav");
+  ASSERT_EQ(b.channels(), 2);
+  for (size_t i = 0; i < 43200; ++i) {
+    ASSERT_EQ(a.channel(0)[i], three.channel(0)[i]);
+    ASSERT_EQ(b.channel(0)[i], three.channel(2)[i]);
+    ASSERT_EQ(b.channel(1)[i], three.channel(1)[i]);
+  }
+}
+
+TEST_F(RecorderTest, LevelsClippedSamplesAndDigitalSilenceAreTold) {
+  AudioBuffer x = test::sine(100, 0.5, 3);
+  for (size_t i = 1000; i < 1007; ++i) x.channel(0)[i] = 1;
+  for (size_t i = 48000; i < 144000; ++i) x.channel(0)[i] = 0;
+  start({.sound = x});
+  go_on(500);
+  auto level = recorder_->take_level(0);
+  EXPECT_EQ(level.peak, 1.0F);
+  EXPECT_EQ(level.clipped, 7);
+  EXPECT_FALSE(level.silent);
+  go_on(1300);
+  EXPECT_FALSE(recorder_->take_level(0).silent);
+  go_on(300);
+  level = recorder_->take_level(0);
+  EXPECT_TRUE(level.silent);
+  EXPECT_EQ(level.peak, 0);
+  EXPECT_TRUE(recorder_->take_level(5).silent);
+}
+
+TEST_F(RecorderTest, OnesOwnVoiceIsHeardOnlyWhenItIsWanted) {
+  start({.sound = test::sine(440, 0.1, 5)});
+  go_on(200);
+  EXPECT_LT(test::rms_db(device_->played()), -150);
+  player_->inputs().set_own_voice(1, 0);
+  device_->forget();
+  go_on(200);
+  const auto all = device_->played();
+  std::vector<float> left, right;
+  for (size_t i = 0; i < all.size(); i += 2) {
+    left.push_back(all[i]);
+    right.push_back(all[i + 1]);
+  }
+  EXPECT_NEAR(test::rms_db(left), -23.01, 0.2);
+  EXPECT_LT(test::rms_db(right), -150);
+}
+
+TEST_F(RecorderTest, A24BitConvertersBitsAreKept) {
+  AudioBuffer x(1, 48000);
+  for (size_t i = 0; i < 48000; ++i)
+    x.channel(0)[i] =
+        static_cast<float>((static_cast<long>(i) * 7919 * 31) % 16777216 - 8388608) / 8388608.0F;
+  start({.sound = x});
+  recorder_->begin({{{0}, folder_ / "take.wav"}}, false);
+  go_on(900);
+  recorder_->end();
+  const auto got = test::read_all(folder_ / "take.wav");
+  for (size_t i = 0; i < 43200; ++i) ASSERT_EQ(got.channel(0)[i], x.channel(0)[i]) << i;
+}
+
+TEST_F(RecorderTest, NothingIsRecordedOverAndNoHalfOfItStays) {
+  start({.sound = test::sine(440, 0.1, 1)});
+  std::ofstream(folder_ / "b.wav") << "old";
+  EXPECT_THROW(recorder_->begin({{{0}, folder_ / "a.wav"}, {{0}, folder_ / "b.wav"}}, false), Error);
+  EXPECT_FALSE(recorder_->recording());
+  EXPECT_FALSE(fs::exists(folder_ / "a.wav"));
+  EXPECT_EQ(test::bytes(folder_ / "b.wav").size(), 3U);
+  EXPECT_THROW(recorder_->begin({{{0}, "/proc/none/take.wav"}}, false), Error);
+}
+
+TEST_F(RecorderTest, AFullDiskIsToldAndWhatWasRecordedStays) {
+  start({.sound = test::noise(0.1, 20, 5)});
+  recorder_->begin({{{0}, folder_ / "take.wav"}}, true);
+  std::string problem;
+  {
+    const test::FullDisk disk(400000);
+    for (int i = 0; i < 400 && problem.empty(); ++i) {
+      go_on(10);
+      std::this_thread::sleep_for(1ms);
+      problem = recorder_->take_problem();
+    }
+  }
+  EXPECT_NE(problem.find("what was recorded is kept"), std::string::npos) << problem;
+  EXPECT_NE(problem.find("take.wav"), std::string::npos) << problem;
+  EXPECT_FALSE(recorder_->recording());
+  const auto recording = recorder_->end();
+  EXPECT_GT(recording.frames, 48000);
+  EXPECT_GE(open_audio(folder_ / "take.wav")->info().frames, 48000);
+}
+
+TEST_F(RecorderTest, AKilledProgramLeavesAllButTheLastMoment) {
+#ifndef DREVAN_THREAD_TESTS
+  for (int round = 0; round < 10; ++round) {
+    const fs::path file = folder_ / ("take" + std::to_string(round) + ".wav");
+    int told[2];
+    ASSERT_EQ(::pipe(told), 0);
+    const pid_t child = ::fork();
+    if (child == 0) {
+      Recorder recorder(48000);
+      recorder.begin({{{0}, file}}, round % 2 == 0);
+      const std::vector<float> block(480, 0.25F);
+      for (int i = 1;; ++i) {
+        recorder.hear({block.data(), 1, 480, {}, -1});
+        if (::write(told[1], &i, sizeof i) < 0) ::_exit(4);
+        std::this_thread::sleep_for(1ms);
+      }
+    }
+    std::this_thread::sleep_for(std::chrono::milliseconds(150 + 17 * round));
+    ::kill(child, SIGKILL);
+    ::waitpid(child, nullptr, 0);
+    ::close(told[1]);
+    int blocks = 0;
+    for (int i = 0; ::read(told[0], &i, sizeof i) == sizeof i;) blocks = i;
+    ::close(told[0]);
+    const auto got = test::read_all(file);
+    // Ten times as fast as it would be; written every 30 ms.
+    EXPECT_GE(got.frames(), (blocks - 120) * 480) << round << ": " << blocks;
+    ASSERT_GT(got.frames(), 480);
+    for (Samples i = 0; i < got.frames(); ++i)
+      ASSERT_EQ(got.channel(0)[static_cast<size_t>(i)], 0.25F);
+  }
+#endif
+}
+
+TEST(Microphone, PlaysAFileOfAnotherRate) {
+  const TempFolder folder;
+  AudioBuffer x = test::sine(1000, 0.1, 1, 44100);
+  test::write_wav(folder / "mic.wav", x, 44100);
+  const auto microphone = microphone_of_file(folder / "mic.wav", 48000);
+  EXPECT_EQ(microphone.sound.frames(), 48000);
+  EXPECT_NEAR(test::rms_db(microphone.sound.channel(0)), -23.01, 0.1);
+}
+
+TEST(TakesOfARecording, PartsThatAreTooShortAreNone) {
+  Recording r;
+  r.frames = 100000;
+  r.runs = {{0, 50000, 0, true}, {50000, 5000, 0, true}, {55000, 45000, 0, true}};
+  EXPECT_EQ(takes_of_recording(r, 0, RecordedInto{0, 50000}, 48000).size(), 2U);
+  EXPECT_EQ(takes_of_recording(r, 0, RecordedInto{50000, 90000}, 48000).size(), 0U);
+  r.runs.clear();
+  EXPECT_EQ(takes_of_recording(r, 0, {}, 48000).size(), 1U);
+}
+
+}  // namespace
+}  // namespace drevan
