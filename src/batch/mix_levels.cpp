@@ -11,8 +11,8 @@ namespace drevan {
 namespace {
 
 constexpr int block_frames = 8192;
-// The momentary windows at 1.3 s to either side reach to 1.5 s.
-constexpr double short_term_reach_s = 1.3;
+// As wide at half its height as the 3 s with hard ends are.
+constexpr double short_term_reach_s = 1.5;
 
 class WholeMeter {
  public:

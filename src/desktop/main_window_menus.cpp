@@ -86,7 +86,7 @@ void MainWindow::make_reel_menu() {
   });
   add(m, tr("Add files ..."), QKeySequence("Ctrl+I"), [this] { add_dialog(); });
   add(m, tr("Add a folder ..."), QKeySequence("Ctrl+Alt+I"), [this] { add_folder_dialog(); });
-  add(m, tr("Record ..."), QKeySequence("Shift+R"), [this] { record_or_stop(); });
+  add(m, tr("Record ..."), QKeySequence("Shift+Space"), [this] { record_or_stop(); });
   m->addSeparator();
   add(m, tr("Save"), QKeySequence::Save, [this] { save(); });
   add(m, tr("Save as ..."), QKeySequence("Ctrl+Shift+S"), [this] { save_as(); });

@@ -1,6 +1,6 @@
 // Makes the pictures in docs/screenshots from the demo reel.
-// Usage: screenshots FOLDER [timber|birch] [own-work]     own-work: those of cutting and start
-// alone
+// Usage: screenshots FOLDER [timber|birch] [own-work|scene]     own-work: those of cutting and
+// start alone
 #include <QApplication>
 #include <QDialog>
 #include <QKeyEvent>
@@ -204,7 +204,8 @@ int main(int argc, char** argv) {
   });
 
   if (argc > 3) {
-    own_work(window, shots, argv[1]);
+    std::string_view(argv[3]) == "scene" ? the_scene(window, shots)
+                                         : own_work(window, shots, argv[1]);
     return 0;
   }
   curve(window, shots);
@@ -219,14 +220,6 @@ int main(int argc, char** argv) {
   shots.play(1.6, 1200);
   shots.take("bench-noise-reduction");
   shots.stop();
-
-  edit(w, edits::add_step, StepPlace{ChainOwner::clip, 3}, *find_step("equaliser"));
-  shots.settle();
-  window.bench().editor().use_starting_point(0);
-  window.bench().editor().picture()->set_page(4);
-  shots.settle();
-  shots.take("bench-equaliser");
-  while (w.document.history().can_undo()) w.document.undo();
 
   edit(w, edits::move_step, step_at(w, ChainOwner::clip, 1), StepPlace{ChainOwner::clip, 4});
   shots.settle();
@@ -266,7 +259,7 @@ int main(int argc, char** argv) {
     }
     in_two_columns(editors, QString(argv[1]) + "/" + name);
   };
-  sheet({"cut", "normalise", "de-ess", "gate", "limiter", "octave-bands", "saturation", "pan",
+  sheet({"equaliser", "cut", "normalise", "de-ess", "gate", "limiter", "octave-bands", "saturation", "pan",
          "width", "speed", "ride", "multiband-compressor"},
         "editors.png");
   sheet({"tremolo", "wah", "chorus", "flanger", "phaser", "ring-modulator", "delay", "distortion"},

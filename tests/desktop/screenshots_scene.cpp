@@ -1,10 +1,45 @@
 // The Scene of the demo: a sound held on the picture, a gain as a line over its row.
+#include <QComboBox>
+#include <QTemporaryDir>
+#include <QTest>
+#include <cstdlib>
+
 #include "desktop/shots.h"
+#include "pages/record/record_strip.h"
 #include "reel/scene_curves.h"
+#include "work/mix_watch.h"
 #include "work/scene_films.h"
 #include "work/scene_sounds.h"
 
 namespace drevan::desktop {
+
+namespace {
+
+// A line is recorded against the picture; beside it the mix, and its row below.
+void recording_and_mix(MainWindow& window, Shots& shots) {
+  const Work& w = window.work();
+  const QTemporaryDir folder;
+  ::setenv("DREVAN_MICROPHONE", DREVAN_SOURCE_DIR "/demo/log-entry-night.flac", 1);
+  w.document.set_target("podcast");
+  edit_reel(w, edits::set_recording_format,
+            RecordingFormat{false, false, folder.path().toStdString()});
+  w.selection.select_clip(clip_named(w, "gallery-01"));
+  window.scene().show_mix(true);
+  wait_for([&] { return w.mix_watch.mix() && w.mix_watch.fresh(); }, 60000);
+  window.record_strip().open(true);
+  wait_for([&] { return !w.recording.lanes().empty(); });
+  edit_reel(w, edits::set_line_text, clip_named(w, "gallery-01"),
+            std::string("Twenty past nine. The light is on, and nobody has answered yet."));
+  window.record_strip().findChild<QComboBox*>("record_as")->setCurrentIndex(1);
+  QTest::keyClick(&window, Qt::Key_Space, Qt::ShiftModifier);
+  wait(5200);
+  shots.take("scene-recording");
+  w.recording.stop();
+  wait_for([&] { return !w.recording.busy(); });
+  window.record_strip().open(false);
+}
+
+}  // namespace
 
 void the_scene(MainWindow& window, Shots& shots) {
   const Work& w = window.work();
@@ -25,6 +60,7 @@ void the_scene(MainWindow& window, Shots& shots) {
   wait(2500);
   wait_for([&] { return window.scene().film().exact(); });
   shots.take("scene");
+  recording_and_mix(window, shots);
 }
 
 }  // namespace drevan::desktop

@@ -55,10 +55,7 @@ void MixWatch::set_active(bool on) {
 
 void MixWatch::follow() {
   if (document_.reel().reference.empty()) hear_reference(false);
-  if (!active_ || document_.previewing()) return;
-  const bool was = std::exchange(fresh_, false);
-  soon_.start();
-  if (was) Q_EMIT changed();
+  if (active_ && !document_.previewing()) soon_.start();
 }
 
 Progress MixWatch::telling(const CancelToken& cancel, double from, double to) {
@@ -69,24 +66,27 @@ Progress MixWatch::telling(const CancelToken& cancel, double from, double to) {
   };
 }
 
+// While it plays, two cores are little: then it is only told that the mix is another.
 void MixWatch::measure() {
-  // Two cores are little beside what plays.
-  if (listening_.player().playing()) return soon_.start();
   if (!folder_.isValid()) return;
   lane_.start([this, reel = document_.shared(), known = mix_ ? mix_->key : 0,
-               known_reference = reference_file_, stores = measurements_.stores(),
+               known_reference = reference_file_, plays = listening_.player().playing(), stores = measurements_.stores(),
                folder = fs::path(folder_.path().toStdString())](
                   const CancelToken& cancel) -> TaskLane::Finish {
     Round round;
     round.reference_file = reel->reference;
+    const bool other = !reel->clips.empty() && mix_key(*reel) != known;
+    const bool other_reference = reel->reference != known_reference;
+    if (plays && (other || other_reference)) return [this, other] { put_off(other); };
+    if (other) lane_.post(cancel, [this] { tell_fresh(false); });
     try {
-      if (reel->reference != known_reference && !reel->reference.empty())
+      if (other_reference && !reel->reference.empty())
         round.reference = measure_whole_file(reel->reference, reel->rate, cancel);
     } catch (const Error& e) {
       round.problem = QString::fromUtf8(e.what());
     }
     try {
-      if (!reel->clips.empty() && mix_key(*reel) != known) {
+      if (other) {
         const Source sum = render_sum(*reel, folder / "sum.wav", stores->findings, cancel,
                                       telling(cancel, 0, sum_share));
         round.mix =
@@ -97,6 +97,15 @@ void MixWatch::measure() {
     }
     return [this, round] { take(round); };
   });
+}
+
+void MixWatch::put_off(bool other) {
+  tell_fresh(fresh_ && !other);
+  soon_.start();
+}
+
+void MixWatch::tell_fresh(bool fresh) {
+  if (std::exchange(fresh_, fresh) != fresh) Q_EMIT changed();
 }
 
 void MixWatch::take(const Round& round) {

@@ -50,6 +50,8 @@ class MixWatch : public QObject {
   struct Round;
   void follow();
   void measure();
+  void put_off(bool other);
+  void tell_fresh(bool fresh);
   void take(const Round& round);
   Progress telling(const CancelToken& cancel, double from, double to);
 

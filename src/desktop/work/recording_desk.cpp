@@ -312,7 +312,8 @@ void RecordingDesk::watch() {
     for (const int input : all[i])
       if (lane_on(static_cast<int>(i)) && seconds() > 1 && recorder_->silent(input)) {
         told_silence_ = true;
-        notices_.warn(tr("Input %1 gives nothing at all (digital silence for a second): is the "
+        // Nothing may come between the hand and Stop.
+        notices_.tell(tr("Input %1 gives nothing at all (digital silence for a second): is the "
                          "microphone on, and the right input chosen?")
                           .arg(input + 1));
       }

@@ -50,7 +50,7 @@ Foot::Foot(const Work& work, Of of, QWidget* parent)
   record_ = new QToolButton(this);
   record_->setText(tr("Record"));
   record_->setObjectName("foot_record");
-  record_->setToolTip(tr("Open the inputs; then record, or stop (Shift+R)"));
+  record_->setToolTip(tr("Open the inputs; then record, or stop (Shift+Space)"));
   time_ = new QLabel("0:00.00", this);
   time_->setFont(heading_font());
   time_->setFixedWidth(82);

@@ -81,7 +81,7 @@ QWidget* RecordStrip::make_state() {
   state_->setMinimumWidth(150);
   record_ = new QPushButton(part);
   record_->setObjectName("record");
-  record_->setToolTip(tr("Record, or stop (Shift+R)"));
+  record_->setToolTip(tr("Record, or stop (Shift+Space)"));
   connect(record_, &QPushButton::clicked, this, &RecordStrip::record_wanted);
   box->addWidget(state_);
   box->addWidget(record_);
@@ -141,6 +141,7 @@ QWidget* RecordStrip::make_habits() {
   pre_roll_ = new QDoubleSpinBox(part);
   pre_roll_->setObjectName("pre_roll");
   pre_roll_->setRange(0, 30);
+  pre_roll_->setButtonSymbols(QAbstractSpinBox::NoButtons);
   pre_roll_->setSingleStep(0.5);
   pre_roll_->setDecimals(1);
   pre_roll_->setSuffix(tr(" s before"));

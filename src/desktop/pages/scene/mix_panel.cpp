@@ -160,6 +160,7 @@ QWidget* MixPanel::make_levels() {
                        "peak; by gain alone where no peak stands in the way"));
   connect(meet_, &QToolButton::clicked, &work_.mix_watch, &MixWatch::meet_target);
   figures->addWidget(loudness_);
+  figures->addSpacing(4);
   figures->addWidget(verdict_);
   figures->addStretch(1);
   figures->addWidget(meet_);

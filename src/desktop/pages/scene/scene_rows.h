@@ -107,6 +107,7 @@ class SceneRows : public QAbstractScrollArea {
   void draw_silhouettes(QPainter& p) const;
   void draw_silhouette(QImage& on, const Clip& clip, const SceneSound& sound) const;
   void draw_gain_line(QPainter& p) const;
+  void draw_recording(QPainter& p) const;
   double y_of(const QRectF& row, double db) const;
   QRectF part_rect(int group, int part) const;  // of the header: 0 only, 1 off
   double rows_top() const;

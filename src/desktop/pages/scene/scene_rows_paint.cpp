@@ -7,6 +7,7 @@
 #include "reel/takes.h"
 #include "theme/theme.h"
 #include "work/document.h"
+#include "work/recording_desk.h"
 #include "work/scene_films.h"
 #include "work/scene_sounds.h"
 #include "work/selection.h"
@@ -56,8 +57,34 @@ void SceneRows::paintEvent(QPaintEvent*) {
     p.setPen(QPen(color, width, style));
     p.drawLine(QPointF(x, 0), QPointF(x, viewport()->height()));
   };
+  draw_recording(p);
   if (snap_line_s_) line(*snap_line_s_, theme().text, 1, Qt::DotLine);
   line(playhead_s_, theme().attention, 2, Qt::SolidLine);
+}
+
+// It grows under the playhead, in its group's row.
+void SceneRows::draw_recording(QPainter& p) const {
+  if (!work_.recording.recording() || !work_.recording.wish().plays) return;
+  const RecordingWish& wish = work_.recording.wish();
+  const Reel& reel = work_.document.reel();
+  const Clip* of = reel.find(wish.line.take_of);
+  int group = of ? of->group : -1;
+  for (int g = 0; g < std::ssize(reel.groups) && !of; ++g)
+    if (reel.groups[static_cast<size_t>(g)].name == wish.line.group) group = g;
+  // A group that is not there yet comes behind the others.
+  const double left = std::max(x_of(wish.place_s), ruler_right());
+  const QRectF row =
+      group >= 0 ? row_rect(group)
+                 : QRectF(ruler_right(), viewport()->height() - 24.0, viewport()->width(), 24);
+  const double right = std::min(x_of(playhead_s_), row.right());
+  if (right <= left || row.bottom() < rows_top()) return;
+  const QRectF body(left, row.top() + 4, right - left, row.height() - 8);
+  p.fillRect(body, faded(theme().over, 0.28));
+  p.setPen(QPen(theme().over, 2.5));
+  p.drawLine(body.bottomLeft(), body.bottomRight());
+  p.setFont(small_font());
+  p.drawText(body.adjusted(4, 2, 200, 0), Qt::AlignLeft | Qt::AlignTop,
+             QString::fromStdString(of ? line_name(of->name) : wish.line.name));
 }
 
 void SceneRows::draw_strip(QPainter& p) const {

@@ -92,7 +92,7 @@ QWidget* StartPage::make_drop() {
   auto* open = wide_button("start_open", tr("Open a reel ..."),
                            tr("A reel that was saved before (Ctrl+O)"), part);
   auto* record = wide_button("start_record", tr("Record ..."),
-                             tr("From a microphone or any other input (Shift+R)"), part);
+                             tr("From a microphone or any other input (Shift+Space)"), part);
   auto* demo =
       wide_button("start_demo", tr("Open the demo reel"),
                   tr("Skerry Light: a keeper, a narrator, a coast station, the sea"), part);
