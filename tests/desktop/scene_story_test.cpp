@@ -359,8 +359,14 @@ TEST_F(SceneStory, FromTheFilmToTheFilm) {
   expect_places(film);
   expect_crossing(film);
   // Everything that was done can be undone.
-  while (d.work().document.history().can_undo())
+  for (auto* told : d.window.findChildren<QMessageBox*>())
+    ADD_FAILURE() << told->text().toStdString();
+  ASSERT_TRUE(d.wait_for([&] { return !d.window.findChild<FilmSheet*>(); }));
+  ASSERT_TRUE(d.take_keys());
+  for (int i = 0; i < 200 && d.work().document.history().can_undo(); ++i)
     QTest::keyClick(&d.window, Qt::Key_Z, Qt::ControlModifier);
+  EXPECT_FALSE(d.work().document.history().can_undo())
+      << d.work().document.history().undo_label();
   EXPECT_EQ(reel().clips.size(), 13U);
 }
 

@@ -82,9 +82,10 @@ void SceneRows::draw_recording(QPainter& p) const {
   p.fillRect(body, faded(theme().over, 0.28));
   p.setPen(QPen(theme().over, 2.5));
   p.drawLine(body.bottomLeft(), body.bottomRight());
+  if (of) return;  // its name stands there
   p.setFont(small_font());
   p.drawText(body.adjusted(4, 2, 200, 0), Qt::AlignLeft | Qt::AlignTop,
-             QString::fromStdString(of ? line_name(of->name) : wish.line.name));
+             QString::fromStdString(wish.line.name));
 }
 
 void SceneRows::draw_strip(QPainter& p) const {
