@@ -84,6 +84,7 @@ MainWindow::MainWindow() : open_work_(std::make_unique<OpenWork>()), work_(open_
   connect(&work_.document, &Document::reel_changed, this, &MainWindow::refresh);
   connect(&work_.document, &Document::leaving, this, &MainWindow::keep_picture);
   connect(&work_.films, &SceneFilms::cuts_progress, this, &MainWindow::show_cutting);
+  connect(&work_.jobs, &Jobs::making_progress, this, &MainWindow::show_making);
 
   QSettings settings;
   resize(QSize(1280, 800).boundedTo(screen()->availableSize() - QSize(0, title_bar_height)));

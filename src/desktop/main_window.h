@@ -87,6 +87,8 @@ class MainWindow : public QMainWindow {
   void show_summing(double share);
   void show_cutting(double share);
   void write_events();
+  void write_marked();
+  void show_making(double share);
   void make_record_strip();
   void record_or_stop();
   struct RecordingWish recording_wish() const;
@@ -139,7 +141,8 @@ class MainWindow : public QMainWindow {
   class VersionsDialog* versions_ = nullptr;
   class HelpWindow* help_ = nullptr;
   class UnevenDialog* uneven_ = nullptr;
-  class QProgressDialog *printing_ = nullptr, *summing_ = nullptr, *cutting_ = nullptr;
+  class QProgressDialog *printing_ = nullptr, *summing_ = nullptr, *cutting_ = nullptr,
+                        *making_ = nullptr;
   QAction *undo_ = nullptr, *redo_ = nullptr;
   QTimer* message_timer_ = nullptr;
 };

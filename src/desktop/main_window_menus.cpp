@@ -226,7 +226,10 @@ void MainWindow::make_versions_menu() {
   });
   connect(&work_.printing, &Printing::progress, this, &MainWindow::show_printing);
   connect(&work_.mix_sum, &MixSum::progress, this, &MainWindow::show_summing);
-  connect(&work_.mix_sum, &MixSum::opened, this, [this] { show_place(Place::bench); });
+  connect(&work_.mix_sum, &MixSum::opened, this, [this] {
+    // Where its steps are at hand it stays there.
+    if (place_ != Place::scene || !scene_->shows_steps()) show_place(Place::bench);
+  });
 }
 
 void MainWindow::zoom(double by) {

@@ -11,6 +11,7 @@
 #include "engine/events.h"
 #include "main_window.h"
 #include "work/scene_films.h"
+#include "reel/made.h"
 #include "reel/scene_curves.h"
 #include "reel/scene_edits.h"
 #include "widgets/words.h"
@@ -32,6 +33,10 @@ void MainWindow::make_scene_menu() {
   };
   add(m, tr("Add a film ..."), {}, there([this] { scene_->add_film_dialog(); }));
   add(m, tr("The films' sound as clips"), {}, there([this] { work_.films.add_sounds(); }));
+  add(m, tr("The picture in a window of its own"), QKeySequence("W"), there([this] {
+        const QWidget* now = scene_->film_window();
+        scene_->show_film_window(!now || !now->isVisible());
+      }));
   QMenu* out = m->addMenu(tr("Take a film out"));
   connect(m, &QMenu::aboutToShow, this, [this, out] {
     out->clear();
@@ -54,6 +59,8 @@ void MainWindow::make_scene_menu() {
       work_.document.change([&](const Reel& reel) { return edits::remove_events(reel, all); });
   });
   m->addSeparator();
+  add(m, tr("Steps of what is chosen"), QKeySequence("A"),
+      there([this] { scene_->show_steps(!scene_->shows_steps()); }));
   add(m, tr("Gain of the clip as a line"), QKeySequence("G"),
       there([this] { scene_->rows().toggle_gain_line(); }));
   add(m, tr("Follow what is under the dot"), QKeySequence("F"),
@@ -61,6 +68,10 @@ void MainWindow::make_scene_menu() {
   add(m, tr("The clip as long as it came"), {}, [this] { change_clip(edits::take_out_stretch); });
   add(m, tr("Fill the row's gaps with room tone"), {},
       there([this] { work_.jobs.fill_with_room_tone(); }));
+  add(m, tr("Make one clip of the marked ones"), {},
+      there([this] { work_.jobs.make_one(scene_->rows().marked()); }));
+  add(m, tr("Make it again"), {}, there([this] { work_.jobs.make_again(); }));
+  add(m, tr("Take it apart"), {}, [this] { change_clip(edits::take_apart); });
   add(m, tr("Split at the playhead"), {}, [this] {
     const Clip* c = work_.selection.clip();
     if (place_ == Place::scene && c && !is_bus(*c))
@@ -99,6 +110,7 @@ void MainWindow::make_scene_menu() {
     sheet->setAttribute(Qt::WA_DeleteOnClose);
     sheet->show();
   });
+  add(m, tr("Write the marked clips ..."), {}, there([this] { write_marked(); }));
   add(m, tr("Write the events ..."), {}, [this] { write_events(); });
   only->setCheckable(true);
   connect(m, &QMenu::aboutToShow, this, [this, only] {
@@ -106,6 +118,33 @@ void MainWindow::make_scene_menu() {
     only->setEnabled(c && !is_bus(*c));
     only->setChecked(c && !is_bus(*c) && !work_.document.reel().group_of(*c).direct);
   });
+}
+
+void MainWindow::write_marked() {
+  const auto clips = scene_->rows().marked();
+  if (clips.empty()) return tell(tr("Mark the clips first, with Ctrl and a click."), true);
+  const QString file = QFileDialog::getSaveFileName(
+      this, tr("Write the marked clips"), QSettings().value("folder").toString() + "/marked.wav",
+      tr("Sound (*.wav *.flac)"));
+  if (!file.isEmpty()) work_.jobs.write_selection(clips, file.toStdString());
+}
+
+void MainWindow::show_making(double share) {
+  if (share >= 1) {
+    if (making_) making_->deleteLater();
+    making_ = nullptr;
+    return;
+  }
+  if (!making_) {
+    making_ = new QProgressDialog(tr("Rendering the clips ..."), tr("Cancel"), 0, 1000, this);
+    making_->setMinimumDuration(500);
+    connect(making_, &QProgressDialog::canceled, this, [this] {
+      work_.jobs.cancel_making();
+      show_making(1);
+      tell(tr("Nothing was written."), false);
+    });
+  }
+  making_->setValue(static_cast<int>(share * 999));
 }
 
 // From the film's first picture on, as a list that goes with the film is.

@@ -231,6 +231,7 @@ void Player::apply_plan() {
 void Player::stop_playing() {
   run_.reset();
   old_run_.reset();
+  load_ = 0;
   expecting_ = false;
   const std::lock_guard lock(mutex_);
   if (!request_.play_unseen) request_.playing = false;  // a newer play() stands
@@ -270,7 +271,9 @@ void Player::work(const std::stop_token& stop) {
       if (now_.plan && now_.playing) apply_plan();
       // Seeking, pausing and another clip all end the present sound with a short fade.
       fade_out_ = !now_.playing || now_.seek.has_value();
+      const auto began = std::chrono::steady_clock::now();
       make_packet(*packet);
+      note_load(std::chrono::duration<double>(std::chrono::steady_clock::now() - began).count());
       const auto seek = now_.seek;
       const bool ended = !now_.loop && run_->ended();
       packet->last = !now_.playing || ended;
@@ -298,6 +301,13 @@ void Player::work(const std::stop_token& stop) {
       error_ = e.what();
     }
   }
+}
+
+// A mean over some 50 packets, a quarter of a second: single ones wait for files and other programs.
+void Player::note_load(double seconds) {
+  const double now = seconds * rate_ / PlayPacket::frames;
+  load_ = 0.98 * load_ + 0.02 * now;
+  dearest_ = run_->dearest();
 }
 
 // Sets the goals of the two gains by what is listened to.

@@ -90,6 +90,12 @@ class Player final : public SoundSource {
   ScopeRing& focus_out() { return focus_out_; }
   /// What is played, interleaved stereo, before the device one listens on.
   ScopeRing& heard() { return heard_; }
+  /// Of the time that sound lasts, how much making it took of late: above 1 it cannot go on. `dearest`: see Programme::dearest().
+  struct Load {
+    double share = 0;
+    int dearest = 0;
+  };
+  Load load() const { return {load_.load(), dearest_.load()}; }
   /// Times the device found nothing to play while playing.
   long underruns() const { return underruns_.load(); }
   /// The device by name, how far behind it is, and how often it had to wait for sound.
@@ -148,6 +154,7 @@ class Player final : public SoundSource {
   void give_back_seek();
   void apply_plan();
   void make_packet(PlayPacket& packet);
+  void note_load(double seconds);
   void mix(Programme& run, std::span<float> stereo);
   void set_gain_goals() noexcept;
   void stop_playing();
@@ -185,6 +192,8 @@ class Player final : public SoundSource {
   std::array<std::atomic<float>, 2> peaks_{};
   std::array<std::atomic<float>, max_readings> readings_{};
   std::atomic<int> reading_count_{0};
+  std::atomic<double> load_{0};
+  std::atomic<int> dearest_{0};
   std::atomic<long> underruns_{0};
   std::atomic<bool> mono_{false};
   std::atomic<bool> plays_on_{false}, lost_now_{false};

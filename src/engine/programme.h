@@ -41,6 +41,8 @@ class Programme {
   virtual bool ended() const { return position() >= end(); }
   /// Whether time runs backwards at the moment.
   virtual bool backwards() const { return false; }
+  /// What took the most time of late: a clip's or a bus's id; 0: not known.
+  virtual int dearest() const { return 0; }
   /// nullptr: it does not run live.
   virtual const Processor* processor(int) const { return nullptr; }
   virtual std::span<const float> focus_in() const { return {}; }

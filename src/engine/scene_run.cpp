@@ -1,6 +1,7 @@
 #include "engine/scene_run.h"
 
 #include <algorithm>
+#include <chrono>
 #include <cmath>
 
 namespace drevan {
@@ -22,6 +23,26 @@ Samples bounded_tail(const ChainRun& run) {
 }  // namespace
 
 // A clip that sounds. Its run gives whole blocks; they begin where the clip begins.
+namespace {
+
+// Adds the time that it lives to a sum in which what is long past counts little.
+class Spent {
+ public:
+  explicit Spent(double& sum) : sum_(sum) {}
+  ~Spent() {
+    const std::chrono::duration<double> now = std::chrono::steady_clock::now() - begin_;
+    sum_ = 0.99 * sum_ + now.count();
+  }
+  Spent(const Spent&) = delete;
+  Spent& operator=(const Spent&) = delete;
+
+ private:
+  double& sum_;
+  std::chrono::steady_clock::time_point begin_ = std::chrono::steady_clock::now();
+};
+
+}  // namespace
+
 struct SceneRun::Voice {
   Voice(const SceneVoice& voice, size_t places)
       : of(voice),
@@ -54,6 +75,7 @@ struct SceneRun::Voice {
   int left = 0;  // frames of them that were not read yet
   // Where each place's share has come to: mix, spaces; below 0: nowhere yet.
   std::vector<float> shares;
+  double cost_s = 0;
   bool leaves = false;  // it is faded out over one block; another run takes its place
 };
 
@@ -67,6 +89,7 @@ struct SceneRun::Bus {
   AudioBuffer sound;
   std::unique_ptr<Delay> late{};  // brings it in step with the slowest
   float gain = 1;
+  double cost_s = 0;
 };
 
 SceneRun::SceneRun(std::shared_ptr<const PlayPlan> plan) : plan_(std::move(plan)) { lay_out(); }
@@ -171,6 +194,18 @@ void SceneRun::add(Voice& voice, size_t place, const AudioBlock& sound, int offs
 }
 
 // The next frames of all that sounds, into sum_ as they leave the mix chain and into dry_.
+int SceneRun::dearest() const {
+  int id = 0;
+  double most = 0;
+  const auto look = [&](double cost_s, int of) {
+    if (cost_s > most) most = cost_s, id = of;
+  };
+  for (const auto& voice : voices_) look(voice->cost_s, voice->of.clip);
+  for (size_t i = 0; i < spaces_.size(); ++i) look(spaces_[i]->cost_s, scene().spaces[i].id);
+  if (mix_) look(mix_->cost_s, mix_clip_id);
+  return id;
+}
+
 void SceneRun::run(int n) {
   const ScenePlan& of = scene();
   open_voices(n);
@@ -184,7 +219,10 @@ void SceneRun::run(int n) {
     const int own = voice->run.channels();
     const AudioBlock before = voice_before_.block(0, n - offset).first(own),
                      after = voice_after_.block(0, n - offset).first(own);
-    voice->read(before, after);
+    {
+      const Spent spent(voice->cost_s);
+      voice->read(before, after);
+    }
     const float gain = voice->leaves ? 0 : v.gain;
     add(*voice, 0, after, offset, v.direct ? gain : 0, sum.first(width_));
     for (int c = 0; c < width_; ++c) {
@@ -205,6 +243,7 @@ void SceneRun::run(int n) {
   direct_late_->process(sum.first(width_));
   for (auto& bus : spaces_) {
     const AudioBlock sound = bus->sound.block(0, n);
+    const Spent spent(bus->cost_s);
     bus->run.process(sound);
     const AudioBlock out = sound.first(bus->run.channels_out());
     bus->late->process(out);
@@ -214,7 +253,10 @@ void SceneRun::run(int n) {
       for (size_t i = 0; i < static_cast<size_t>(n); ++i)
         sum.channel(c)[i] += level * out.channel(middle ? 0 : c)[i];
   }
-  mix_->run.process(sum);
+  {
+    const Spent spent(mix_->cost_s);
+    mix_->run.process(sum);
+  }
   dry_late_->process(dry);
   heard_ += n;
   std::erase_if(voices_, [this](const std::unique_ptr<Voice>& v) {

@@ -59,6 +59,7 @@ class SceneRun final : public Programme {
   bool comparable() const override;
   Samples position() const override { return position_; }
   Samples end() const override { return end_; }
+  int dearest() const override;
 
  private:
   struct Voice;

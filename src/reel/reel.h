@@ -82,6 +82,9 @@ struct Clip {
   std::vector<Send> sends{};
   bool direct = true;  ///< whether it is heard in the mix itself, not only through spaces
   std::string text{};  ///< what is said in it, to be read while another take is recorded
+  /// The clip that it was made into one with others, which stands in its place; 0: none. See
+  /// reel/made.h.
+  int made_into = 0;
   friend bool operator==(const Clip&, const Clip&) = default;
 };
 

@@ -158,7 +158,7 @@ Clip clip_from(const json& j, const Reel& reel, const std::string& where) {
   only_members(
       j,
       {"id", "name", "source", "begin", "frames", "group", "place_s", "room_tone_s", "fade_in",
-       "fade_out", "line", "chosen", "text", "chain", "version", "versions", "sends", "direct"},
+       "fade_out", "line", "chosen", "text", "made_into", "chain", "version", "versions", "sends", "direct"},
       where);
   Clip c;
   c.id = member(j, "id", 0, where);
@@ -176,6 +176,8 @@ Clip clip_from(const json& j, const Reel& reel, const std::string& where) {
   if (c.line < 0) throw bad("\"line\" must be 0 or more.");
   c.chosen = member(j, "chosen", true, here);
   c.text = member<std::string>(j, "text", "", here);
+  c.made_into = member(j, "made_into", 0, here);
+  if (c.made_into < 0 || c.made_into == c.id) throw bad("\"made_into\" must be another clip's id.");
   // It may lie before the clip, not before its source.
   const double before_s = static_cast<double>(c.begin) / reel.source_of(c).rate;
   c.room_tone = range_from(j, "room_tone_s", here, -before_s - 1e-6);
@@ -242,6 +244,7 @@ std::string reel_to_text(const Reel& reel, const fs::path& folder) {
     if (c.line != 0) one["line"] = c.line;
     if (!c.chosen) one["chosen"] = false;
     if (!c.text.empty()) one["text"] = c.text;
+    if (c.made_into != 0) one["made_into"] = c.made_into;
     fade_to_json(one, "fade_in", c.fade_in);
     fade_to_json(one, "fade_out", c.fade_out);
     one["chain"] = stored_chain(c.chain, folder);

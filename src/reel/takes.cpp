@@ -25,7 +25,8 @@ std::vector<int> takes_of(const Reel& reel, const Clip& clip) {
 }
 
 bool left_out(const Reel& reel, const Clip& clip) {
-  // Where the chosen one is gone, none is lost.
+  // Where the other one is gone, none is lost.
+  if (clip.made_into != 0 && reel.find(clip.made_into)) return true;
   return clip.line != 0 && !clip.chosen &&
          std::ranges::any_of(reel.clips, [&](const Clip& c) { return is_other_chosen(clip, c); });
 }

@@ -10,7 +10,8 @@ namespace drevan {
 
 /// The takes of a clip's line, itself among them, as they stand in the reel; empty: it is no take.
 std::vector<int> takes_of(const Reel& reel, const Clip& clip);
-/// Whether it is neither rendered nor summed: another take of its line is chosen.
+/// Whether it is neither rendered nor summed: another take of its line is chosen, or the clip that
+/// it was made into stands in its place.
 bool left_out(const Reel& reel, const Clip& clip);
 /// The ids of all clips that are not.
 std::vector<int> rendered_clips(const Reel& reel);

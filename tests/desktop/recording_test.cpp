@@ -60,7 +60,7 @@ class RecordingDeskTest : public testing::Test {
   void open_strip() {
     press_record();
     ASSERT_TRUE(strip().isVisible());
-    ASSERT_TRUE(d.wait_for([&] { return !desk().lanes().empty(); }));
+    ASSERT_TRUE(d.wait_for([&] { return strip().meter(0) != nullptr; }));
   }
   // Records so long and waits for the clips.
   void record(int ms) {

@@ -13,7 +13,12 @@
 #include "dialogs/film_sheet.h"
 #include "media/film_file.h"
 #include "reel/scene_curves.h"
+#include "reel/made.h"
+#include "reel/recording.h"
 #include "reel/scene_edits.h"
+#include "reel/takes.h"
+#include "steps/catalogue.h"
+#include "work/jobs.h"
 #include "pages/scene/scene_page.h"
 #include "work/scene_films.h"
 #include "work/scene_sounds.h"
@@ -115,9 +120,30 @@ TEST_F(SceneTest, ThePictureIsWithinAPictureOfTheSoundWhileItPlays) {
     // What is shown begins at most one picture before, or one behind where a picture ends just now.
     off += shown > now + 1 / 24.0 || shown < now - 2 / 24.0;
   }
+  const Player::Load load = d.work().listening.player().load();
+  EXPECT_GT(load.share, 0.001);
+  EXPECT_LT(load.share, 1);
+  EXPECT_NE(reel().find(load.dearest), nullptr);
   EXPECT_GT(last, 30.8);
   EXPECT_LE(off, looked / 10);
   EXPECT_EQ(d.work().listening.player().underruns(), 0);
+}
+
+TEST_F(SceneTest, ThePictureStandsInAWindowOfItsOwnAsWell) {
+  open();
+  d.click(rows().viewport(), {rows().x_of(20), 20});
+  QTest::keyClick(&d.window, Qt::Key_W);
+  QWidget* window = page().film_window();
+  ASSERT_TRUE(window && window->isVisible());
+  auto* film = window->findChild<FilmView*>();
+  ASSERT_TRUE(film);
+  EXPECT_TRUE(d.wait_for(
+      [&] { return film->exact() && std::abs(film->shown_s() - rows().playhead()) < 0.001; }));
+  QTest::keyClick(window, Qt::Key_Escape);
+  EXPECT_FALSE(window->isVisible());
+  page().show_film_window(true);
+  EXPECT_TRUE(window->isVisible());
+  page().show_film_window(false);
 }
 
 TEST_F(SceneTest, EventsAreMarkedNamedMovedAndTakenOut) {
@@ -368,6 +394,82 @@ TEST_F(SceneTest, TheDotFollowsTheActorByItself) {
   const auto* line = d.window.findChild<QToolButton*>("more");
   ASSERT_TRUE(line);
   EXPECT_TRUE(line->isVisible());
+}
+
+TEST_F(SceneTest, StepsAreTurnedUnderTheRowsWhileAllPlays) {
+  open();
+  d.click(rows().viewport(), middle("call-in-01"));
+  d.work().scene.set_row(clip("call-in-01").group, SceneSounds::Row::alone);
+  QTest::keyClick(&d.window, Qt::Key_A);
+  SceneSteps& steps = page().steps();
+  ASSERT_TRUE(steps.isVisible());
+  ASSERT_TRUE(d.settle());
+  d.edit(edits::add_step, StepPlace{ChainOwner::clip, 0}, *find_step("gain"));
+  ASSERT_TRUE(d.settle());
+  // A click on its column selects it; its slider turns it, and that is heard.
+  const QRectF column = steps.level_path().step_rect({ChainOwner::clip, 0});
+  ASSERT_FALSE(column.isEmpty());
+  d.click(&steps.level_path(), column.center());
+  ValueSlider* gain = steps.editor().slider("gain_db");
+  ASSERT_TRUE(gain);
+  const double before = heard_db(30, 700);
+  d.work().listening.seek_s(29.6);
+  play(100);
+  Q_EMIT gain->changed(-20);
+  Q_EMIT gain->settled();
+  pause();
+  EXPECT_DOUBLE_EQ(clip("call-in-01").chain.steps[0].settings[0], -20);
+  EXPECT_NEAR(heard_db(30, 700), before - 20, 3);
+  // Its curve lies under the rows, where the clip is.
+  CurveLane& lane = steps.lane();
+  lane.show_parameter(0);
+  ASSERT_TRUE(lane.isVisible());
+  EXPECT_NEAR(lane.place_of(0, -20).x(), rows().x_of(clip("call-in-01").place_s), 0.01);
+  d.click(&lane, lane.place_of(1, -20));
+  const auto& curves = clip("call-in-01").chain.steps[0].curves;
+  ASSERT_EQ(curves.size(), 1U);
+  EXPECT_TRUE(std::ranges::any_of(curves[0].curve->points,
+                                  [](const CurvePoint& p) { return std::abs(p.s - 1) < 0.1; }));
+  // The mix's as well, without leaving the Scene.
+  Q_EMIT page().bus_wanted(mix_clip_id);
+  ASSERT_TRUE(d.wait_for([&] { return d.work().selection.clip_id() == mix_clip_id; }, 30000));
+  EXPECT_TRUE(page().isVisible());
+  // The progress that was shown meanwhile had the keys.
+  QTest::qWait(50);
+  ASSERT_TRUE(d.take_keys());
+  QTest::keyClick(&d.window, Qt::Key_A);
+  EXPECT_FALSE(steps.isVisible());
+  EXPECT_FALSE(lane.isVisible());
+}
+
+TEST_F(SceneTest, MarkedClipsStretchTogetherAndBecomeOne) {
+  open();
+  d.click(rows().viewport(), middle("wind-1"));
+  QTest::mouseClick(rows().viewport(), Qt::LeftButton, Qt::ControlModifier,
+                    middle("wind-2").toPoint());
+  ASSERT_EQ(rows().marked().size(), 2U);
+  // The end of the later one goes to 66 s: both by one factor about the beginning.
+  const double end_s = clip("wind-2").place_s + clip_seconds(reel(), clip("wind-2"));
+  const QRectF r = rows().clip_rect(d.clip_named("wind-2"));
+  d.drag(rows().viewport(), {r.right() - 1, r.center().y()},
+         {rows().x_of(66), r.center().y()}, Qt::ControlModifier | Qt::AltModifier);
+  const double factor = clip("wind-2").place_s / 47.6;
+  EXPECT_NEAR(factor, 66 / end_s, 0.01);
+  EXPECT_TRUE(edits::stretch_way(clip("wind-1")) && edits::stretch_way(clip("wind-2")));
+  QTest::keyClick(&d.window, Qt::Key_Z, Qt::ControlModifier);
+  EXPECT_DOUBLE_EQ(clip("wind-2").place_s, 47.6);
+  EXPECT_FALSE(edits::stretch_way(clip("wind-1")));
+  // One clip of them; apart again.
+  const test::TempFolder folder;
+  d.edit_reel(edits::set_recording_format, RecordingFormat{false, false, folder.path()});
+  d.work().jobs.make_one(rows().marked());
+  ASSERT_TRUE(d.wait_for([&] { return d.clip_named("wind-1 and 1 more") != 0; }, 30000));
+  EXPECT_NEAR(clip_seconds(reel(), clip("wind-1 and 1 more")), end_s, 0.01);
+  EXPECT_TRUE(left_out(reel(), clip("wind-1")));
+  d.work().selection.select_clip(d.clip_named("wind-1 and 1 more"));
+  d.edit(edits::take_apart);
+  EXPECT_FALSE(left_out(reel(), clip("wind-1")));
+  EXPECT_EQ(d.clip_named("wind-1 and 1 more"), 0);
 }
 
 TEST_F(SceneTest, TheFilmIsWrittenWithTheMix) {

@@ -35,6 +35,7 @@ void recording_and_mix(MainWindow& window, Shots& shots) {
   wait(5200);
   shots.take("scene-recording");
   w.recording.stop();
+  wait(100);
   wait_for([&] { return !w.recording.busy(); });
   window.record_strip().open(false);
 }

@@ -106,9 +106,7 @@ void RecordingSheet::change_format() {
 
 void RecordingSheet::choose_folder() {
   RecordingFormat format = work_.document.reel().recording;
-  const QString now = text(
-      recordings_folder(work_.document.reel(), work_.document.file(), Document::unsaved_folder())
-          .string());
+  const QString now = text(work_.document.recordings_folder().string());
   const QString folder = QFileDialog::getExistingDirectory(this, tr("Where recordings go"), now);
   if (folder.isEmpty()) return;
   format.folder = folder.toStdString();
@@ -124,7 +122,7 @@ void RecordingSheet::show_state() {
   folder_->setText(!reel.recording.folder.empty() ? text(reel.recording.folder.filename().string())
                    : work_.document.file().empty()
                        ? tr("Drevan's own, until the reel is saved")
-                       : text(recordings_folder(reel, work_.document.file(), {}).filename().string()));
+                       : text(work_.document.recordings_folder().filename().string()));
   const auto latency = work_.recording.latency();
   const double ms = 1000.0 * static_cast<double>(latency.frames) / reel.rate;
   const bool measures = work_.recording.measures_latency();

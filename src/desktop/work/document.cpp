@@ -7,6 +7,7 @@
 
 #include "audio/error.h"
 #include "reel/history_file.h"
+#include "reel/recording.h"
 #include "widgets/words.h"
 #include "work/notices.h"
 
@@ -16,6 +17,12 @@ namespace fs = std::filesystem;
 
 namespace {
 
+fs::path unsaved_folder() {
+  return fs::path(
+             QStandardPaths::writableLocation(QStandardPaths::GenericDataLocation).toStdString()) /
+         "drevan" / "unsaved";
+}
+
 // A list of edits that is being written is waited for: it is short work.
 void wait_for(const TaskLane& lane) {
   for (int i = 0; i < 1000 && lane.busy(); ++i)
@@ -23,12 +30,6 @@ void wait_for(const TaskLane& lane) {
 }
 
 }  // namespace
-
-fs::path Document::unsaved_folder() {
-  return fs::path(
-             QStandardPaths::writableLocation(QStandardPaths::GenericDataLocation).toStdString()) /
-         "drevan" / "unsaved";
-}
 
 Document::Document(Notices& notices, QObject* parent)
     : QObject(parent), notices_(notices), file_(unsaved_folder()) {
@@ -60,6 +61,10 @@ void Document::set_bus_source(int bus, const Source& sum) {
   bus_sources_[bus] = sum;
   with_buses_of_.reset();
   Q_EMIT reel_changed();
+}
+
+fs::path Document::recordings_folder() const {
+  return drevan::recordings_folder(reel(), file(), unsaved_folder() / "recordings");
 }
 
 // --- files ---

@@ -51,8 +51,8 @@ class Document : public QObject {
   void end_merge() { history_.end_merge(); }
   /// All edits are safe on the disk when it returns.
   void flush() { file_.flush(); }
-  /// Where files of a reel that was never saved may lie.
-  static std::filesystem::path unsaved_folder();
+  /// Where sound that is recorded or made for the reel goes.
+  std::filesystem::path recordings_folder() const;
   void undo();
   void redo();
   /// Goes to any state of history().labels().

@@ -8,12 +8,17 @@
 #include "widgets/words.h"
 #include "engine/room_tone_fill.h"
 #include "reel/scene_edits.h"
+#include "batch/selection.h"
+#include "reel/made.h"
+#include "reel/recording.h"
 #include "work/document.h"
 #include "work/measurements.h"
 #include "work/notices.h"
 #include "work/selection.h"
 
 namespace drevan::desktop {
+
+namespace fs = std::filesystem;
 
 Jobs::Jobs(Notices& notices, Document& document, Selection& selection, Measurements& measurements,
            QObject* parent)
@@ -232,6 +237,87 @@ void Jobs::fill_with_room_tone() {
           }))
         return;
       notices_.tell(tr("%1 filled with room tone").arg(counted(std::ssize(tones), tr("gap"))));
+    };
+  });
+}
+
+Progress Jobs::making(const CancelToken& cancel) {
+  return [this, &cancel, last = -1](double p) mutable {
+    const int percent = static_cast<int>(100 * p);
+    if (percent == std::exchange(last, percent)) return;
+    maker_.post(cancel, [this, p] { Q_EMIT making_progress(std::min(p, 0.99)); });
+  };
+}
+
+void Jobs::make(std::vector<int> clips, const fs::path& file,
+                std::function<edits::Edit(const Reel&, const Source&)> edit) {
+  document_.end_preview();
+  Q_EMIT making_progress(0);
+  maker_.start([this, clips = std::move(clips), file, edit = std::move(edit),
+                reel = document_.shared(),
+                stores = measurements_.stores()](const CancelToken& cancel) -> TaskLane::Finish {
+    try {
+      const Source made =
+          render_one(*reel, clips, file, stores->findings, cancel, making(cancel));
+      return [this, made, edit] {
+        Q_EMIT making_progress(1);
+        document_.change([&](const Reel& now) { return edit(now, made); });
+      };
+    } catch (const Error& e) {
+      return [this, why = QString::fromUtf8(e.what())] {
+        Q_EMIT making_progress(1);
+        notices_.warn(why);
+      };
+    }
+  });
+}
+
+void Jobs::make_one(std::vector<int> clips) {
+  if (clips.size() < 2)
+    return notices_.warn(tr("Mark the clips that become one, with Ctrl and a click."));
+  const auto file = recording_file(document_.recordings_folder(),
+                                   document_.reel().find(clips.front())->name + " and more");
+  make(clips, file, [clips](const Reel& reel, const Source& made) {
+    return edits::make_one(reel, clips, made);
+  });
+}
+
+void Jobs::make_again() {
+  const int id = selection_.clip_id();
+  const auto parts = made_of(document_.reel(), id);
+  if (parts.empty())
+    return notices_.warn(tr("Select a clip that was made of others; it can be made of them again."));
+  const auto file =
+      recording_file(document_.recordings_folder(), document_.reel().find(id)->name);
+  make(parts, file, [id](const Reel& reel, const Source& made) {
+    return edits::make_again(reel, id, made);
+  });
+}
+
+void Jobs::write_selection(std::vector<int> clips, const fs::path& file) {
+  document_.end_preview();
+  Q_EMIT making_progress(0);
+  maker_.start([this, clips = std::move(clips), file, reel = document_.shared(),
+                stores = measurements_.stores()](const CancelToken& cancel) -> TaskLane::Finish {
+    const bool flac = file.extension() == ".flac";
+    QString told;
+    bool fine = false;
+    try {
+      const MixFile done = render_selection(*reel, clips, file,
+                                            flac ? Container::flac : Container::wav,
+                                            SampleType::int24, stores->findings, cancel,
+                                            making(cancel));
+      fine = done.clipped == 0;
+      told = fine ? tr("%1 is written.").arg(QString::fromStdString(file.filename().string()))
+                  : tr("%1 is written; %2 past full scale were clipped.")
+                        .arg(QString::fromStdString(file.filename().string()),
+                             counted(static_cast<long>(done.clipped), tr("sample")));
+    } catch (const Error& e) {
+      told = QString::fromUtf8(e.what());
+    }
+    return [this, told, fine] {
+      Q_EMIT making_progress(1);
+      fine ? notices_.tell(told) : notices_.warn(told);
     };
   });
 }

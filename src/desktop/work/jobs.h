@@ -4,6 +4,8 @@
 
 #include <QObject>
 #include <QStringList>
+#include <filesystem>
+#include <functional>
 
 #include "reel/cuts.h"
 #include "work/task_lane.h"
@@ -37,10 +39,26 @@ class Jobs : public QObject {
   /// What lies between the clips of the selected one's group is filled with its room's tone, in
   /// files beside the reel.
   void fill_with_room_tone();
+  /// These clips become one, rendered at their places into a file beside the reel.
+  void make_one(std::vector<int> clips);
+  /// The selected clip, which was made of others, is made of them as they are now.
+  void make_again();
+  /// Some clips as they are heard in the mix, alone, as a file: WAV or FLAC by its name.
+  void write_selection(std::vector<int> clips, const std::filesystem::path& file);
+  bool making() const { return maker_.busy(); }
+  void cancel_making() { maker_.cancel(); }
   /// Sets or adds the step that brings the selected clip to the target, and tells what it did.
   void meet_target();
 
+ Q_SIGNALS:
+  /// Of making one clip, or writing some: 0 to 1; 1 when it is done or given up.
+  void making_progress(double share);
+
  private:
+  /// Renders clips into a file, then makes the edit with it.
+  void make(std::vector<int> clips, const std::filesystem::path& file,
+            std::function<edits::Edit(const Reel&, const Source&)> edit);
+  Progress making(const CancelToken& cancel);
   /// Moves `ends` of a clip to where its sound crosses zero, then makes the edit.
   void cut(int clip, std::vector<double> ends,
            std::function<edits::Edit(const Reel&, const std::vector<double>&)> edit);
@@ -53,6 +71,7 @@ class Jobs : public QObject {
   TaskLane finder_;
   TaskLane meeter_;
   TaskLane cutter_;
+  TaskLane maker_;
 };
 
 }  // namespace drevan::desktop

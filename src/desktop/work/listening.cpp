@@ -239,6 +239,11 @@ double Listening::position_s() {
   return std::max(0.0, map().in_of(static_cast<double>(player_->position()) / rate_));
 }
 
+double Listening::clip_position_s() {
+  const Clip* clip = selection_.clip();
+  return position_s() - (scene_on_ && clip ? clip->place_s : 0);
+}
+
 void Listening::seek_s(double clip_s) {
   player_->seek(std::max<Samples>(0, std::llround(map().out_of(clip_s) * rate_)));
 }

@@ -49,6 +49,8 @@ class Listening : public QObject {
   std::shared_ptr<const PlayPlan> plan() const { return plan_; }
   /// In the clip's own time, whatever clock its chain gives it.
   double position_s();
+  /// The same of the selected clip, also while the reel as a whole plays.
+  double clip_position_s();
   void seek_s(double clip_s);
   /// Plays this range of the clip round and round; empty: to the end.
   void set_loop_s(std::optional<SecondsRange> range);

@@ -149,18 +149,13 @@ double RecordingDesk::seconds() const {
   return recording() ? static_cast<double>(recorder_->frames()) / document_.reel().rate : 0;
 }
 
-fs::path RecordingDesk::folder() const {
-  return recordings_folder(document_.reel(), document_.file(),
-                           Document::unsaved_folder() / "recordings");
-}
-
 bool RecordingDesk::record(const RecordingWish& wish) {
   if (recording()) return false;
   arm(true);
   wish_ = wish;
   std::vector<RecordedFile> files;
   try {
-    const auto where = folder();
+    const auto where = document_.recordings_folder();
     make_folder(where);
     const auto all = lanes();
     for (size_t i = 0; i < all.size(); ++i) {
@@ -260,7 +255,7 @@ void RecordingDesk::take(const Recording& recording) {
 
 // Of a Drevan that was killed while it recorded.
 void RecordingDesk::bring_back_broken() {
-  const auto broken = broken_recordings(folder(), document_.file());
+  const auto broken = broken_recordings(document_.recordings_folder(), document_.file());
   QStringList told;
   for (const auto& one : broken) {
     std::error_code ignored;

@@ -83,7 +83,6 @@ class RecordingDesk : public QObject {
   void recorded(const QList<int>& clips);
 
  private:
-  std::filesystem::path folder() const;
   QString latency_key() const;
   void watch();
   void end(const QString& why);

@@ -215,6 +215,7 @@ Bench::Bench(const Work& work, QWidget* parent) : QWidget(parent), work_(work) {
   });
   connect(scope_, &Scope::selection_changed, this, &Bench::apply_loop);
   connect(scope_, &Scope::view_changed, this, &Bench::show_view);
+  connect(scope_, &Scope::view_changed, lane_, qOverload<>(&CurveLane::update));
   connect(scope_, &Scope::trim_wanted, &work_.jobs, &Jobs::trim);
   connect(scroll_, &QScrollBar::valueChanged, this,
           [this](int v) { scope_->show_range(v / 1000.0, scope_->view_length()); });

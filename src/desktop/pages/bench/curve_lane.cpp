@@ -7,7 +7,6 @@
 #include <QToolButton>
 #include <QVBoxLayout>
 
-#include "pages/bench/scope.h"
 #include "theme/theme.h"
 #include "widgets/words.h"
 #include "work/document.h"
@@ -20,8 +19,8 @@ namespace {
 constexpr double head_height = 24;
 }
 
-CurveLane::CurveLane(const Work& work, const Scope& scope, QWidget* parent)
-    : QWidget(parent), work_(work), scope_(scope) {
+CurveLane::CurveLane(const Work& work, const TimeView& time, QWidget* parent)
+    : QWidget(parent), work_(work), time_(time) {
   setFocusPolicy(Qt::StrongFocus);
   setMouseTracking(true);
   setAccessibleName(tr("Curve over time"));
@@ -35,7 +34,6 @@ CurveLane::CurveLane(const Work& work, const Scope& scope, QWidget* parent)
   connect(&work_.selection, &Selection::clip_changed, this, &CurveLane::follow);
   connect(&work_.document, &Document::reel_changed, this, &CurveLane::follow);
   connect(&work_.measurements, &Measurements::levels_changed, this, &CurveLane::follow);
-  connect(&scope_, &Scope::view_changed, this, [this] { update(); });
   hide();
 }
 
@@ -182,7 +180,7 @@ double CurveLane::value_at_y(double y) const {
 }
 
 QPointF CurveLane::place_of(double clip_s, double value) const {
-  return {scope_.x_of(clip_s), y_of(value)};
+  return {time_.x_of(clip_s), y_of(value)};
 }
 
 QPointF CurveLane::point_at(size_t i) const {
@@ -229,7 +227,7 @@ void CurveLane::paintEvent(QPaintEvent*) {
   const Curve c = curve();
   draw_curve(p, c);
   if (has_curve()) draw_points(p, c);
-  const double x = scope_.x_of(playhead_s_);
+  const double x = time_.x_of(playhead_s_);
   p.setPen(QPen(t.attention, 2));
   p.drawLine(QPointF(x, head_height), QPointF(x, height()));
 }
@@ -238,7 +236,7 @@ void CurveLane::draw_curve(QPainter& p, const Curve& c) const {
   const Theme& t = theme();
   QPolygonF line;
   for (int x = 0; x <= width(); ++x) {
-    const double value = value_at(c, shown(), clock_.curve_s(scope_.seconds_at(x)));
+    const double value = value_at(c, shown(), clock_.curve_s(time_.seconds_at(x)));
     // What holds steps straight up.
     if (!line.isEmpty() && only_holds(shown()) && line.last().y() != y_of(value))
       line << QPointF(x, line.last().y());

@@ -6,6 +6,7 @@
 #include <optional>
 
 #include "steps/curve_edit.h"
+#include "widgets/time_view.h"
 #include "work/curve_clock.h"
 
 class QLabel;
@@ -14,14 +15,12 @@ class QToolButton;
 
 namespace drevan::desktop {
 
-class Scope;
-
 class CurveLane : public QWidget {
   Q_OBJECT
 
  public:
-  /// Its time lies under `scope`'s.
-  CurveLane(const Work& work, const Scope& scope, QWidget* parent = nullptr);
+  /// Its time lies under `time`'s; to be updated when that shows another.
+  CurveLane(const Work& work, const TimeView& time, QWidget* parent = nullptr);
 
   /// Shows a setting of the selected step, or on_parameter; whether it follows a curve already does
   /// not matter.
@@ -76,7 +75,7 @@ class CurveLane : public QWidget {
   void end_typing();
 
   const Work& work_;
-  const Scope& scope_;
+  const TimeView& time_;
   StepId step_ = 0;
   std::optional<int> parameter_;
   CurveClock clock_;

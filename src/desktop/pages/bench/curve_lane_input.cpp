@@ -6,7 +6,6 @@
 #include <QToolButton>
 
 #include "pages/bench/curve_lane.h"
-#include "pages/bench/scope.h"
 #include "widgets/claim_keys.h"
 #include "widgets/typed_value.h"
 #include "work/document.h"
@@ -28,7 +27,7 @@ void CurveLane::mousePressEvent(QMouseEvent* e) {
   point_ = point_near(e->position());
   if (point_ < 0) {
     // The line that stood still becomes the curve's first point where it is clicked.
-    const double s = clock_.curve_s(scope_.seconds_at(e->position().x()));
+    const double s = clock_.curve_s(time_.seconds_at(e->position().x()));
     const Curve next =
         with_point(has_curve() ? curve() : Curve{}, shown(), s, value_at_y(e->position().y()));
     point_ = static_cast<int>(nearest_point(next, s));
@@ -50,7 +49,7 @@ void CurveLane::mouseMoveEvent(QMouseEvent* e) {
   }
   const QPointF by = (e->position() - held_at_) * (e->modifiers() & Qt::ShiftModifier ? 0.1 : 1);
   held_at_ = e->position();
-  move_point(by.x() / std::max(1, width()) * scope_.view_length(), -by.y() / plot_rect().height());
+  move_point(by.x() / std::max(1, width()) * time_.view_length(), -by.y() / plot_rect().height());
 }
 
 void CurveLane::move_point(double by_s, double by_fraction) {
@@ -134,7 +133,7 @@ void CurveLane::keyPressEvent(QKeyEvent* e) {
     held_s_ = clock_.clip_s(at.s);
     held_fraction_ = to_fraction(shown(), at.value);
     const double one = only_holds(shown()) ? 1 / std::max(1.0, shown().most) : fine ? 0.002 : 0.01;
-    move_point(x * scope_.view_length() * (fine ? 0.0005 : 0.005), y * one);
+    move_point(x * time_.view_length() * (fine ? 0.0005 : 0.005), y * one);
     work_.document.end_merge();
   };
   switch (e->key()) {

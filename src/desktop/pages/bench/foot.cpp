@@ -21,6 +21,7 @@ namespace drevan::desktop {
 
 namespace {
 constexpr int narrowest = 800;
+constexpr double load_shown_from = 0.7;
 }
 
 Foot::Foot(const Work& work, Of of, QWidget* parent)
@@ -196,6 +197,24 @@ void Foot::live() {
   of_->setText(tr("of %1").arg(QString::fromStdString(clock_text(all_s))));
   meter_->show_peaks(player.take_peaks(), player.over());
   hear_loudness();
+  show_device();
+  if (const auto problem = player.take_error(); !problem.empty())
+    work_.notices.warn(QString::fromStdString(problem));
+}
+
+// What one must know of how it is heard; above all when it soon cannot go on.
+void Foot::show_device() {
+  Player& player = work_.listening.player();
+  const Player::Load load = player.load();
+  if (load.share > load_shown_from) {
+    const Clip* dearest = work_.document.reel().find(load.dearest);
+    device_->setText(tr("load %1 %").arg(100 * load.share, 0, 'f', 0));
+    device_->setToolTip(
+        (dearest ? tr("Most of it is %1. ").arg(text(dearest->name)) : QString()) +
+        tr("At 100 % sound would drop out: print what is dear (Ctrl+P on the Bench), or choose a "
+           "larger buffer under Listen, Sound settings."));
+    return;
+  }
   const bool silent = player.silent();
   const int on = work_.listening.listens_on();
   const QString heard_on =
@@ -208,8 +227,6 @@ void Foot::live() {
       : silent ? tr("No sound device was found, so playing is silent; meters and pictures still "
                     "move. Connect one, or choose one under Listen, Sound settings.")
                : QString());
-  if (const auto problem = player.take_error(); !problem.empty())
-    work_.notices.warn(QString::fromStdString(problem));
 }
 
 }  // namespace drevan::desktop

@@ -49,6 +49,7 @@ class Foot : public QWidget {
   void resizeEvent(QResizeEvent*) override;
 
  private:
+  void show_device();
   void begin_loudness();
   void hear_loudness();
 

@@ -10,6 +10,7 @@
 #include "media/peaks.h"
 #include "pictures/axes.h"
 #include "reel/reel.h"
+#include "widgets/time_view.h"
 #include "work/work.h"
 
 class QScrollBar;
@@ -19,7 +20,7 @@ namespace drevan::desktop {
 class PauseSnap;
 class SelectionLevels;
 
-class Scope : public QWidget {
+class Scope : public QWidget, public TimeView {
   Q_OBJECT
 
  public:
@@ -33,14 +34,14 @@ class Scope : public QWidget {
   void show_playhead(double seconds);
   /// Seconds shown at the left edge, and shown in all.
   double view_begin() const { return begin_s_; }
-  double view_length() const { return length_s_; }
+  double view_length() const override { return length_s_; }
   void show_range(double begin_s, double length_s);
   /// What can be shown: the clip, and some of what its source has around it.
   SecondsRange limits() const;
   void show_all();
   void zoom(double factor, double at_s);
-  double x_of(double seconds) const;
-  double seconds_at(double x) const;
+  double x_of(double seconds) const override;
+  double seconds_at(double x) const override;
 
   /// The other face; on or off.
   ScopeSpectrogram& spectrogram() { return *spectrogram_; }

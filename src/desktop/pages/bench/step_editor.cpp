@@ -261,10 +261,10 @@ void StepEditor::set(int parameter, double value) {
                     may_follow_curve(*s->type, parameter);
   if (keep && lane_.parameter() != parameter) lane_.show_parameter(parameter);
   const double from = settings_at(work_, *s, playhead_s_)[static_cast<size_t>(parameter)];
-  turning_.turn(step_, parameter, from, value, work_.listening.position_s(), keep);
+  turning_.turn(step_, parameter, from, value, work_.listening.clip_position_s(), keep);
 }
 
-void StepEditor::settle() { turning_.settle(work_.listening.position_s()); }
+void StepEditor::settle() { turning_.settle(work_.listening.clip_position_s()); }
 
 void StepEditor::fill_menu() {
   QMenu* menu = points_->menu();

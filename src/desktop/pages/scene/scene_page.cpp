@@ -2,8 +2,10 @@
 
 #include <QFileDialog>
 #include <QSettings>
+#include <QShortcut>
 #include <QSplitter>
 #include <QTimer>
+#include <QToolButton>
 #include <QVBoxLayout>
 
 #include "work/document.h"
@@ -40,13 +42,16 @@ ScenePage::ScenePage(const Work& work, QWidget* parent) : QWidget(parent), work_
   lower_box->addWidget(rows_, 1);
   mix_row_ = new MixRow(work_, *rows_, lower);
   lower_box->addWidget(mix_row_);
+  steps_ = new SceneSteps(work_, *rows_, lower);
+  lower_box->addWidget(&steps_->lane());
   auto* all = new QSplitter(Qt::Vertical, this);
   all->setObjectName("scene_split");
   all->addWidget(upper);
   all->addWidget(lower);
+  all->addWidget(steps_);
   all->setStretchFactor(0, 2);
   all->setStretchFactor(1, 3);
-  all->setSizes({244, 456});
+  all->setSizes({244, 456, 220});
   box->addWidget(all, 1);
   foot_ = new Foot(work_, Foot::Of::scene, this);
   box->addWidget(foot_);
@@ -62,6 +67,7 @@ ScenePage::ScenePage(const Work& work, QWidget* parent) : QWidget(parent), work_
   connect(foot_, &Foot::heard, this, [this](std::span<const float> stereo) {
     if (mix_->isVisible()) mix_->heard().hear(stereo, work_.document.reel().rate);
   });
+  show_steps(QSettings().value("scene/steps", false).toBool());
   show_mix(QSettings().value("scene/mix", false).toBool());
   connect(&work_.scene, &SceneSounds::sounds_changed, this, &ScenePage::hold_others_back);
   connect(rows_, &SceneRows::bench_wanted, this, &ScenePage::bench_wanted);
@@ -88,11 +94,51 @@ QWidget* ScenePage::make_beside() {
   beside_->setAccessibleName(tr("Beside the picture"));
   spaces_ = new SpaceList(work_, part);
   mix_ = new MixPanel(work_, part);
-  box->addWidget(beside_, 0, Qt::AlignLeft);
+  steps_button_ = new QToolButton(part);
+  steps_button_->setObjectName("show_steps");
+  steps_button_->setText(tr("Steps"));
+  steps_button_->setCheckable(true);
+  steps_button_->setToolTip(tr("Level path and editor of what is chosen, under the rows (A)"));
+  connect(steps_button_, &QToolButton::toggled, this, &ScenePage::show_steps);
+  auto* top = new QHBoxLayout;
+  top->addWidget(beside_);
+  top->addStretch(1);
+  top->addWidget(steps_button_);
+  box->addLayout(top);
   box->addWidget(spaces_, 1);
   box->addWidget(mix_, 1);
   connect(beside_, &Segmented::chosen, this, [this](int i) { show_mix(i == 1); });
   return part;
+}
+
+void ScenePage::show_film_window(bool on) {
+  if (film_window_) film_window_->setVisible(on);
+  if (film_window_ || !on) return;
+  film_window_ = new QWidget(this, Qt::Window);
+  film_window_->setObjectName("film_window");
+  film_window_->setWindowTitle(tr("Picture"));
+  auto* box = new QVBoxLayout(film_window_);
+  box->setContentsMargins(0, 0, 0, 0);
+  other_film_ = new FilmView(work_, film_window_);
+  box->addWidget(other_film_);
+  connect(new QShortcut(Qt::Key_F11, film_window_), &QShortcut::activated, this, [this] {
+    film_window_->isFullScreen() ? film_window_->showNormal() : film_window_->showFullScreen();
+  });
+  connect(new QShortcut(Qt::Key_Escape, film_window_), &QShortcut::activated, this,
+          [this] { show_film_window(false); });
+  connect(new QShortcut(Qt::Key_Space, film_window_), &QShortcut::activated, foot_,
+          &Foot::toggle_play);
+  film_window_->resize(960, 540);
+  film_window_->show();
+}
+
+bool ScenePage::shows_steps() const { return steps_button_->isChecked(); }
+
+void ScenePage::show_steps(bool on) {
+  steps_button_->setChecked(on);
+  steps_->setVisible(on);
+  if (!on) steps_->lane().close();
+  QSettings().setValue("scene/steps", on);
 }
 
 void ScenePage::show_mix(bool on) {
@@ -132,6 +178,8 @@ void ScenePage::live() {
   rows_->show_playhead(s, work_.listening.player().playing());
   if (mix_row_->isVisible()) mix_row_->show_playhead();
   film_->look_at(s);
+  if (film_window_ && film_window_->isVisible()) other_film_->look_at(s);
+  if (steps_->isVisible()) steps_->live();
   foot_->live();
 }
 

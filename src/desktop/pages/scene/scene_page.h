@@ -9,10 +9,12 @@
 #include "pages/scene/mix_row.h"
 #include "pages/scene/scene_rows.h"
 #include "pages/scene/scene_sentence.h"
+#include "pages/scene/scene_steps.h"
 #include "pages/scene/space_list.h"
 #include "work/work.h"
 
 class QTimer;
+class QToolButton;
 
 namespace drevan::desktop {
 
@@ -29,6 +31,13 @@ class ScenePage : public QWidget {
   Foot& foot() { return *foot_; }
   MixPanel& mix() { return *mix_; }
   MixRow& mix_row() { return *mix_row_; }
+  SceneSteps& steps() { return *steps_; }
+  /// Level path and editor of what is chosen, under the rows.
+  void show_steps(bool on);
+  bool shows_steps() const;
+  /// The picture in a window of its own as well, or no longer. F11 fills the screen with it.
+  void show_film_window(bool on);
+  QWidget* film_window() { return film_window_; }
   /// Spaces, or the mix, beside the picture; with the mix goes its row.
   void show_mix(bool on);
   /// Asks for films and adds them behind those there are.
@@ -54,12 +63,15 @@ class ScenePage : public QWidget {
   QWidget* make_beside();
 
   const Work& work_;
-  FilmView* film_;
+  FilmView *film_, *other_film_ = nullptr;
+  QWidget* film_window_ = nullptr;
   SceneRows* rows_;
   SceneSentence* sentence_;
   SpaceList* spaces_;
   MixPanel* mix_;
   MixRow* mix_row_;
+  SceneSteps* steps_;
+  QToolButton* steps_button_;
   Segmented* beside_;
   Foot* foot_;
   QTimer* timer_;

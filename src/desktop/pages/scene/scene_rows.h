@@ -128,6 +128,7 @@ class SceneRows : public QAbstractScrollArea {
   Drag edge_at(QPointF at) const;
   void drag_edge(double x, bool snaps);
   void end_edge();
+  void stretch_marked(const Clip& held);
   const Curve* gain_curve() const;
   double gain_y(double db) const;
   double gain_at(double y) const;

@@ -5,6 +5,7 @@
 
 #include "pages/scene/scene_rows.h"
 #include "reel/cuts.h"
+#include "reel/made.h"
 #include "reel/scene_curves.h"
 #include "steps/curve_edit.h"
 #include "theme/theme.h"
@@ -47,6 +48,7 @@ void SceneRows::end_edge() {
   const int id = clip.id;
   if (drag_ == Drag::stretch) {
     const auto way = edits::stretch_way(clip).value_or(edits::StretchWay::pitch);
+    if (marked_.size() > 1 && marked_.contains(id)) return stretch_marked(clip);
     const double to = edge_s_ - clip.place_s;
     work_.document.change([&](const Reel& reel) { return edits::stretch_to(reel, id, to, way); });
     return;
@@ -60,6 +62,20 @@ void SceneRows::end_edge() {
   SecondsRange keep{0, own_s};
   (drag_ == Drag::trim_begin ? keep.begin : keep.end) = edge_s_ - clip.place_s;
   work_.document.change([&](const Reel& reel) { return edits::trim(reel, id, keep); });
+}
+
+// By what the end that is held tells, about the beginning of the first of them.
+void SceneRows::stretch_marked(const Clip& held) {
+  std::vector<edits::SoundingClip> clips;
+  double first_s = held.place_s;
+  for (const int id : marked_) {
+    const Clip& c = *work_.document.reel().find(id);
+    clips.push_back({id, clip_seconds(c)});
+    first_s = std::min(first_s, c.place_s);
+  }
+  const double factor = (edge_s_ - first_s) / (held.place_s + clip_seconds(held) - first_s);
+  work_.document.change(
+      [&](const Reel& reel) { return edits::stretch_together(reel, clips, factor); });
 }
 
 // --- the gain's line ---

@@ -1,0 +1,92 @@
+#include "batch/selection.h"
+
+#include <algorithm>
+#include <cmath>
+
+#include "batch/temporary_folder.h"
+#include "media/writer.h"
+#include "reel/made.h"
+#include "reel/source_files.h"
+
+namespace drevan {
+
+namespace fs = std::filesystem;
+
+namespace {
+
+constexpr int block_frames = 8192;
+
+// Of `in`, from a frame on, as a file of another kind.
+void copy_from(const fs::path& in, Samples from, const fs::path& file, Container container,
+               SampleType samples, ReplacementFile::Old old, MixFile& told,
+               const CancelToken& cancel, const Progress& progress) {
+  const auto reader = open_audio(in);
+  const MediaInfo& info = reader->info();
+  const Samples frames = std::max<Samples>(0, info.frames - from);
+  reader->seek(from);
+  AudioWriter writer(file, {container, samples, info.rate, info.channels}, frames,
+                     SourceMarks{"", from}, old);
+  LevelMeter meter({info.rate, info.channels, block_frames}, Detail::full);
+  AudioBuffer buffer(info.channels, block_frames);
+  for (Samples done = 0; done < frames;) {
+    cancel.check();
+    const int n = reader->read(buffer.block());
+    if (n == 0) break;
+    writer.write(buffer.block(0, n));
+    meter.hear(buffer.block(0, n));
+    done += n;
+    if (progress) progress(static_cast<double>(done) / static_cast<double>(frames));
+  }
+  writer.commit();
+  told.output = file;
+  told.levels = meter.levels();
+  told.clipped = writer.clipped();
+}
+
+}  // namespace
+
+Source render_one(const Reel& reel, std::span<const int> clips, const fs::path& file,
+                  FindingStore& store, const CancelToken& cancel, const Progress& progress) {
+  const Reel alone = to_make_one(reel, clips);
+  make_folder(file.parent_path());
+  const TemporaryFolder temporary(file.parent_path(), "one");
+  const Source sum = render_sum(alone, temporary.path() / "one.wav", store, cancel, progress);
+  MixFile told;
+  copy_from(sum.path, 0, file, Container::wav, SampleType::float32, ReplacementFile::Old::kept,
+            told, cancel, {});
+  return examine_source(file, &cancel);
+}
+
+MixFile render_selection(const Reel& reel, std::span<const int> clips, const fs::path& file,
+                         Container container, SampleType samples, FindingStore& store,
+                         const CancelToken& cancel, const Progress& progress) {
+  if (is_source(file, source_files(reel)))
+    throw Error(Error::Kind::output,
+                file.string() + " is a source of the reel; choose another name.");
+  Reel alone = reel;
+  double first_s = latest_place_s;
+  std::erase_if(alone.clips, [&](const Clip& c) {
+    const bool other = std::ranges::find(clips, c.id) == clips.end();
+    if (!other) first_s = std::min(first_s, c.place_s);
+    return other;
+  });
+  if (alone.clips.empty())
+    throw Error(Error::Kind::call, "No clip is marked, so there is nothing to write.");
+  BatchOptions options;
+  options.samples = SampleType::float32;
+  const TemporaryFolder temporary(fs::absolute(file).parent_path(), "selection");
+  options.folder = temporary.path();
+  const auto mixed = render_mix(alone, options, {}, store, cancel, [&](double p) {
+    if (progress) progress(0.9 * p);
+  });
+  for (const auto& clip : mixed.clips)
+    if (clip.state == JobState::failed) throw Error(Error::Kind::input, clip.problem);
+  MixFile out = mixed.files.front();
+  copy_from(out.output, std::llround(first_s * reel.rate), file, container, samples,
+            ReplacementFile::Old::replaced, out, cancel, [&](double p) {
+              if (progress) progress(0.9 + 0.1 * p);
+            });
+  return out;
+}
+
+}  // namespace drevan

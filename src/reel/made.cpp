@@ -1,0 +1,139 @@
+#include "reel/made.h"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+
+#include "reel/draft.h"
+#include "reel/scene_curves.h"
+#include "reel/takes.h"
+
+namespace drevan {
+
+namespace {
+
+bool of_one_group(const Reel& reel, std::span<const int> clips) {
+  const int group = reel.find(clips.front())->group;
+  return std::ranges::all_of(clips, [&](int id) { return reel.find(id)->group == group; });
+}
+
+double first_place_s(const Reel& reel, std::span<const int> clips) {
+  double first = latest_place_s;
+  for (const int id : clips) first = std::min(first, reel.find(id)->place_s);
+  return first;
+}
+
+void require_several(const Reel& reel, std::span<const int> clips) {
+  if (clips.size() < 2)
+    throw edits::impossible("Mark the clips that become one, with Ctrl and a click.");
+  for (const int id : clips) {
+    edits::require_clip(id, "is made of all clips");
+    const Clip* clip = reel.find(id);
+    if (!clip) throw edits::impossible("A clip of these is not in the reel any more.");
+    if (left_out(reel, *clip))
+      throw edits::impossible(
+          fmt::format("{} is left out; choose its take first, or leave it out here.", clip->name));
+  }
+}
+
+}  // namespace
+
+std::vector<int> made_of(const Reel& reel, int clip) {
+  std::vector<int> out;
+  for (const auto& c : reel.clips)
+    if (clip != 0 && c.made_into == clip) out.push_back(c.id);
+  return out;
+}
+
+Reel to_make_one(const Reel& reel, std::span<const int> clips) {
+  for (const int id : clips)
+    if (!reel.find(id)) throw edits::impossible("A clip of these is not in the reel any more.");
+  Reel out = reel;
+  const bool one_group = of_one_group(reel, clips);
+  const double first = first_place_s(reel, clips);
+  std::erase_if(out.clips, [&](const Clip& c) { return std::ranges::find(clips, c.id) == clips.end(); });
+  for (Clip& c : out.clips) {
+    c.place_s -= first;
+    c.sends.clear();
+    c.direct = true;
+    c.line = c.made_into = 0;
+  }
+  for (Group& g : out.groups) {
+    g.sends.clear();
+    g.direct = true;
+    if (one_group) g.chain.steps.clear();
+  }
+  out.spaces.clear();
+  out.chain.steps.clear();
+  out.mix.chain.steps.clear();
+  return out;
+}
+
+namespace edits {
+
+Edit make_one(const Reel& reel, std::span<const int> clips, const Source& sound) {
+  require_several(reel, clips);
+  Edit edit{reel, {}};
+  const Clip& first = *reel.find(clips.front());
+  const std::string group =
+      of_one_group(reel, clips) ? reel.group_of(first).name : std::string("Made of several");
+  const int id = add_clip(edit.next, sound, group);
+  Clip& one = clip_in(edit.next, id);
+  one.name = fmt::format("{} and {} more", first.name, clips.size() - 1);
+  one.place_s = first_place_s(reel, clips);
+  for (const int part : clips) clip_in(edit.next, part).made_into = id;
+  edit.label = fmt::format("Make one clip of {}", clips.size());
+  return edit;
+}
+
+Edit make_again(const Reel& reel, int clip, const Source& sound) {
+  if (made_of(reel, clip).empty()) throw impossible("That clip was not made of others.");
+  Draft d(reel, clip);
+  const auto known = std::ranges::find(d.edit.next.sources, sound.path, &Source::path);
+  if (known == d.edit.next.sources.end()) {
+    d.edit.next.sources.push_back(sound);
+    d.clip.source = static_cast<int>(d.edit.next.sources.size()) - 1;
+  } else {
+    *known = sound;
+    d.clip.source = static_cast<int>(known - d.edit.next.sources.begin());
+  }
+  d.clip.begin = 0;
+  d.clip.frames = sound.frames;
+  return d.done(fmt::format("Make {} again", d.clip.name));
+}
+
+Edit take_apart(const Reel& reel, int clip) {
+  const auto parts = made_of(reel, clip);
+  if (parts.empty()) throw impossible("That clip was not made of others.");
+  Edit edit{reel, fmt::format("Take {} apart", reel.find(clip)->name)};
+  for (const int part : parts) clip_in(edit.next, part).made_into = 0;
+  const int gone[] = {clip};
+  drevan::remove_clips(edit.next, gone);
+  return edit;
+}
+
+Edit stretch_together(const Reel& reel, std::span<const SoundingClip> clips, double factor) {
+  if (clips.empty()) throw impossible("Mark the clips to be stretched first.");
+  double first = latest_place_s;
+  std::string merge = "lengths of";
+  for (const auto& c : clips) {
+    require_clip(c.clip, "is stretched by stretching its clips");
+    const Clip* clip = reel.find(c.clip);
+    if (!clip) throw impossible("A clip of these is not in the reel any more.");
+    first = std::min(first, clip->place_s);
+    merge += fmt::format(" {}", c.clip);
+  }
+  Edit edit{reel, {}};
+  for (const auto& c : clips) {
+    const auto way = stretch_way(*edit.next.find(c.clip)).value_or(StretchWay::pitch);
+    edit.next = stretch_to(edit.next, c.clip, c.seconds * factor, way).next;
+    Clip& clip = clip_in(edit.next, c.clip);
+    clip.place_s = std::min(latest_place_s, first + (clip.place_s - first) * factor);
+  }
+  edit.label = fmt::format("Stretch {} to {:.0f} %", counted(clips.size(), "clip"), 100 * factor);
+  edit.merge = merge;
+  return edit;
+}
+
+}  // namespace edits
+}  // namespace drevan

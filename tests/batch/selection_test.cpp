@@ -1,0 +1,136 @@
+// Several clips as one: made into a clip, written as they are heard, stretched together.
+#include "batch/selection.h"
+
+#include <gtest/gtest.h>
+
+#include "reel/made.h"
+#include "reel/scene_curves.h"
+#include "reel/scene_edits.h"
+#include "reel/takes.h"
+#include "support/reels.h"
+#include "support/steps.h"
+
+namespace drevan {
+namespace {
+
+const CancelToken never;
+
+class SelectionTest : public testing::Test {
+ protected:
+  void SetUp() override {
+    reel = test::reel_of(t, {{"a", "One"}, {"b", "One"}, {"c", "Two"}}, 1);
+    reel.clips[0].place_s = 2;
+    reel.clips[1].place_s = 2.5;
+    reel.clips[2].place_s = 4;
+    reel.groups[0].chain.steps = {test::with("gain", {{"gain_db", 3}})};
+    reel.clips[1].chain.steps = {test::with("gain", {{"gain_db", -6}})};
+    settle_step_ids(reel);
+  }
+  AudioBuffer mix_of(const Reel& of, const std::string& name) {
+    BatchOptions options;
+    options.folder = t / name;
+    options.samples = SampleType::float32;
+    return test::read_all(render_mix(of, options, {}, store, never).files.front().output);
+  }
+  static float difference(const AudioBuffer& a, const AudioBuffer& b, Samples b_from = 0) {
+    float most = 0;
+    for (Samples i = 0; i < a.frames() && b_from + i < b.frames(); ++i)
+      most = std::max(most, std::abs(a.channel(0)[static_cast<size_t>(i)] -
+                                     b.channel(0)[static_cast<size_t>(b_from + i)]));
+    return most;
+  }
+  test::TempFolder t;
+  FindingStore store;
+  Reel reel;
+};
+
+TEST_F(SelectionTest, OneClipMadeOfSeveralSoundsAsTheyDidAndComesApart) {
+  const AudioBuffer before = mix_of(reel, "before");
+  const int ids[] = {1, 2};
+  const Source one = render_one(reel, ids, t / "one.wav", store, never);
+  EXPECT_EQ(one.frames, 72000);
+  const Reel made = edits::make_one(reel, ids, one).next;
+  const Clip& clip = made.clips.back();
+  EXPECT_EQ(clip.name, "a and 1 more");
+  EXPECT_EQ(clip.place_s, 2);
+  EXPECT_EQ(clip.group, 0) << "its group's chain comes once";
+  EXPECT_EQ(rendered_clips(made), (std::vector<int>{3, clip.id}));
+  EXPECT_EQ(made_of(made, clip.id), (std::vector<int>{1, 2}));
+  const AudioBuffer after = mix_of(made, "after");
+  ASSERT_EQ(after.frames(), before.frames());
+  EXPECT_LT(difference(after, before), 1e-6F);
+  // It is kept in the file.
+  save_reel(made, t / "x.reel");
+  EXPECT_EQ(made_of(load_reel(t / "x.reel"), clip.id), (std::vector<int>{1, 2}));
+  // Made again after a change of what it was made of.
+  Reel changed = made;
+  changed.clips[1].chain.steps[0].settings.values[0] = 0;
+  const Source again = render_one(changed, made_of(changed, clip.id), t / "two.wav", store, never);
+  const Reel remade = edits::make_again(changed, clip.id, again).next;
+  EXPECT_GT(difference(mix_of(remade, "again"), before), 0.01F);
+  EXPECT_EQ(remade.find(clip.id)->place_s, 2);
+  // Apart again, or removed: nothing is lost.
+  const Reel apart = edits::take_apart(made, clip.id).next;
+  EXPECT_EQ(rendered_clips(apart), (std::vector<int>{1, 2, 3}));
+  const int gone[] = {clip.id};
+  EXPECT_EQ(rendered_clips(edits::remove_clips(made, gone).next), (std::vector<int>{1, 2, 3}));
+  EXPECT_THROW(edits::take_apart(reel, 1), Error);
+  EXPECT_THROW(render_one(reel, ids, t / "one.wav", store, never), Error);
+}
+
+TEST_F(SelectionTest, OfSeveralGroupsItBringsTheirChainsAlong) {
+  const AudioBuffer before = mix_of(reel, "before");
+  const int ids[] = {2, 3};
+  const Source one = render_one(reel, ids, t / "one.wav", store, never);
+  const Reel made = edits::make_one(reel, ids, one).next;
+  EXPECT_EQ(made.group_of(made.clips.back()).name, "Made of several");
+  EXPECT_LT(difference(mix_of(made, "after"), before), 1e-6F);
+  const int fewer[] = {1};
+  EXPECT_THROW(edits::make_one(reel, fewer, one), Error);
+  EXPECT_THROW(edits::make_one(made, ids, one), Error) << "they are left out";
+}
+
+TEST_F(SelectionTest, WhatIsMarkedIsWrittenAsItIsHeardInTheMix) {
+  reel = edits::add_space(reel, "Hall", {{test::with("gain", {{"gain_db", -12}})}}).next;
+  reel = edits::set_send(reel, {edits::Feeder::Of::clip, 1}, reel.spaces[0].clip.id, 0).next;
+  reel.mix.chain.steps = {test::with("gain", {{"gain_db", 2}})};
+  settle_step_ids(reel);
+  const int ids[] = {1};
+  const MixFile file = render_selection(reel, ids, t / "marked.wav", Container::wav,
+                                        SampleType::float32, store, never);
+  EXPECT_TRUE(file.levels.loudness_lufs);
+  const AudioBuffer written = test::read_all(t / "marked.wav");
+  EXPECT_EQ(written.frames(), 48000);
+  EXPECT_EQ(open_audio(t / "marked.wav")->info().time_reference, 96000);
+  // The others are silent in what is compared with.
+  Reel alone = reel;
+  std::erase_if(alone.clips, [](const Clip& c) { return c.id != 1; });
+  EXPECT_LT(difference(written, mix_of(alone, "alone"), 96000), 1e-7F);
+  EXPECT_THROW(render_selection(reel, {}, t / "none.wav", Container::wav, SampleType::int24, store,
+                                never),
+               Error);
+  EXPECT_THROW(render_selection(reel, ids, reel.sources[0].path, Container::wav, SampleType::int24,
+                                store, never),
+               Error);
+}
+
+TEST_F(SelectionTest, MarkedClipsStretchByOneFactorAboutTheirCommonStart) {
+  const edits::SoundingClip clips[] = {{1, 1}, {2, 1}};
+  const Reel next = edits::stretch_together(reel, clips, 1.5).next;
+  EXPECT_DOUBLE_EQ(next.clips[0].place_s, 2);
+  EXPECT_DOUBLE_EQ(next.clips[1].place_s, 2.75);
+  EXPECT_DOUBLE_EQ(next.clips[2].place_s, 4);
+  const AudioBuffer mix = mix_of(next, "stretched");
+  EXPECT_NEAR(static_cast<double>(mix.frames()) / 48000, 5, 0.01) << "c still ends last";
+  for (const int id : {1, 2})
+    EXPECT_EQ(edits::stretch_way(*next.find(id)), edits::StretchWay::pitch);
+  // One that is stretched like tape stays so; past what one can, none is stretched.
+  const Reel tape = edits::stretch_to(reel, 2, 1.2, edits::StretchWay::tape).next;
+  const edits::SoundingClip now[] = {{1, 1}, {2, 1.2}};
+  const Reel both = edits::stretch_together(tape, now, 0.5).next;
+  EXPECT_EQ(edits::stretch_way(*both.find(2)), edits::StretchWay::tape);
+  EXPECT_THROW(edits::stretch_together(reel, clips, 20), Error);
+}
+
+}  // namespace
+}  // namespace drevan
