@@ -83,6 +83,11 @@ class MainWindow : public QMainWindow {
   void tell_batch_done(const QString& how);
   void play_or_pause();
   void show_render();
+  struct Waited {
+    class QProgressDialog* dialog = nullptr;
+  };
+  void show_progress(Waited& waited, double share, const QString& what,
+                     const std::function<void()>& cancel);
   void show_printing(double share);
   void show_summing(double share);
   void show_cutting(double share);
@@ -141,8 +146,7 @@ class MainWindow : public QMainWindow {
   class VersionsDialog* versions_ = nullptr;
   class HelpWindow* help_ = nullptr;
   class UnevenDialog* uneven_ = nullptr;
-  class QProgressDialog *printing_ = nullptr, *summing_ = nullptr, *cutting_ = nullptr,
-                        *making_ = nullptr;
+  Waited printing_, summing_, cutting_, making_;
   QAction *undo_ = nullptr, *redo_ = nullptr;
   QTimer* message_timer_ = nullptr;
 };

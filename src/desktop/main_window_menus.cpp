@@ -248,41 +248,41 @@ VersionsDialog& MainWindow::versions() {
   return *versions_;
 }
 
-void MainWindow::show_printing(double share) {
-  if (share < 0) {
-    if (printing_) printing_->deleteLater();
-    printing_ = nullptr;
+// One of several that are alike: shown where it takes half a second, gone at 1.
+void MainWindow::show_progress(Waited& waited, double share, const QString& what,
+                               const std::function<void()>& cancel) {
+  if (share >= 1) {
+    if (waited.dialog) waited.dialog->deleteLater();
+    waited.dialog = nullptr;
     return;
   }
-  if (!printing_) {
-    printing_ = new QProgressDialog(tr("Printing ..."), tr("Cancel"), 0, 1000, this);
-    printing_->setMinimumDuration(500);
-    connect(printing_, &QProgressDialog::canceled, this, [this] {
-      work_.printing.cancel();
-      tell(tr("Nothing was printed."), false);
+  if (!waited.dialog) {
+    waited.dialog = new QProgressDialog(what, tr("Cancel"), 0, 1000, this);
+    waited.dialog->setMinimumDuration(500);
+    connect(waited.dialog, &QProgressDialog::canceled, this, [this, &waited, cancel] {
+      cancel();
+      show_progress(waited, 1, {}, {});
     });
   }
+  waited.dialog->setLabelText(what);
+  waited.dialog->setValue(static_cast<int>(share * 999));
+}
+
+void MainWindow::show_printing(double share) {
   const int waiting = work_.printing.waiting();
-  printing_->setLabelText(waiting > 0 ? tr("Printing, %1 more to come ...").arg(waiting) : tr("Printing ..."));
-  printing_->setValue(static_cast<int>(share * 999));
+  show_progress(printing_, share < 0 ? 1 : std::min(share, 0.999),
+                waiting > 0 ? tr("Printing, %1 more to come ...").arg(waiting) : tr("Printing ..."),
+                [this] {
+                  work_.printing.cancel();
+                  tell(tr("Nothing was printed."), false);
+                });
 }
 
 void MainWindow::show_summing(double share) {
-  if (share >= 1) {
-    if (summing_) summing_->deleteLater();
-    summing_ = nullptr;
-    return;
-  }
-  if (!summing_) {
-    summing_ = new QProgressDialog(tr("Summing the clips ..."), tr("Cancel"), 0, 1000, this);
-    summing_->setMinimumDuration(500);
-    connect(summing_, &QProgressDialog::canceled, this, [this] {
-      work_.mix_sum.cancel();
-      show_summing(1);
-      tell(tr("The mix shows the sum as it was."), false);
-    });
-  }
-  summing_->setValue(static_cast<int>(share * 999));
+  show_progress(summing_, share, tr("Summing the clips ..."), [this] {
+    work_.mix_sum.cancel();
+    tell(tr("The mix shows the sum as it was."), false);
+  });
 }
 
 void MainWindow::make_listen_menu() {

@@ -2,7 +2,6 @@
 #include <QFileDialog>
 #include <QFileInfo>
 #include <QMenuBar>
-#include <QProgressDialog>
 #include <QSettings>
 
 #include "audio/error.h"
@@ -130,21 +129,10 @@ void MainWindow::write_marked() {
 }
 
 void MainWindow::show_making(double share) {
-  if (share >= 1) {
-    if (making_) making_->deleteLater();
-    making_ = nullptr;
-    return;
-  }
-  if (!making_) {
-    making_ = new QProgressDialog(tr("Rendering the clips ..."), tr("Cancel"), 0, 1000, this);
-    making_->setMinimumDuration(500);
-    connect(making_, &QProgressDialog::canceled, this, [this] {
-      work_.jobs.cancel_making();
-      show_making(1);
-      tell(tr("Nothing was written."), false);
-    });
-  }
-  making_->setValue(static_cast<int>(share * 999));
+  show_progress(making_, share, tr("Rendering the clips ..."), [this] {
+    work_.jobs.cancel_making();
+    tell(tr("Nothing was written."), false);
+  });
 }
 
 // From the film's first picture on, as a list that goes with the film is.
@@ -172,21 +160,10 @@ void MainWindow::write_events() {
 }
 
 void MainWindow::show_cutting(double share) {
-  if (share >= 1) {
-    if (cutting_) cutting_->deleteLater();
-    cutting_ = nullptr;
-    return;
-  }
-  if (!cutting_) {
-    cutting_ = new QProgressDialog(tr("Finding the cuts ..."), tr("Cancel"), 0, 1000, this);
-    cutting_->setMinimumDuration(500);
-    connect(cutting_, &QProgressDialog::canceled, this, [this] {
-      work_.films.cancel_cuts();
-      show_cutting(1);
-      tell(tr("No event was marked."), false);
-    });
-  }
-  cutting_->setValue(static_cast<int>(share * 999));
+  show_progress(cutting_, share, tr("Finding the cuts ..."), [this] {
+    work_.films.cancel_cuts();
+    tell(tr("No event was marked."), false);
+  });
 }
 
 }  // namespace drevan::desktop

@@ -303,7 +303,7 @@ void Player::work(const std::stop_token& stop) {
   }
 }
 
-// A mean over some 50 packets, a quarter of a second: single ones wait for files and other programs.
+// A mean over some 50 packets, a quarter of a second: single ones wait for files.
 void Player::note_load(double seconds) {
   const double now = seconds * rate_ / PlayPacket::frames;
   load_ = 0.98 * load_ + 0.02 * now;

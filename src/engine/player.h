@@ -55,7 +55,7 @@ class Player final : public SoundSource {
 
   /// How playing begins when it is recorded to.
   struct CountIn {
-    Samples lead = 0;            ///< frames of silence before it
+    Samples lead = 0;             ///< frames of silence before it
     std::optional<Samples> to{};  ///< three beeps, one a second, count to this frame
   };
   void play() { play({}); }

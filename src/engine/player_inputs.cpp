@@ -43,8 +43,8 @@ void PlayerInputs::end_block(float* interleaved, int frames, Samples over_at) no
   for (int c = 0; c < channels_ && (left | right) != 0; ++c) {
     const auto bit = std::uint64_t{1} << static_cast<unsigned>(c);
     for (int i = 0; i < n; ++i) {
-      const float x = in_[static_cast<size_t>(i) * static_cast<size_t>(channels_) +
-                          static_cast<size_t>(c)];
+      const float x =
+          in_[static_cast<size_t>(i) * static_cast<size_t>(channels_) + static_cast<size_t>(c)];
       if (left & bit) interleaved[2 * static_cast<size_t>(i)] += x;
       if (right & bit) interleaved[2 * static_cast<size_t>(i) + 1] += x;
     }

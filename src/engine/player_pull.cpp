@@ -92,8 +92,9 @@ void Player::add_beeps(float* interleaved, int from, int to, Samples position) n
     if (before <= 0 || before > beeps * second) continue;
     const Samples at = (second - before % second) % second;
     if (at >= length) continue;
-    const double envelope = std::min({1.0, static_cast<double>(at) / static_cast<double>(fade),
-                                      static_cast<double>(length - at) / static_cast<double>(fade)});
+    const double envelope =
+        std::min({1.0, static_cast<double>(at) / static_cast<double>(fade),
+                  static_cast<double>(length - at) / static_cast<double>(fade)});
     const auto x = static_cast<float>(
         beep_level * envelope *
         std::sin(2 * std::numbers::pi * beep_hz * static_cast<double>(at) / rate_));

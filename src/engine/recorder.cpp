@@ -13,7 +13,7 @@ namespace drevan {
 
 namespace {
 constexpr double shortest_take_s = 0.2;
-constexpr size_t ring_samples = size_t{1} << 23;  // 10 s of 16 inputs at 48 kHz
+constexpr size_t ring_capacity = size_t{1} << 23;  // 10 s of 16 inputs at 48 kHz
 constexpr auto write_every = std::chrono::milliseconds(30);
 constexpr int to_disk_every = 33;  // of these: about a second
 constexpr float full_scale = 0.99999F;
@@ -47,7 +47,7 @@ std::vector<RecordedTake> takes_of_recording(const Recording& recording, Samples
   return takes;
 }
 
-Recorder::Recorder(double rate) : rate_(rate), ring_(ring_samples) {}
+Recorder::Recorder(double rate) : rate_(rate), ring_(ring_capacity) {}
 
 Recorder::~Recorder() {
   if (thread_.joinable()) end();
@@ -106,8 +106,7 @@ void Recorder::hear(const InputBlock& block) noexcept {
     float peak = 0;
     long clipped = 0, zeros = zeros_[c].load(std::memory_order_relaxed);
     for (size_t i = 0; i < frames; ++i) {
-      const float x =
-          std::abs(block.interleaved[i * static_cast<size_t>(block.channels) + c]);
+      const float x = std::abs(block.interleaved[i * static_cast<size_t>(block.channels) + c]);
       peak = std::max(peak, x);
       clipped += static_cast<long>(x >= full_scale);
       zeros = x == 0 ? zeros + 1 : 0;
@@ -176,10 +175,10 @@ void Recorder::write_ready() {
     interleaved_.clear();
     for (size_t i = 0; i < frames; ++i)
       for (const int input : files_[f].inputs)
-        interleaved_.push_back(static_cast<size_t>(input) < width
-                                   ? ring_[(from + i * width + static_cast<size_t>(input)) %
-                                           ring_.size()]
-                                   : 0.0F);
+        interleaved_.push_back(
+            static_cast<size_t>(input) < width
+                ? ring_[(from + i * width + static_cast<size_t>(input)) % ring_.size()]
+                : 0.0F);
     wavs_[f]->write(interleaved_);
   }
   read_.store(from + frames * width, std::memory_order_release);
@@ -189,7 +188,8 @@ Recording Recorder::end(Samples more) {
   const Samples goal = frames() + more;
   // A device that has gone gives no more.
   const auto until = std::chrono::steady_clock::now() +
-                     std::chrono::milliseconds(300 + static_cast<long>(1000.0 * static_cast<double>(more) / rate_));
+                     std::chrono::milliseconds(
+                         300 + static_cast<long>(1000.0 * static_cast<double>(more) / rate_));
   while (recording_ && frames() < goal && std::chrono::steady_clock::now() < until)
     std::this_thread::sleep_for(std::chrono::milliseconds(2));
   recording_ = false;

@@ -23,8 +23,8 @@ std::vector<float> chirp(double rate) {
   std::vector<float> out(n);
   for (size_t i = 0; i < n; ++i) {
     const double t = static_cast<double>(i) / rate;
-    const double window =
-        0.5 - 0.5 * std::cos(2 * std::numbers::pi * static_cast<double>(i) / static_cast<double>(n));
+    const double window = 0.5 - 0.5 * std::cos(2 * std::numbers::pi * static_cast<double>(i) /
+                                               static_cast<double>(n));
     const double phase = from_hz * t + (to_hz - from_hz) * t * t / (2 * chirp_s);
     out[i] = static_cast<float>(chirp_level * window * std::sin(2 * std::numbers::pi * phase));
   }

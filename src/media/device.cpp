@@ -47,8 +47,7 @@ void SimulatedDevice::pull(SoundSource& source) {
   }
   source.pull(block_.data(), static_cast<int>(block_.size() / 2));
   if (microphone_.comes_back_after >= 0)
-    for (size_t i = 0; i < block_.size(); i += 2)
-      back_.push_back((block_[i] + block_[i + 1]) / 2);
+    for (size_t i = 0; i < block_.size(); i += 2) back_.push_back((block_[i] + block_[i + 1]) / 2);
   const std::lock_guard lock(mutex_);
   if (played_.size() + block_.size() > most)
     played_.erase(played_.begin(), played_.begin() + static_cast<std::ptrdiff_t>(most / 2));

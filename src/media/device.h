@@ -64,7 +64,8 @@ struct OutputWish {
   int first_channel = 0;    ///< left goes here, right to the next
   int buffer_frames = 256;  ///< 16 to 8192; two such buffers lie between pull() and the device
   bool or_another = true;   ///< where there is none of this name, the standard is taken
-  std::optional<InputWish> input{};  ///< by the same driver; where there is none, none is found
+  /// By the same driver. Where there is none it plays without, unless `or_another` is false.
+  std::optional<InputWish> input{};
   friend bool operator==(const OutputWish&, const OutputWish&) = default;
 };
 

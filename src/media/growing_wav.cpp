@@ -31,9 +31,7 @@ struct GrowingWav::Impl {
     if (file) sf_close(file);
     if (descriptor >= 0) ::close(descriptor);
   }
-  [[noreturn]] void fail() const {
-    throw cannot_write(path, errno != 0 ? errno : EIO);
-  }
+  [[noreturn]] void fail() const { throw cannot_write(path, errno != 0 ? errno : EIO); }
 };
 
 GrowingWav::GrowingWav(std::filesystem::path file, const Format& format)

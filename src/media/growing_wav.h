@@ -9,12 +9,13 @@
 
 namespace drevan {
 
-/// Has its final name from the first moment on and never takes the place of a file. Its header tells
-/// of all that was settled, so that a killed program leaves a whole WAV file; past 4 GB it is RF64.
+/// Has its final name from the first moment on and never takes the place of a file. Its header
+/// tells of all that was settled, so that a killed program leaves a whole WAV file; past 4 GB it is
+/// RF64.
 class GrowingWav {
  public:
   struct Format {
-    double rate = 48000;    ///< Hz
+    double rate = 48000;  ///< Hz
     int channels = 1;
     bool floating = false;  ///< 32-bit float; otherwise 24 bit, rounded without dither: what a
                             ///< converter gives is kept to the bit

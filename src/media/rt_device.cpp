@@ -102,8 +102,8 @@ class RtDevice final : public AudioDevice {
     try {
       // Without a function for errors those on the device's own thread would end the program.
       rt_.openStream(&out, inputs_ > 0 ? &in : nullptr, RTAUDIO_FLOAT32,
-                     static_cast<unsigned>(std::lround(rate_)), &frames, &RtDevice::callback, this, &options,
-                     [](RtAudioError::Type type, const std::string& told) {
+                     static_cast<unsigned>(std::lround(rate_)), &frames, &RtDevice::callback, this,
+                     &options, [](RtAudioError::Type type, const std::string& told) {
                        // What cannot be written to any more is only a warning to the library,
                        // which then asks on.
                        const bool lost =
@@ -122,9 +122,10 @@ class RtDevice final : public AudioDevice {
       throw Error(
           Error::Kind::device,
           inputs_ > 0
-              ? fmt::format("The input {} does not start with the output {} at {:.0f} Hz: {} Choose "
-                            "other devices, or the sound server, which brings rates together.",
-                            input_name_, name_, rate_, e.getMessage())
+              ? fmt::format(
+                    "The input {} does not start with the output {} at {:.0f} Hz: {} Choose "
+                    "other devices, or the sound server, which brings rates together.",
+                    input_name_, name_, rate_, e.getMessage())
               : fmt::format("The sound device {} does not start: {}", name_, e.getMessage()));
     }
   }
@@ -144,14 +145,15 @@ class RtDevice final : public AudioDevice {
     if (at == all.end() && wish_.input->name.empty()) at = all.begin();
     if (at == all.end()) throw Error(Error::Kind::device, "No such input was found.");
     input_name_ = at->name;
-    inputs_ = wish_.input->channels > 0 ? std::min(wish_.input->channels, at->channels)
-                                        : at->channels;
+    inputs_ =
+        wish_.input->channels > 0 ? std::min(wish_.input->channels, at->channels) : at->channels;
   }
   // Numbers of devices change when others come and go.
   unsigned id_of(const std::string& name, Way way) {
     for (unsigned i = 0; i < rt_.getDeviceCount(); ++i) {
       const auto info = rt_.getDeviceInfo(i);
-      if (info.name == name && (way == Way::out ? info.outputChannels >= 2 : info.inputChannels > 0))
+      if (info.name == name &&
+          (way == Way::out ? info.outputChannels >= 2 : info.inputChannels > 0))
         return i;
     }
     throw Error(Error::Kind::device, fmt::format("The sound device {} is not there.", name));
@@ -161,8 +163,7 @@ class RtDevice final : public AudioDevice {
     auto* device = static_cast<RtDevice*>(given);
     if (status & RTAUDIO_OUTPUT_UNDERFLOW)
       device->dropouts_.fetch_add(1, std::memory_order_relaxed);
-    if (status & RTAUDIO_INPUT_OVERFLOW)
-      device->dropouts_.fetch_add(1, std::memory_order_relaxed);
+    if (status & RTAUDIO_INPUT_OVERFLOW) device->dropouts_.fetch_add(1, std::memory_order_relaxed);
     if (device->inputs_ > 0)
       device->source_->take(static_cast<const float*>(in), device->inputs_,
                             static_cast<int>(frames));
@@ -249,7 +250,10 @@ std::unique_ptr<AudioDevice> find_device(double rate, const OutputWish& wish) {
   if (auto found = try_all(wish); found || !wish.or_another) return found;
   OutputWish any = wish;
   any.driver.clear();
-  return try_all(any);
+  if (auto found = try_all(any); found || !wish.input) return found;
+  any = wish;
+  any.input.reset();
+  return find_device(rate, any);
 }
 
 }  // namespace drevan

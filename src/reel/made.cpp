@@ -51,7 +51,8 @@ Reel to_make_one(const Reel& reel, std::span<const int> clips) {
   Reel out = reel;
   const bool one_group = of_one_group(reel, clips);
   const double first = first_place_s(reel, clips);
-  std::erase_if(out.clips, [&](const Clip& c) { return std::ranges::find(clips, c.id) == clips.end(); });
+  std::erase_if(out.clips,
+                [&](const Clip& c) { return std::ranges::find(clips, c.id) == clips.end(); });
   for (Clip& c : out.clips) {
     c.place_s -= first;
     c.sends.clear();

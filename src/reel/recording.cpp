@@ -173,8 +173,7 @@ Edit add_recording(const Reel& reel, const RecordedLine& line,
   Edit edit{reel, {}};
   const Clip* of = reel.find(line.take_of);
   if (of && is_bus(*of)) of = nullptr;
-  const std::string name =
-      proper_name(of ? line_name(of->name) : line.name, "A line");
+  const std::string name = proper_name(of ? line_name(of->name) : line.name, "A line");
   const std::string group = of ? reel.group_of(*of).name : proper_name(line.group, "A group");
   const int number = of && of->line != 0 ? of->line : next_line(reel);
   if (of) clip_in(edit.next, of->id).line = number;

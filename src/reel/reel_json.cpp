@@ -155,11 +155,11 @@ Version version_from(const json& j, const Reel& reel, const Clip& clip, const st
 }
 
 Clip clip_from(const json& j, const Reel& reel, const std::string& where) {
-  only_members(
-      j,
-      {"id", "name", "source", "begin", "frames", "group", "place_s", "room_tone_s", "fade_in",
-       "fade_out", "line", "chosen", "text", "made_into", "chain", "version", "versions", "sends", "direct"},
-      where);
+  only_members(j,
+               {"id", "name", "source", "begin", "frames", "group", "place_s", "room_tone_s",
+                "fade_in", "fade_out", "line", "chosen", "text", "made_into", "chain", "version",
+                "versions", "sends", "direct"},
+               where);
   Clip c;
   c.id = member(j, "id", 0, where);
   c.name = member<std::string>(j, "name", "", where);
@@ -262,12 +262,11 @@ std::string reel_to_text(const Reel& reel, const fs::path& folder) {
 Reel reel_from_text(const std::string& text, const fs::path& folder, const std::string& where) {
   const auto j = parse_json(text, where);
   check_version(j, "drevan_reel", newest_reel, where);
-  only_members(
-      j,
-      {"drevan_reel", "name", "rate_hz", "target", "last_clip_id", "last_step_id", "sources",
-       "groups", "clips", "chain", "mix_chain", "films", "events", "spaces", "last_space_id",
-       "recording", "reference"},
-      where);
+  only_members(j,
+               {"drevan_reel", "name", "rate_hz", "target", "last_clip_id", "last_step_id",
+                "sources", "groups", "clips", "chain", "mix_chain", "films", "events", "spaces",
+                "last_space_id", "recording", "reference"},
+               where);
   Reel reel;
   reel.name = member<std::string>(j, "name", "", where);
   reel.rate = member(j, "rate_hz", 48000.0, where);

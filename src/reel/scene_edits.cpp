@@ -99,9 +99,9 @@ Edit remove_film(const Reel& reel, int film) {
 }
 
 Edit set_reference(const Reel& reel, const std::filesystem::path& file) {
-  Edit edit = edit_of(reel, file.empty()
-                                ? std::string("No reference")
-                                : fmt::format("Listen against {}", file.filename().string()));
+  Edit edit =
+      edit_of(reel, file.empty() ? std::string("No reference")
+                                 : fmt::format("Listen against {}", file.filename().string()));
   edit.next.reference = file;
   return edit;
 }

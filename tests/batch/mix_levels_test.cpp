@@ -33,8 +33,8 @@ TEST(MixLevels, ShortTermLoudnessIsThatOfLibebur128) {
   const SoundCourse course = meter.course();
   double worst = 0;
   for (size_t i = 30; i < wanted.size(); ++i)
-    worst = std::max(worst, std::abs(short_term_at(course, 0.1 * static_cast<double>(i + 1) - 1.5) -
-                                     wanted[i]));
+    worst = std::max(
+        worst, std::abs(short_term_at(course, 0.1 * static_cast<double>(i + 1) - 1.5) - wanted[i]));
   // Windows of 0.4 s whose middles lie within 3 s, in place of hard ends.
   EXPECT_LT(worst, 0.8);
   EXPECT_EQ(short_term_at(course, 100), static_cast<double>(SoundCourse::nothing_db));

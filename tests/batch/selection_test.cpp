@@ -106,9 +106,9 @@ TEST_F(SelectionTest, WhatIsMarkedIsWrittenAsItIsHeardInTheMix) {
   Reel alone = reel;
   std::erase_if(alone.clips, [](const Clip& c) { return c.id != 1; });
   EXPECT_LT(difference(written, mix_of(alone, "alone"), 96000), 1e-7F);
-  EXPECT_THROW(render_selection(reel, {}, t / "none.wav", Container::wav, SampleType::int24, store,
-                                never),
-               Error);
+  EXPECT_THROW(
+      render_selection(reel, {}, t / "none.wav", Container::wav, SampleType::int24, store, never),
+      Error);
   EXPECT_THROW(render_selection(reel, ids, reel.sources[0].path, Container::wav, SampleType::int24,
                                 store, never),
                Error);

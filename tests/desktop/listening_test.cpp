@@ -211,8 +211,8 @@ TEST_F(ListeningTest, SoundSettingsFollowWhatComesAndGoesAndTakeHoldAtOnce) {
   QSettings().remove("sound");
   std::mutex mutex;
   std::vector<SoundDevice> there{{"pulse", "Desk speakers", 2, true},
-                                  {"pulse", "Headphones", 2, false},
-                                  {"jack", "Interface", 8, true}};
+                                 {"pulse", "Headphones", 2, false},
+                                 {"jack", "Interface", 8, true}};
   SoundSheet sheet(d.work(), &d.window, [&] {
     const std::lock_guard lock(mutex);
     return there;

@@ -118,8 +118,8 @@ void SceneStory::stretch_the_whoosh() {
          at + QPointF(rows().x_of(event_s) - rows().x_of(clip("beam-sweep").place_s) + 2, 0));
   ASSERT_DOUBLE_EQ(clip("beam-sweep").place_s, event_s);
   const QRectF r = rows().clip_rect(d.clip_named("beam-sweep"));
-  d.drag(rows().viewport(), {r.right() - 1, r.center().y()},
-         {rows().x_of(12), r.center().y()}, Qt::ControlModifier);
+  d.drag(rows().viewport(), {r.right() - 1, r.center().y()}, {rows().x_of(12), r.center().y()},
+         Qt::ControlModifier);
   ASSERT_TRUE(edits::stretch_way(clip("beam-sweep")));
   ASSERT_TRUE(d.wait_for([&] {
     const SceneSound* s = d.work().scene.sound(d.clip_named("beam-sweep"));
@@ -229,8 +229,8 @@ void SceneStory::meet_the_target() {
   auto* target = page().mix().findChild<QToolButton*>("mix_target");
   choose(target->menu(), "Broadcast, EBU R 128");
   ASSERT_TRUE(d.work().document.target());
-  ASSERT_TRUE(d.wait_for([&] { return d.work().mix_watch.mix() && d.work().mix_watch.fresh(); },
-                         60000));
+  ASSERT_TRUE(
+      d.wait_for([&] { return d.work().mix_watch.mix() && d.work().mix_watch.fresh(); }, 60000));
   EXPECT_FALSE(misses(*d.work().document.target(), d.work().mix_watch.mix()->levels).empty());
   auto* meet = page().mix().findChild<QToolButton*>("advice_action");
   d.click(meet, meet->rect().center());
@@ -344,16 +344,20 @@ TEST_F(SceneStory, FromTheFilmToTheFilm) {
     if (HasFatalFailure()) return;
   }
 
-  const auto probed = test::run("ffprobe -v error -show_entries "
-                                "stream=codec_name,codec_type,sample_rate:stream_tags=timecode "
-                                "-of compact '" + goal.string() + "'");
+  const auto probed = test::run(
+      "ffprobe -v error -show_entries "
+      "stream=codec_name,codec_type,sample_rate:stream_tags=timecode "
+      "-of compact '" +
+      goal.string() + "'");
   EXPECT_EQ(probed.code, 0);
   EXPECT_NE(probed.out.find("codec_name=h264"), std::string::npos) << probed.out;
   EXPECT_NE(probed.out.find("codec_name=pcm_s24le"), std::string::npos) << probed.out;
   EXPECT_NE(probed.out.find("timecode=01:00:00:00"), std::string::npos) << probed.out;
   const auto sound = folder / "film.wav";
   EXPECT_EQ(test::run("ffmpeg -v error -i '" + goal.string() + "' -map 0:a -c:a pcm_f32le '" +
-                      sound.string() + "'").code, 0);
+                      sound.string() + "'")
+                .code,
+            0);
   const AudioBuffer film = test::read_all(sound);
   ASSERT_EQ(film.channels(), 2);
   expect_places(film);
@@ -365,8 +369,7 @@ TEST_F(SceneStory, FromTheFilmToTheFilm) {
   ASSERT_TRUE(d.take_keys());
   for (int i = 0; i < 200 && d.work().document.history().can_undo(); ++i)
     QTest::keyClick(&d.window, Qt::Key_Z, Qt::ControlModifier);
-  EXPECT_FALSE(d.work().document.history().can_undo())
-      << d.work().document.history().undo_label();
+  EXPECT_FALSE(d.work().document.history().can_undo()) << d.work().document.history().undo_label();
   EXPECT_EQ(reel().clips.size(), 13U);
 }
 

@@ -451,8 +451,8 @@ TEST_F(SceneTest, MarkedClipsStretchTogetherAndBecomeOne) {
   // The end of the later one goes to 66 s: both by one factor about the beginning.
   const double end_s = clip("wind-2").place_s + clip_seconds(reel(), clip("wind-2"));
   const QRectF r = rows().clip_rect(d.clip_named("wind-2"));
-  d.drag(rows().viewport(), {r.right() - 1, r.center().y()},
-         {rows().x_of(66), r.center().y()}, Qt::ControlModifier | Qt::AltModifier);
+  d.drag(rows().viewport(), {r.right() - 1, r.center().y()}, {rows().x_of(66), r.center().y()},
+         Qt::ControlModifier | Qt::AltModifier);
   const double factor = clip("wind-2").place_s / 47.6;
   EXPECT_NEAR(factor, 66 / end_s, 0.01);
   EXPECT_TRUE(edits::stretch_way(clip("wind-1")) && edits::stretch_way(clip("wind-2")));

@@ -109,8 +109,8 @@ void versions_and_recipes(MainWindow& window, Shots& shots, const QString& folde
 
   SoundSheet sound(w, &window, [] {
     return std::vector<SoundDevice>{{"pulse", "Desk, two loudspeakers", 2, true},
-                                     {"pulse", "Headphones", 2, false},
-                                     {"jack", "Studio", 8, true}};
+                                    {"pulse", "Headphones", 2, false},
+                                    {"jack", "Studio", 8, true}};
   });
   sound.show();
   wait(500);
@@ -259,8 +259,8 @@ int main(int argc, char** argv) {
     }
     in_two_columns(editors, QString(argv[1]) + "/" + name);
   };
-  sheet({"equaliser", "cut", "normalise", "de-ess", "gate", "limiter", "octave-bands", "saturation", "pan",
-         "width", "speed", "ride", "multiband-compressor"},
+  sheet({"equaliser", "cut", "normalise", "de-ess", "gate", "limiter", "octave-bands", "saturation",
+         "pan", "width", "speed", "ride", "multiband-compressor"},
         "editors.png");
   sheet({"tremolo", "wah", "chorus", "flanger", "phaser", "ring-modulator", "delay", "distortion"},
         "effects.png");

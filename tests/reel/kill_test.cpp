@@ -274,7 +274,11 @@ TEST(Kill, TwoHundredTimesAndNothingIsLost) {
           ASSERT_GE(open_audio(entry.path())->info().frames, x.frames()) << entry.path();
     ASSERT_EQ(hash_file(folder / "voice.wav"), source);
   }
-  std::printf("  %d kills: %d times the journal brought edits back, %d whole renders seen, %d versions, %d whole copies under other names, %d edits in the end; %d recordings in the reel, %d of them brought back\n", kills, recovered, renders, prints, copies, last, recorded, back);
+  std::printf(
+      "  %d kills: %d times the journal brought edits back, %d whole renders seen, %d versions, %d "
+      "whole copies under other names, %d edits in the end; %d recordings in the reel, %d of them "
+      "brought back\n",
+      kills, recovered, renders, prints, copies, last, recorded, back);
   EXPECT_GT(recovered, kills / 10);
   EXPECT_GT(renders, kills / 10);
   EXPECT_GT(prints, 3);

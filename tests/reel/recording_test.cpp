@@ -60,8 +60,7 @@ TEST_F(RecordingTest, ALineOfItsOwnIsATakeWithItsText) {
 
 TEST_F(RecordingTest, TakesInALoopHaveTheChainOfTheClipAndAWholeOneIsChosen) {
   const RecordedPart parts[] = {part(0, 0.6, 3), part(0.6, 0.6, 3), part(1.2, 0.3, 3)};
-  const auto next =
-      edits::add_recording(reel, {.take_of = reel.clips[0].id}, parts).next;
+  const auto next = edits::add_recording(reel, {.take_of = reel.clips[0].id}, parts).next;
   ASSERT_EQ(next.clips.size(), 6U);
   std::vector<std::string> names;
   for (const auto& c : next.clips) names.push_back(c.name);
@@ -90,8 +89,9 @@ TEST_F(RecordingTest, IsKeptInTheFile) {
 
 TEST_F(RecordingTest, ADamagedFormatIsTold) {
   save_reel(reel, t / "x.reel");
-  for (const std::string wrong : {"\"recording\": 3,", "\"recording\": {\"bits\": 3},",
-                                  "\"reference\": \"x.wav\",", "\"recording\": {\"folder\": {}},"}) {
+  for (const std::string wrong :
+       {"\"recording\": 3,", "\"recording\": {\"bits\": 3},", "\"reference\": \"x.wav\",",
+        "\"recording\": {\"folder\": {}},"}) {
     std::ifstream in(t / "x.reel");
     std::string text((std::istreambuf_iterator<char>(in)), {});
     text.insert(text.find("\"name\""), wrong);

@@ -52,8 +52,9 @@ RecordingSheet::RecordingSheet(const Work& work, QWidget* parent, ListDevices li
   latency_->setMinimumHeight(2 * fontMetrics().height());
   measure_ = new QPushButton(tr("Measure"), this);
   measure_->setObjectName("measure_latency");
-  measure_->setToolTip(tr("Plays three chirps: connect the output to the first input by a cable, "
-                          "or hold the microphone to the headphones"));
+  measure_->setToolTip(
+      tr("Plays three chirps: connect the output to the first input by a cable, "
+         "or hold the microphone to the headphones"));
   form->addRow(tr("Latency"), latency_);
   form->addRow(QString(), measure_);
   auto* buttons = new QDialogButtonBox(QDialogButtonBox::Close, this);

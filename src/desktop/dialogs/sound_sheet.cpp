@@ -73,9 +73,8 @@ SoundSheet::SoundSheet(const Work& work, QWidget* parent, ListDevices list)
   all->addWidget(buttons);
 
   connect(buttons, &QDialogButtonBox::rejected, this, &QDialog::close);
-  connect(tone_, &QPushButton::clicked, this, [this] { 
-    work_.listening.player().play_over(test_tone(work_.document.reel().rate));
-  });
+  connect(tone_, &QPushButton::clicked, this,
+          [this] { work_.listening.player().play_over(test_tone(work_.document.reel().rate)); });
   connect(driver_, &QComboBox::activated, this, [this] {
     output_.wish.driver = driver();
     output_.wish.name.clear();

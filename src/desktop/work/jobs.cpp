@@ -257,8 +257,7 @@ void Jobs::make(std::vector<int> clips, const fs::path& file,
                 reel = document_.shared(),
                 stores = measurements_.stores()](const CancelToken& cancel) -> TaskLane::Finish {
     try {
-      const Source made =
-          render_one(*reel, clips, file, stores->findings, cancel, making(cancel));
+      const Source made = render_one(*reel, clips, file, stores->findings, cancel, making(cancel));
       return [this, made, edit] {
         Q_EMIT making_progress(1);
         document_.change([&](const Reel& now) { return edit(now, made); });
@@ -286,12 +285,11 @@ void Jobs::make_again() {
   const int id = selection_.clip_id();
   const auto parts = made_of(document_.reel(), id);
   if (parts.empty())
-    return notices_.warn(tr("Select a clip that was made of others; it can be made of them again."));
-  const auto file =
-      recording_file(document_.recordings_folder(), document_.reel().find(id)->name);
-  make(parts, file, [id](const Reel& reel, const Source& made) {
-    return edits::make_again(reel, id, made);
-  });
+    return notices_.warn(
+        tr("Select a clip that was made of others; it can be made of them again."));
+  const auto file = recording_file(document_.recordings_folder(), document_.reel().find(id)->name);
+  make(parts, file,
+       [id](const Reel& reel, const Source& made) { return edits::make_again(reel, id, made); });
 }
 
 void Jobs::write_selection(std::vector<int> clips, const fs::path& file) {
@@ -303,10 +301,9 @@ void Jobs::write_selection(std::vector<int> clips, const fs::path& file) {
     QString told;
     bool fine = false;
     try {
-      const MixFile done = render_selection(*reel, clips, file,
-                                            flac ? Container::flac : Container::wav,
-                                            SampleType::int24, stores->findings, cancel,
-                                            making(cancel));
+      const MixFile done =
+          render_selection(*reel, clips, file, flac ? Container::flac : Container::wav,
+                           SampleType::int24, stores->findings, cancel, making(cancel));
       fine = done.clipped == 0;
       told = fine ? tr("%1 is written.").arg(QString::fromStdString(file.filename().string()))
                   : tr("%1 is written; %2 past full scale were clipped.")

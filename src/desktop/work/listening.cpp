@@ -25,9 +25,8 @@ Player::FindDevice finder_of(double rate, const OutputWish& wish) {
 
 std::unique_ptr<Player> make_player(double rate) {
   const SoundOutput output = kept_output();
-  auto player =
-      std::make_unique<Player>(open_device(rate, output.asked()), rate,
-                               finder_of(rate, output.asked()));
+  auto player = std::make_unique<Player>(open_device(rate, output.asked()), rate,
+                                         finder_of(rate, output.asked()));
   player->set_plays_on(output.when_gone == SoundOutput::WhenGone::play_on);
   return player;
 }

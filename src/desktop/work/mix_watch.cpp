@@ -70,8 +70,8 @@ Progress MixWatch::telling(const CancelToken& cancel, double from, double to) {
 void MixWatch::measure() {
   if (!folder_.isValid()) return;
   lane_.start([this, reel = document_.shared(), known = mix_ ? mix_->key : 0,
-               known_reference = reference_file_, plays = listening_.player().playing(), stores = measurements_.stores(),
-               folder = fs::path(folder_.path().toStdString())](
+               known_reference = reference_file_, plays = listening_.player().playing(),
+               stores = measurements_.stores(), folder = fs::path(folder_.path().toStdString())](
                   const CancelToken& cancel) -> TaskLane::Finish {
     Round round;
     round.reference_file = reel->reference;
@@ -172,8 +172,7 @@ void MixWatch::hear_reference(bool on) {
   };
   const auto mix = loudness(mix_), reference = loudness(reference_);
   hears_reference_ = on;
-  listening_.play_reference(on ? file : fs::path(),
-                            mix && reference ? *mix - *reference : 0);
+  listening_.play_reference(on ? file : fs::path(), mix && reference ? *mix - *reference : 0);
   Q_EMIT changed();
 }
 

@@ -36,8 +36,8 @@ struct OpenWork {
   Printing printing{notices, document, selection, measurements};
   RecordingDesk recording{notices, document, selection, listening};
 
-  Work parts{notices, document, selection, measurements, shelf,    films,    scene, listening,
-             heard,   jobs,     mix_sum,   mix_watch,    printing, recording};
+  Work parts{notices,   document, selection, measurements, shelf,     films,    scene,
+             listening, heard,    jobs,      mix_sum,      mix_watch, printing, recording};
 };
 
 }  // namespace drevan::desktop

@@ -221,8 +221,8 @@ void RecordingDesk::take(const Recording& recording) {
   auto notes = std::make_shared<std::vector<RecordingNote>>(std::move(notes_));
   notes_.clear();
   const int reel_number = document_.reel_number();
-  lane_.enqueue([this, recording, takes, notes, rate, reel_number, wish = wish_](
-                    const CancelToken& cancel) -> TaskLane::Finish {
+  lane_.enqueue([this, recording, takes, notes, rate, reel_number,
+                 wish = wish_](const CancelToken& cancel) -> TaskLane::Finish {
     std::vector<Finished> files;
     for (const auto& f : recording.files)
       files.push_back({examine_source(f.file, &cancel), measure_file(f.file, cancel).levels});
@@ -279,8 +279,8 @@ void RecordingDesk::bring_back_broken() {
     fs::remove(one.note, ignored);
   }
   if (!told.isEmpty())
-    notices_.tell(tr("Drevan ended while it recorded. What was recorded is back: %1.")
-                      .arg(told.join(", ")));
+    notices_.tell(
+        tr("Drevan ended while it recorded. What was recorded is back: %1.").arg(told.join(", ")));
 }
 
 // Told at once: the device, the disk, a dead input.

@@ -31,8 +31,8 @@ void keep_recording_habits(const RecordingHabits& habits);
 /// What is to be recorded.
 struct RecordingWish {
   RecordedLine line;
-  bool plays = false;   ///< the reel as a whole plays meanwhile
-  double place_s = 0;   ///< of the reel, where the recording stands
+  bool plays = false;                   ///< the reel as a whole plays meanwhile
+  double place_s = 0;                   ///< of the reel, where the recording stands
   std::optional<SecondsRange> round{};  ///< round and round, a take for each time
 };
 

@@ -98,8 +98,9 @@ QWidget* RecordStrip::make_line() {
   as_ = new QComboBox(part);
   as_->setObjectName("record_as");
   as_->setAccessibleName(tr("What is recorded"));
-  as_->setToolTip(tr("A line of its own, at the playhead, or another take of the selected clip's "
-                     "line, where that stands"));
+  as_->setToolTip(
+      tr("A line of its own, at the playhead, or another take of the selected clip's "
+         "line, where that stands"));
   as_->addItems({tr("A new line"), tr("Another take")});
   as_->setSizeAdjustPolicy(QComboBox::AdjustToMinimumContentsLengthWithIcon);
   as_->setMinimumContentsLength(18);
@@ -111,8 +112,9 @@ QWidget* RecordStrip::make_line() {
   group_->setObjectName("line_group");
   group_->setPlaceholderText(tr("Group"));
   group_->setAccessibleName(tr("Group"));
-  group_->setToolTip(tr("The group that the line goes to; a new one where there is none of this "
-                        "name"));
+  group_->setToolTip(
+      tr("The group that the line goes to; a new one where there is none of this "
+         "name"));
   row->addWidget(as_, 3);
   row->addWidget(name_, 3);
   row->addWidget(group_, 2);
@@ -147,8 +149,9 @@ QWidget* RecordStrip::make_habits() {
   pre_roll_->setSuffix(tr(" s before"));
   pre_roll_->setValue(habits.pre_roll_s);
   pre_roll_->setAccessibleName(tr("Pre-roll"));
-  pre_roll_->setToolTip(tr("In the Scene the picture and all other sounds begin to play so long "
-                           "before the line"));
+  pre_roll_->setToolTip(
+      tr("In the Scene the picture and all other sounds begin to play so long "
+         "before the line"));
   count_in_ = new QCheckBox(tr("three beeps"), part);
   count_in_->setObjectName("count_in");
   count_in_->setChecked(habits.count_in);
@@ -156,8 +159,9 @@ QWidget* RecordStrip::make_habits() {
   own_voice_ = new QCheckBox(tr("hear yourself"), part);
   own_voice_->setObjectName("own_voice");
   own_voice_->setChecked(habits.own_voice);
-  own_voice_->setToolTip(tr("The inputs are heard as they come in, so much later as the latency "
-                            "tells. Only with headphones: it would come back into the microphone"));
+  own_voice_->setToolTip(
+      tr("The inputs are heard as they come in, so much later as the latency "
+         "tells. Only with headphones: it would come back into the microphone"));
   latency_ = new QLabel(part);
   latency_->setObjectName("quiet");
   latency_->setFont(small_font());
@@ -319,11 +323,11 @@ void RecordStrip::live() {
     m->show_level(all.peak, all.clipped, all.silent);
   }
   const bool recording = work_.recording.recording();
-  const QString told =
-      recording ? tr("Recording %1").arg(text(clock_text(work_.recording.seconds())))
-      : work_.recording.measures_latency() ? tr("Measuring ...")
-      : lanes.empty()                      ? tr("No input")
-                                           : tr("Armed");
+  const QString told = recording
+                           ? tr("Recording %1").arg(text(clock_text(work_.recording.seconds())))
+                       : work_.recording.measures_latency() ? tr("Measuring ...")
+                       : lanes.empty()                      ? tr("No input")
+                                                            : tr("Armed");
   if (told != state_->text()) {
     state_->setText(told);
     state_->setStyleSheet(recording ? "color: " + theme().over.name() : QString());

@@ -40,8 +40,9 @@ HeardPicture::HeardPicture(QWidget* parent)
       band_db_(bands_, floor_db) {
   setMinimumHeight(64);
   setAccessibleName(tr("Spectrum and correlation of what is heard"));
-  setToolTip(tr("Below: how alike left and right are, 1 the same, 0 nothing in common; below 0 they "
-                "cancel each other in mono. Above: the spectrum, 40 Hz to 16 kHz."));
+  setToolTip(
+      tr("Below: how alike left and right are, 1 the same, 0 nothing in common; below 0 they "
+         "cancel each other in mono. Above: the spectrum, 40 Hz to 16 kHz."));
 }
 
 void HeardPicture::hear(std::span<const float> stereo, double rate) {
@@ -69,8 +70,7 @@ void HeardPicture::settle() {
     for (size_t i = 0; i < size_; ++i)
       time_[i] = window_[i] * ring_[(at_ + 2 * i + c) % ring_.size()];
     fft_.forward(time_, bins_);
-    for (size_t k = 0; k < power.size(); ++k)
-      power[k] += static_cast<double>(std::norm(bins_[k]));
+    for (size_t k = 0; k < power.size(); ++k) power[k] += static_cast<double>(std::norm(bins_[k]));
   }
   // A full-scale sine reads 0 dB.
   const double scale = 0.5 * 16.0 / (static_cast<double>(size_) * size_);
@@ -156,8 +156,9 @@ QWidget* MixPanel::make_levels() {
   meet_ = new QToolButton(part);
   meet_->setObjectName("advice_action");
   meet_->setText(tr("Meet the target"));
-  meet_->setToolTip(tr("Drives the mix into a limiter under the target's ceiling, from the measured "
-                       "peak; by gain alone where no peak stands in the way"));
+  meet_->setToolTip(
+      tr("Drives the mix into a limiter under the target's ceiling, from the measured "
+         "peak; by gain alone where no peak stands in the way"));
   connect(meet_, &QToolButton::clicked, &work_.mix_watch, &MixWatch::meet_target);
   figures->addWidget(loudness_);
   figures->addSpacing(4);
@@ -211,9 +212,8 @@ QWidget* MixPanel::make_reference() {
 }
 
 void MixPanel::choose_reference() {
-  const auto file =
-      QFileDialog::getOpenFileName(this, tr("A finished mix to listen against"),
-                                   QSettings().value("folder").toString());
+  const auto file = QFileDialog::getOpenFileName(this, tr("A finished mix to listen against"),
+                                                 QSettings().value("folder").toString());
   if (!file.isEmpty())
     work_.document.change(
         [&](const Reel& reel) { return edits::set_reference(reel, file.toStdString()); });

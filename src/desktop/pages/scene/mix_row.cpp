@@ -22,8 +22,9 @@ MixRow::MixRow(const Work& work, SceneRows& rows, QWidget* parent)
   setObjectName("mix_row");
   setFixedHeight(height_px);
   setAccessibleName(tr("Loudness of the mix along the film"));
-  setToolTip(tr("The mix behind its chain: momentary loudness (0.4 s) as a body, short-term (3 s) as "
-                "a line, the target's tolerance as a band, the reference as a thin line, in LUFS"));
+  setToolTip(
+      tr("The mix behind its chain: momentary loudness (0.4 s) as a body, short-term (3 s) as "
+         "a line, the target's tolerance as a band, the reference as a thin line, in LUFS"));
   connect(&work_.mix_watch, &MixWatch::changed, this, qOverload<>(&MixRow::update));
   connect(&rows_, &SceneRows::view_changed, this, qOverload<>(&MixRow::update));
 }
@@ -87,7 +88,8 @@ void MixRow::draw_header(QPainter& p) const {
   const bool fresh = work_.mix_watch.fresh();
   const auto lufs = mix ? mix->levels.loudness_lufs : std::nullopt;
   p.drawText(QPointF(16, 38), lufs ? tr("%1 LUFS").arg(*lufs, 0, 'f', 1) : tr("not measured"));
-  if (!fresh) p.drawText(QPointF(16, 52), work_.mix_watch.busy() ? tr("is measured ...") : tr("has changed"));
+  if (!fresh)
+    p.drawText(QPointF(16, 52), work_.mix_watch.busy() ? tr("is measured ...") : tr("has changed"));
 }
 
 void MixRow::draw_silhouette(QPainter& p) const {

@@ -85,11 +85,10 @@ QWidget* ScenePage::make_beside() {
   auto* box = new QVBoxLayout(part);
   box->setContentsMargins(0, 0, 0, 0);
   box->setSpacing(6);
-  beside_ = new Segmented({{tr("Spaces"), tr("Common rooms and echoes, and who feeds them"),
-                            &Theme::after},
-                           {tr("Mix"), tr("The mix against its target, with its row"),
-                            &Theme::after}},
-                          part);
+  beside_ = new Segmented(
+      {{tr("Spaces"), tr("Common rooms and echoes, and who feeds them"), &Theme::after},
+       {tr("Mix"), tr("The mix against its target, with its row"), &Theme::after}},
+      part);
   beside_->setObjectName("beside");
   beside_->setAccessibleName(tr("Beside the picture"));
   spaces_ = new SpaceList(work_, part);
