@@ -47,6 +47,9 @@ class SceneStory : public testing::Test {
     save_reel(demo, file);
     ASSERT_TRUE(d.work().document.open(file));
     QTest::keyClick(&d.window, Qt::Key_2, Qt::ControlModifier);
+    // What earlier tests left to the next session.
+    d.window.scene().show_mix(false);
+    d.window.scene().show_steps(false);
     ready();
   }
   void ready() {

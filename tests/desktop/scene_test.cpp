@@ -31,6 +31,9 @@ class SceneTest : public testing::Test {
   void open() {
     ASSERT_TRUE(d.work().document.open(DREVAN_SOURCE_DIR "/demo/skerry-light-scene.reel"));
     QTest::keyClick(&d.window, Qt::Key_2, Qt::ControlModifier);
+    // What earlier tests left to the next session.
+    d.window.scene().show_mix(false);
+    d.window.scene().show_steps(false);
     ASSERT_TRUE(page().isVisible());
     ASSERT_TRUE(d.wait_for(
         [&] {
