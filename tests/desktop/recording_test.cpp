@@ -192,6 +192,26 @@ TEST_F(RecordingDeskTest, InTheSceneATakeStandsToTheSampleWhereItWasHeard) {
   EXPECT_GT(best, 0.999);
 }
 
+TEST_F(RecordingDeskTest, TwoInputsBecomeTwoClipsOfTheirOwn) {
+  AudioBuffer two = test::noise(0.1, 20, 9, 48000, 2);
+  test::write_wav(folder / "two.wav", two);
+  ::setenv("DREVAN_MICROPHONE", (folder / "two.wav").c_str(), 1);
+  open_strip();
+  ASSERT_EQ(desk().lanes().size(), 2U);
+  auto* second = strip().findChild<QCheckBox*>("lane_on 1");
+  d.click(second, {8, second->height() / 2.0});
+  ASSERT_TRUE(desk().lane_on(1));
+  record(600);
+  ASSERT_TRUE(d.wait_for([&] { return reel().clips.size() == 2; }));
+  EXPECT_EQ(reel().clips[0].name, "Line 1, take 1");
+  EXPECT_EQ(reel().clips[1].name, "Line 1, input 2, take 1");
+  for (const auto& c : reel().clips) EXPECT_FALSE(left_out(reel(), c));
+  AudioBuffer right(1, two.frames());
+  std::ranges::copy(two.channel(1), right.channel(0).begin());
+  EXPECT_GE(found(sound_of(reel().clips[0]), two), 0);
+  EXPECT_GE(found(sound_of(reel().clips[1]), right), 0);
+}
+
 TEST_F(RecordingDeskTest, ALoopGivesATakeForEachPass) {
   speak();
   open_scene();

@@ -110,11 +110,10 @@ void MixWatch::tell_fresh(bool fresh) {
 
 void MixWatch::take(const Round& round) {
   if (round.mix) mix_ = round.mix;
-  if (round.reference || round.reference_file.empty()) {
+  // One that cannot be read is told once, not with every edit.
+  if (round.reference_file != reference_file_) {
     reference_ = round.reference;
     reference_file_ = round.reference_file;
-  } else if (round.reference_file != reference_file_) {
-    reference_.reset();
   }
   if (document_.reel().clips.empty()) mix_.reset();
   fresh_ = round.problem.isEmpty();

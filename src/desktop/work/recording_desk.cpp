@@ -149,10 +149,24 @@ double RecordingDesk::seconds() const {
   return recording() ? static_cast<double>(recorder_->frames()) / document_.reel().rate : 0;
 }
 
+// Inputs that are recorded at the same time are no takes of each other.
+RecordedLine RecordingDesk::line_of(const RecordedLine& wished, int input, bool another) const {
+  RecordedLine line = wished;
+  const Clip* of = document_.reel().find(wished.take_of);
+  if (of) line.name = line_name(of->name);
+  if (!another) return line;
+  if (of) line.group = document_.reel().group_of(*of).name;
+  line.take_of = 0;
+  line.name += tr(", input %1").arg(input + 1).toStdString();
+  return line;
+}
+
 bool RecordingDesk::record(const RecordingWish& wish) {
   if (recording()) return false;
   arm(true);
   wish_ = wish;
+  latency_ = latency().frames;
+  lines_.clear();
   std::vector<RecordedFile> files;
   try {
     const auto where = document_.recordings_folder();
@@ -160,8 +174,9 @@ bool RecordingDesk::record(const RecordingWish& wish) {
     const auto all = lanes();
     for (size_t i = 0; i < all.size(); ++i) {
       if (!lane_on(static_cast<int>(i))) continue;
-      files.push_back({all[i], recording_file(where, wish.line.name)});
-      notes_.emplace_back(files.back().file, document_.file(), wish.line, wish.place_s);
+      const auto line = lines_.emplace_back(line_of(wish.line, all[i].front(), !files.empty()));
+      files.push_back({all[i], recording_file(where, line.name)});
+      notes_.emplace_back(files.back().file, document_.file(), line, wish.place_s);
     }
     if (files.empty())
       throw Error(Error::Kind::call,
@@ -206,7 +221,7 @@ void RecordingDesk::end(const QString& why) {
     listening_.set_loop_s(std::nullopt);
   }
   if (!why.isEmpty()) notices_.warn(why);
-  take(recorder_->end(wish_.plays ? latency().frames : 0));
+  take(recorder_->end(wish_.plays ? latency_ : 0));
   Q_EMIT changed();
 }
 
@@ -215,29 +230,30 @@ void RecordingDesk::take(const Recording& recording) {
   RecordedInto into;
   if (wish_.plays) into.from = std::llround(wish_.place_s * rate);
   if (wish_.plays && wish_.round) into.to = std::llround(wish_.round->end * rate);
-  auto takes = takes_of_recording(recording, latency().frames, into, rate);
+  auto takes = takes_of_recording(recording, latency_, into, rate);
   // Nothing of it may be lost, also where it was stopped before its place came.
   if (takes.empty() && recording.frames > 0) takes.push_back({0, recording.frames, std::nullopt});
   auto notes = std::make_shared<std::vector<RecordingNote>>(std::move(notes_));
   notes_.clear();
   const int reel_number = document_.reel_number();
   lane_.enqueue([this, recording, takes, notes, rate, reel_number,
-                 wish = wish_](const CancelToken& cancel) -> TaskLane::Finish {
+                 lines = lines_, place_s = wish_.place_s](const CancelToken& cancel) -> TaskLane::Finish {
     std::vector<Finished> files;
     for (const auto& f : recording.files)
       files.push_back({examine_source(f.file, &cancel), measure_file(f.file, cancel).levels});
-    return [this, takes, notes, files, rate, reel_number, wish] {
+    return [this, takes, notes, files, rate, reel_number, lines, place_s] {
       if (reel_number != document_.reel_number()) return;  // it is brought back with its own
       QStringList told;
       QList<int> clips;
-      for (const Finished& file : files) {
+      for (size_t f = 0; f < files.size(); ++f) {
+        const Finished& file = files[f];
         std::vector<RecordedPart> parts;
         for (const auto& t : takes)
           parts.push_back({file.source, t.begin, t.frames,
-                           t.position ? static_cast<double>(*t.position) / rate : wish.place_s});
+                           t.position ? static_cast<double>(*t.position) / rate : place_s});
         const auto before = document_.reel().clips.size();
         const bool made = document_.change(
-            [&](const Reel& reel) { return edits::add_recording(reel, wish.line, parts); });
+            [&](const Reel& reel) { return edits::add_recording(reel, lines[f], parts); });
         if (!made) return;
         const auto& all = document_.reel().clips;
         for (size_t i = before; i < all.size(); ++i) clips << all[i].id;

@@ -83,6 +83,7 @@ class RecordingDesk : public QObject {
   void recorded(const QList<int>& clips);
 
  private:
+  RecordedLine line_of(const RecordedLine& wished, int input, bool another) const;
   QString latency_key() const;
   void watch();
   void end(const QString& why);
@@ -101,6 +102,8 @@ class RecordingDesk : public QObject {
   std::vector<RecordingNote> notes_;  // of the files that are being recorded
   std::uint64_t lanes_on_ = 1;        // bits
   RecordingWish wish_;
+  std::vector<RecordedLine> lines_;  // of each file
+  Samples latency_ = 0;              // as it was when recording began
   bool told_silence_ = false;
   int inputs_seen_ = 0;
   QTimer watch_;
