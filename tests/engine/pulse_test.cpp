@@ -264,8 +264,7 @@ TEST_F(PlayerOnPulseAudio, ARecordingStandsWhereTheChirpsSay) {
   ASSERT_TRUE(wait_for([&] { return player_->position() > 3 * 48000; }));
   const auto recording = recorder->end(*latency);
   player_->pause();
-  const auto takes =
-      takes_of_recording(recording, *latency, RecordedInto{48000, 2 * 48000}, 48000);
+  const auto takes = takes_of_recording(recording, *latency, RecordedInto{48000, 2 * 48000}, 48000);
   ASSERT_EQ(takes.size(), 1U);
   const AudioBuffer take = test::read_all(t_ / "take.wav");
   // The server may let a block go where the machine stands still: likeness around the place tells.

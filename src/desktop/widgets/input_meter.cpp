@@ -17,7 +17,7 @@ constexpr int word_width = 74;
 
 InputMeter::InputMeter(const QString& name, QWidget* parent) : QWidget(parent), name_(name) {
   setFixedHeight(18);
-  setMinimumWidth(140);
+  setMinimumWidth(40 + word_width);
   setAccessibleName(name);
   setToolTip(
       tr("Level of the input in dBFS. Turn it up until the loudest words reach the marked zone, -5 "

@@ -236,8 +236,8 @@ void RecordingDesk::take(const Recording& recording) {
   auto notes = std::make_shared<std::vector<RecordingNote>>(std::move(notes_));
   notes_.clear();
   const int reel_number = document_.reel_number();
-  lane_.enqueue([this, recording, takes, notes, rate, reel_number,
-                 lines = lines_, place_s = wish_.place_s](const CancelToken& cancel) -> TaskLane::Finish {
+  lane_.enqueue([this, recording, takes, notes, rate, reel_number, lines = lines_,
+                 place_s = wish_.place_s](const CancelToken& cancel) -> TaskLane::Finish {
     std::vector<Finished> files;
     for (const auto& f : recording.files)
       files.push_back({examine_source(f.file, &cancel), measure_file(f.file, cancel).levels});

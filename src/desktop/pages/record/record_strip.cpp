@@ -44,10 +44,10 @@ RecordStrip::RecordStrip(const Work& work, QWidget* parent) : QWidget(parent), w
   setProperty("chapter", tr("Recording"));
   auto* row = new QHBoxLayout(this);
   row->setContentsMargins(16, 8, 12, 8);
-  row->setSpacing(18);
+  row->setSpacing(12);
   row->addWidget(make_state());
   inputs_ = new QWidget(this);
-  inputs_->setMinimumWidth(200);
+  inputs_->setMinimumWidth(120);
   inputs_->setMaximumWidth(340);
   input_rows_ = new QGridLayout(inputs_);
   input_rows_->setContentsMargins(0, 0, 0, 0);
@@ -57,6 +57,7 @@ RecordStrip::RecordStrip(const Work& work, QWidget* parent) : QWidget(parent), w
                          this);
   no_input_->setObjectName("quiet");
   no_input_->setWordWrap(true);
+  no_input_->setMinimumWidth(120);
   row->addWidget(inputs_, 2);
   row->addWidget(no_input_, 2);
   row->addWidget(make_line(), 4);
@@ -78,7 +79,7 @@ QWidget* RecordStrip::make_state() {
   box->setSpacing(6);
   state_ = new QLabel(part);
   state_->setFont(heading_font());
-  state_->setMinimumWidth(150);
+  state_->setMinimumWidth(110);
   record_ = new QPushButton(part);
   record_->setObjectName("record");
   record_->setToolTip(tr("Record, or stop (Shift+Space)"));
@@ -103,13 +104,15 @@ QWidget* RecordStrip::make_line() {
          "line, where that stands"));
   as_->addItems({tr("A new line"), tr("Another take")});
   as_->setSizeAdjustPolicy(QComboBox::AdjustToMinimumContentsLengthWithIcon);
-  as_->setMinimumContentsLength(18);
+  as_->setMinimumContentsLength(2);
   name_ = new QLineEdit(part);
   name_->setObjectName("line_name");
+  name_->setMinimumWidth(60);
   name_->setPlaceholderText(tr("Name of the line"));
   name_->setAccessibleName(tr("Name of the line"));
   group_ = new QLineEdit(part);
   group_->setObjectName("line_group");
+  group_->setMinimumWidth(60);
   group_->setPlaceholderText(tr("Group"));
   group_->setAccessibleName(tr("Group"));
   group_->setToolTip(
@@ -165,6 +168,7 @@ QWidget* RecordStrip::make_habits() {
   latency_ = new QLabel(part);
   latency_->setObjectName("quiet");
   latency_->setFont(small_font());
+  latency_->setMinimumWidth(20);
   auto* settings = new QToolButton(part);
   settings->setObjectName("record_settings");
   settings->setText(tr("Settings ..."));
