@@ -90,7 +90,8 @@ class Player final : public SoundSource {
   ScopeRing& focus_out() { return focus_out_; }
   /// What is played, interleaved stereo, before the device one listens on.
   ScopeRing& heard() { return heard_; }
-  /// Of the time that sound lasts, how much making it took of late: above 1 it cannot go on. `dearest`: see Programme::dearest().
+  /// Of the time that sound lasts, how much making it took of late: above 1 it cannot go on.
+  /// `dearest`: see Programme::dearest().
   struct Load {
     double share = 0;
     int dearest = 0;

@@ -25,8 +25,9 @@ MixRow::MixRow(const Work& work, SceneRows& rows, QWidget* parent)
   setToolTip(
       tr("The mix behind its chain: momentary loudness (0.4 s) as a body, short-term (3 s) as "
          "a line, the target's tolerance as a band, the reference as a thin line, in LUFS"));
-  connect(&work_.mix_watch, &MixWatch::changed, this, qOverload<>(&MixRow::update));
-  connect(&rows_, &SceneRows::view_changed, this, qOverload<>(&MixRow::update));
+  connect(&work_.mix_watch, &MixWatch::changed, this, &MixRow::redraw);
+  connect(&work_.document, &Document::target_changed, this, &MixRow::redraw);
+  connect(&rows_, &SceneRows::view_changed, this, &MixRow::redraw);
 }
 
 double MixRow::y_of(double lufs) const {
@@ -39,9 +40,28 @@ void MixRow::mousePressEvent(QMouseEvent* e) {
     Q_EMIT playhead_set(std::max(0.0, rows_.seconds_at(e->position().x())));
 }
 
+void MixRow::redraw() {
+  drawn_ = {};
+  update();
+}
+
 void MixRow::paintEvent(QPaintEvent*) {
+  if (drawn_.isNull()) {
+    drawn_ = QPixmap(size() * devicePixelRatioF());
+    drawn_.setDevicePixelRatio(devicePixelRatioF());
+    QPainter p(&drawn_);
+    p.setRenderHint(QPainter::Antialiasing);
+    draw(p);
+  }
   QPainter p(this);
-  p.setRenderHint(QPainter::Antialiasing);
+  p.drawPixmap(0, 0, drawn_);
+  const double x = rows_.x_of(rows_.playhead());
+  if (x < rows_.ruler_right() || x > width() - 8) return;
+  p.setPen(QPen(theme().attention, 2));
+  p.drawLine(QPointF(x, 0), QPointF(x, height()));
+}
+
+void MixRow::draw(QPainter& p) const {
   const Theme& t = theme();
   p.fillRect(rect(), t.window);
   p.fillRect(QRectF(0, 0, width(), 1), t.line);
@@ -72,9 +92,6 @@ void MixRow::paintEvent(QPaintEvent*) {
     draw_short_term(p, *reference->course, own && other ? *own - *other : 0, t.before);
   }
   if (mix) draw_short_term(p, *mix->course, 0, work_.mix_watch.fresh() ? t.text : t.quiet);
-  p.setPen(QPen(t.attention, 2));
-  const double x = rows_.x_of(rows_.playhead());
-  p.drawLine(QPointF(x, 0), QPointF(x, height()));
 }
 
 void MixRow::draw_header(QPainter& p) const {

@@ -1,6 +1,7 @@
 // The whole mix along the film: its loudness against the target, and a reference's.
 #pragma once
 
+#include <QPixmap>
 #include <QWidget>
 
 #include "work/work.h"
@@ -25,12 +26,16 @@ class MixRow : public QWidget {
 
  protected:
   void paintEvent(QPaintEvent*) override;
+  void resizeEvent(QResizeEvent*) override { redraw(); }
+  void changeEvent(QEvent*) override { redraw(); }
   void mousePressEvent(QMouseEvent* e) override;
 
  Q_SIGNALS:
   void playhead_set(double reel_s);
 
  private:
+  void redraw();
+  void draw(QPainter& p) const;
   void draw_header(QPainter& p) const;
   void draw_silhouette(QPainter& p) const;
   void draw_short_term(QPainter& p, const SoundCourse& course, double gain_db,
@@ -38,6 +43,7 @@ class MixRow : public QWidget {
 
   const Work& work_;
   SceneRows& rows_;
+  QPixmap drawn_;  // all but the playhead, which moves sixty times a second
 };
 
 }  // namespace drevan::desktop
