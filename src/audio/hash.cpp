@@ -58,6 +58,8 @@ std::uint64_t hash_file(const std::filesystem::path& file, const CancelToken* ca
   return hasher.value();
 }
 
+std::string hex_hash_of(std::string_view text) { return to_hex(Hasher().add(text).value()); }
+
 std::string to_hex(std::uint64_t value) { return fmt::format("{:016x}", value); }
 
 std::uint64_t from_hex(std::string_view text) {

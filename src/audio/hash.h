@@ -39,6 +39,9 @@ class Hasher {
 /// Hash of a file's whole content. Throws Error(input) when it cannot be read, Cancelled.
 std::uint64_t hash_file(const std::filesystem::path& file, const CancelToken* cancel = nullptr);
 
+/// Hash of a text, as to_hex() writes it.
+std::string hex_hash_of(std::string_view text);
+
 /// 16 lower-case hexadecimal digits, and back; from_hex gives 0 for anything else.
 std::string to_hex(std::uint64_t value);
 std::uint64_t from_hex(std::string_view text);

@@ -19,7 +19,7 @@ using nlohmann::json;
 
 namespace {
 
-constexpr std::pair<const char*, std::optional<double> Levels::*> fields[] = {
+constexpr std::pair<const char*, std::optional<double> Levels::*> level_fields[] = {
     {"sample_peak_dbfs", &Levels::sample_peak_dbfs},   {"true_peak_dbtp", &Levels::true_peak_dbtp},
     {"loudness_lufs", &Levels::loudness_lufs},         {"short_term_max_lufs", &Levels::short_term_max_lufs},
     {"loudness_range_lu", &Levels::loudness_range_lu}, {"noise_floor_dbfs", &Levels::noise_floor_dbfs},
@@ -27,7 +27,7 @@ constexpr std::pair<const char*, std::optional<double> Levels::*> fields[] = {
 
 json exact(const Levels& l) {
   json out{{"clipped_samples", l.clipped_samples}, {"frames", l.frames}};
-  for (const auto& [key, field] : fields)
+  for (const auto& [key, field] : level_fields)
     if (l.*field) out[key] = *(l.*field);
   return out;
 }
@@ -35,7 +35,7 @@ Levels levels_from(const json& j) {
   Levels l;
   l.clipped_samples = j.value("clipped_samples", Samples{0});
   l.frames = j.value("frames", Samples{0});
-  for (const auto& [key, field] : fields)
+  for (const auto& [key, field] : level_fields)
     if (j.contains(key)) l.*field = j.at(key).get<double>();
   return l;
 }

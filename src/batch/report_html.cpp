@@ -69,7 +69,7 @@ std::string list(const std::vector<std::string>& items) {
   return out;
 }
 
-constexpr const char* head =
+constexpr const char* html_head =
     "<!doctype html><html lang=en><meta charset=utf-8><title>Drevan: what was rendered</title><style>"
     "body{background:#1d1916;color:#efe7da;font:15px Lato,sans-serif;margin:32px;max-width:1100px}h1{font-size:24px;margin:0 0 4px}"
     ".q{color:#b3a593;font-size:13px}table{border-collapse:collapse;margin-top:20px;width:100%}td,th{text-align:left;padding:8px 14px 8px 0;"
@@ -84,7 +84,7 @@ std::string report_html(const Report& report) {
   const auto missed = count([](const JobResult& r) { return !r.missed.empty(); });
   const auto failed = count([](const JobResult& r) { return r.state == JobState::failed; });
   const auto kept = count([](const JobResult& r) { return r.kept; });
-  std::string out = head;
+  std::string out = html_head;
   out += results.empty() ? fmt::format("<h1>{} mixed</h1><div class=q>", files.size() == 1 ? "The reel" : "Reel and stems")
                          : fmt::format("<h1>{} of {} clips rendered</h1><div class=q>", done, results.size());
   if (target && !results.empty()) out += fmt::format("Target {}: {} meet it, {} do not. ", escaped(target->label), done - missed, missed);

@@ -14,7 +14,7 @@ namespace fs = std::filesystem;
 
 namespace {
 
-constexpr int block_frames = 8192;
+constexpr int selection_block = 8192;
 
 // Of `in`, from a frame on, as a file of another kind.
 void copy_from(const fs::path& in, Samples from, const fs::path& file, Container container,
@@ -26,8 +26,8 @@ void copy_from(const fs::path& in, Samples from, const fs::path& file, Container
   reader->seek(from);
   AudioWriter writer(file, {container, samples, info.rate, info.channels}, frames,
                      SourceMarks{"", from}, old);
-  LevelMeter meter({info.rate, info.channels, block_frames}, Detail::full);
-  AudioBuffer buffer(info.channels, block_frames);
+  LevelMeter meter({info.rate, info.channels, selection_block}, Detail::full);
+  AudioBuffer buffer(info.channels, selection_block);
   for (Samples done = 0; done < frames;) {
     cancel.check();
     const int n = reader->read(buffer.block());

@@ -8,6 +8,7 @@
 #include "audio/error.h"
 #include "audio/hash.h"
 #include "audio/time_text.h"
+#include "engine/crossfade.h"
 #include "measure/room_tone.h"
 
 namespace drevan {
@@ -15,6 +16,14 @@ namespace drevan {
 namespace fs = std::filesystem;
 
 namespace {
+
+// `x`: how far from the clip's edge, as a share of the fade; `in`: at its beginning.
+double fade_gain(const EdgeFade& fade, double x, bool in) {
+  if (!fade.alike) return fade.shape == CurveShape::smooth ? x * x * (3 - 2 * x) : x;
+  const double t = crossfade_moment(in ? x : 1 - x, fade.middle);
+  const auto [going, coming] = crossfade(t, *fade.alike);
+  return static_cast<double>(in ? coming : going);
+}
 
 // Sound before a room tone that the steps before it settle in.
 constexpr double before_tone_s = 1;
@@ -60,8 +69,10 @@ std::uint64_t identity(const ClipSound& sound) {
   Hasher h;
   h.add_file(sound.file).add(sound.begin).add(sound.frames).add(sound.rate);
   if (sound.fade_in != sound.fade_out || sound.fade_in.seconds > 0)
-    for (const EdgeFade& fade : {sound.fade_in, sound.fade_out})
+    for (const EdgeFade& fade : {sound.fade_in, sound.fade_out}) {
       h.add(fade.seconds).add(static_cast<int>(fade.shape));
+      if (fade.alike) h.add(*fade.alike).add(fade.middle);
+    }
   return h.value();
 }
 
@@ -127,7 +138,7 @@ void ClipReader::fade(const AudioBlock& block) const {
     for (Samples at = from; at < to; ++at) {
       const auto frames = static_cast<double>(in ? at : last - at);
       const double x = std::min(1.0, (frames + 0.5) / length);
-      const double gain = of.shape == CurveShape::smooth ? x * x * (3 - 2 * x) : x;
+      const double gain = fade_gain(of, x, in);
       for (int c = 0; c < block.channels(); ++c)
         block.channel(c)[static_cast<size_t>(at - at_)] *= static_cast<float>(gain);
     }

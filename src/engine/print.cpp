@@ -9,12 +9,6 @@
 
 namespace drevan {
 
-std::pair<float, float> crossfade(double t, double alike) {
-  const double r = std::clamp(alike, 0.0, 1.0), u = 1 - t;
-  const double level = std::sqrt(t * t + u * u + 2 * r * t * u);
-  return {static_cast<float>(u / level), static_cast<float>(t / level)};
-}
-
 namespace {
 
 // Puts the printed range into the clip as it was, block by block. Of a crossfade all is heard before

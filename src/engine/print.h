@@ -30,11 +30,4 @@ struct PrintResult {
 PrintResult print_clip(const PrintRequest& request, FindingStore& store, const CancelToken& cancel,
                        const Progress& progress = {});
 
-/// The gains of the going and the coming sound at `t` (0 to 1) of a crossfade, for sounds that are
-/// `alike` (normalised correlation): t and 1 - t, both divided by the level of their sum, so that its
-/// power stays: equal gain for alike = 1, equal power for 0 (M. Fink, M. Holters, U. Zoelzer,
-/// "Signal-matched power-complementary cross-fading and dry-wet mixing", DAFx 2016). Below 0 as for 0:
-/// nothing is made louder than either sound alone.
-std::pair<float, float> crossfade(double t, double alike);
-
 }  // namespace drevan

@@ -23,7 +23,7 @@ namespace fs = std::filesystem;
 
 namespace {
 
-constexpr double most_fade_s = 0.15, most_piece_s = 0.5, most_gain_db = 18;
+constexpr double most_fade_s = 0.15, most_piece_s = 0.5, most_fill_gain_db = 18;
 
 double power_of(const AudioBuffer& x) {
   double sum = 0;
@@ -161,7 +161,7 @@ std::vector<FilledGap> fill_gaps(const Reel& reel, int group, const fs::path& fo
         ++known;
       }
     const double gain_db =
-        known == 0 ? 0 : std::clamp(power_to_db(power / known / own), -most_gain_db, most_gain_db);
+        known == 0 ? 0 : std::clamp(power_to_db(power / known / own), -most_fill_gain_db, most_fill_gain_db);
     const auto frames = static_cast<Samples>(
         std::llround((gaps[i].end_s - gaps[i].begin_s + 2 * tone_fade_s) * reel.rate));
     AudioBuffer filled = longer_room_tone(tone, reel.rate, frames, static_cast<unsigned>(i + 1));

@@ -11,7 +11,7 @@ namespace {
 constexpr int block = Programme::block;
 constexpr double run_in_s = 0.5;
 
-StreamFormat format_of(const ScenePlan& scene, int channels) {
+StreamFormat scene_format(const ScenePlan& scene, int channels) {
   return {scene.rate, channels, block};
 }
 
@@ -82,7 +82,7 @@ struct SceneRun::Voice {
 struct SceneRun::Bus {
   Bus(const BusPlan& plan, const ScenePlan& scene, int in)
       : channels_in(in),
-        run(plan.steps, plan.findings, format_of(scene, in), plan.sides),
+        run(plan.steps, plan.findings, scene_format(scene, in), plan.sides),
         sound(run.widest(), block) {}
   int channels_in;
   ChainRun run;

@@ -10,8 +10,6 @@ namespace {
 // Pictures that wait, and seconds that are decoded through rather than jumped over.
 constexpr std::ptrdiff_t most_ahead = 10;
 constexpr double near_s = 1.0;
-// Times are rounded; two that are closer are one.
-constexpr double same_s = 1e-4;
 }  // namespace
 
 FilmAhead::FilmAhead(std::filesystem::path file, int width, int height)
@@ -27,7 +25,7 @@ FilmAhead::~FilmAhead() {
 std::ptrdiff_t FilmAhead::seen() const {
   std::ptrdiff_t at = -1;
   while (at + 1 < std::ssize(ready_) &&
-         ready_[static_cast<size_t>(at + 1)]->at_s <= wanted_ + same_s)
+         ready_[static_cast<size_t>(at + 1)]->at_s <= wanted_ + same_moment_s)
     ++at;
   return at;
 }
@@ -36,7 +34,7 @@ void FilmAhead::look_at(double s) {
   const std::lock_guard lock(mutex_);
   if (std::max(0.0, s) == wanted_) return;
   wanted_ = std::max(0.0, s);
-  const bool before = !ready_.empty() && seen() < 0 && ready_.front()->at_s > same_s;
+  const bool before = !ready_.empty() && seen() < 0 && ready_.front()->at_s > same_moment_s;
   const bool far_behind = !ended_ && !ready_.empty() && wanted_ > ready_.back()->at_s + near_s;
   if (before || far_behind || (ended_ && ready_.empty())) jump_ = true;
   wake_.notify_all();

@@ -22,9 +22,6 @@ struct FreeScaler {
   void operator()(SwsContext* p) const { sws_freeContext(p); }
 };
 
-// Times from libav are rounded; two that are closer are one.
-constexpr double same_s = 1e-4;
-
 }  // namespace
 
 struct FilmPictures::Impl {
@@ -129,7 +126,7 @@ int FilmPictures::rotation_deg() const {
 
 void FilmPictures::seek(double s) {
   Impl& m = *impl_;
-  const auto late = [&](const AVFrame& frame) { return m.begins_s(frame) > s + same_s; };
+  const auto late = [&](const AVFrame& frame) { return m.begins_s(frame) > s + same_moment_s; };
   const AVStream& stream = m.film.stream();
   double from = std::max(0.0, s);
   for (int tries = 0;; ++tries) {

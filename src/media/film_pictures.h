@@ -11,6 +11,9 @@
 
 namespace drevan {
 
+/// Moments of pictures nearer than this are the same: containers round them to their own clocks.
+constexpr double same_moment_s = 1e-4;
+
 /// What of a picture is wanted.
 enum class PixelForm {
   rgb,   ///< 3 bytes a pixel

@@ -18,10 +18,6 @@ namespace {
 
 constexpr int newest_recipe = 2;  // 2: curves, sides, words and files
 
-Error wrong(const std::string& where, const std::string& what) {
-  return {Error::Kind::call, fmt::format("{}: {}", where, what)};
-}
-
 std::string known_ids(const StepType& type) {
   std::vector<std::string_view> ids;
   for (const auto& p : type.parameters) ids.push_back(p.id);

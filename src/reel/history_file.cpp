@@ -15,7 +15,6 @@ using nlohmann::json;
 
 namespace {
 constexpr size_t most = 100;
-std::string hash_of(const std::string& text) { return to_hex(Hasher().add(text).value()); }
 // Printed files may have been cleared since: states that need them, and what lies beyond, lead nowhere.
 void cut_lost(SavedHistory& history, const fs::path& reel_file) {
   const auto folder = fs::absolute(versions_folder(reel_file)).lexically_normal();
@@ -45,7 +44,7 @@ fs::path history_file_of(const fs::path& reel_file) { return reel_file.string() 
 void save_history(const SavedHistory& history, const fs::path& reel_file, const std::string& saved) {
   const size_t first = history.at > most ? history.at - most : 0;
   const size_t end = std::min(history.states.size(), history.at + most + 1);
-  std::string out = json{{"drevan_history", 1}, {"saved", hash_of(saved)}, {"at", history.at - first}}.dump() + "\n";
+  std::string out = json{{"drevan_history", 1}, {"saved", hex_hash_of(saved)}, {"at", history.at - first}}.dump() + "\n";
   json last;
   for (size_t i = first; i < end; ++i) {
     auto now = json::parse(reel_to_text(*history.states[i].reel, fs::absolute(reel_file).parent_path()));
@@ -74,7 +73,7 @@ std::optional<SavedHistory> load_history(const fs::path& reel_file) noexcept {
       const auto line = parse_json(std::string_view(all).substr(begin, end - begin), file.string());
       begin = end + 1;
       if (head) {
-        if (line.value("drevan_history", 0) != 1 || line.value("saved", "") != hash_of(saved)) return std::nullopt;
+        if (line.value("drevan_history", 0) != 1 || line.value("saved", "") != hex_hash_of(saved)) return std::nullopt;
         out.at = line.at("at").get<size_t>();
         head = false;
         continue;

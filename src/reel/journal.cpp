@@ -24,17 +24,16 @@ namespace {
 
 constexpr auto apart = std::chrono::milliseconds(200);
 
-std::string hash_of(const std::string& text) { return to_hex(Hasher().add(text).value()); }
 std::string line_of(const json& content) {
   const std::string text = content.dump(-1, ' ', false, json::error_handler_t::replace);
-  return hash_of(text) + " " + text + "\n";
+  return hex_hash_of(text) + " " + text + "\n";
 }
 
 // The content of a whole line whose checksum is right.
 std::optional<json> content_of(std::string_view line) {
   if (line.size() < 18 || line[16] != ' ') return std::nullopt;
   const std::string text(line.substr(17));
-  if (hash_of(text) != line.substr(0, 16)) return std::nullopt;
+  if (hex_hash_of(text) != line.substr(0, 16)) return std::nullopt;
   try {
     auto content = parse_json(text, "journal");
     return content.is_object() ? std::optional(std::move(content)) : std::nullopt;
@@ -78,7 +77,7 @@ struct Journal::Writer {
     fd = ::open(part.c_str(), O_WRONLY | O_CREAT | O_TRUNC | O_CLOEXEC, 0666);
     if (fd < 0) return false;
     int error = 0;
-    if (!append(line_of({{"drevan_journal", 1}, {"saved", hash_of(saved)}}) + first) || std::rename(part.c_str(), file_of(reel_file).c_str()) != 0)
+    if (!append(line_of({{"drevan_journal", 1}, {"saved", hex_hash_of(saved)}}) + first) || std::rename(part.c_str(), file_of(reel_file).c_str()) != 0)
       error = errno;
     else if ((error = sync_folder(reel_file.parent_path())) == 0)
       return true;
@@ -189,7 +188,7 @@ std::vector<Line> lines_of(std::string_view all, const std::string& saved) {
     at = end + 1;
     if (!content) break;
     try {
-      if (first && (content->value("drevan_journal", 0) != 1 || content->value("saved", "") != hash_of(saved))) break;
+      if (first && (content->value("drevan_journal", 0) != 1 || content->value("saved", "") != hex_hash_of(saved))) break;
       if (!first) out.push_back({std::move(content->at("patch")), content->value("edit", "")});
     } catch (const json::exception&) {
       break;

@@ -83,6 +83,10 @@ nlohmann::json parse_json(std::string_view text, const std::string& where) {
   }
 }
 
+Error wrong(const std::string& where, const std::string& what) {
+  return {Error::Kind::call, fmt::format("{}: {}", where, what)};
+}
+
 std::string shown(const nlohmann::json& json) {
   constexpr size_t most = 60;
   // An object or a long list says nothing in a sentence, and may be large.

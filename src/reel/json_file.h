@@ -8,6 +8,7 @@
 #include <string>
 #include <string_view>
 
+#include "audio/error.h"
 #include "audio/replace_file.h"
 
 namespace drevan {
@@ -24,6 +25,9 @@ std::string dump_json(const nlohmann::ordered_json& json, int indent);
 
 /// Throws Error(call) with file, line and what is wrong; also for what is nested deeper than any file of ours.
 nlohmann::json parse_json(std::string_view text, const std::string& where);
+
+/// Of kind call: "WHERE: WHAT".
+Error wrong(const std::string& where, const std::string& what);
 
 /// A value as a message shows it: shortened where it is long.
 std::string shown(const nlohmann::json& json);

@@ -6,7 +6,7 @@ namespace drevan {
 namespace {
 
 // Values: set by meter and eye on the demo reel's level paths; no source.
-constexpr const char* texts[] = {
+constexpr const char* effect_texts[] = {
     R"({"drevan_recipe":1,"name":"A machine","note":"A robot of the early films: the voice times a low tone, few bits.","tags":["story","voice","machine"],"steps":[
       {"step":"ring-modulator","settings":{"carrier_hz":52,"mix_pct":75}},{"step":"distortion","settings":{"kind":"bits","bits":7,"drive_db":3,"mix_pct":60}},
       {"step":"limiter","settings":{"ceiling_db":-1}}]})",
@@ -76,6 +76,6 @@ constexpr const char* texts[] = {
 
 }  // namespace
 
-std::span<const char* const> effect_recipe_texts() { return texts; }
+std::span<const char* const> effect_recipe_texts() { return effect_texts; }
 
 }  // namespace drevan

@@ -6,7 +6,7 @@ namespace drevan {
 namespace {
 
 // Values: set by meter and eye on the demo reel's level paths; no source.
-constexpr const char* texts[] = {
+constexpr const char* place_texts[] = {
     R"({"drevan_recipe":1,"name":"A call by land","note":"A voice on a landline, clean, as loud as it was.","tags":["story","phone"],"steps":[
       {"step":"compressor","settings":{"threshold_db":-22,"ratio":3,"make_up_db":4}},{"step":"telephone","settings":{"network":"landline_a"}},{"step":"limiter","settings":{"ceiling_db":-1}}]})",
     R"({"drevan_recipe":1,"name":"Ship's telephone","note":"Wire through wet steel: narrow, gritty, hissing.","tags":["story","phone"],"steps":[
@@ -47,6 +47,6 @@ constexpr const char* texts[] = {
 
 }  // namespace
 
-std::span<const char* const> place_recipe_texts() { return texts; }
+std::span<const char* const> place_recipe_texts() { return place_texts; }
 
 }  // namespace drevan

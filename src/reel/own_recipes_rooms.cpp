@@ -6,7 +6,7 @@ namespace drevan {
 namespace {
 
 // Places as they stand in steps/places.json; the rest set by meter and eye; no source.
-constexpr const char* texts[] = {
+constexpr const char* room_texts[] = {
     R"({"drevan_recipe":1,"name":"Wireless in the galley","note":"An old set on a steel shelf, a little loose, between pots.","tags":["story","device","room"],"steps":[
       {"step":"compressor","settings":{"threshold_db":-24,"ratio":3,"make_up_db":4}},
       {"step":"loudspeaker","settings":{"device":"galley_wireless","age_pct":35}},
@@ -75,6 +75,6 @@ constexpr const char* texts[] = {
 
 }  // namespace
 
-std::span<const char* const> room_recipe_texts() { return texts; }
+std::span<const char* const> room_recipe_texts() { return room_texts; }
 
 }  // namespace drevan

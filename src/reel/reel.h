@@ -23,10 +23,15 @@ struct SecondsRange {
   friend bool operator==(const SecondsRange&, const SecondsRange&) = default;
 };
 
+inline constexpr double middle_of_fade = 0.5, least_middle = 0.1, most_middle = 0.9;
 /// How a clip begins or ends: over so many seconds it comes up from nothing, or goes down to it.
 struct EdgeFade {
   double seconds = 0;
   CurveShape shape = CurveShape::line;  ///< `line` or `smooth`
+  /// From or into another clip of its row: how alike the two are there, see crossfade(). Then the
+  /// shape is that of the crossfade. Empty: by itself.
+  std::optional<double> alike{};
+  double middle = middle_of_fade;  ///< of a crossfade: the share of its length where both are equal
   friend bool operator==(const EdgeFade&, const EdgeFade&) = default;
 };
 /// The longest an edge fade may be, in seconds.
@@ -82,6 +87,7 @@ struct Clip {
   std::vector<Send> sends{};
   bool direct = true;  ///< whether it is heard in the mix itself, not only through spaces
   std::string text{};  ///< what is said in it, to be read while another take is recorded
+  bool layered = false;  ///< it sounds along with what it overlaps in its row: see reel/crossings.h
   /// The clip that it was made into one with others, which stands in its place; 0: none. See
   /// reel/made.h.
   int made_into = 0;

@@ -19,8 +19,8 @@ namespace {
 
 // 2: steps have ids. 3: clips fade in and out and may be takes, a room tone may lie outside its
 // clip, groups have notes and marks. 4: films, events, spaces and what is sent to them. 5: what is said in
-// clips, how the reel is recorded, a reference.
-constexpr int newest_reel = 5;
+// clips, how the reel is recorded, a reference. 6: crossfades of clips in a row.
+constexpr int newest_reel = 6;
 constexpr std::string_view mark_names[] = {"none",     "dot",     "ring",  "square",
                                            "triangle", "diamond", "cross", "bars"};
 
@@ -62,23 +62,31 @@ std::optional<SecondsRange> range_from(const json& j, const char* key, const std
   return SecondsRange{r[0].get<double>(), r[1].get<double>()};
 }
 
-// [seconds, shape]; nothing when there is no fade.
+// [seconds, shape] or [seconds, "crossed", alike, middle]; nothing when there is no fade.
 void fade_to_json(ordered_json& out, const char* key, const EdgeFade& fade) {
-  if (fade.seconds > 0)
+  if (!(fade.seconds > 0)) return;
+  if (fade.alike)
+    out[key] = {fade.seconds, "crossed", *fade.alike, fade.middle};
+  else
     out[key] = {fade.seconds, fade.shape == CurveShape::smooth ? "smooth" : "line"};
 }
 
 EdgeFade fade_from(const json& j, const char* key, const std::string& where) {
   if (!j.contains(key)) return {};
   const auto& f = j.at(key);
-  const bool fine = f.is_array() && f.size() == 2 && f[0].is_number() &&
-                    (f[1] == "line" || f[1] == "smooth") && f[0].get<double>() > 0 &&
-                    f[0].get<double>() <= longest_fade_s;
-  if (!fine)
-    throw Error(
-        Error::Kind::call,
-        fmt::format("{}: \"{}\" must be [seconds, \"line\" or \"smooth\"], at most {:.0f} s.",
-                    where, key, longest_fade_s));
+  const auto number = [&](size_t i, double least, double most) {
+    return f[i].is_number() && f[i].get<double>() >= least && f[i].get<double>() <= most;
+  };
+  const bool crossed = f.is_array() && f.size() == 4 && f[1] == "crossed" && number(2, -1, 1) &&
+                       number(3, least_middle, most_middle);
+  const bool plain = f.is_array() && f.size() == 2 && (f[1] == "line" || f[1] == "smooth");
+  if (!(crossed || plain) || !number(0, 0, longest_fade_s) || !(f[0].get<double>() > 0))
+    throw wrong(where,
+                fmt::format("\"{}\" must be [seconds, \"line\" or \"smooth\"] or [seconds, "
+                            "\"crossed\", -1 to 1, {} to {}], at most {:.0f} s.",
+                            key, least_middle, most_middle, longest_fade_s));
+  if (crossed)
+    return {f[0].get<double>(), CurveShape::line, f[2].get<double>(), f[3].get<double>()};
   return {f[0].get<double>(), f[1] == "smooth" ? CurveShape::smooth : CurveShape::line};
 }
 
@@ -157,7 +165,7 @@ Version version_from(const json& j, const Reel& reel, const Clip& clip, const st
 Clip clip_from(const json& j, const Reel& reel, const std::string& where) {
   only_members(j,
                {"id", "name", "source", "begin", "frames", "group", "place_s", "room_tone_s",
-                "fade_in", "fade_out", "line", "chosen", "text", "made_into", "chain", "version",
+                "fade_in", "fade_out", "line", "chosen", "text", "made_into", "layered", "chain", "version",
                 "versions", "sends", "direct"},
                where);
   Clip c;
@@ -178,6 +186,7 @@ Clip clip_from(const json& j, const Reel& reel, const std::string& where) {
   c.text = member<std::string>(j, "text", "", here);
   c.made_into = member(j, "made_into", 0, here);
   if (c.made_into < 0 || c.made_into == c.id) throw bad("\"made_into\" must be another clip's id.");
+  c.layered = member(j, "layered", false, here);
   // It may lie before the clip, not before its source.
   const double before_s = static_cast<double>(c.begin) / reel.source_of(c).rate;
   c.room_tone = range_from(j, "room_tone_s", here, -before_s - 1e-6);
@@ -245,6 +254,7 @@ std::string reel_to_text(const Reel& reel, const fs::path& folder) {
     if (!c.chosen) one["chosen"] = false;
     if (!c.text.empty()) one["text"] = c.text;
     if (c.made_into != 0) one["made_into"] = c.made_into;
+    if (c.layered) one["layered"] = true;
     fade_to_json(one, "fade_in", c.fade_in);
     fade_to_json(one, "fade_out", c.fade_out);
     one["chain"] = stored_chain(c.chain, folder);

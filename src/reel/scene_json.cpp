@@ -20,10 +20,6 @@ namespace {
 
 constexpr std::array<std::string_view, 3> kind_names{"dialogue", "effects", "music"};
 
-Error wrong(const std::string& where, const std::string& what) {
-  return {Error::Kind::call, fmt::format("{}: {}", where, what)};
-}
-
 double moment_from(const json& j, const char* key, const std::string& where) {
   const double s = member(j, key, 0.0, where);
   if (!(s >= 0 && s <= latest_place_s))

@@ -14,10 +14,6 @@ namespace drevan {
 
 namespace {
 
-Error wrong(const std::string& where, const std::string& what) {
-  return {Error::Kind::call, fmt::format("{}: {}", where, what)};
-}
-
 std::optional<int> as_int(std::string_view text) {
   int n = 0;
   const auto [end, error] = std::from_chars(text.data(), text.data() + text.size(), n);

@@ -13,7 +13,7 @@
 namespace drevan {
 namespace {
 
-const CancelToken never;
+const CancelToken not_cancelled;
 
 class SelectionTest : public testing::Test {
  protected:
@@ -30,7 +30,7 @@ class SelectionTest : public testing::Test {
     BatchOptions options;
     options.folder = t / name;
     options.samples = SampleType::float32;
-    return test::read_all(render_mix(of, options, {}, store, never).files.front().output);
+    return test::read_all(render_mix(of, options, {}, store, not_cancelled).files.front().output);
   }
   static float difference(const AudioBuffer& a, const AudioBuffer& b, Samples b_from = 0) {
     float most = 0;
@@ -47,7 +47,7 @@ class SelectionTest : public testing::Test {
 TEST_F(SelectionTest, OneClipMadeOfSeveralSoundsAsTheyDidAndComesApart) {
   const AudioBuffer before = mix_of(reel, "before");
   const int ids[] = {1, 2};
-  const Source one = render_one(reel, ids, t / "one.wav", store, never);
+  const Source one = render_one(reel, ids, t / "one.wav", store, not_cancelled);
   EXPECT_EQ(one.frames, 72000);
   const Reel made = edits::make_one(reel, ids, one).next;
   const Clip& clip = made.clips.back();
@@ -65,7 +65,7 @@ TEST_F(SelectionTest, OneClipMadeOfSeveralSoundsAsTheyDidAndComesApart) {
   // Made again after a change of what it was made of.
   Reel changed = made;
   changed.clips[1].chain.steps[0].settings.values[0] = 0;
-  const Source again = render_one(changed, made_of(changed, clip.id), t / "two.wav", store, never);
+  const Source again = render_one(changed, made_of(changed, clip.id), t / "two.wav", store, not_cancelled);
   const Reel remade = edits::make_again(changed, clip.id, again).next;
   EXPECT_GT(difference(mix_of(remade, "again"), before), 0.01F);
   EXPECT_EQ(remade.find(clip.id)->place_s, 2);
@@ -75,13 +75,13 @@ TEST_F(SelectionTest, OneClipMadeOfSeveralSoundsAsTheyDidAndComesApart) {
   const int gone[] = {clip.id};
   EXPECT_EQ(rendered_clips(edits::remove_clips(made, gone).next), (std::vector<int>{1, 2, 3}));
   EXPECT_THROW(edits::take_apart(reel, 1), Error);
-  EXPECT_THROW(render_one(reel, ids, t / "one.wav", store, never), Error);
+  EXPECT_THROW(render_one(reel, ids, t / "one.wav", store, not_cancelled), Error);
 }
 
 TEST_F(SelectionTest, OfSeveralGroupsItBringsTheirChainsAlong) {
   const AudioBuffer before = mix_of(reel, "before");
   const int ids[] = {2, 3};
-  const Source one = render_one(reel, ids, t / "one.wav", store, never);
+  const Source one = render_one(reel, ids, t / "one.wav", store, not_cancelled);
   const Reel made = edits::make_one(reel, ids, one).next;
   EXPECT_EQ(made.group_of(made.clips.back()).name, "Made of several");
   EXPECT_LT(difference(mix_of(made, "after"), before), 1e-6F);
@@ -97,7 +97,7 @@ TEST_F(SelectionTest, WhatIsMarkedIsWrittenAsItIsHeardInTheMix) {
   settle_step_ids(reel);
   const int ids[] = {1};
   const MixFile file = render_selection(reel, ids, t / "marked.wav", Container::wav,
-                                        SampleType::float32, store, never);
+                                        SampleType::float32, store, not_cancelled);
   EXPECT_TRUE(file.levels.loudness_lufs);
   const AudioBuffer written = test::read_all(t / "marked.wav");
   EXPECT_EQ(written.frames(), 48000);
@@ -107,10 +107,10 @@ TEST_F(SelectionTest, WhatIsMarkedIsWrittenAsItIsHeardInTheMix) {
   std::erase_if(alone.clips, [](const Clip& c) { return c.id != 1; });
   EXPECT_LT(difference(written, mix_of(alone, "alone"), 96000), 1e-7F);
   EXPECT_THROW(
-      render_selection(reel, {}, t / "none.wav", Container::wav, SampleType::int24, store, never),
+      render_selection(reel, {}, t / "none.wav", Container::wav, SampleType::int24, store, not_cancelled),
       Error);
   EXPECT_THROW(render_selection(reel, ids, reel.sources[0].path, Container::wav, SampleType::int24,
-                                store, never),
+                                store, not_cancelled),
                Error);
 }
 

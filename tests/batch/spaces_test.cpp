@@ -16,7 +16,7 @@ namespace {
 
 using edits::Feeder;
 using test::TempFolder;
-constexpr int hall = -2, echo = -3;
+constexpr int hall_id = -2, echo = -3;
 
 class Spaces : public testing::Test {
  protected:
@@ -28,11 +28,11 @@ class Spaces : public testing::Test {
     reel = edits::add_space(reel, "Echo",
                             {{test::with("limiter", {{"ceiling_db", -20}}), make_step("gain")}})
                .next;
-    reel = edits::set_send(reel, {Feeder::Of::group, 0}, hall, -6).next;
-    reel = edits::set_send(reel, {Feeder::Of::clip, 2}, hall, -12).next;
+    reel = edits::set_send(reel, {Feeder::Of::group, 0}, hall_id, -6).next;
+    reel = edits::set_send(reel, {Feeder::Of::clip, 2}, hall_id, -12).next;
     reel = edits::set_send(reel, {Feeder::Of::clip, 3}, echo, 0).next;
     reel = edits::set_direct(reel, {Feeder::Of::clip, 3}, false).next;
-    reel = edits::set_space_level(reel, hall, -3).next;
+    reel = edits::set_space_level(reel, hall_id, -3).next;
     reel = edits::set_group_kind(reel, 1, GroupKind::effects).next;
   }
   std::map<std::string, AudioBuffer> mixed(MixOptions what) {
@@ -133,10 +133,10 @@ TEST_F(Spaces, AClipRenderedAloneIsItsPartBeforeTheSumBitForBit) {
 }
 
 TEST_F(Spaces, KeysTellWhatASumIsMadeOf) {
-  const auto mix = sum_key(reel), fed = sum_key(reel, hall);
-  EXPECT_NE(sum_key(edits::set_space_level(reel, hall, -9).next), mix);
-  EXPECT_EQ(sum_key(edits::set_space_level(reel, hall, -9).next, hall), fed);
-  EXPECT_NE(sum_key(edits::set_send(reel, {Feeder::Of::clip, 1}, hall, -9).next, hall), fed);
+  const auto mix = sum_key(reel), fed = sum_key(reel, hall_id);
+  EXPECT_NE(sum_key(edits::set_space_level(reel, hall_id, -9).next), mix);
+  EXPECT_EQ(sum_key(edits::set_space_level(reel, hall_id, -9).next, hall_id), fed);
+  EXPECT_NE(sum_key(edits::set_send(reel, {Feeder::Of::clip, 1}, hall_id, -9).next, hall_id), fed);
   EXPECT_NE(sum_key(edits::set_direct(reel, {Feeder::Of::clip, 3}, true).next), mix);
 }
 

@@ -14,23 +14,12 @@ namespace {
 
 using namespace std::chrono_literals;
 
-// Eight stripes tell the number of a picture.
-double numbered(int frame, int x, int) { return (frame >> (x / 8)) & 1 ? 210 : 40; }
-int number_of(const FilmPicture& p) {
-  int out = 0;
-  for (int bit = 0; bit < 8; ++bit) {
-    const auto at = static_cast<size_t>(p.height / 2 * p.width + bit * p.width / 8 + p.width / 16);
-    if (p.pixels[3 * at] > 128) out |= 1 << bit;
-  }
-  return out;
-}
-
 class FilmAheadTest : public testing::Test {
  protected:
   std::filesystem::path film(int frames = 200) {
     test::FilmOptions o;
     o.frames = frames;
-    o.paint = numbered;
+    o.paint = test::numbered;
     test::make_film(folder / "a.mkv", o);
     return folder / "a.mkv";
   }
@@ -40,7 +29,7 @@ class FilmAheadTest : public testing::Test {
     while (!film.exact() && std::chrono::steady_clock::now() < until)
       std::this_thread::sleep_for(200us);
     const auto picture = film.picture();
-    return picture && film.exact() ? number_of(*picture) : -1;
+    return picture && film.exact() ? test::number_of(*picture, 3) : -1;
   }
   test::TempFolder folder;
 };

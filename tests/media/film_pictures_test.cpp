@@ -14,23 +14,12 @@
 namespace drevan {
 namespace {
 
-// Eight stripes tell the number of a picture.
-double numbered(int frame, int x, int) { return (frame >> (x / 8)) & 1 ? 210 : 40; }
-int number_of(const FilmPicture& p) {
-  int out = 0;
-  for (int bit = 0; bit < 8; ++bit) {
-    const auto at = static_cast<size_t>(p.height / 2 * p.width + bit * p.width / 8 + p.width / 16);
-    if (p.pixels[at] > 128) out |= 1 << bit;
-  }
-  return out;
-}
-
 class FilmPicturesTest : public testing::Test {
  protected:
   test::TempFolder folder;
   std::filesystem::path film(const std::string& name, test::FilmOptions o = {}) {
     o.frames = 200;
-    o.paint = numbered;
+    o.paint = test::numbered;
     test::make_film(folder / name, o);
     return folder / name;
   }
@@ -42,7 +31,7 @@ TEST_F(FilmPicturesTest, ComeInOrderWithTheirTimes) {
     for (int i = 0; i < 200; ++i) {
       const auto p = pictures.next();
       ASSERT_TRUE(p) << name << " " << i;
-      ASSERT_EQ(number_of(*p), i) << name;
+      ASSERT_EQ(test::number_of(*p), i) << name;
       ASSERT_NEAR(p->at_s, i / 25.0, 0.001) << name;
     }
     EXPECT_FALSE(pictures.next()) << name;
@@ -60,19 +49,19 @@ TEST_F(FilmPicturesTest, ASeekFindsThePictureThatIsSeenThen) {
           pictures.seek(wanted / 25.0 + off);
           const auto p = pictures.next();
           ASSERT_TRUE(p);
-          ASSERT_EQ(number_of(*p), wanted) << name << " " << begins << " " << off;
+          ASSERT_EQ(test::number_of(*p), wanted) << name << " " << begins << " " << off;
           // And on from there.
           if (wanted < 199) {
             const auto next = pictures.next();
             ASSERT_TRUE(next);
-            ASSERT_EQ(number_of(*next), wanted + 1) << name;
+            ASSERT_EQ(test::number_of(*next), wanted + 1) << name;
           }
         }
       }
       pictures.seek(-3);
-      EXPECT_EQ(number_of(*pictures.next()), 0);
+      EXPECT_EQ(test::number_of(*pictures.next()), 0);
       pictures.seek(1000);
-      EXPECT_EQ(number_of(*pictures.next()), 199);
+      EXPECT_EQ(test::number_of(*pictures.next()), 199);
       EXPECT_FALSE(pictures.next());
     }
 }
@@ -88,7 +77,7 @@ TEST_F(FilmPicturesTest, APictureStaysUntilTheNext) {
                                   {61 / 25.0, 51},
                                   {62.5 / 25.0, 52}}) {
     pictures.seek(s + 0.001);
-    EXPECT_EQ(number_of(*pictures.next()), wanted) << s;
+    EXPECT_EQ(test::number_of(*pictures.next()), wanted) << s;
   }
 }
 
@@ -103,7 +92,7 @@ TEST_F(FilmPicturesTest, AreBroughtToTheSizeThatIsWanted) {
 }
 
 TEST_F(FilmPicturesTest, OneFrameAndBrokenFilms) {
-  test::make_film(folder / "one.mkv", {.frames = 1, .paint = numbered});
+  test::make_film(folder / "one.mkv", {.frames = 1, .paint = test::numbered});
   FilmPictures one(folder / "one.mkv", PixelForm::grey);
   one.seek(5);
   EXPECT_TRUE(one.next());

@@ -186,4 +186,15 @@ double film_stream_begins_s(const std::filesystem::path& file, FilmStream kind) 
   return static_cast<double>(s.start_time) * av_q2d(s.time_base);
 }
 
+double numbered(int frame, int x, int) { return (frame >> (x / 8)) & 1 ? 210 : 40; }
+
+int number_of(const FilmPicture& picture, int bytes) {
+  int out = 0;
+  for (int bit = 0; bit < 8; ++bit) {
+    const int at = picture.height / 2 * picture.width + bit * picture.width / 8 + picture.width / 16;
+    if (picture.pixels[static_cast<size_t>(bytes * at)] > 128) out |= 1 << bit;
+  }
+  return out;
+}
+
 }  // namespace drevan::test

@@ -7,6 +7,7 @@
 #include <vector>
 
 #include "audio/buffer.h"
+#include "media/film_pictures.h"
 
 namespace drevan::test {
 
@@ -24,6 +25,11 @@ struct FilmOptions {
   int pause_after = -1;  ///< behind this picture the next one comes ten later
 };
 void make_film(const std::filesystem::path& file, const FilmOptions& options);
+
+/// FilmOptions::paint: eight stripes that tell the number of a picture, 0 to 255.
+double numbered(int frame, int x, int y);
+/// That number, read in a picture of any size; `bytes`: of a pixel.
+int number_of(const FilmPicture& picture, int bytes = 1);
 
 /// One packet of a stream, as it stands in a file.
 struct FilmPacket {

@@ -15,7 +15,7 @@ namespace {
 
 // Distortion reaches from a tenth of a percent to all, by decades.
 constexpr double least_pct = 0.1, most_pct = 100;
-double height_of(const QRectF& r, double pct) {
+double height_of_pct(const QRectF& r, double pct) {
   const double share =
       std::log(std::clamp(pct, least_pct, most_pct) / least_pct) / std::log(most_pct / least_pct);
   return r.bottom() - share * r.height();
@@ -136,7 +136,7 @@ void LoudspeakerPicture::draw_distortion(QPainter& p) const {
   const LevelAxis in = entering();
   p.setPen(QPen(faded(t.line, 0.7), 1));
   for (const double pct : {0.1, 1.0, 10.0, 100.0}) {
-    const double y = height_of(r, pct);
+    const double y = height_of_pct(r, pct);
     p.setPen(QPen(faded(t.line, 0.7), 1));
     p.drawLine(QPointF(r.left(), y), QPointF(r.right(), y));
     p.setPen(t.quiet);
@@ -157,7 +157,7 @@ void LoudspeakerPicture::draw_distortion(QPainter& p) const {
     const auto pct = spec_.distortion_pct(settings(), levels, bass);
     QPolygonF line;
     for (size_t i = 0; i < levels.size(); ++i)
-      line << QPointF(in.place_of(levels[i]), height_of(r, pct[i]));
+      line << QPointF(in.place_of(levels[i]), height_of_pct(r, pct[i]));
     p.setPen(QPen(bass ? t.removed : t.over, 2, bass ? Qt::DashLine : Qt::SolidLine));
     p.drawPolyline(line);
   }

@@ -14,7 +14,7 @@ namespace {
 constexpr double pi = std::numbers::pi;
 constexpr double longest_s = 12, shortest_s = 0.05;  // of the decays' picture
 
-Place turned(const Place& p, double deg) {
+Place turned_by(const Place& p, double deg) {
   const double a = deg * pi / 180;
   return {std::cos(a) * p.x + std::sin(a) * p.y, std::cos(a) * p.y - std::sin(a) * p.x, p.z};
 }
@@ -150,7 +150,7 @@ std::vector<Grip> PlanPicture::grips() const {
                                       {spec_.stand_y, 100 * p.y / v.size.y, 0.5}};
       },
       {spec_.stand_x, spec_.stand_y});
-  const Place nose = turned({0, 1, 0}, value(spec_.turn));
+  const Place nose = turned_by({0, 1, 0}, value(spec_.turn));
   dot(s.at(v.listener) + QPointF(22 * nose.x, -22 * nose.y), spec_.turn,
       [this, s, v](QPointF to) {
         return std::vector<DragValue>{{spec_.turn, degrees(s.place(to) - v.listener), 1}};
@@ -273,7 +273,7 @@ void PlanPicture::draw_people(QPainter& p, const PlanView& v, const Scaled& s) c
   const QPointF at = s.at(now_.value_or(v.source));
   Place way = v.listener - v.source;
   way.z = 0;
-  way = turned(way * (1 / std::max(way.length(), 1e-6)), value(spec_.faces));
+  way = turned_by(way * (1 / std::max(way.length(), 1e-6)), value(spec_.faces));
   p.setPen(QPen(t.after, 2));
   p.drawLine(at, at + QPointF(18 * way.x, -18 * way.y));
   p.setPen(QPen(t.window, 1));

@@ -7,7 +7,7 @@
 namespace drevan::desktop {
 
 namespace {
-constexpr double quietest_db = -60;
+constexpr double quietest_tap_db = -60;
 constexpr int most_rounds = 60;
 }  // namespace
 
@@ -20,7 +20,7 @@ TapsPicture::TapsPicture(const Work& work, StepId id, const TapsSpec& spec, QWid
       spec_(spec) {}
 
 TimeAxis TapsPicture::axis() const { return {plot_rect(), 0, spec_.most_s * 1.05}; }
-LevelAxis TapsPicture::levels() const { return {plot_rect(), quietest_db, 3}; }
+LevelAxis TapsPicture::levels() const { return {plot_rect(), quietest_tap_db, 3}; }
 
 std::vector<Grip> TapsPicture::grips() const {
   const Settings now = settings();
@@ -43,14 +43,14 @@ std::vector<Grip> TapsPicture::grips() const {
 void TapsPicture::draw_tap(QPainter& p, const TapSpec& tap, const Settings& now,
                            bool chosen) const {
   const double level = now[static_cast<size_t>(tap.level)];
-  if (level <= quietest_db) return;
+  if (level <= quietest_tap_db) return;
   const Theme& t = theme();
   const double time = now[static_cast<size_t>(tap.time)] / 1000;
   const double loop = now[static_cast<size_t>(tap.feedback)] / 100;
   for (int round = 0; round < most_rounds; ++round) {
     const double db = level + (round == 0 ? 0 : round * 20 * std::log10(std::max(loop, 1e-6)));
     const double s = time * (round + 1);
-    if (db < quietest_db || s > spec_.most_s * 1.05) return;
+    if (db < quietest_tap_db || s > spec_.most_s * 1.05) return;
     p.setPen(QPen(faded(round == 0 ? t.after : t.before, chosen ? 1 : 0.6), round == 0 ? 3 : 2));
     const double x = axis().x_of(s);
     p.drawLine(QPointF(x, levels().rect.bottom()), QPointF(x, levels().within(db)));
@@ -72,7 +72,7 @@ void TapsPicture::paintEvent(QPaintEvent*) {
   for (const auto& tap : spec_.taps) draw_tap(p, tap, now, tap.page == page());
   const auto all = grips();
   for (size_t i = 0; i < all.size(); ++i) {
-    const bool off = now[static_cast<size_t>(spec_.taps[i].level)] <= quietest_db;
+    const bool off = now[static_cast<size_t>(spec_.taps[i].level)] <= quietest_tap_db;
     p.setPen(QPen(off ? t.quiet : t.window, 1.5));
     p.setBrush(off ? QBrush(Qt::NoBrush) : QBrush(holds(i) ? t.text : t.attention));
     p.drawEllipse(all[i].at, 6, 6);

@@ -8,7 +8,7 @@
 namespace drevan::desktop {
 
 namespace {
-constexpr double floor_db = -60, fall_db_per_s = 24;
+constexpr double input_floor_db = -60, input_fall_db_per_s = 24;
 constexpr int held_ms = 3000;
 // Common practice, no source: the loudest words at -5 to -3 dB, below -18 too low, never 0.
 constexpr double good_from_db = -5, good_to_db = -3, too_low_db = -18;
@@ -28,7 +28,7 @@ InputMeter::InputMeter(const QString& name, QWidget* parent) : QWidget(parent), 
 
 void InputMeter::show_level(float peak, long clipped, bool silent) {
   const double now = to_db(static_cast<double>(peak));
-  const double fall = fall_db_per_s * static_cast<double>(since_.restart()) / 1000;
+  const double fall = input_fall_db_per_s * static_cast<double>(since_.restart()) / 1000;
   shown_db_ = std::max({now, shown_db_ - fall, -90.0});
   if (now >= held_db_ || held_since_.elapsed() > held_ms) {
     held_db_ = std::max(now, -90.0);
@@ -60,14 +60,14 @@ void InputMeter::paintEvent(QPaintEvent*) {
   const Theme& t = theme();
   const double right = width() - word_width;
   const auto x_at = [&](double db) {
-    return right * std::clamp((db - floor_db) / -floor_db, 0.0, 1.0);
+    return right * std::clamp((db - input_floor_db) / -input_floor_db, 0.0, 1.0);
   };
   const double y = height() / 2.0 - 4;
   p.setPen(Qt::NoPen);
   p.setBrush(t.window);
   p.drawRoundedRect(QRectF(0, y, right, 8), 4, 4);
   p.setBrush(color());
-  if (shown_db_ > floor_db)
+  if (shown_db_ > input_floor_db)
     p.drawRoundedRect(QRectF(0, y, std::max(4.0, x_at(shown_db_)), 8), 4, 4);
   // The zone, also where the level stands before it.
   p.setBrush(Qt::NoBrush);
@@ -75,7 +75,7 @@ void InputMeter::paintEvent(QPaintEvent*) {
   p.drawRect(QRectF(x_at(good_from_db), y - 3, x_at(good_to_db) - x_at(good_from_db), 14));
   p.setPen(QPen(faded(t.quiet, 0.6), 1));
   p.drawLine(QPointF(x_at(too_low_db), y - 2), QPointF(x_at(too_low_db), y + 10));
-  if (held_db_ > floor_db) {
+  if (held_db_ > input_floor_db) {
     p.setPen(QPen(color(), 2));
     p.drawLine(QPointF(x_at(held_db_), y - 3), QPointF(x_at(held_db_), y + 11));
   }

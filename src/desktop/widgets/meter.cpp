@@ -9,7 +9,7 @@
 namespace drevan::desktop {
 
 namespace {
-constexpr double floor_db = -60;
+constexpr double meter_floor_db = -60;
 constexpr double fall_db_per_s = 24;
 constexpr int lamp_width = 62;
 }  // namespace
@@ -61,10 +61,10 @@ void Meter::paintEvent(QPaintEvent*) {
   const Theme& t = theme();
   p.setPen(over_ ? t.over : t.text);
   p.drawText(QRectF(0, 0, 46, height()), Qt::AlignVCenter | Qt::AlignRight,
-             hold_db_ <= floor_db ? QString("-") : QString::number(hold_db_, 'f', 1));
+             hold_db_ <= meter_floor_db ? QString("-") : QString::number(hold_db_, 'f', 1));
   const double left = 56, right = width() - lamp_width;
   const auto x_at = [&](double db) {
-    return left + (right - left) * std::clamp((db - floor_db) / (6 - floor_db), 0.0, 1.0);
+    return left + (right - left) * std::clamp((db - meter_floor_db) / (6 - meter_floor_db), 0.0, 1.0);
   };
   for (size_t c = 0; c < 2; ++c) {
     const double y = height() / 2.0 - 8 + static_cast<double>(c) * 9;
@@ -86,7 +86,7 @@ void Meter::paintEvent(QPaintEvent*) {
   }
   p.setPen(QPen(t.line, 1));
   p.drawLine(QPointF(x_at(0), 4), QPointF(x_at(0), height() - 4));
-  if (hold_db_ > floor_db) {
+  if (hold_db_ > meter_floor_db) {
     p.setPen(QPen(hold_db_ > 0 ? t.over : t.text, 2));
     p.drawLine(QPointF(x_at(hold_db_), 5), QPointF(x_at(hold_db_), height() - 5));
   }

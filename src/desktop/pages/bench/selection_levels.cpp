@@ -10,12 +10,12 @@
 namespace drevan::desktop {
 
 namespace {
-constexpr int rest_ms = 200;  // dragging measures nothing
+constexpr int levels_rest_ms = 200;  // dragging measures nothing
 }
 
 SelectionLevels::SelectionLevels(const Work& work, QObject* parent) : QObject(parent), work_(work) {
   soon_.setSingleShot(true);
-  soon_.setInterval(rest_ms);
+  soon_.setInterval(levels_rest_ms);
   connect(&soon_, &QTimer::timeout, this, &SelectionLevels::measure);
   connect(&work_.document, &Document::leaving, this, [this] { want(std::nullopt); });
   connect(&work_.measurements, &Measurements::levels_changed, this, [this] {

@@ -22,8 +22,8 @@ namespace drevan::desktop {
 namespace {
 
 constexpr int id_role = Qt::UserRole, summary_role = Qt::UserRole + 1;
-constexpr int most_recent = 4, rest_ms = 250;
-constexpr int label_width = 150;
+constexpr int most_recent_steps = 4, chooser_rest_ms = 250;
+constexpr int step_label_width = 150;
 
 // A step's name, and in quiet what it does; families as headings.
 class EntryDelegate : public QStyledItemDelegate {
@@ -42,7 +42,7 @@ class EntryDelegate : public QStyledItemDelegate {
       return p->drawText(r.adjusted(10, 6, -8, 0), Qt::AlignLeft | Qt::AlignVCenter, label);
     p->drawText(r.adjusted(18, 0, 0, 0), Qt::AlignLeft | Qt::AlignVCenter, label);
     p->setPen(t.quiet);
-    const QRect rest = r.adjusted(18 + label_width, 0, -8, 0);
+    const QRect rest = r.adjusted(18 + step_label_width, 0, -8, 0);
     p->drawText(rest, Qt::AlignLeft | Qt::AlignVCenter,
                 p->fontMetrics().elidedText(index.data(summary_role).toString(), Qt::ElideRight,
                                             rest.width()));
@@ -81,7 +81,7 @@ StepChooser::StepChooser(const Work& work, StepPlace at, QWidget* parent)
   box->addWidget(search_);
   box->addWidget(list_, 1);
   rest_.setSingleShot(true);
-  rest_.setInterval(rest_ms);
+  rest_.setInterval(chooser_rest_ms);
   connect(&rest_, &QTimer::timeout, this, &StepChooser::preview);
   connect(search_, &QLineEdit::textChanged, this, &StepChooser::fill);
   connect(list_, &QListWidget::currentItemChanged, this, [this] { rest_.start(); });
@@ -177,7 +177,7 @@ void StepChooser::take() {
   QStringList recent = recent_steps();
   recent.removeAll(text(type->id));
   recent.prepend(text(type->id));
-  QSettings().setValue("steps/recent", QStringList(recent.mid(0, most_recent)));
+  QSettings().setValue("steps/recent", QStringList(recent.mid(0, most_recent_steps)));
   work_.document.change([&](const Reel& reel) {
     return edits::add_step(reel, work_.selection.clip_id(), at_, *type);
   });

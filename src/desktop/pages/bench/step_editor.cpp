@@ -24,7 +24,7 @@
 namespace drevan::desktop {
 
 namespace {
-constexpr int rest_ms = 250;
+constexpr int editor_rest_ms = 250;
 
 // What the parts of a picture are that have settings of their own.
 QString part_name(const PictureSpec& picture, int page) {
@@ -83,7 +83,7 @@ StepEditor::StepEditor(const Work& work, CurveLane& lane, QWidget* parent)
     if (picture_) picture_->refresh();
   });
   rest_.setSingleShot(true);
-  rest_.setInterval(rest_ms);
+  rest_.setInterval(editor_rest_ms);
   connect(&rest_, &QTimer::timeout, this, [this] {
     if (type_ && step_ != 0 && points_->menu()->isVisible())
       work_.document.preview(

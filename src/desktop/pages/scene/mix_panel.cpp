@@ -26,7 +26,7 @@ namespace drevan::desktop {
 
 namespace {
 constexpr double first_band_hz = 40, last_band_hz = 16000;
-constexpr double floor_db = -84, top_db = -12;
+constexpr double spectrum_floor_db = -84, top_db = -12;
 constexpr double correlation_s = 0.4;
 constexpr double alike_from = 0;  // below it the mono sum loses
 }  // namespace
@@ -37,7 +37,7 @@ HeardPicture::HeardPicture(QWidget* parent)
       time_(size_),
       bins_(size_ / 2 + 1),
       ring_(2 * size_),
-      band_db_(bands_, floor_db) {
+      band_db_(bands_, spectrum_floor_db) {
   setMinimumHeight(64);
   setAccessibleName(tr("Spectrum and correlation of what is heard"));
   setToolTip(
@@ -82,7 +82,7 @@ void HeardPicture::settle() {
                to = std::max(from + 1, static_cast<size_t>(std::ceil(high / bin_hz)));
     double sum = 0;
     for (size_t k = from; k < std::min(to, power.size()); ++k) sum = std::max(sum, power[k]);
-    const double now = std::max(floor_db, 10 * std::log10(sum * scale + 1e-12));
+    const double now = std::max(spectrum_floor_db, 10 * std::log10(sum * scale + 1e-12));
     db = now > db ? now : std::max(now, db - 1.5);
     low = high;
   }
@@ -93,7 +93,7 @@ void HeardPicture::paintEvent(QPaintEvent*) {
   const Theme& t = theme();
   const double bar_top = height() - 14.0, each = width() / static_cast<double>(bands_);
   for (size_t b = 0; b < band_db_.size(); ++b) {
-    const double share = (band_db_[b] - floor_db) / (top_db - floor_db);
+    const double share = (band_db_[b] - spectrum_floor_db) / (top_db - spectrum_floor_db);
     const double high = std::clamp(share, 0.0, 1.0) * (bar_top - 8);
     p.fillRect(QRectF(static_cast<double>(b) * each, bar_top - 6 - high, each - 1.5, high + 1),
                faded(t.after, 0.75));

@@ -22,7 +22,7 @@
 namespace drevan::desktop {
 
 namespace {
-constexpr double drag_px = 3;
+constexpr double turn_px = 3;
 }
 
 SceneSentence::SceneSentence(const Work& work, SceneRows& rows, QWidget* parent)
@@ -257,7 +257,7 @@ void SceneSentence::mouseMoveEvent(QMouseEvent* e) {
     return;
   }
   const double by = e->position().x() - pressed_at_.x();
-  if (!held_.turn || (!turned_ && std::abs(by) < drag_px)) return;
+  if (!held_.turn || (!turned_ && std::abs(by) < turn_px)) return;
   if (!turned_) work_.document.end_merge();
   turned_ = true;
   held_.turn(std::round(by / 2));
