@@ -7,6 +7,7 @@
 #include "audio/error.h"
 #include "audio/replace_file.h"
 #include "dialogs/film_sheet.h"
+#include "dialogs/made_sheet.h"
 #include "engine/events.h"
 #include "main_window.h"
 #include "work/scene_films.h"
@@ -64,7 +65,24 @@ void MainWindow::make_scene_menu() {
       there([this] { scene_->rows().toggle_gain_line(); }));
   add(m, tr("Follow what is under the dot"), QKeySequence("F"),
       there([this] { scene_->film().follow(); }));
+  add(m, tr("Bind what is heard at the playhead"), QKeySequence("B"),
+      there([this] { scene_->rows().bind_at_playhead(); }));
   add(m, tr("The clip as long as it came"), {}, [this] { change_clip(edits::take_out_stretch); });
+  QAction* layered = add(m, tr("Let it sound with what it overlaps"), {}, there([this] {
+                           const Clip* c = work_.selection.clip();
+                           if (c) scene_->rows().set_layered(!c->layered);
+                         }));
+  layered->setCheckable(true);
+  connect(m, &QMenu::aboutToShow, this, [this, layered] {
+    const Clip* c = work_.selection.clip();
+    layered->setEnabled(c && !is_bus(*c));
+    layered->setChecked(c && c->layered);
+  });
+  add(m, tr("A clip of tone, noise or silence ..."), {}, there([this] {
+        auto* sheet = new MadeSheet(work_, scene_->rows().playhead(), this);
+        sheet->setAttribute(Qt::WA_DeleteOnClose);
+        sheet->show();
+      }));
   add(m, tr("Fill the row's gaps with room tone"), {},
       there([this] { work_.jobs.fill_with_room_tone(); }));
   add(m, tr("Make one clip of the marked ones"), {},

@@ -6,6 +6,7 @@
 
 #include "audio/error.h"
 #include "dsp/sums.h"
+#include "engine/crossfade.h"
 
 namespace drevan {
 

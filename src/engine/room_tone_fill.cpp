@@ -61,6 +61,22 @@ AudioBuffer marked_tone(const ClipSound& sound) {
   return out;
 }
 
+// Of a group; throws where there is none that is heard.
+AudioBuffer lent_tone(const Reel& reel, int group) {
+  const Clip* lender = tone_lender(reel, group);
+  if (!lender)
+    throw Error(Error::Kind::call,
+                fmt::format("No room tone is marked in {}. Mark half a second or more on the Bench "
+                            "where only the room is heard.",
+                            reel.groups.at(static_cast<size_t>(group)).name));
+  AudioBuffer tone = marked_tone(clip_sound(reel, *lender));
+  if (tone.frames() == 0 || power_of(tone) <= 0)
+    throw Error(
+        Error::Kind::call,
+        fmt::format("The room tone of {} is digital silence; mark another one.", lender->name));
+  return tone;
+}
+
 }  // namespace
 
 std::vector<ToneGap> tone_gaps(const Reel& reel, int group) {
@@ -127,22 +143,16 @@ AudioBuffer longer_room_tone(const AudioBuffer& tone, double rate, Samples frame
   return out;
 }
 
+AudioBuffer room_tone_of(const Reel& reel, int group, Samples frames) {
+  return longer_room_tone(lent_tone(reel, group), reel.rate, frames, 1);
+}
+
 std::vector<FilledGap> fill_gaps(const Reel& reel, int group, const fs::path& folder,
                                  const CancelToken& cancel, const Progress& progress) {
-  const Clip* lender = tone_lender(reel, group);
+  const AudioBuffer tone = lent_tone(reel, group);
   const std::string& name = reel.groups.at(static_cast<size_t>(group)).name;
-  if (!lender)
-    throw Error(Error::Kind::call,
-                fmt::format("No room tone is marked in {}. Mark half a second or more on the Bench "
-                            "where only the room is heard.",
-                            name));
   const auto gaps = tone_gaps(reel, group);
-  const AudioBuffer tone = marked_tone(clip_sound(reel, *lender));
   const double own = power_of(tone);
-  if (tone.frames() == 0 || own <= 0)
-    throw Error(
-        Error::Kind::call,
-        fmt::format("The room tone of {} is digital silence; mark another one.", lender->name));
   make_folder(folder);
   std::map<int, std::optional<double>> floors;
   const auto floor_of = [&](int clip) {

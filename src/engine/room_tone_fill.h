@@ -25,6 +25,10 @@ inline constexpr double tone_fade_s = 0.05;
 /// gives the same bits.
 AudioBuffer longer_room_tone(const AudioBuffer& tone, double rate, Samples frames, unsigned seed);
 
+/// So many frames of a group's room tone, see tone_lender(). Throws Error(call): none is marked, or it
+/// is digital silence; Error(input).
+AudioBuffer room_tone_of(const Reel& reel, int group, Samples frames);
+
 /// A gap's tone, written.
 struct FilledGap {
   ToneGap gap;

@@ -4,6 +4,7 @@
 
 #include <algorithm>
 
+#include "reel/anchors.h"
 #include "reel/draft.h"
 #include "reel/scene_curves.h"
 #include "reel/takes.h"
@@ -127,7 +128,9 @@ Edit stretch_together(const Reel& reel, std::span<const SoundingClip> clips, dou
   Edit edit{reel, {}};
   for (const auto& c : clips) {
     const auto way = stretch_way(*edit.next.find(c.clip)).value_or(StretchWay::pitch);
-    edit.next = stretch_to(edit.next, c.clip, c.seconds * factor, way).next;
+    const bool bound = !anchors_of(edit.next, *edit.next.find(c.clip)).empty();
+    edit.next = bound ? stretch_bound(edit.next, c.clip, factor).next
+                      : stretch_to(edit.next, c.clip, c.seconds * factor, way).next;
     Clip& clip = clip_in(edit.next, c.clip);
     clip.place_s = std::min(latest_place_s, first + (clip.place_s - first) * factor);
   }

@@ -6,6 +6,7 @@
 #include <array>
 #include <cmath>
 
+#include "reel/anchors.h"
 #include "reel/draft.h"
 #include "steps/curve_edit.h"
 
@@ -45,6 +46,7 @@ std::optional<StretchWay> stretch_way(const Clip& clip) {
 Edit stretch_to(const Reel& reel, int clip, double seconds, StretchWay way) {
   require_clip(clip, "is stretched by stretching its clips");
   Draft d(reel, clip);
+  if (!anchors_of(reel, d.clip).empty()) return move_bound_end(reel, clip, seconds, way);
   const double own_s = clip_seconds(reel, d.clip);
   const double factor = seconds / own_s;
   if (!(factor >= 0.1 && factor <= (way == StretchWay::pitch ? 4 : 10)))

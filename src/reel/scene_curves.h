@@ -17,7 +17,8 @@ enum class StretchWay {
 /// How the clip's own chain stretches it; nullopt: it does not.
 std::optional<StretchWay> stretch_way(const Clip& clip);
 /// The clip becomes so long, by the first step of its own chain, which is added where it is not
-/// there; the other kind of such a step goes. Stretches that follow each other are one edit. Throws
+/// there; the other kind of such a step goes. What is bound within it stays, see reel/anchors.h.
+/// Stretches that follow each other are one edit. Throws
 /// Error(call) past what the step can do, telling the bounds.
 Edit stretch_to(const Reel& reel, int clip, double seconds, StretchWay way);
 /// Its own length again.

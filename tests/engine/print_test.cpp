@@ -1,3 +1,4 @@
+#include "engine/crossfade.h"
 #include "engine/print.h"
 
 #include <gtest/gtest.h>

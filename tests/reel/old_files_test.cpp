@@ -36,7 +36,7 @@ TEST(OldFiles, AReelOfVersion1OpensAndItsStepsGetIds) {
   // As the newest version it keeps them.
   const TempFolder t;
   save_reel(reel, t / "new.reel");
-  EXPECT_EQ(parse_json(read_text(t / "new.reel"), "x").at("drevan_reel"), 5);
+  EXPECT_EQ(parse_json(read_text(t / "new.reel"), "x").at("drevan_reel"), 6);
   const Reel again = load_reel(t / "new.reel");
   EXPECT_EQ(ids_of(again), ids);
   EXPECT_EQ(again, reel);

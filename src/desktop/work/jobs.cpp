@@ -249,15 +249,40 @@ Progress Jobs::making(const CancelToken& cancel) {
   };
 }
 
-void Jobs::make(std::vector<int> clips, const fs::path& file,
-                std::function<edits::Edit(const Reel&, const Source&)> edit) {
+void Jobs::make(std::vector<int> clips, const fs::path& file, UseFile edit) {
+  make_file(
+      [clips = std::move(clips), file, stores = measurements_.stores()](
+          const Reel& reel, const CancelToken& cancel, const Progress& progress) {
+        return render_one(reel, clips, file, stores->findings, cancel, progress);
+      },
+      std::move(edit));
+}
+
+void Jobs::make_sound(const MadeSound& sound, double place_s) {
+  const Clip* clip = selection_.clip();
+  const int group = clip && !is_bus(*clip) ? clip->group : -1;
+  if (group < 0 && sound.kind == MadeKind::room_tone)
+    return notices_.warn(tr("Choose a clip of the group whose room tone it shall be."));
+  const std::string name =
+      group < 0 ? "Made sounds" : document_.reel().groups[static_cast<size_t>(group)].name;
+  const auto file = recording_file(document_.recordings_folder(), name_of(sound));
+  make_file(
+      [sound, group, file](const Reel& reel, const CancelToken& cancel, const Progress& progress) {
+        drevan::make_sound(reel, sound, group, file, cancel, progress);
+        return examine_source(file, &cancel);
+      },
+      [name, place_s](const Reel& reel, const Source& made) {
+        return edits::add_clip_at(reel, made, name, place_s);
+      });
+}
+
+void Jobs::make_file(MakeFile make, UseFile edit) {
   document_.end_preview();
   Q_EMIT making_progress(0);
-  maker_.start([this, clips = std::move(clips), file, edit = std::move(edit),
-                reel = document_.shared(),
-                stores = measurements_.stores()](const CancelToken& cancel) -> TaskLane::Finish {
+  maker_.start([this, make = std::move(make), edit = std::move(edit),
+                reel = document_.shared()](const CancelToken& cancel) -> TaskLane::Finish {
     try {
-      const Source made = render_one(*reel, clips, file, stores->findings, cancel, making(cancel));
+      const Source made = make(*reel, cancel, making(cancel));
       return [this, made, edit] {
         Q_EMIT making_progress(1);
         document_.change([&](const Reel& now) { return edit(now, made); });

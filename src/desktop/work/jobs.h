@@ -7,6 +7,7 @@
 #include <filesystem>
 #include <functional>
 
+#include "engine/made_sound.h"
 #include "reel/cuts.h"
 #include "work/task_lane.h"
 
@@ -39,6 +40,8 @@ class Jobs : public QObject {
   /// What lies between the clips of the selected one's group is filled with its room's tone, in
   /// files beside the reel.
   void fill_with_room_tone();
+  /// A clip of tone, noise, silence or room tone in the selected clip's group, or in one of its own.
+  void make_sound(const MadeSound& sound, double place_s);
   /// These clips become one, rendered at their places into a file beside the reel.
   void make_one(std::vector<int> clips);
   /// The selected clip, which was made of others, is made of them as they are now.
@@ -55,9 +58,13 @@ class Jobs : public QObject {
   void making_progress(double share);
 
  private:
+  /// Makes a file in the background, then the edit with it.
+  using MakeFile = std::function<Source(const Reel&, const CancelToken&, const Progress&)>;
+  using UseFile = std::function<edits::Edit(const Reel&, const Source&)>;
+  void make_file(MakeFile make, UseFile edit);
   /// Renders clips into a file, then makes the edit with it.
   void make(std::vector<int> clips, const std::filesystem::path& file,
-            std::function<edits::Edit(const Reel&, const Source&)> edit);
+            UseFile edit);
   Progress making(const CancelToken& cancel);
   /// Moves `ends` of a clip to where its sound crosses zero, then makes the edit.
   void cut(int clip, std::vector<double> ends,

@@ -6,6 +6,7 @@
 #include "audio/error.h"
 #include "audio/parallel.h"
 #include "batch/bus_plan.h"
+#include "reel/anchors.h"
 #include "reel/takes.h"
 #include "work/document.h"
 #include "work/measurements.h"
@@ -82,6 +83,17 @@ void SceneSounds::set_active(bool on) {
 const SceneSound* SceneSounds::sound(int clip_id) const {
   const auto at = sounds_.find(clip_id);
   return at == sounds_.end() ? nullptr : &at->second;
+}
+
+SoundingLength SceneSounds::length(const Reel& reel, const Clip& clip) const {
+  const double own_s = clip_seconds(reel, clip);
+  if (auto clock = stretch_clock(reel, clip)) {
+    const double seconds = clock->out_of(own_s);
+    return {seconds, std::move(*clock)};
+  }
+  const SceneSound* known = sound(clip.id);
+  if (!known || known->plan->from_clip.identity()) return {own_s, {}};
+  return {known->plan->from_clip.out_of(own_s), known->plan->from_clip};
 }
 
 double SceneSounds::share_ready() const {

@@ -9,6 +9,7 @@
 #include <set>
 
 #include "engine/scene_sound.h"
+#include "reel/crossings.h"
 #include "work/stores.h"
 #include "work/task_lane.h"
 
@@ -30,6 +31,8 @@ class SceneSounds : public QObject {
   void set_active(bool on);
   /// As it was made ready last; nullptr: it was not yet.
   const SceneSound* sound(int clip_id) const;
+  /// How long a clip of the reel, or one that becomes of it, sounds without what rings on.
+  SoundingLength length(const Reel& reel, const Clip& clip) const;
   /// Whether it cannot be: its source is missing, or something in it is wrong.
   bool failed(int clip_id) const { return failed_.contains(clip_id); }
   /// How many of the clips that are heard were made ready, 0 to 1.

@@ -182,9 +182,11 @@ void SceneRows::nudge(double by_s) {
     return;
   }
   std::vector<edits::PlacedClip> places;
-  for (const int id : marked()) places.push_back({id, reel.find(id)->place_s + by_s});
+  const auto ids = marked();
+  for (const int id : ids) places.push_back({id, reel.find(id)->place_s + by_s});
   if (!places.empty())
-    work_.document.change([&](const Reel& r) { return edits::place_clips(r, places); });
+    work_.document.change(
+        [&](const Reel& r) { return settled(edits::place_clips(r, places), ids); });
 }
 
 // --- geometry ---

@@ -7,7 +7,7 @@
 #include <set>
 #include <vector>
 
-#include "reel/reel.h"
+#include "reel/crossings.h"
 #include "work/work.h"
 
 class QLineEdit;
@@ -56,6 +56,16 @@ class SceneRows : public QAbstractScrollArea {
   /// Where a point of that line stands. For tests.
   QPointF gain_point(size_t i) const;
   void nudge(double by_s);
+  /// After an edit that moved or cut these clips: what crosses in their rows is crossfaded.
+  edits::Edit settled(edits::Edit edit, std::span<const int> clips) const;
+  /// The selected clip sounds along with what it overlaps, or is crossfaded with it again.
+  void set_layered(bool layered);
+  /// What is heard of the selected clip at the playhead is bound there.
+  void bind_at_playhead();
+  /// Where a bound moment of the selected clip is drawn. For tests.
+  QPointF anchor_point(size_t i) const;
+  /// The dot that shapes a crossfade. For tests.
+  QPointF crossing_dot(int before, int after) const;
 
   // --- geometry, for tests and pictures ---
   QRectF clip_rect(int clip_id) const;
@@ -90,7 +100,7 @@ class SceneRows : public QAbstractScrollArea {
   void changeEvent(QEvent* e) override;
 
  private:
-  enum class Drag { none, playhead, clips, event, trim_begin, trim_end, stretch, gain };
+  enum class Drag { none, playhead, clips, event, trim_begin, trim_end, stretch, gain, cross, anchor };
   static constexpr double header_width = 132, ruler_width = 28;
   static constexpr double strip_height = 40, event_height = 22, fold_height = 22;
   static constexpr double least_row = 56, most_row = 110;
@@ -108,6 +118,7 @@ class SceneRows : public QAbstractScrollArea {
   void draw_silhouette(QImage& on, const Clip& clip, const SceneSound& sound) const;
   void draw_gain_line(QPainter& p) const;
   void draw_recording(QPainter& p) const;
+  void draw_crossings(QPainter& p) const;
   double y_of(const QRectF& row, double db) const;
   QRectF part_rect(int group, int part) const;  // of the header: 0 only, 1 off
   double rows_top() const;
@@ -124,6 +135,7 @@ class SceneRows : public QAbstractScrollArea {
   void press_header(int group, QPointF at);
   void choose_clip(int clip, Qt::KeyboardModifiers how);
   void drag_clips(double x, bool snaps);
+  void settle_places();
   /// The end of the selected clip that the pointer is at: Drag::trim_begin, trim_end or none.
   Drag edge_at(QPointF at) const;
   void drag_edge(double x, bool snaps);
@@ -137,6 +149,17 @@ class SceneRows : public QAbstractScrollArea {
   int gain_hit(QPointF at) const;
   void press_gain(int hit, QPointF at);
   void drag_gain(QPointF at);
+  /// The bound moment of the selected clip that the pointer is at; -1: none.
+  int anchor_hit(QPointF at) const;
+  void drag_anchor(double x, bool snaps);
+  void end_anchor();
+  void draw_anchors(QPainter& p) const;
+  /// Of the rows that are open, as they stand.
+  std::vector<Crossing> crossings() const;
+  QPointF dot_of(const Crossing& crossing) const;
+  /// The two clips whose crossfade the pointer shapes.
+  std::optional<std::pair<int, int>> crossing_at(QPointF at) const;
+  void drag_crossing(QPointF at);
   std::optional<double> snapped(double s, const std::set<int>& but) const;
   void set_playhead(double s);
   void rename_event(int index);
@@ -160,6 +183,8 @@ class SceneRows : public QAbstractScrollArea {
   std::optional<double> snap_line_s_;
   double edge_s_ = 0;  // where the dragged end of a clip has come to
   size_t gain_point_ = 0;
+  int anchor_ = 0;          // the bound moment that is held; edge_s_ is where it has come to
+  std::pair<int, int> crossing_;  // the clips whose crossfade is held
   QLineEdit* name_ = nullptr;
 };
 

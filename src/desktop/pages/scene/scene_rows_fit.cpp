@@ -50,7 +50,10 @@ void SceneRows::end_edge() {
     const auto way = edits::stretch_way(clip).value_or(edits::StretchWay::pitch);
     if (marked_.size() > 1 && marked_.contains(id)) return stretch_marked(clip);
     const double to = edge_s_ - clip.place_s;
-    work_.document.change([&](const Reel& reel) { return edits::stretch_to(reel, id, to, way); });
+    const int one[] = {id};
+    work_.document.change([&](const Reel& reel) {
+      return settled(edits::stretch_to(reel, id, to, way), one);
+    });
     return;
   }
   const SceneSound* sound = work_.scene.sound(id);
@@ -61,7 +64,9 @@ void SceneRows::end_edge() {
   const double own_s = drevan::clip_seconds(work_.document.reel(), clip);
   SecondsRange keep{0, own_s};
   (drag_ == Drag::trim_begin ? keep.begin : keep.end) = edge_s_ - clip.place_s;
-  work_.document.change([&](const Reel& reel) { return edits::trim(reel, id, keep); });
+  const int one[] = {id};
+  work_.document.change(
+      [&](const Reel& reel) { return settled(edits::trim(reel, id, keep), one); });
 }
 
 // By what the end that is held tells, about the beginning of the first of them.

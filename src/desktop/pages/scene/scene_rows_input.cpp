@@ -8,6 +8,7 @@
 #include <cmath>
 
 #include "pages/scene/scene_rows.h"
+#include "reel/anchors.h"
 #include "reel/cuts.h"
 #include "reel/scene_curves.h"
 #include "reel/scene_edits.h"
@@ -88,6 +89,19 @@ void SceneRows::mousePressEvent(QMouseEvent* e) {
     return;
   }
   if (const int hit = gain_hit(pressed_); hit >= 0) return press_gain(hit, pressed_);
+  if (const int anchor = anchor_hit(pressed_); anchor >= 0) {
+    const Clip& of = *work_.selection.clip();
+    anchor_ = anchor;
+    pressed_s_ = edge_s_ =
+        of.place_s + anchors_of(work_.document.reel(), of)[static_cast<size_t>(anchor)].out_s;
+    drag_ = Drag::anchor;
+    return;
+  }
+  if (const auto crossing = crossing_at(pressed_)) {
+    crossing_ = *crossing;
+    drag_ = Drag::cross;
+    return redraw();
+  }
   if (const Drag edge = edge_at(pressed_); edge != Drag::none) {
     const Clip& held = *work_.selection.clip();
     edge_s_ = edge == Drag::trim_begin ? held.place_s : held.place_s + clip_seconds(held);
@@ -166,11 +180,24 @@ void SceneRows::drag_clips(double x, bool snaps) {
   work_.document.change([&](const Reel& reel) { return edits::place_clips(reel, to); });
 }
 
+// Crossfades are made when clips are let go, as part of the same edit.
+void SceneRows::settle_places() {
+  std::vector<edits::PlacedClip> now;
+  std::vector<int> ids;
+  for (const auto& [id, at] : places_) {
+    now.push_back({id, work_.document.reel().find(id)->place_s});
+    ids.push_back(id);
+  }
+  work_.document.change(
+      [&](const Reel& reel) { return settled(edits::place_clips(reel, now), ids); });
+}
+
 void SceneRows::mouseMoveEvent(QMouseEvent* e) {
   const QPointF at = e->position();
   const bool snaps = !e->modifiers().testFlag(Qt::AltModifier);
   if (drag_ == Drag::none) {
-    const bool gain = gain_hit(at) >= 0, edge = edge_at(at) != Drag::none;
+    const bool gain = gain_hit(at) >= 0;
+    const bool edge = edge_at(at) != Drag::none || crossing_at(at) || anchor_hit(at) >= 0;
     const bool holds = event_at(at) >= 0 || clip_at(at) > 0;
     viewport()->setCursor(gain                 ? Qt::SizeAllCursor
                           : edge               ? Qt::SplitHCursor
@@ -184,9 +211,14 @@ void SceneRows::mouseMoveEvent(QMouseEvent* e) {
     return set_playhead(snaps ? snapped(s, {}).value_or(work_.films.to_picture(s)) : s);
   }
   if (drag_ == Drag::gain) return drag_gain(at);
+  if (drag_ == Drag::cross) {
+    moved_ = true;
+    return drag_crossing(at);
+  }
   if (!moved_ && std::abs(at.x() - pressed_.x()) < drag_px) return;
   if (!moved_) work_.document.end_merge();
   moved_ = true;
+  if (drag_ == Drag::anchor) return drag_anchor(at.x(), snaps);
   if (drag_ >= Drag::trim_begin) return drag_edge(at.x(), snaps);
   if (drag_ == Drag::clips) return drag_clips(at.x(), snaps);
   const double s = pressed_s_ + (at.x() - pressed_.x()) * per_pixel_s_;
@@ -203,7 +235,9 @@ void SceneRows::mouseMoveEvent(QMouseEvent* e) {
 }
 
 void SceneRows::mouseReleaseEvent(QMouseEvent*) {
-  if (moved_ && drag_ >= Drag::trim_begin && drag_ != Drag::gain) end_edge();
+  if (moved_ && drag_ >= Drag::trim_begin && drag_ <= Drag::stretch) end_edge();
+  if (moved_ && drag_ == Drag::clips) settle_places();
+  if (moved_ && drag_ == Drag::anchor) end_anchor();
   if (moved_) work_.document.end_merge();
   if (drag_ == Drag::clips && !moved_ && places_.size() > 1) marked_.clear();
   drag_ = Drag::none;
@@ -214,6 +248,11 @@ void SceneRows::mouseReleaseEvent(QMouseEvent*) {
 
 void SceneRows::mouseDoubleClickEvent(QMouseEvent* e) {
   if (const int event = event_at(e->position()); event >= 0) return rename_event(event);
+  if (const int anchor = anchor_hit(e->position()); anchor >= 0) {
+    const int id = work_.selection.clip_id();
+    work_.document.change([&](const Reel& reel) { return edits::unbind(reel, id, anchor); });
+    return;
+  }
   const int hit = gain_hit(e->position());
   if (const Curve* curve = gain_curve(); curve && hit >= 0) {
     if (hit < std::ssize(curve->points))
@@ -313,6 +352,12 @@ QString SceneRows::tip_at(QPointF at) const {
     return tr("%1, at %2. Drag it, double-click to name it, Delete takes it out.")
         .arg(QString::fromStdString(e.name), work_.films.moment_text(e.s));
   }
+  if (anchor_hit(at) >= 0)
+    return tr("What is heard here is bound here. Drag it to an event; double-click lets it go");
+  if (const auto crossing = crossing_at(at))
+    return tr("%1 goes over into %2: drag the dot to where both are equal")
+        .arg(QString::fromStdString(reel.find(crossing->first)->name),
+             QString::fromStdString(reel.find(crossing->second)->name));
   if (const int id = clip_at(at)) {
     const Clip& c = *reel.find(id);
     return tr("%1 begins at %2. Drag it; it snaps to events, clips and pictures (not with Alt). "

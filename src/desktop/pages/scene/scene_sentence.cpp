@@ -10,9 +10,11 @@
 #include <cmath>
 
 #include "pages/scene/scene_rows.h"
+#include "reel/anchors.h"
 #include "reel/scene_curves.h"
 #include "reel/scene_edits.h"
 #include "theme/theme.h"
+#include "widgets/words.h"
 #include "work/document.h"
 #include "work/notices.h"
 #include "work/scene_films.h"
@@ -107,7 +109,9 @@ void SceneSentence::tell_clip(const Clip& clip) {
   words_.push_back(
       place_word(work_.films.moment_text(clip.place_s), clip.place_s, [this, id](double s) {
         const edits::PlacedClip one[] = {{id, s}};
-        work_.document.change([&](const Reel& r) { return edits::place_clips(r, one); });
+        const int ids[] = {id};
+        work_.document.change(
+            [&](const Reel& r) { return rows_.settled(edits::place_clips(r, one), ids); });
       }));
   const SceneSound* sound = work_.scene.sound(id);
   const double seconds = sound ? sound->course->seconds() : drevan::clip_seconds(reel, clip);
@@ -173,6 +177,7 @@ void SceneSentence::tell_length(const Clip& clip, double seconds) {
   };
   words_.push_back(std::move(length));
   if (!way) return;
+  const auto anchors = anchors_of(work_.document.reel(), clip);
   const bool pitch = *way == edits::StretchWay::pitch;
   words_.push_back(
       {.text = pitch ? tr("keeps its pitch,") : tr("changes like tape,"),
@@ -180,6 +185,8 @@ void SceneSentence::tell_length(const Clip& clip, double seconds) {
        .click = [stretch, seconds, pitch] {
          stretch(seconds, pitch ? edits::StretchWay::tape : edits::StretchWay::pitch);
        }});
+  if (!anchors.empty())
+    words_.push_back({.text = tr("bound at %1,").arg(counted(std::ssize(anchors), tr("moment")))});
 }
 
 void SceneSentence::refresh() {

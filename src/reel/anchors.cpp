@@ -1,0 +1,229 @@
+#include "reel/anchors.h"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <cmath>
+
+#include "reel/draft.h"
+#include "steps/curve_edit.h"
+
+namespace drevan {
+
+namespace {
+
+// Beginning, anchors, end.
+using Knots = std::vector<Anchor>;
+
+bool stretches(const ChainStep& step) {
+  return step.type->id == "stretch" || step.type->id == "speed";
+}
+bool like_tape(const ChainStep& step) { return step.type->id == "speed"; }
+
+int length_parameter(const ChainStep& step) {
+  return parameter_index(*step.type, like_tape(step) ? "speed_pct" : "length_pct");
+}
+
+const ChainStep* stretching_step(const Clip& clip) {
+  const auto& steps = clip.chain.steps;
+  const auto at =
+      std::ranges::find_if(steps, [](const ChainStep& s) { return s.on && stretches(s); });
+  return at == steps.end() ? nullptr : &*at;
+}
+
+double factor_of(const ChainStep& step, double pct) {
+  return like_tape(step) ? 100 / pct : pct / 100;
+}
+
+// How much longer the whole is without a curve.
+double even_factor(const ChainStep& step, double own_s) {
+  const auto value = [&](const char* id) {
+    return step.settings[static_cast<size_t>(parameter_index(*step.type, id))];
+  };
+  if (like_tape(step)) return 100 / value("speed_pct");
+  return value("length_s") > 0 ? std::clamp(value("length_s") / own_s, 0.1, 4.0)
+                               : value("length_pct") / 100;
+}
+
+// Whether the curve has corners alone.
+bool holds(const Curve& curve) {
+  for (size_t i = 0; i + 1 < curve.points.size(); ++i)
+    if (curve.points[i].shape != CurveShape::hold &&
+        curve.points[i].value != curve.points[i + 1].value)
+      return false;
+  return true;
+}
+
+const Curve* length_curve(const ChainStep& step) {
+  return curve_of(step.curves, length_parameter(step));
+}
+
+Knots knots_of(const Reel& reel, const Clip& clip) {
+  const double own_s = clip_seconds(reel, clip);
+  const ChainStep* step = stretching_step(clip);
+  if (!step) return {{0, 0}, {own_s, own_s}};
+  const Curve* curve = length_curve(*step);
+  if (!curve || !holds(*curve)) return {{0, 0}, {own_s, own_s * even_factor(*step, own_s)}};
+  const auto& of = step->type->parameters[static_cast<size_t>(length_parameter(*step))];
+  Knots out{{0, 0}};
+  const auto go_to = [&](double in) {
+    const double middle = (out.back().in_s + in) / 2;
+    const double factor = factor_of(*step, value_at(*curve, of, middle));
+    out.push_back({in, out.back().out_s + (in - out.back().in_s) * factor});
+  };
+  for (const CurvePoint& p : curve->points)
+    if (p.s > out.back().in_s && p.s < own_s) go_to(p.s);
+  go_to(own_s);
+  return out;
+}
+
+}  // namespace
+
+std::vector<Anchor> anchors_of(const Reel& reel, const Clip& clip) {
+  if (is_bus(clip)) return {};
+  const Knots knots = knots_of(reel, clip);
+  return {knots.begin() + 1, knots.end() - 1};
+}
+
+std::optional<TimeMap> stretch_clock(const Reel& reel, const Clip& clip) {
+  const ChainStep* own = stretching_step(clip);
+  for (const RunningStep& running : running_steps(reel, clip))
+    if (running.step->type->rewrite && running.step != own) return std::nullopt;
+  if (!own) return TimeMap();
+  if (const Curve* curve = length_curve(*own); curve && !holds(*curve)) return std::nullopt;
+  std::vector<TimeMap::Point> points;
+  for (const Anchor& k : knots_of(reel, clip)) points.push_back({k.in_s, k.out_s});
+  return TimeMap(std::move(points));
+}
+
+namespace edits {
+
+namespace {
+
+// The step that stretches the clip by `way`, alone of its kind and without a curve.
+ChainStep& stretching_step(Draft& d, StretchWay way) {
+  auto& steps = d.clip.chain.steps;
+  const std::string_view id = way == StretchWay::tape ? "speed" : "stretch";
+  std::erase_if(steps, [&](const ChainStep& s) { return stretches(s) && s.type->id != id; });
+  auto at = std::ranges::find_if(
+      steps, [&](const ChainStep& s) { return s.on && s.type->id == id; });
+  if (at == steps.end()) at = steps.insert(steps.begin(), make_step(id));
+  at->curves.clear();
+  return *at;
+}
+
+void require_one_clock(const Clip& clip, StretchWay way) {
+  const std::string_view id = way == StretchWay::tape ? "speed" : "stretch";
+  for (const ChainStep& s : clip.chain.steps)
+    if (s.on && s.type->rewrite && !stretches(s))
+      throw impossible(fmt::format("{} of {} has a clock of its own; print it first, then moments "
+                                   "can be bound.",
+                                   s.type->label, clip.name));
+  const ChainStep* step = drevan::stretching_step(clip);
+  if (!step || step->type->id != id) return;
+  if (const Curve* curve = length_curve(*step); curve && !holds(*curve))
+    throw impossible(fmt::format("A curve is drawn along the length of {}; take it out first.",
+                                 clip.name));
+}
+
+Edit put(Draft& d, const Knots& knots, StretchWay way, std::string label, std::string merge) {
+  const double least = 0.1, most = way == StretchWay::tape ? 10 : 4;
+  Curve curve;
+  for (size_t i = 1; i < knots.size(); ++i) {
+    const double in = knots[i].in_s - knots[i - 1].in_s, out = knots[i].out_s - knots[i - 1].out_s;
+    const double factor = out / in;
+    if (!(factor >= least * 0.999 && factor <= most * 1.001))
+      throw impossible(fmt::format(
+          "{:.2f} s of {} can last {:.2f} to {:.2f} s {}; {:.2f} s is past that.", in, d.clip.name,
+          least * in, most * in, way == StretchWay::tape ? "like tape" : "and keep their pitch",
+          out));
+    const double pct = way == StretchWay::tape ? 100 / factor : 100 * factor;
+    curve.points.push_back({knots[i - 1].in_s, std::clamp(pct, 10.0, 400.0), CurveShape::hold});
+  }
+  ChainStep& step = stretching_step(d, way);
+  const auto value = [&](const char* id) -> double& {
+    return step.settings.values[static_cast<size_t>(parameter_index(*step.type, id))];
+  };
+  if (way == StretchWay::pitch) value("length_s") = 0;
+  const int parameter = length_parameter(step);
+  step.settings.values[static_cast<size_t>(parameter)] = curve.points.front().value;
+  if (curve.points.size() > 1)
+    step.curves.push_back({parameter, std::make_shared<const Curve>(std::move(curve))});
+  d.edit.merge = std::move(merge);
+  return d.done(std::move(label));
+}
+
+StretchWay way_of(const Clip& clip) { return stretch_way(clip).value_or(StretchWay::pitch); }
+
+std::string merge_of(int clip, size_t anchor) {
+  return fmt::format("anchor {} of clip {}", anchor, clip);
+}
+
+// Index of the knot of an anchor.
+size_t knot_at(const Knots& knots, int anchor) {
+  if (anchor < 0 || anchor + 2 >= std::ssize(knots))
+    throw impossible("That moment is not bound any more; nothing was changed.");
+  return static_cast<size_t>(anchor) + 1;
+}
+
+}  // namespace
+
+Edit bind(const Reel& reel, int clip, double out_s, StretchWay way) {
+  require_clip(clip, "has no moments of its own to bind");
+  Draft d(reel, clip);
+  way = stretch_way(d.clip).value_or(way);
+  require_one_clock(d.clip, way);
+  Knots knots = knots_of(reel, d.clip);
+  const auto next = std::ranges::find_if(knots, [&](const Anchor& k) { return k.out_s > out_s; });
+  if (next == knots.begin() || next == knots.end())
+    throw impossible(fmt::format("{} is not heard there; put the playhead within it.", d.clip.name));
+  const Anchor before = *(next - 1), after = *next;
+  const double in_s = before.in_s + (out_s - before.out_s) / (after.out_s - before.out_s) *
+                                        (after.in_s - before.in_s);
+  if (!(in_s - before.in_s >= least_between_s && after.in_s - in_s >= least_between_s))
+    throw impossible(fmt::format("A moment of {} is bound there already, or its end is.", d.clip.name));
+  knots.insert(next, {in_s, out_s});
+  return put(d, knots, way,
+             fmt::format("Bind a moment of {}", reel.find(clip)->name), {});
+}
+
+Edit move_anchor(const Reel& reel, int clip, int anchor, double out_s) {
+  require_clip(clip, "has no moments of its own to bind");
+  Draft d(reel, clip);
+  Knots knots = knots_of(reel, d.clip);
+  const size_t at = knot_at(knots, anchor);
+  knots[at].out_s = out_s;
+  const auto way = way_of(d.clip);
+  return put(d, knots, way,
+             fmt::format("Move a bound moment of {}", reel.find(clip)->name), merge_of(clip, at));
+}
+
+Edit unbind(const Reel& reel, int clip, int anchor) {
+  require_clip(clip, "has no moments of its own to bind");
+  Draft d(reel, clip);
+  Knots knots = knots_of(reel, d.clip);
+  knots.erase(knots.begin() + static_cast<std::ptrdiff_t>(knot_at(knots, anchor)));
+  const auto way = way_of(d.clip);
+  return put(d, knots, way,
+             fmt::format("Let a bound moment of {} go", reel.find(clip)->name), {});
+}
+
+Edit move_bound_end(const Reel& reel, int clip, double seconds, StretchWay way) {
+  Draft d(reel, clip);
+  Knots knots = knots_of(reel, d.clip);
+  knots.back().out_s = seconds;
+  return put(d, knots, way,
+             fmt::format("Stretch {} to {:.2f} s", reel.find(clip)->name, seconds),
+             fmt::format("length of clip {}", clip));
+}
+
+Edit stretch_bound(const Reel& reel, int clip, double factor) {
+  Draft d(reel, clip);
+  Knots knots = knots_of(reel, d.clip);
+  for (Anchor& k : knots) k.out_s *= factor;
+  const auto way = way_of(d.clip);
+  return put(d, knots, way, fmt::format("Stretch {}", reel.find(clip)->name), {});
+}
+
+}  // namespace edits
+}  // namespace drevan
