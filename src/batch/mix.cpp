@@ -14,6 +14,7 @@
 #include "batch/record.h"
 #include "batch/temporary_folder.h"
 #include "reel/scene_json.h"
+#include "reel/sends.h"
 #include "reel/source_files.h"
 #include "reel/takes.h"
 
@@ -39,6 +40,15 @@ struct RenderedClips {
   std::vector<PlacedSound> placed;  // of those that could be rendered
 };
 
+PlacedSound sound_of(const fs::path& file, double rate) {
+  const ClipSound sound{file, 0, -1, rate, {}};
+  PlacedSound out;
+  out.file = file;
+  out.shape = ClipReader(sound).shape();
+  out.open = [sound] { return std::make_unique<ClipReader>(sound); };
+  return out;
+}
+
 RenderedClips render_clips(const Reel& reel, BatchOptions through, FindingStore& store,
                            const CancelToken& cancel, const Progress& progress) {
   require_places(reel);
@@ -61,16 +71,13 @@ RenderedClips render_clips(const Reel& reel, BatchOptions through, FindingStore&
     const JobResult& r = out.results[i];
     if (r.state != JobState::done) continue;
     const Clip& clip = *reel.find(ids[i]);
-    const ClipSound sound{r.output, 0, -1, reel.rate, {}};
-    PlacedSound placed;
-    placed.shape = ClipReader(sound).shape();
+    PlacedSound placed = sound_of(r.output, reel.rate);
     // What comes before its beginning begins earlier.
     placed.begin = std::llround(clip.place_s * reel.rate) - r.render.lead;
     placed.group = static_cast<size_t>(clip.group);
     placed.kind = reel.group_of(clip).kind;
     placed.direct = heard_direct(reel, clip);
-    placed.feeds = feeds_of(reel, clip);
-    placed.open = [sound] { return std::make_unique<ClipReader>(sound); };
+    placed.feeds = feeds_of(reel, clip, static_cast<double>(r.render.lead) / reel.rate);
     out.placed.push_back(std::move(placed));
   }
   if (out.placed.empty())
@@ -191,27 +198,87 @@ void write_sum(MixRun& run, const Part& part, const fs::path& file, double rate,
   buses[0].writer->commit();
 }
 
+// What rendering on the way to a sum needs.
+struct OnTheWay {
+  const Reel& reel;
+  fs::path folder;
+  const std::atomic<bool>* pause;
+  FindingStore& store;
+  const CancelToken& cancel;
+};
+
+// A sound through steps, as another one that begins where it does.
+PlacedSound through_steps(const PlacedSound& from, std::vector<PlannedStep> steps,
+                          const fs::path& file, const OnTheWay& way) {
+  ClipPlan plan{ClipSound{from.file, 0, -1, way.reel.rate, {}}, std::move(steps)};
+  const auto done = render_clip({std::move(plan), file, Container::wav, SampleType::float32},
+                                way.store, way.cancel);
+  PlacedSound out = sound_of(file, way.reel.rate);
+  out.begin = from.begin - done.lead;
+  return out;
+}
+
+// What enters a space: all that is fed into it, each as loud as it is fed. Of one whose level is
+// drawn a file is made.
+std::vector<PlacedSound> fed_into(int space, std::span<const PlacedSound> placed,
+                                  const OnTheWay& way) {
+  std::vector<PlacedSound> out;
+  for (const PlacedSound& s : placed) {
+    const auto feed = std::ranges::find(s.feeds, space, &Feed::space);
+    if (feed == s.feeds.end()) continue;
+    PlacedSound fed = s;
+    if (!feed->amount.empty())
+      fed = through_steps(s, feed->amount,
+                          way.folder / fmt::format("space{}-fed{}.wav", space, out.size()), way);
+    fed.feeds = {*feed};
+    out.push_back(std::move(fed));
+  }
+  return out;
+}
+
+// Direct and early sound of each at its own place, and of their sum what rings on.
+void add_at_places(const Space& space, const fs::path& in, std::span<const PlacedSound> fed,
+                   const fs::path& out, const OnTheWay& way, const Progress& progress) {
+  const auto name = [&](const std::string& what) {
+    return way.folder / fmt::format("space{}-{}.wav", space.clip.id, what);
+  };
+  const auto late = late_of(planned(space.clip.chain, way.reel.rate));
+  std::vector<PlacedSound> all;
+  all.push_back(through_steps(sound_of(in, way.reel.rate), {late.front()}, name("late"), way));
+  for (size_t i = 0; i < fed.size(); ++i) {
+    const Feed& feed = fed[i].feeds.front();
+    all.push_back(through_steps(fed[i], feed.place, name(fmt::format("early{}", i)), way));
+    all.back().gain = feed.gain;
+    if (progress) progress(static_cast<double>(i + 1) / static_cast<double>(fed.size()));
+  }
+  MixRun run(std::move(all));
+  write_sum(run, {}, out, way.reel.rate, way.pause, way.cancel, {});
+}
+
 // What is fed into a space, through its chain, as one more sound of the mix.
-PlacedSound through_space(const Reel& reel, const Space& space, const fs::path& folder,
-                          std::vector<PlacedSound> fed, const std::atomic<bool>* pause,
-                          FindingStore& store, const CancelToken& cancel,
-                          std::vector<std::string>& warnings, const Progress& progress) {
-  const Part feed{Part::Of::feed, space.clip.id};
-  std::erase_if(fed, [&](const PlacedSound& s) { return feed.share_of(s) == 0; });
-  MixRun run(std::move(fed));
-  const fs::path in = folder / fmt::format("space{}-in.wav", space.clip.id),
-                 out = folder / fmt::format("space{}.wav", space.clip.id);
-  write_sum(run, feed, in, reel.rate, pause, cancel, part_of(progress, 0, 0.3));
-  const RenderRequest request{bus_file_plan(reel, in, space.clip.chain), out, Container::wav,
-                              SampleType::float32};
-  const auto done = render_clip(request, store, cancel, part_of(progress, 0.3, 1));
+PlacedSound through_space(const Space& space, std::span<const PlacedSound> placed,
+                          const OnTheWay& way, std::vector<std::string>& warnings,
+                          const Progress& progress) {
+  const int id = space.clip.id;
+  const auto fed = fed_into(id, placed, way);
+  MixRun run(fed);
+  fs::path in = way.folder / fmt::format("space{}-in.wav", id);
+  const fs::path out = way.folder / fmt::format("space{}.wav", id);
+  write_sum(run, {Part::Of::feed, id}, in, way.reel.rate, way.pause, way.cancel,
+            part_of(progress, 0, 0.2));
+  ClipPlan plan = bus_file_plan(way.reel, in, space.clip.chain);
+  if (has_own_places(way.reel, space)) {
+    const fs::path placed_in = way.folder / fmt::format("space{}-placed.wav", id);
+    add_at_places(space, in, fed, placed_in, way, part_of(progress, 0.2, 0.5));
+    plan.sound.file = placed_in;
+    plan.steps.erase(plan.steps.begin());
+  }
+  const auto done = render_clip({std::move(plan), out, Container::wav, SampleType::float32},
+                                way.store, way.cancel, part_of(progress, 0.5, 1));
   warnings = done.warnings;
-  const ClipSound sound{out, 0, -1, reel.rate, {}};
-  PlacedSound heard;
-  heard.shape = ClipReader(sound).shape();
+  PlacedSound heard = sound_of(out, way.reel.rate);
   heard.begin = -done.lead;
-  heard.open = [sound] { return std::make_unique<ClipReader>(sound); };
-  heard.space = space.clip.id;
+  heard.space = id;
   heard.gain = static_cast<float>(from_db(space.level_db));
   return heard;
 }
@@ -228,7 +295,7 @@ void add_spaces(const Reel& reel, const fs::path& folder, std::vector<PlacedSoun
   std::mutex mutex;
   std::vector<double> shares(fed.size());
   on_all_cores(fed.size(), cancel, [&](size_t i) {
-    heard[i] = through_space(reel, *fed[i], folder, placed, pause, store, cancel, told[i],
+    heard[i] = through_space(*fed[i], placed, {reel, folder, pause, store, cancel}, told[i],
                              [&](double share) {
                                const std::lock_guard lock(mutex);
                                shares[i] = share / static_cast<double>(fed.size());
@@ -311,7 +378,7 @@ std::uint64_t sum_key(const Reel& reel, int bus) {
     const Clip& clip = *reel.find(id);
     h.add(stage_keys(planner.plan(clip)).back()).add(clip.place_s).add(clip.id);
     h.add(heard_direct(reel, clip));
-    for (const Send& s : sends_of(reel, clip)) h.add(s.space).add(s.level_db);
+    h.add(key_of(feeds_of(reel, clip)));
   }
   if (bus != mix_clip_id) return h.value();
   for (const Space& space : reel.spaces)
@@ -336,7 +403,8 @@ Source render_sum(const Reel& reel, const fs::path& file, FindingStore& store,
                part_of(progress, 0.8, 0.9));
   } else {
     part = {Part::Of::feed, bus};
-    std::erase_if(clips.placed, [&](const PlacedSound& s) { return part.share_of(s) == 0; });
+    aside.emplace(through.folder, "fed");
+    clips.placed = fed_into(bus, clips.placed, {reel, aside->path(), nullptr, store, cancel});
     const Space* space = find_space(reel, bus);
     if (clips.placed.empty())
       throw Error(Error::Kind::call,

@@ -3,16 +3,7 @@
 #include <algorithm>
 #include <cmath>
 
-#include "audio/decibel.h"
-
 namespace drevan {
-
-std::vector<Feed> feeds_of(const Reel& reel, const Clip& clip) {
-  std::vector<Feed> out;
-  for (const Send& s : sends_of(reel, clip))
-    out.push_back({s.space, static_cast<float>(from_db(s.level_db))});
-  return out;
-}
 
 float middle_gain() { return std::sqrt(0.5F); }
 

@@ -1,23 +1,16 @@
 // Many clips at their places, summed: the reel as a whole, and its parts.
 #pragma once
 
+#include <filesystem>
 #include <functional>
 #include <memory>
 #include <vector>
 
 #include "audio/sound.h"
+#include "engine/feeds.h"
 #include "reel/reel.h"
 
 namespace drevan {
-
-/// How much of a sound enters a space.
-struct Feed {
-  int space = 0;   ///< its id
-  float gain = 1;  ///< a factor
-  friend bool operator==(const Feed&, const Feed&) = default;
-};
-/// What of a clip enters which spaces.
-std::vector<Feed> feeds_of(const Reel& reel, const Clip& clip);
 
 /// A sound at its place in the reel.
 struct PlacedSound {
@@ -26,9 +19,11 @@ struct PlacedSound {
   SoundShape shape{};  ///< at the reel's rate
   size_t group = 0;
   std::function<std::unique_ptr<SoundReader>()> open{};  ///< may throw Error(input)
+  std::filesystem::path file{};                          ///< that is read, where it is one
   GroupKind kind = GroupKind::dialogue;                  ///< its group's
   bool direct = true;                                    ///< whether it is heard in the mix itself
-  std::vector<Feed> feeds{};                             ///< into spaces
+  /// Into spaces; here their gains alone count, the rest is in the sound already.
+  std::vector<Feed> feeds{};
   int space = 0;   ///< it is what leaves this space, by id, and of no group; 0: a clip
   float gain = 1;  ///< a factor, where it is heard
 };

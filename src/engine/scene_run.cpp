@@ -43,16 +43,58 @@ class Spent {
 
 }  // namespace
 
+// What a clip feeds into one space beyond its gain.
+struct FeedRun {
+  FeedRun(const Feed& feed, StreamFormat format)
+      : of(feed),
+        amount(feed.amount, std::vector<Findings>(feed.amount.size()), format),
+        place(feed.place, std::vector<Findings>(feed.place.size()), format),
+        fed(amount.widest(), block),
+        placed(place.widest(), block) {}
+  void seek(Samples frame) {
+    amount.reset(frame);
+    place.reset(frame);
+  }
+  // The same, turned; false: it must be made anew.
+  bool turn(const Feed& next) {
+    if (!can_turn(of.amount, next.amount) || !can_turn(of.place, next.place)) return false;
+    const std::vector<Findings> none(1);
+    turn_chain(amount, of.amount, next.amount, none, none);
+    turn_chain(place, of.place, next.place, none, none);
+    of = next;
+    return true;
+  }
+
+  Feed of;
+  ChainRun amount, place;
+  AudioBuffer fed, placed;
+  // What the place's share has come to, see Voice::shares.
+  float place_share = -1;
+};
+
 struct SceneRun::Voice {
-  Voice(const SceneVoice& voice, size_t places)
+  Voice(const SceneVoice& voice, size_t places, double rate)
       : of(voice),
         run(voice.plan),
         before(run.channels(), block),
         after(run.channels(), block),
-        shares(places, -1) {}
+        shares(places, -1) {
+    for (const Feed& feed : voice.feeds)
+      feeds.push_back(std::make_unique<FeedRun>(feed, StreamFormat{rate, run.channels(), block}));
+  }
   void seek(Samples frame) {
     run.seek(frame);
+    for (auto& feed : feeds) feed->seek(frame);
     left = 0;
+  }
+  // Whether its feeds can go on as `next`.
+  bool turn_feeds(const std::vector<Feed>& next) {
+    if (!std::ranges::equal(feeds, next, {}, [](const auto& f) { return f->of.space; },
+                            &Feed::space))
+      return false;
+    for (size_t i = 0; i < next.size(); ++i)
+      if (!feeds[i]->turn(next[i])) return false;
+    return true;
   }
   // `n` frames from offset `from` of the scene's block.
   void read(const AudioBlock& dry, const AudioBlock& wet) {
@@ -71,6 +113,7 @@ struct SceneRun::Voice {
 
   SceneVoice of;
   PlayRun run;
+  std::vector<std::unique_ptr<FeedRun>> feeds;  // as of.feeds
   AudioBuffer before, after;
   int left = 0;  // frames of them that were not read yet
   // Where each place's share has come to: mix, spaces; below 0: nowhere yet.
@@ -83,14 +126,28 @@ struct SceneRun::Bus {
   Bus(const BusPlan& plan, const ScenePlan& scene, int in)
       : channels_in(in),
         run(plan.steps, plan.findings, scene_format(scene, in), plan.sides),
-        sound(run.widest(), block) {}
+        sound(run.widest(), block),
+        early(run.size() > 0 ? run.entering_channels(1) : 1, block) {}
   int channels_in;
   ChainRun run;
   AudioBuffer sound;
+  bool placed = false;
+  AudioBuffer early;  // where feeds have places: their sound behind the first step
   std::unique_ptr<Delay> late{};  // brings it in step with the slowest
   float gain = 1;
   double cost_s = 0;
 };
+
+namespace {
+
+// To the end of what its places ring.
+Samples end_of(const SceneVoice& voice, double rate) {
+  const bool places =
+      std::ranges::any_of(voice.feeds, [](const Feed& f) { return !f.place.empty(); });
+  return voice.begin + voice.length + (places ? static_cast<Samples>(own_place_rings_s * rate) : 0);
+}
+
+}  // namespace
 
 SceneRun::SceneRun(std::shared_ptr<const PlayPlan> plan) : plan_(std::move(plan)) { lay_out(); }
 SceneRun::~SceneRun() = default;
@@ -109,6 +166,7 @@ void SceneRun::lay_out() {
         in = std::max(in, v.channels);
     auto bus = std::make_unique<Bus>(space.bus, of, in);
     bus->gain = space.gain;
+    bus->placed = space.placed;
     width_ = std::max(width_, bus->run.channels_out());
     slowest = std::max(slowest, bus->run.latency());
     spaces_.push_back(std::move(bus));
@@ -128,7 +186,7 @@ void SceneRun::lay_out() {
 
 void SceneRun::tell_end() {
   end_ = 0;
-  for (const auto& v : scene().voices) end_ = std::max(end_, v.begin + v.length);
+  for (const auto& v : scene().voices) end_ = std::max(end_, end_of(v, scene().rate));
   Samples rings = 0;
   for (const auto& bus : spaces_) rings = std::max(rings, bounded_tail(bus->run));
   if (end_ > 0) end_ += rings + bounded_tail(mix_->run);
@@ -158,21 +216,23 @@ void SceneRun::seek(Samples position) {
 
 void SceneRun::open_voices(int frames) {
   for (const auto& of : scene().voices) {
-    if (of.begin >= heard_ + frames || of.begin + of.length <= heard_) continue;
+    if (of.begin >= heard_ + frames || end_of(of, scene().rate) <= heard_) continue;
     bool open = false, takes_over = false;
     for (const auto& v : voices_)
       if (v->of.clip == of.clip) (v->leaves ? takes_over : open) = true;
     if (open) continue;
-    auto voice = std::make_unique<Voice>(of, 1 + spaces_.size());
+    auto voice = std::make_unique<Voice>(of, 1 + spaces_.size(), scene().rate);
     voice->seek(std::max<Samples>(0, heard_ - of.begin));
-    if (takes_over) std::ranges::fill(voice->shares, 0.0F);
+    if (takes_over) {
+      std::ranges::fill(voice->shares, 0.0F);
+      for (auto& feed : voice->feeds) feed->place_share = 0;
+    }
     voices_.push_back(std::move(voice));
   }
 }
 
-void SceneRun::add(Voice& voice, size_t place, const AudioBlock& sound, int offset, float share,
+void SceneRun::add(float& now, const AudioBlock& sound, int offset, float share,
                    const AudioBlock& sum) {
-  float& now = voice.shares[place];
   if (now < 0) now = share;
   const float from = std::exchange(now, share);
   if (from == 0 && share == 0) return;
@@ -206,13 +266,45 @@ int SceneRun::dearest() const {
   return id;
 }
 
+// What leaves a clip into the spaces that it feeds.
+void SceneRun::feed(Voice& voice, const AudioBlock& sound, int offset, float gain) {
+  const int n = sound.frames();
+  for (size_t s = 0; s < spaces_.size(); ++s) {
+    Bus& bus = *spaces_[s];
+    const auto at = std::ranges::find(voice.feeds, scene().spaces[s].id,
+                                      [](const auto& f) { return f->of.space; });
+    const AudioBlock into = bus.sound.block(0, n + offset).first(bus.channels_in);
+    if (at == voice.feeds.end()) {
+      add(voice.shares[1 + s], sound, offset, 0, into);
+      continue;
+    }
+    FeedRun& feed = **at;
+    const float share = feed.of.gain * gain;
+    AudioBlock fed = sound;
+    if (!feed.of.amount.empty()) {
+      fed = feed.fed.block(0, n).first(sound.channels());
+      fed.copy_from(sound);
+      feed.amount.process(fed);
+    }
+    add(voice.shares[1 + s], fed, offset, share, into);
+    if (feed.of.place.empty()) continue;
+    const AudioBlock wide = feed.placed.block(0, n);
+    wide.first(sound.channels()).copy_from(fed);
+    feed.place.process(wide);
+    add(feed.place_share, wide.first(feed.place.channels_out()), offset, share,
+        bus.early.block(0, n + offset));
+  }
+}
+
 void SceneRun::run(int n) {
-  const ScenePlan& of = scene();
   open_voices(n);
   const AudioBlock sum = sum_.block(0, n), dry = dry_.block(0, n);
   sum.clear();
   dry.clear();
-  for (auto& bus : spaces_) bus->sound.block(0, n).clear();
+  for (auto& bus : spaces_) {
+    bus->sound.block(0, n).clear();
+    bus->early.block(0, n).clear();
+  }
   for (auto& voice : voices_) {
     const SceneVoice& v = voice->of;
     const auto offset = static_cast<int>(std::max<Samples>(0, v.begin - heard_));
@@ -224,7 +316,7 @@ void SceneRun::run(int n) {
       voice->read(before, after);
     }
     const float gain = voice->leaves ? 0 : v.gain;
-    add(*voice, 0, after, offset, v.direct ? gain : 0, sum.first(width_));
+    add(voice->shares[0], after, offset, v.direct ? gain : 0, sum.first(width_));
     for (int c = 0; c < width_; ++c) {
       const bool middle = own == 1 && width_ > 1;
       if (c >= (middle ? 2 : own)) break;
@@ -233,18 +325,21 @@ void SceneRun::run(int n) {
       const float level = v.gain * (middle ? middle_gain() : 1);
       for (size_t i = 0; i < in.size(); ++i) out[i] += level * in[i];
     }
-    for (size_t s = 0; s < spaces_.size(); ++s) {
-      const auto feed = std::ranges::find(v.feeds, of.spaces[s].id, &Feed::space);
-      const float share = feed == v.feeds.end() ? 0 : feed->gain * gain;
-      add(*voice, 1 + s, after, offset, share,
-          spaces_[s]->sound.block(0, n).first(spaces_[s]->channels_in));
-    }
+    feed(*voice, after, offset, gain);
   }
   direct_late_->process(sum.first(width_));
   for (auto& bus : spaces_) {
     const AudioBlock sound = bus->sound.block(0, n);
     const Spent spent(bus->cost_s);
-    bus->run.process(sound);
+    const auto nothing = [](size_t, const AudioBlock&) {};
+    if (bus->placed) {
+      bus->run.process(0, 1, sound, nothing);
+      const AudioBlock early = bus->early.block(0, n);
+      for (int c = 0; c < early.channels(); ++c)
+        for (size_t i = 0; i < static_cast<size_t>(n); ++i)
+          sound.channel(c)[i] += early.channel(c)[i];
+    }
+    bus->run.process(bus->placed ? 1 : 0, bus->run.size(), sound, nothing);
     const AudioBlock out = sound.first(bus->run.channels_out());
     bus->late->process(out);
     const bool middle = out.channels() == 1 && width_ > 1;
@@ -260,7 +355,7 @@ void SceneRun::run(int n) {
   dry_late_->process(dry);
   heard_ += n;
   std::erase_if(voices_, [this](const std::unique_ptr<Voice>& v) {
-    return v->leaves || v->of.begin + v->of.length <= heard_;
+    return v->leaves || end_of(v->of, scene().rate) <= heard_;
   });
 }
 
@@ -276,8 +371,10 @@ bool SceneRun::update(std::shared_ptr<const PlayPlan> plan) {
   if (!plan->scene || plan->scene->rate != scene().rate) return false;
   const ScenePlan &now = scene(), &next = *plan->scene;
   // Other buses, or other widths, are another programme.
-  if (!std::ranges::equal(now.spaces, next.spaces, {}, &SceneSpace::id, &SceneSpace::id))
-    return false;
+  const auto same_space = [](const SceneSpace& a, const SceneSpace& b) {
+    return a.id == b.id && a.placed == b.placed;
+  };
+  if (!std::ranges::equal(now.spaces, next.spaces, same_space)) return false;
   const auto widths = [](const ScenePlan& of) {
     std::vector<int> out(of.spaces.size() + 1, 1);
     for (const auto& v : of.voices) {
@@ -306,7 +403,7 @@ bool SceneRun::update(std::shared_ptr<const PlayPlan> plan) {
     const auto at = std::ranges::find(next.voices, v->of.clip, &SceneVoice::clip);
     // What cannot be turned is opened anew where it has come to.
     v->leaves = at == next.voices.end() || at->begin != v->of.begin ||
-                (at->plan != v->of.plan && !v->run.update(at->plan));
+                (at->plan != v->of.plan && !v->run.update(at->plan)) || !v->turn_feeds(at->feeds);
     if (!v->leaves) v->of = *at;
   }
   plan_ = std::move(plan);

@@ -34,7 +34,11 @@ struct SceneSpace {
   int id = 0;
   BusPlan bus{};
   float gain = 1;
+  /// Its feeds have places: `bus` begins with what rings on of their sum, see late_of().
+  bool placed = false;
 };
+/// What a space's chain plays, and whether its feeds have places.
+SceneSpace scene_space(const Reel& reel, const Space& space, BusPlan bus);
 
 /// Everything playing a reel needs; a value.
 struct ScenePlan {
@@ -68,8 +72,10 @@ class SceneRun final : public Programme {
   void lay_out();
   void tell_end();
   void open_voices(int frames);
+  void feed(Voice& voice, const AudioBlock& sound, int offset, float gain);
   void run(int frames);
-  static void add(Voice& voice, size_t place, const AudioBlock& sound, int offset, float share,
+  /// `now`: what its share had come to, below 0: nowhere yet.
+  static void add(float& now, const AudioBlock& sound, int offset, float share,
                   const AudioBlock& sum);
 
   std::shared_ptr<const PlayPlan> plan_;

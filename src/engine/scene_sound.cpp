@@ -3,9 +3,11 @@
 #include <algorithm>
 #include <cmath>
 
+#include "audio/decibel.h"
 #include "audio/hash.h"
 #include "audio/replace_file.h"
 #include "reel/json_file.h"
+#include "reel/sends.h"
 
 namespace drevan {
 
@@ -36,6 +38,13 @@ void keep_course(const fs::path& file, const SoundCourse& course) {
 }
 
 }  // namespace
+
+SceneSpace scene_space(const Reel& reel, const Space& space, BusPlan bus) {
+  SceneSpace out{space.clip.id, std::move(bus), static_cast<float>(from_db(space.level_db)),
+                 has_own_places(reel, space)};
+  if (out.placed) out.bus.steps = late_of(std::move(out.bus.steps));
+  return out;
+}
 
 PlayPlan play_plan(const ClipPlan& plan, const Processed& processed) {
   PlayPlan out;
@@ -95,7 +104,7 @@ SceneVoice scene_voice(const Reel& reel, const Clip& clip, const SceneSound& sou
   out.channels = sound.channels;
   out.length = sound.length;
   out.direct = heard_direct(reel, clip);
-  out.feeds = feeds_of(reel, clip);
+  out.feeds = feeds_of(reel, clip, static_cast<double>(sound.lead) / reel.rate);
   return out;
 }
 

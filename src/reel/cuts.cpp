@@ -26,6 +26,19 @@ void shift_chain(Chain& chain, double by_s) {
   for (auto& step : chain.steps) shift_curves(step, by_s);
 }
 
+void shift_sends(std::vector<Send>& sends, double by_s) {
+  const auto move = [by_s](std::optional<Curve>& curve) {
+    if (curve) curve = shifted(std::move(*curve), by_s);
+  };
+  for (Send& s : sends) {
+    move(s.level);
+    if (s.place) {
+      move(s.place->azimuth);
+      move(s.place->distance);
+    }
+  }
+}
+
 void require_range(const Reel& reel, const Clip& clip, SecondsRange range) {
   const double before = static_cast<double>(clip.begin) / reel.source_of(clip).rate;
   const double all = static_cast<double>(reel.source_of(clip).frames) / reel.source_of(clip).rate;
@@ -86,6 +99,7 @@ Clip piece_of(const Reel& reel, const Clip& clip, SecondsRange range) {
   if (std::abs(range.end - length) > frame)
     out.fade_out = {out.begin + out.frames < source.frames ? cut_fade_s : 0};
   shift_chain(out.chain, -range.begin);
+  shift_sends(out.sends, -range.begin);
   cut_versions(reel, out, length, range);
   return out;
 }

@@ -58,9 +58,19 @@ const Space* find_space(const Reel& reel, int id) {
 std::vector<Send> sends_of(const Reel& reel, const Clip& clip) {
   std::vector<Send> out = clip.sends;
   for (const Send& of_group : reel.group_of(clip).sends)
-    if (std::ranges::find(clip.sends, of_group.space, &Send::space) == clip.sends.end())
-      out.push_back(of_group);
-  std::erase_if(out, [](const Send& s) { return s.level_db <= off_send_db; });
+    if (std::ranges::find(clip.sends, of_group.space, &Send::space) == clip.sends.end()) {
+      Send own = of_group;
+      const auto move = [&](std::optional<Curve>& curve) {
+        if (curve) curve = shifted(std::move(*curve), -clip.place_s);
+      };
+      move(own.level);
+      if (own.place) {
+        move(own.place->azimuth);
+        move(own.place->distance);
+      }
+      out.push_back(std::move(own));
+    }
+  std::erase_if(out, [](const Send& s) { return !s.level && s.level_db <= off_send_db; });
   std::ranges::sort(out, {}, &Send::space);
   return out;
 }

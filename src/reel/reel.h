@@ -183,6 +183,7 @@ Reel with_bus_source(Reel reel, int bus, const Source& sum);
 /// nullptr: there is none of this id.
 const Space* find_space(const Reel& reel, int id);
 /// What of the clip enters which spaces: its own sends and its group's, without those that are off.
+/// All curves count from the clip's beginning.
 std::vector<Send> sends_of(const Reel& reel, const Clip& clip);
 /// Whether it is heard in the mix itself.
 inline bool heard_direct(const Reel& reel, const Clip& clip) {

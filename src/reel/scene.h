@@ -3,7 +3,10 @@
 #pragma once
 
 #include <filesystem>
+#include <optional>
 #include <string>
+
+#include "steps/curve.h"
 
 namespace drevan {
 
@@ -22,10 +25,23 @@ struct Event {
   friend bool operator==(const Event&, const Event&) = default;
 };
 
-/// How much of what leaves a clip's chains enters a space.
+/// Where somebody stands in a space whose chain begins with `acoustics`, seen from its listener. In
+/// the units of that step's parameters.
+struct SendPlace {
+  double azimuth_deg = 0, elevation_deg = 0, distance_m = 2;
+  /// Over time, in place of the number; see Send::level.
+  std::optional<Curve> azimuth{}, distance{};
+  friend bool operator==(const SendPlace&, const SendPlace&) = default;
+};
+
+/// How much of what leaves a clip's chains enters a space, and where in it.
 struct Send {
   int space = 0;        ///< see Space::clip
   double level_db = 0;  ///< off_send_db or below: nothing
+  /// Over time, in place of the number: seconds of the reel from the clip's beginning; of a group's
+  /// send from the reel's.
+  std::optional<Curve> level{};
+  std::optional<SendPlace> place{};  ///< empty: where the space's own step has it
   friend bool operator==(const Send&, const Send&) = default;
 };
 inline constexpr double off_send_db = -60, most_send_db = 0;

@@ -6,6 +6,7 @@
 #include <cmath>
 
 #include "reel/draft.h"
+#include "reel/sends.h"
 
 namespace drevan::edits {
 
@@ -215,15 +216,23 @@ Edit set_send(const Reel& reel, Feeder from, int space, double level_db) {
   edit.label = fmt::format("{} into {}", feeds.name, space_in(edit.next, space).clip.name);
   const double level = std::clamp(level_db, off_send_db, most_send_db);
   auto at = std::ranges::find(feeds.sends, space, &Send::space);
-  if (at == feeds.sends.end()) at = feeds.sends.insert(feeds.sends.end(), Send{space, level});
+  if (at == feeds.sends.end()) {
+    Send fresh{space, level};
+    // It stands where it stood with its group.
+    if (of_clip)
+      for (const Send& s : sends_of(reel, *reel.find(from.index)))
+        if (s.space == space) fresh.place = s.place;
+    add_send(feeds.sends, std::move(fresh));
+    at = std::ranges::find(feeds.sends, space, &Send::space);
+  }
   at->level_db = level;
+  at->level.reset();
   // A clip that is off must still say so where its group is on.
   const auto by_group = [&] {
     const auto& all = edit.next.group_of(*edit.next.find(from.index)).sends;
     return std::ranges::find(all, space, &Send::space) != all.end();
   };
   if (level <= off_send_db && (!of_clip || !by_group())) feeds.sends.erase(at);
-  std::ranges::sort(feeds.sends, {}, &Send::space);
   return edit;
 }
 Edit set_direct(const Reel& reel, Feeder from, bool direct) {

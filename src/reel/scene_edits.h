@@ -68,8 +68,8 @@ struct Feeder {
   enum class Of { clip, group } of = Of::clip;
   int index = 0;  ///< the clip's id, or the group's index
 };
-/// Turns of one send that follow each other are one edit. At off_send_db a group sends nothing; a
-/// clip then sends nothing whatever its group does.
+/// The same all the time; turns of one send that follow each other are one edit. At off_send_db a
+/// group sends nothing; a clip then sends nothing whatever its group does.
 Edit set_send(const Reel& reel, Feeder from, int space, double level_db);
 /// Whether it is heard in the mix itself, not only through spaces.
 Edit set_direct(const Reel& reel, Feeder from, bool direct);

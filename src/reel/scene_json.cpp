@@ -9,6 +9,7 @@
 #include "audio/error.h"
 #include "audio/utf8.h"
 #include "reel/json_file.h"
+#include "reel/sends.h"
 
 namespace drevan {
 
@@ -132,8 +133,7 @@ GroupKind group_kind_from_json(const json& j, const std::string& where) {
 }
 
 void feeds_to_json(ordered_json& out, const std::vector<Send>& sends, bool direct) {
-  for (const Send& s : sends)
-    out["sends"].push_back(ordered_json{{"space", s.space}, {"level_db", s.level_db}});
+  for (const Send& s : sends) out["sends"].push_back(send_to_json(s));
   if (!direct) out["direct"] = false;
 }
 
@@ -141,16 +141,11 @@ void feeds_from_json(const json& j, std::vector<Send>& sends, bool& direct,
                      const std::string& where) {
   direct = member(j, "direct", true, where);
   for (const auto& one : objects_in(j, "sends", where)) {
-    only_members(one, {"space", "level_db"}, where);
-    const Send s{member(one, "space", 0, where), member(one, "level_db", 0.0, where)};
-    if (!(s.level_db >= off_send_db && s.level_db <= most_send_db))
-      throw wrong(where, fmt::format("what is sent is {} dB, allowed is {} to {} dB.", s.level_db,
-                                     off_send_db, most_send_db));
+    Send s = send_from_json(one, where);
     if (std::ranges::find(sends, s.space, &Send::space) != sends.end())
       throw wrong(where, fmt::format("\"sends\" names the space {} twice.", s.space));
-    sends.push_back(s);
+    add_send(sends, std::move(s));
   }
-  std::ranges::sort(sends, {}, &Send::space);
 }
 
 void check_sends(const Reel& reel, const std::string& where) {

@@ -79,6 +79,8 @@ CurveShape shape_from_json(const nlohmann::json& json, const std::string& where)
                                  shown(json)));
 }
 
+}  // namespace
+
 Curve curve_from_json(const nlohmann::json& json, const Parameter* p, const std::string& where) {
   if (!json.is_array() || json.empty())
     throw wrong(where, "a curve must be a list of points: [[seconds, value], ...].");
@@ -110,7 +112,18 @@ Curve curve_from_json(const nlohmann::json& json, const Parameter* p, const std:
   return curve;
 }
 
-}  // namespace
+nlohmann::ordered_json curve_to_json(const Curve& curve, const Parameter* p) {
+  const auto usual = !p || only_holds(*p) ? CurveShape::hold : CurveShape::line;
+  auto points = nlohmann::ordered_json::array();
+  for (const auto& point : curve.points) {
+    nlohmann::ordered_json one{
+        point.s, p ? value_to_json(*p, point.value) : nlohmann::ordered_json(point.value > 0.5)};
+    if (point.shape != usual)
+      one.push_back(std::string(shape_names[static_cast<size_t>(point.shape)]));
+    points.push_back(std::move(one));
+  }
+  return points;
+}
 
 std::string text_from_json(const TextParameter& p, const nlohmann::json& json,
                            const std::string& where) {
@@ -132,16 +145,7 @@ nlohmann::ordered_json curves_to_json(const std::vector<Track>& curves, const St
     const Parameter* p = track.parameter == on_parameter
                              ? nullptr
                              : &type.parameters[static_cast<size_t>(track.parameter)];
-    const auto usual = !p || only_holds(*p) ? CurveShape::hold : CurveShape::line;
-    auto points = nlohmann::ordered_json::array();
-    for (const auto& point : track.curve->points) {
-      nlohmann::ordered_json one{
-          point.s, p ? value_to_json(*p, point.value) : nlohmann::ordered_json(point.value > 0.5)};
-      if (point.shape != usual)
-        one.push_back(std::string(shape_names[static_cast<size_t>(point.shape)]));
-      points.push_back(std::move(one));
-    }
-    out[p ? std::string(p->id) : "on"] = std::move(points);
+    out[p ? std::string(p->id) : "on"] = curve_to_json(*track.curve, p);
   }
   return out;
 }

@@ -18,6 +18,12 @@ double value_from_json(const Parameter& p, const nlohmann::json& json, const std
 std::string text_from_json(const TextParameter& p, const nlohmann::json& json,
                            const std::string& where);
 
+/// [[0, -60], [1.5, 0, "smooth"]] for a parameter; nullptr: whether a step is on.
+nlohmann::ordered_json curve_to_json(const Curve& curve, const Parameter* parameter);
+/// Throws Error(call): points out of order or range, too many.
+Curve curve_from_json(const nlohmann::json& json, const Parameter* parameter,
+                      const std::string& where);
+
 /// { "gain_db": [[0, -60], [1.5, 0, "smooth"], [2, -6]], "on": [[0, true], [3, false]] }
 nlohmann::ordered_json curves_to_json(const std::vector<Track>& curves, const StepType& type);
 /// Throws Error(call): a parameter that is not there or stands still, points out of order or range, too many.

@@ -145,6 +145,14 @@ std::vector<Parameter> acoustics_parameters() {
               the_source, true),
       on_page(number("low_end_db", "Low end", "dB", 0, 12, 0, the_room,
                      "A vehicle or a box is smaller than what is deep, which it lifts: how much."),
+              the_room, true),
+      on_page(choice_parameter("part", "Heard",
+                               {{"all", "all of it"},
+                                {"early", "direct and early sound"},
+                                {"late", "what rings on"}},
+                               0,
+                               "All of it, or one half: the source and its first echoes, or the "
+                               "rest, which is the same for all who stand in the place."),
               the_room, true)};
 }
 

@@ -48,8 +48,16 @@ struct AcousticsParameter {
     y_m,
     z_m,
     sides,
-    low_end_db
+    low_end_db,
+    part
   };
+};
+
+/// What of the place is heard.
+enum class AcousticsPart : int {
+  all,
+  early,  ///< the source itself, and what comes by few walls
+  late,   ///< the rest, which is the same for all who stand in it
 };
 
 /// Metres a source may be away, and the least.

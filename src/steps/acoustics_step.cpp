@@ -87,6 +87,10 @@ class Acoustics final : public Processor {
     return block + response_.lead() + (travels() ? SoundWay::latency() : 0);
   }
   Samples tail() const noexcept override {
+    if (part() == AcousticsPart::early) {
+      const double way_s = travels() ? 2.4 * farthest_m / sound_m_s : 0;
+      return static_cast<Samples>((echoes_s + way_s) * rate_) + long_block_;
+    }
     double longest = 0.1;
     for (size_t b = 0; b < octave_count; ++b) longest = std::max(longest, eyring_s(scene_.room, b));
     const double way_s = travels() ? 2.4 * farthest_m / sound_m_s : 0;
@@ -160,6 +164,9 @@ class Acoustics final : public Processor {
     return size;
   }
   size_t longest() const { return static_cast<size_t>(longest_late_s * rate_); }
+  AcousticsPart part() const {
+    return static_cast<AcousticsPart>(static_cast<int>(settings_[P::part]));
+  }
   bool travels() const { return settings_[P::travel] > 0; }
   double seconds(Samples frame) const { return static_cast<double>(frame) / rate_; }
   // How far it has gone along its path.
@@ -225,7 +232,7 @@ class Acoustics final : public Processor {
     for (int i = 0; i < sources_; ++i) {
       for (size_t ear = 0; ear < 2; ++ear)
         std::copy_n(late_[ear].begin(), head_, early_[ear].begin());
-      response_.add_early(i, early_[0], early_[1]);
+      add_early(i, early_[0], early_[1]);
       for (size_t ear = 0; ear < 2; ++ear)
         heads_[static_cast<size_t>(2 * i) + ear].set(early_[ear]);
     }
@@ -235,17 +242,25 @@ class Acoustics final : public Processor {
     early_stale_ = true;
     late_m_ = way_.length();
     response_.set(scene_);
-    const size_t used = std::max(response_.make_late(late_[0], late_[1]),
-                                 head_ + static_cast<size_t>(echoes_s * rate_));
+    const size_t echoes = head_ + static_cast<size_t>(echoes_s * rate_);
+    size_t used = std::max(response_.make_late(late_[0], late_[1]), echoes);
+    if (part() == AcousticsPart::early) {
+      for (auto& ear : late_) std::ranges::fill(ear, 0.0F);
+      used = echoes;
+    }
     // What comes by walls and echoes after the beginning, where one source stands for both; the
     // beginning itself is each source's own.
     for (size_t ear = 0; ear < 2; ++ear)
       std::copy_n(late_[ear].begin(), head_, early_[ear].begin());
-    response_.add_early(0, std::span(late_[0]).first(used), std::span(late_[1]).first(used));
+    add_early(0, std::span(late_[0]).first(used), std::span(late_[1]).first(used));
     for (size_t ear = 0; ear < 2; ++ear) {
       std::copy_n(early_[ear].begin(), head_, late_[ear].begin());
       tails_[ear].set(std::span<const float>(late_[ear]).first(used).subspan(head_));
     }
+  }
+
+  void add_early(int source, std::span<float> left, std::span<float> right) noexcept {
+    if (part() != AcousticsPart::late) response_.add_early(source, left, right);
   }
 
   void hear(const AudioBlock& x) noexcept {

@@ -11,6 +11,7 @@
 #include "engine/player.h"
 #include "engine/scene_sound.h"
 #include "reel/scene_edits.h"
+#include "reel/sends.h"
 #include "support/reels.h"
 #include "support/steps.h"
 
@@ -53,8 +54,8 @@ class Scene : public testing::Test {
       scene->voices.push_back(
           scene_voice(reel, c, scene_sound(plan_of(reel, c), store, t / "cache", never)));
     for (const auto& s : reel.spaces)
-      scene->spaces.push_back({s.clip.id, bus_plan(reel, s.clip.id, t / "aside", store, never),
-                               static_cast<float>(std::pow(10.0, s.level_db / 20))});
+      scene->spaces.push_back(
+          scene_space(reel, s, bus_plan(reel, s.clip.id, t / "aside", store, never)));
     scene->mix = bus_plan(reel, mix_clip_id, t / "aside", store, never);
     PlayPlan out;
     out.scene = scene;
@@ -108,6 +109,42 @@ TEST_F(Scene, FromAnyPlaceItIsNearlyTheSame) {
     run.seek(at);
     EXPECT_LT(most_apart(wanted, at, played(run, 24576), 24576), 1e-4) << at;
   }
+}
+
+// Two who stand in one room, one of them walking, one fading into it.
+TEST_F(Scene, FeedsWithPlacesAndLevelsOverTimePlayAsTheyAreRendered) {
+  reel.spaces[0].clip.chain.steps = {test::with("acoustics", {{"level", 1}, {"distance_m", 3}}),
+                                     test::with("gain", {{"gain_db", -1}})};
+  settle_step_ids(reel);
+  SendPlace left{-60, 0, 1.5}, walks{50, 0, 2};
+  walks.azimuth = Curve{{{0, -70}, {1.2, 70}}};
+  reel = edits::place_in_space(reel, {Feeder::Of::group, 0}, hall, left).next;
+  reel = edits::place_in_space(reel, {Feeder::Of::clip, 2}, hall, walks).next;
+  reel = edits::draw_send(reel, {Feeder::Of::clip, 2}, hall, Curve{{{0, -40}, {1, -6}}}).next;
+  ASSERT_TRUE(has_own_places(reel, reel.spaces[0]));
+  const AudioBuffer wanted = rendered();
+  SceneRun run(plan());
+  ASSERT_EQ(run.channels(), wanted.channels());
+  run.seek(0);
+  const Samples frames = wanted.frames() / Programme::block * Programme::block;
+  const AudioBuffer heard = played(run, frames);
+  // A render begins a clip where it begins; a source between two samples rings one sample before.
+  const Samples begin = 12000;
+  AudioBuffer behind(heard.channels(), frames - begin);
+  for (int c = 0; c < heard.channels(); ++c)
+    std::ranges::copy(heard.channel(c).subspan(begin), behind.channel(c).begin());
+  EXPECT_LT(most_apart(wanted, begin, behind, frames - begin), 2e-5);
+  // Turned while it plays: another place, another curve.
+  run.seek(0);
+  played(run, 48128);
+  reel.groups[0].sends[0].place->azimuth_deg = 30;
+  reel.clips[1].sends[0].level = Curve{{{0, -20}, {1, -6}}};
+  const auto turned = plan();
+  ASSERT_TRUE(run.update(turned));
+  played(run, 24064);
+  SceneRun other(turned);
+  other.seek(run.position());
+  EXPECT_LT(most_apart(played(run, 24576), 0, played(other, 24576), 24576), 0.02);
 }
 
 TEST_F(Scene, WhatIsTurnedAndMovedIsTakenUpWhileItPlays) {

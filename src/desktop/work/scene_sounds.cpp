@@ -204,8 +204,7 @@ std::shared_ptr<const ScenePlan> SceneSounds::plan() const {
     return now;
   };
   for (const auto& space : reel.spaces)
-    out->spaces.push_back(
-        {space.clip.id, bus_of(space.clip.id), static_cast<float>(from_db(space.level_db))});
+    out->spaces.push_back(scene_space(reel, space, bus_of(space.clip.id)));
   out->mix = bus_of(mix_clip_id);
   return out;
 }
