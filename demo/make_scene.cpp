@@ -2,7 +2,9 @@
 #include <cstdio>
 #include <filesystem>
 
+#include "reel/anchors.h"
 #include "reel/scene_edits.h"
+#include "reel/sends.h"
 #include "steps/catalogue.h"
 #include "story.h"
 
@@ -77,15 +79,21 @@ void scene() {
       {{step("reverb", {{"mix_pct", 100}, {"decay_s", 2.2}, {"decay_low_s", 2.6}})}}));
   add(edits::add_space(
       reel, "Lamp room",
-      {{step("reverb",
-             {{"mix_pct", 100}, {"size_pct", 60}, {"decay_s", 0.7}, {"decay_low_s", 0.6}})}}));
+      {{step("acoustics",
+             {{"width_m", 4.2}, {"length_m", 4.2}, {"height_m", 3.4}, {"furniture_pct", 15},
+              {"level", 1}, {"distance_m", 1.5}})}}));
   const int stairs = reel.spaces[0].clip.id, room = reel.spaces[1].clip.id;
   using edits::Feeder;
   add(edits::set_send(reel, {Feeder::Of::group, group("Ines dialogue")}, stairs, -14));
   add(edits::set_send(reel, {Feeder::Of::group, group("Coast station")}, room, -12));
+  add(edits::place_in_space(reel, {Feeder::Of::group, group("Coast station")}, room,
+                            SendPlace{40, -10, 1.6}));
   for (const Clip& c : reel.clips)
     if (c.name == "lamp-room-04") {
-      add(edits::set_send(reel, {Feeder::Of::clip, c.id}, room, -12));
+      // She is heard by the room alone, left of the radio on its table.
+      add(edits::set_send(reel, {Feeder::Of::clip, c.id}, room, 0));
+      add(edits::set_direct(reel, {Feeder::Of::clip, c.id}, false));
+      add(edits::place_in_space(reel, {Feeder::Of::clip, c.id}, room, SendPlace{-25, 0, 0.9}));
       add(edits::set_send(reel, {Feeder::Of::clip, c.id}, stairs, off_send_db));
       break;
     }
@@ -95,6 +103,23 @@ void scene() {
     add(edits::add_event(reel, {demo::cuts_s[i], names[i]}));
   add(edits::add_event(reel, {25.5, "door opens"}));
   add(edits::add_event(reel, {52.5, "stops"}));
+  add(edits::add_event(reel, {42.6, "boat nearest"}));
+  for (const Clip& c : reel.clips) {
+    // What is loudest of the boat is heard where it is nearest, and then it hurries off.
+    if (c.name == "boat-pass") {
+      const int id = c.id;
+      add(edits::bind(reel, id, 6.0, edits::StretchWay::pitch));
+      add(edits::move_anchor(reel, id, 0, 42.6 - 36.0));
+      break;
+    }
+  }
+  for (const Clip& c : reel.clips)
+    if (c.name == "wind-2") {
+      const int id = c.id;
+      add(edits::draw_gain(reel, id,
+                           Curve{{{0, -8, CurveShape::smooth}, {5, 3, CurveShape::smooth}, {12, -6}}}));
+      break;
+    }
   reel.mix.chain = {{step("compressor", {{"threshold_db", -18}, {"ratio", 1.5}}),
                      step("gain", {{"gain_db", 10.6}}), step("limiter", {{"ceiling_db", -1.2}})}};
   reel.target = "podcast";

@@ -92,6 +92,7 @@ class MainWindow : public QMainWindow {
   void show_summing(double share);
   void show_cutting(double share);
   void write_events();
+  void fill_line_menu(QMenu& menu);
   void write_marked();
   void show_making(double share);
   void make_record_strip();

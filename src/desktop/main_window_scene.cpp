@@ -14,6 +14,7 @@
 #include "reel/made.h"
 #include "reel/scene_curves.h"
 #include "reel/scene_edits.h"
+#include "steps/curve_edit.h"
 #include "widgets/words.h"
 #include "work/document.h"
 #include "work/jobs.h"
@@ -63,6 +64,8 @@ void MainWindow::make_scene_menu() {
       there([this] { scene_->show_steps(!scene_->shows_steps()); }));
   add(m, tr("Gain of the clip as a line"), QKeySequence("G"),
       there([this] { scene_->rows().toggle_gain_line(); }));
+  QMenu* line = m->addMenu(tr("Another line over the row"));
+  connect(line, &QMenu::aboutToShow, this, [this, line] { fill_line_menu(*line); });
   add(m, tr("Follow what is under the dot"), QKeySequence("F"),
       there([this] { scene_->film().follow(); }));
   add(m, tr("Bind what is heard at the playhead"), QKeySequence("B"),
@@ -135,6 +138,40 @@ void MainWindow::make_scene_menu() {
     only->setEnabled(c && !is_bus(*c));
     only->setChecked(c && !is_bus(*c) && !work_.document.reel().group_of(*c).direct);
   });
+}
+
+// What can be drawn over the selected clip's row: its sends, and settings of its chains.
+void MainWindow::fill_line_menu(QMenu& menu) {
+  menu.clear();
+  const Clip* clip = work_.selection.clip();
+  if (!clip || is_bus(*clip)) {
+    menu.addAction(tr("Choose a clip first"))->setEnabled(false);
+    return;
+  }
+  const auto entry = [this](QMenu& in, const QString& label, const RowLine& of) {
+    in.addAction(label, this, [this, of] {
+      show_place(Place::scene);
+      scene_->rows().show_line(of);
+    });
+  };
+  const Reel& reel = work_.document.reel();
+  entry(menu, tr("Gain"), {});
+  for (const Space& space : reel.spaces)
+    entry(menu, tr("What goes into %1").arg(QString::fromStdString(space.clip.name)),
+          {.space = space.clip.id});
+  menu.addSeparator();
+  for (const ChainOwner owner : owners_of(*clip))
+    for (const ChainStep& step : chain_of(reel, *clip, owner).steps) {
+      QMenu* of = menu.addMenu(text(step.type->label));
+      for (int i = 0; i < std::ssize(step.type->parameters); ++i)
+        if (may_follow_curve(*step.type, i))
+          entry(*of, text(step.type->parameters[static_cast<size_t>(i)].label), {step.id, i, 0});
+      if (may_follow_curve(*step.type, on_parameter))
+        entry(*of, tr("Whether it is on"), {step.id, on_parameter, 0});
+      of->setEnabled(!of->isEmpty());
+    }
+  menu.addSeparator();
+  menu.addAction(tr("Take the line out"), this, [this] { scene_->rows().take_line_out(); });
 }
 
 void MainWindow::write_marked() {

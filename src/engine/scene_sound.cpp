@@ -96,6 +96,24 @@ SceneSound scene_sound(const ClipPlan& plan, FindingStore& store, const fs::path
   return out;
 }
 
+std::shared_ptr<const PlayPlan> kept_plan(const PlayPlan& plan, FindingStore& store,
+                                          const CancelToken& cancel) {
+  const SoundShape leaves =
+      stages_of(plan.clip, ClipReader(plan.clip.sound).shape()).back().shape;
+  const auto sound = std::make_shared<KeptSound>(leaves.rate, leaves.channels);
+  bool fits = true;
+  RingTrim trim(leaves.frames, [&](const AudioBlock& b) { fits = sound->write(b) && fits; });
+  ProcessOptions options;
+  options.store = &store;
+  options.cancel = &cancel;
+  process_clip(plan.clip, options, [&](const AudioBlock& b) { trim.hear(b); });
+  if (!sound->finish() || !fits) throw temporary_disk_full();
+  auto out = std::make_shared<PlayPlan>(plan);
+  out->rewritten = sound;
+  out->rewritten_stage = plan.clip.steps.size();
+  return out;
+}
+
 SceneVoice scene_voice(const Reel& reel, const Clip& clip, const SceneSound& sound) {
   SceneVoice out;
   out.clip = clip.id;

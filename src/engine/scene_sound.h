@@ -26,6 +26,11 @@ SceneSound scene_sound(const ClipPlan& plan, FindingStore& store,
 /// The clip as it stands in the reel. `sound` is of its chains as they are, or were.
 SceneVoice scene_voice(const Reel& reel, const Clip& clip, const SceneSound& sound);
 
+/// The same sound, run through all of its steps beforehand: playing it costs next to nothing. Throws
+/// as process_clip().
+std::shared_ptr<const PlayPlan> kept_plan(const PlayPlan& plan, FindingStore& store,
+                                          const CancelToken& cancel);
+
 /// A plan that plays the sound of `processed`.
 PlayPlan play_plan(const ClipPlan& plan, const Processed& processed);
 

@@ -137,19 +137,15 @@ void put_curve(ChainStep& step, int parameter, Curve curve) {
 
 }  // namespace
 
-Edit hold_place(const Reel& reel, int clip, double from_s, double to_s, double share) {
-  Draft d(reel, clip);
-  ChainStep& step = placing_step(d);
-  const int parameter = drawn_place(d.clip)->parameter;
-  const double value = std::clamp(share, -1.0, 1.0) * unit_of(step);
-  const Curve* before = curve_of(step.curves, parameter);
+Curve held_curve(const Curve* before, const Parameter& of, double from_s, double to_s,
+                 double value) {
   const double end_s = std::max(to_s, from_s);
   Curve curve = before ? *before : Curve{};
   // What was drawn there before gives way, but for the moment where the hand came from.
   std::erase_if(curve.points, [&](const CurvePoint& p) {
     return p.s > from_s + least_point_distance_s && p.s < end_s + least_point_distance_s;
   });
-  curve = with_point(std::move(curve), step.type->parameters[static_cast<size_t>(parameter)], end_s,
+  curve = with_point(std::move(curve), of, end_s,
                      value);
   // Smooth between moments that were held apart; along a way of the hand straight from one to the
   // next.
@@ -158,7 +154,17 @@ Edit hold_place(const Reel& reel, int clip, double from_s, double to_s, double s
         i + 1 == curve.points.size() || curve.points[i + 1].s - curve.points[i].s > apart_s;
     curve.points[i].shape = apart ? CurveShape::smooth : CurveShape::line;
   }
-  put_curve(step, parameter, std::move(curve));
+  return curve;
+}
+
+Edit hold_place(const Reel& reel, int clip, double from_s, double to_s, double share) {
+  Draft d(reel, clip);
+  ChainStep& step = placing_step(d);
+  const int parameter = drawn_place(d.clip)->parameter;
+  const double value = std::clamp(share, -1.0, 1.0) * unit_of(step);
+  put_curve(step, parameter,
+            held_curve(curve_of(step.curves, parameter),
+                       step.type->parameters[static_cast<size_t>(parameter)], from_s, to_s, value));
   d.edit.merge = fmt::format("place of clip {} in the picture", clip);
   return d.done(fmt::format("{} held on the picture", d.clip.name));
 }

@@ -42,6 +42,10 @@ std::optional<DrawnSetting> drawn_place(const Clip& clip);
 inline constexpr double picture_half_deg = 45;
 /// Where it stands at a moment, -1 (left edge of the picture) to 1; 0 where nothing places it.
 double place_at(const Clip& clip, double s);
+/// `before` (nullptr: none) with `value` from `from_s` to `to_s`, in place of what was there: smooth
+/// between moments that were held apart, straight along a way of the hand.
+Curve held_curve(const Curve* before, const Parameter& of, double from_s, double to_s,
+                 double value);
 /// Holds it at `share` of the picture from `from_s` to `to_s` (one moment: a point there), in place
 /// of what its curve does there; a `pan` is added where nothing places it. Holds that follow each
 /// other are one edit.

@@ -111,6 +111,22 @@ TEST_F(Scene, FromAnyPlaceItIsNearlyTheSame) {
   }
 }
 
+TEST_F(Scene, AKeptClipSoundsTheSameAndTakesOverWhileItPlays) {
+  const auto plain = plan();
+  auto scene = std::make_shared<ScenePlan>(*plain->scene);
+  for (auto& v : scene->voices) v.plan = kept_plan(*v.plan, store, never);
+  PlayPlan kept;
+  kept.scene = scene;
+  const auto with_kept = std::make_shared<const PlayPlan>(kept);
+  SceneRun a(plain), b(with_kept), both(plain);
+  for (SceneRun* run : {&a, &b, &both}) run->seek(0);
+  const AudioBuffer wanted = played(a, 96256);
+  EXPECT_LT(most_apart(wanted, 0, played(b, 96256), 96256), 4e-5);
+  played(both, 48128);
+  ASSERT_TRUE(both.update(with_kept));
+  EXPECT_LT(most_apart(wanted, 48128, played(both, 48128), 48128), 4e-5);
+}
+
 // Two who stand in one room, one of them walking, one fading into it.
 TEST_F(Scene, FeedsWithPlacesAndLevelsOverTimePlayAsTheyAreRendered) {
   reel.spaces[0].clip.chain.steps = {test::with("acoustics", {{"level", 1}, {"distance_m", 3}}),

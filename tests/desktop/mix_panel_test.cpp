@@ -34,7 +34,7 @@ class MixPanelTest : public testing::Test {
     save_reel(reel, folder / "mix.reel");
     ASSERT_TRUE(d.work().document.open(folder / "mix.reel"));
     QTest::keyClick(&d.window, Qt::Key_2, Qt::ControlModifier);
-    page().show_mix(true);
+    page().show_beside(ScenePage::Beside::mix);
     ASSERT_TRUE(d.wait_for([&] { return d.work().mix_watch.fresh(); }, 30000));
   }
   ScenePage& page() { return d.window.scene(); }

@@ -48,7 +48,7 @@ class SceneStory : public testing::Test {
     ASSERT_TRUE(d.work().document.open(file));
     QTest::keyClick(&d.window, Qt::Key_2, Qt::ControlModifier);
     // What earlier tests left to the next session.
-    d.window.scene().show_mix(false);
+    d.window.scene().show_beside(ScenePage::Beside::spaces);
     d.window.scene().show_steps(false);
     ready();
   }
@@ -163,10 +163,10 @@ void SceneStory::swell_the_wind() {
   d.click(rows().viewport(), middle("wind-1"));
   QTest::keyClick(&d.window, Qt::Key_G);
   ASSERT_TRUE(edits::drawn_gain(clip("wind-1")));
-  const QPointF first = rows().gain_point(0);
+  const QPointF first = rows().line_point(0);
   d.drag(rows().viewport(), first, first + QPointF(0, 12));
-  const QPointF between = (rows().gain_point(0) + rows().gain_point(1)) / 2;
-  d.drag(rows().viewport(), between, {between.x(), rows().gain_point(1).y() - 3});
+  const QPointF between = (rows().line_point(0) + rows().line_point(1)) / 2;
+  d.drag(rows().viewport(), between, {between.x(), rows().line_point(1).y() - 3});
   const Curve& curve = *clip("wind-1").chain.steps.back().curves.at(0).curve;
   ASSERT_EQ(curve.points.size(), 3U);
   EXPECT_LT(curve.points[0].value, -10);

@@ -32,7 +32,7 @@ class SceneTest : public testing::Test {
     ASSERT_TRUE(d.work().document.open(DREVAN_SOURCE_DIR "/demo/skerry-light-scene.reel"));
     QTest::keyClick(&d.window, Qt::Key_2, Qt::ControlModifier);
     // What earlier tests left to the next session.
-    d.window.scene().show_mix(false);
+    d.window.scene().show_beside(ScenePage::Beside::spaces);
     d.window.scene().show_steps(false);
     ASSERT_TRUE(page().isVisible());
     ASSERT_TRUE(d.wait_for(
@@ -312,16 +312,16 @@ TEST_F(SceneTest, AGainIsDrawnOverTheRowAndHeard) {
   ASSERT_EQ(curve().points.size(), 2U);
   EXPECT_DOUBLE_EQ(curve().points[0].value, 0);
   // Its first point goes down to the row's -30 dB, by the row's own ruler.
-  const QPointF first = rows().gain_point(0);
+  const QPointF first = rows().line_point(0);
   const QRectF row = rows().row_rect(clip("wind-1").group);
   const double down = (row.bottom() - 4 - (row.top() + 12)) / 2;
   d.drag(rows().viewport(), first, first + QPointF(0, down));
   EXPECT_NEAR(curve().points[0].value, -30, 1);
   // A press on the line makes a point there.
-  const QPointF middle_of = (rows().gain_point(0) + rows().gain_point(1)) / 2;
+  const QPointF middle_of = (rows().line_point(0) + rows().line_point(1)) / 2;
   d.drag(rows().viewport(), middle_of, middle_of + QPointF(0, 6));
   EXPECT_EQ(curve().points.size(), 3U);
-  QTest::mouseDClick(rows().viewport(), Qt::LeftButton, {}, rows().gain_point(1).toPoint());
+  QTest::mouseDClick(rows().viewport(), Qt::LeftButton, {}, rows().line_point(1).toPoint());
   EXPECT_EQ(curve().points.size(), 2U);
   ASSERT_TRUE(d.wait_for([&] { return !d.work().scene.busy(); }));
   EXPECT_LT(heard_db(1, 700), before - 15);

@@ -7,6 +7,7 @@
 #include "desktop/shots.h"
 #include "pages/record/record_strip.h"
 #include "reel/scene_curves.h"
+#include "reel/sends.h"
 #include "work/mix_watch.h"
 #include "work/scene_films.h"
 #include "work/scene_sounds.h"
@@ -24,7 +25,7 @@ void recording_and_mix(MainWindow& window, Shots& shots) {
   edit_reel(w, edits::set_recording_format,
             RecordingFormat{false, false, folder.path().toStdString()});
   w.selection.select_clip(clip_named(w, "gallery-01"));
-  window.scene().show_mix(true);
+  window.scene().show_beside(ScenePage::Beside::mix);
   wait_for([&] { return w.mix_watch.mix() && w.mix_watch.fresh(); }, 60000);
   window.record_strip().open(true);
   wait_for([&] { return !w.recording.lanes().empty(); });
@@ -38,6 +39,35 @@ void recording_and_mix(MainWindow& window, Shots& shots) {
   wait(100);
   wait_for([&] { return !w.recording.busy(); });
   window.record_strip().open(false);
+}
+
+// Two who stand in the lamp room, from above; winds that cross, a boat that is bound to the picture.
+void plan_and_rows(MainWindow& window, Shots& shots) {
+  const Work& w = window.work();
+  ScenePage& page = window.scene();
+  const int wind = clip_named(w, "wind-2");
+  const edits::PlacedClip nearer[] = {{wind, 8.4}};
+  const int moved[] = {wind};
+  w.document.change([&](const Reel& reel) {
+    return page.rows().settled(edits::place_clips(reel, nearer), moved);
+  });
+  const int voice = clip_named(w, "lamp-room-04");
+  w.selection.select_clip(voice);
+  page.rows().show_line({.space = w.document.reel().spaces[1].clip.id});
+  edit_reel(w, edits::draw_send, edits::Feeder{edits::Feeder::Of::clip, voice},
+            w.document.reel().spaces[1].clip.id,
+            std::optional(Curve{{{0, -14}, {1.2, 0}, {3.4, 0}, {4.3, -20}}}));
+  page.show_beside(ScenePage::Beside::plan);
+  w.listening.seek_s(28.5);
+  wait_for([&] { return !w.scene.busy() && w.scene.share_ready() >= 1; }, 60000);
+  wait(1500);
+  wait_for([&] { return page.film().exact(); });
+  shots.take("scene-plan");
+  w.selection.select_clip(clip_named(w, "boat-pass"));
+  w.listening.seek_s(42.6);
+  wait(1500);
+  shots.take("scene-bound");
+  for (int i = 0; i < 4; ++i) w.document.undo();
 }
 
 }  // namespace
@@ -61,6 +91,7 @@ void the_scene(MainWindow& window, Shots& shots) {
   wait(2500);
   wait_for([&] { return window.scene().film().exact(); });
   shots.take("scene");
+  plan_and_rows(window, shots);
   recording_and_mix(window, shots);
 }
 

@@ -169,6 +169,30 @@ void SceneSounds::make_ready() {
   });
 }
 
+bool SceneSounds::kept(int clip_id) const {
+  const SceneSound* known = sound(clip_id);
+  const auto at = kept_.find(clip_id);
+  return known && at != kept_.end() && at->second.key == known->key;
+}
+
+void SceneSounds::keep(int clip_id) {
+  const SceneSound* known = sound(clip_id);
+  if (!known || kept(clip_id) || keeper_.busy() || clip_id == selection_.clip_id()) return;
+  keeper_.start([this, clip_id, key = known->key, plan = known->plan,
+                 stores = measurements_.stores()](const CancelToken& cancel) -> TaskLane::Finish {
+    std::shared_ptr<const PlayPlan> made;
+    try {
+      made = kept_plan(*plan, stores->findings, cancel);
+    } catch (const Error&) {  // then it is played as before
+      return [] {};
+    }
+    return [this, clip_id, key, made] {
+      kept_[clip_id] = {key, made};
+      Q_EMIT plan_changed();
+    };
+  });
+}
+
 std::shared_ptr<const ScenePlan> SceneSounds::plan() const {
   const Reel& reel = document_.reel();
   auto out = std::make_shared<ScenePlan>();
@@ -185,6 +209,7 @@ std::shared_ptr<const ScenePlan> SceneSounds::plan() const {
         turned->sounds = identity_of_sounds(*turned);
         voice.plan = std::make_shared<const PlayPlan>(std::move(*turned));
       }
+    if (id != selection_.clip_id() && kept(id)) voice.plan = kept_.at(id).plan;
     voice.gain = row_sounds(clip.group) ? 1.0F : 0.0F;
     out->voices.push_back(std::move(voice));
   }

@@ -38,6 +38,10 @@ class SceneSounds : public QObject {
   /// How many of the clips that are heard were made ready, 0 to 1.
   double share_ready() const;
   bool busy() const { return soon_.isActive() || lane_.busy(); }
+  /// The sound of a clip that is dear to play is run through its steps beforehand, until it changes:
+  /// but of the one that is selected, whose steps are turned.
+  void keep(int clip_id);
+  bool kept(int clip_id) const;
   /// What of the reel can be played as it is now.
   std::shared_ptr<const ScenePlan> plan() const;
 
@@ -70,10 +74,15 @@ class SceneSounds : public QObject {
   std::map<int, SceneSound> sounds_;
   std::set<int> failed_;
   std::map<int, Known> buses_;
+  struct Kept {
+    std::uint64_t key = 0;  // of the sound that it is of
+    std::shared_ptr<const PlayPlan> plan;
+  };
+  std::map<int, Kept> kept_;
   std::map<std::string, Row> rows_;  // by the group's name
   QTemporaryDir folder_;             // for what buses must hear
   QTimer soon_, told_;
-  TaskLane lane_{TaskLane::Urgency::background};
+  TaskLane lane_{TaskLane::Urgency::background}, keeper_{TaskLane::Urgency::background};
 };
 
 }  // namespace drevan::desktop

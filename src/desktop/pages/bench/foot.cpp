@@ -15,6 +15,7 @@
 #include "work/listening.h"
 #include "work/notices.h"
 #include "work/scene_films.h"
+#include "work/scene_sounds.h"
 #include "work/selection.h"
 
 namespace drevan::desktop {
@@ -208,9 +209,13 @@ void Foot::show_device() {
   const Player::Load load = player.load();
   if (load.share > load_shown_from) {
     const Clip* dearest = work_.document.reel().find(load.dearest);
+    if (dearest) work_.scene.keep(load.dearest);
     device_->setText(tr("load %1 %").arg(100 * load.share, 0, 'f', 0));
     device_->setToolTip(
-        (dearest ? tr("Most of it is %1. ").arg(text(dearest->name)) : QString()) +
+        (dearest ? tr("Most of it is %1; unless it is the selected one, its steps are run "
+                      "beforehand. ")
+                       .arg(text(dearest->name))
+                 : QString()) +
         tr("At 100 % sound would drop out: print what is dear (Ctrl+P on the Bench), or choose a "
            "larger buffer under Listen, Sound settings."));
     return;

@@ -7,7 +7,7 @@
 #include "theme/theme.h"
 #include "work/document.h"
 #include "work/notices.h"
-#include "reel/scene_curves.h"
+#include "reel/standing.h"
 #include "steps/curve_edit.h"
 #include "work/scene_sounds.h"
 #include "work/selection.h"
@@ -113,11 +113,15 @@ double FilmView::moment() const {
   return std::max(0.0, work_.films.to_picture(reel_s_) - work_.selection.clip()->place_s);
 }
 
+double FilmView::share_at(const Clip& clip, double s) const {
+  return share_of(standing_at(work_.document.reel(), clip, s));
+}
+
 std::optional<QPointF> FilmView::dot() const {
   const Clip* clip = held_clip();
   const QRectF at = picture_rect();
   if (!clip || at.isEmpty()) return std::nullopt;
-  const double share = holding_ ? share_ : edits::place_at(*clip, reel_s_ - clip->place_s);
+  const double share = holding_ ? share_ : share_at(*clip, reel_s_ - clip->place_s);
   const auto height = dot_heights_.find(clip->id);
   return QPointF(at.center().x() + std::clamp(share, -1.0, 1.0) * at.width() / 2,
                  at.top() + at.height() * (height == dot_heights_.end() ? 0.7 : height->second));
@@ -129,7 +133,9 @@ void FilmView::hold() {
   const double now = moment();
   const double from = now > last_s_ && now - last_s_ < 0.5 ? last_s_ : now;
   work_.document.change(
-      [&](const Reel& reel) { return edits::hold_place(reel, clip->id, from, now, share_); });
+      [&](const Reel& reel) {
+        return edits::hold_at(reel, clip->id, {from, now, share_ * edits::picture_half_deg});
+      });
   last_s_ = now;
   update();
 }
@@ -226,7 +232,7 @@ void FilmView::take_track(int id, double place_s, const FilmTrack& track) {
   std::vector<edits::HeldAt> shares;
   for (const auto& p : track.points)
     if (const double s = place_s + p.s - clip->place_s; s >= 0) shares.push_back({s, 2 * p.x - 1});
-  work_.document.change([&](const Reel& reel) { return edits::hold_along(reel, id, shares); });
+  work_.document.change([&](const Reel& reel) { return edits::follow_along(reel, id, shares); });
   if (!track.points.empty()) dot_heights_[id] = std::clamp(track.points.front().y, 0.03, 0.97);
   if (track.lost_s)
     work_.notices.warn(
@@ -246,22 +252,19 @@ void FilmView::draw_dot(QPainter& p) const {
   const Theme& t = theme();
   const QRectF r = picture_rect();
   const auto x_of = [&](double s) {
-    return r.center().x() + std::clamp(edits::place_at(clip, s), -1.0, 1.0) * r.width() / 2;
+    return r.center().x() + std::clamp(share_at(clip, s), -1.0, 1.0) * r.width() / 2;
   };
-  if (const auto drawn = edits::drawn_place(clip)) {
-    const ChainStep* step = find_step(work_.document.reel(), clip, drawn->step);
-    if (const Curve* curve = step ? curve_of(step->curves, drawn->parameter) : nullptr) {
-      double least = at->x(), most = at->x();
-      for (const auto& point : curve->points) {
-        least = std::min(least, x_of(point.s));
-        most = std::max(most, x_of(point.s));
-      }
-      p.setPen(QPen(t.attention, 1.6, Qt::DashLine));
-      p.drawLine(QPointF(least, at->y()), QPointF(most, at->y()));
-      p.setPen(Qt::NoPen);
-      p.setBrush(t.attention);
-      for (const double end : {least, most}) p.drawEllipse(QPointF(end, at->y()), 3.5, 3.5);
+  if (const auto way = way_of(work_.document.reel(), clip)) {
+    double least = at->x(), most = at->x();
+    for (const auto& point : way->points) {
+      least = std::min(least, x_of(point.s));
+      most = std::max(most, x_of(point.s));
     }
+    p.setPen(QPen(t.attention, 1.6, Qt::DashLine));
+    p.drawLine(QPointF(least, at->y()), QPointF(most, at->y()));
+    p.setPen(Qt::NoPen);
+    p.setBrush(t.attention);
+    for (const double end : {least, most}) p.drawEllipse(QPointF(end, at->y()), 3.5, 3.5);
   }
   p.setPen(QPen(t.window, 2));
   p.setBrush(t.attention);

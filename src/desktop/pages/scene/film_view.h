@@ -53,6 +53,8 @@ class FilmView : public QWidget {
  private:
   const Clip* held_clip() const;
   double moment() const;
+  /// Where the clip stands on the picture, -1 to 1.
+  double share_at(const Clip& clip, double s) const;
   void hold();
   void draw_dot(QPainter& p) const;
   void take_track(int clip, double place_s, const FilmTrack& track);

@@ -43,7 +43,12 @@ ScenePage::ScenePage(const Work& work, QWidget* parent) : QWidget(parent), work_
   mix_row_ = new MixRow(work_, *rows_, lower);
   lower_box->addWidget(mix_row_);
   steps_ = new SceneSteps(work_, *rows_, lower);
-  lower_box->addWidget(&steps_->lane());
+  // A curve's lane belongs to the steps: it is there only with them.
+  lane_part_ = new QWidget(lower);
+  auto* lane_box = new QVBoxLayout(lane_part_);
+  lane_box->setContentsMargins(0, 0, 0, 0);
+  lane_box->addWidget(&steps_->lane());
+  lower_box->addWidget(lane_part_);
   auto* all = new QSplitter(Qt::Vertical, this);
   all->setObjectName("scene_split");
   all->addWidget(upper);
@@ -68,7 +73,7 @@ ScenePage::ScenePage(const Work& work, QWidget* parent) : QWidget(parent), work_
     if (mix_->isVisible()) mix_->heard().hear(stereo, work_.document.reel().rate);
   });
   show_steps(QSettings().value("scene/steps", false).toBool());
-  show_mix(QSettings().value("scene/mix", false).toBool());
+  show_beside(static_cast<Beside>(std::clamp(QSettings().value("scene/beside", 0).toInt(), 0, 2)));
   connect(&work_.scene, &SceneSounds::sounds_changed, this, &ScenePage::hold_others_back);
   connect(rows_, &SceneRows::bench_wanted, this, &ScenePage::bench_wanted);
   connect(spaces_, &SpaceList::bench_wanted, this, &ScenePage::bus_wanted);
@@ -87,12 +92,14 @@ QWidget* ScenePage::make_beside() {
   box->setSpacing(6);
   beside_ = new Segmented(
       {{tr("Spaces"), tr("Common rooms and echoes, and who feeds them"), &Theme::after},
-       {tr("Mix"), tr("The mix against its target, with its row"), &Theme::after}},
+       {tr("Mix"), tr("The mix against its target, with its row"), &Theme::after},
+       {tr("Plan"), tr("From above: who stands where"), &Theme::after}},
       part);
   beside_->setObjectName("beside");
   beside_->setAccessibleName(tr("Beside the picture"));
   spaces_ = new SpaceList(work_, part);
   mix_ = new MixPanel(work_, part);
+  plan_ = new ScenePlan(work_, part);
   steps_button_ = new QToolButton(part);
   steps_button_->setObjectName("show_steps");
   steps_button_->setText(tr("Steps"));
@@ -106,7 +113,9 @@ QWidget* ScenePage::make_beside() {
   box->addLayout(top);
   box->addWidget(spaces_, 1);
   box->addWidget(mix_, 1);
-  connect(beside_, &Segmented::chosen, this, [this](int i) { show_mix(i == 1); });
+  box->addWidget(plan_, 1);
+  connect(beside_, &Segmented::chosen, this,
+          [this](int i) { show_beside(static_cast<Beside>(i)); });
   return part;
 }
 
@@ -136,17 +145,20 @@ bool ScenePage::shows_steps() const { return steps_button_->isChecked(); }
 void ScenePage::show_steps(bool on) {
   steps_button_->setChecked(on);
   steps_->setVisible(on);
+  lane_part_->setVisible(on);
   if (!on) steps_->lane().close();
   QSettings().setValue("scene/steps", on);
 }
 
-void ScenePage::show_mix(bool on) {
-  beside_->set_current(on ? 1 : 0);
-  spaces_->setVisible(!on);
-  mix_->setVisible(on);
-  mix_row_->setVisible(on);
-  QSettings().setValue("scene/mix", on);
-  work_.mix_watch.set_active(on && isVisible());
+void ScenePage::show_beside(Beside what) {
+  const bool mix = what == Beside::mix;
+  beside_->set_current(static_cast<int>(what));
+  spaces_->setVisible(what == Beside::spaces);
+  mix_->setVisible(mix);
+  mix_row_->setVisible(mix);
+  plan_->setVisible(what == Beside::plan);
+  QSettings().setValue("scene/beside", static_cast<int>(what));
+  work_.mix_watch.set_active(mix && isVisible());
 }
 
 // What is looked at comes first.
@@ -162,7 +174,7 @@ void ScenePage::showEvent(QShowEvent*) {
   apply_loop();
   timer_->start();
   rows_->setFocus();
-  work_.mix_watch.set_active(beside_->current() == 1);
+  work_.mix_watch.set_active(beside_->current() == static_cast<int>(Beside::mix));
 }
 
 void ScenePage::hideEvent(QHideEvent*) {
@@ -177,6 +189,7 @@ void ScenePage::live() {
   rows_->show_playhead(s, work_.listening.player().playing());
   if (mix_row_->isVisible()) mix_row_->show_playhead();
   film_->look_at(s);
+  if (plan_->isVisible()) plan_->show_playhead(s, work_.listening.player().playing());
   if (film_window_ && film_window_->isVisible()) other_film_->look_at(s);
   if (steps_->isVisible()) steps_->live();
   foot_->live();

@@ -7,6 +7,7 @@
 #include "pages/scene/film_view.h"
 #include "pages/scene/mix_panel.h"
 #include "pages/scene/mix_row.h"
+#include "pages/scene/scene_plan.h"
 #include "pages/scene/scene_rows.h"
 #include "pages/scene/scene_sentence.h"
 #include "pages/scene/scene_steps.h"
@@ -31,6 +32,7 @@ class ScenePage : public QWidget {
   Foot& foot() { return *foot_; }
   MixPanel& mix() { return *mix_; }
   MixRow& mix_row() { return *mix_row_; }
+  ScenePlan& plan() { return *plan_; }
   SceneSteps& steps() { return *steps_; }
   /// Level path and editor of what is chosen, under the rows.
   void show_steps(bool on);
@@ -38,8 +40,9 @@ class ScenePage : public QWidget {
   /// The picture in a window of its own as well, or no longer. F11 fills the screen with it.
   void show_film_window(bool on);
   QWidget* film_window() { return film_window_; }
-  /// Spaces, or the mix, beside the picture; with the mix goes its row.
-  void show_mix(bool on);
+  /// What stands beside the picture; with the mix goes its row.
+  enum class Beside { spaces, mix, plan };
+  void show_beside(Beside what);
   /// Asks for films and adds them behind those there are.
   void add_film_dialog();
   void mark_event();
@@ -69,8 +72,10 @@ class ScenePage : public QWidget {
   SceneSentence* sentence_;
   SpaceList* spaces_;
   MixPanel* mix_;
+  ScenePlan* plan_;
   MixRow* mix_row_;
   SceneSteps* steps_;
+  QWidget* lane_part_;
   QToolButton* steps_button_;
   Segmented* beside_;
   Foot* foot_;

@@ -18,6 +18,14 @@ struct SceneSound;
 
 namespace drevan::desktop {
 
+/// What is drawn over a row: a setting of one of the clip's chains, a send, or the clip's gain.
+struct RowLine {
+  StepId step = 0;
+  int parameter = 0;  ///< of the step, or on_parameter
+  int space = 0;      ///< a send's
+  bool of_gain() const { return step == 0 && space == 0; }
+};
+
 class SceneRows : public QAbstractScrollArea {
   Q_OBJECT
 
@@ -53,8 +61,13 @@ class SceneRows : public QAbstractScrollArea {
   void remove_chosen();
   /// The selected clip's gain can be drawn over its row, or no longer.
   void toggle_gain_line();
+  /// A setting of the selected clip is drawn over its row; where it has no curve yet, it gets one.
+  void show_line(const RowLine& of);
+  /// What is drawn stands still again.
+  void take_line_out();
+  RowLine line() const;
   /// Where a point of that line stands. For tests.
-  QPointF gain_point(size_t i) const;
+  QPointF line_point(size_t i) const;
   void nudge(double by_s);
   /// After an edit that moved or cut these clips: what crosses in their rows is crossfaded.
   edits::Edit settled(edits::Edit edit, std::span<const int> clips) const;
@@ -100,7 +113,7 @@ class SceneRows : public QAbstractScrollArea {
   void changeEvent(QEvent* e) override;
 
  private:
-  enum class Drag { none, playhead, clips, event, trim_begin, trim_end, stretch, gain, cross, anchor };
+  enum class Drag { none, playhead, clips, event, trim_begin, trim_end, stretch, line, cross, anchor };
   static constexpr double header_width = 132, ruler_width = 28;
   static constexpr double strip_height = 40, event_height = 22, fold_height = 22;
   static constexpr double least_row = 56, most_row = 110;
@@ -116,7 +129,7 @@ class SceneRows : public QAbstractScrollArea {
   void draw_clip(QPainter& p, const Clip& clip) const;
   void draw_silhouettes(QPainter& p) const;
   void draw_silhouette(QImage& on, const Clip& clip, const SceneSound& sound) const;
-  void draw_gain_line(QPainter& p) const;
+  void draw_line(QPainter& p) const;
   void draw_recording(QPainter& p) const;
   void draw_crossings(QPainter& p) const;
   double y_of(const QRectF& row, double db) const;
@@ -141,14 +154,21 @@ class SceneRows : public QAbstractScrollArea {
   void drag_edge(double x, bool snaps);
   void end_edge();
   void stretch_marked(const Clip& held);
-  const Curve* gain_curve() const;
-  double gain_y(double db) const;
-  double gain_at(double y) const;
-  /// The point of the gain line that the pointer is at; the number of points: the line itself; -1:
+  /// The clip whose row has the line; nullptr: none.
+  const Clip* line_clip() const;
+  const Parameter& line_parameter() const;
+  std::optional<Curve> line_curve() const;
+  double line_begin_s() const;
+  void draw_line_as(const std::optional<Curve>& curve);
+  double line_y(double value) const;
+  double line_value(double y) const;
+  QString line_name() const;
+  /// The point of the line that the pointer is at; the number of points: the line itself; -1:
   /// neither.
-  int gain_hit(QPointF at) const;
-  void press_gain(int hit, QPointF at);
-  void drag_gain(QPointF at);
+  int line_hit(QPointF at) const;
+  void press_line(int hit, QPointF at);
+  void drag_line(QPointF at);
+  void take_point_out(int hit);
   /// The bound moment of the selected clip that the pointer is at; -1: none.
   int anchor_hit(QPointF at) const;
   void drag_anchor(double x, bool snaps);
@@ -182,7 +202,8 @@ class SceneRows : public QAbstractScrollArea {
   std::vector<std::pair<int, double>> places_;  // of the dragged clips, when they were pressed
   std::optional<double> snap_line_s_;
   double edge_s_ = 0;  // where the dragged end of a clip has come to
-  size_t gain_point_ = 0;
+  RowLine line_;  // as it was chosen
+  size_t line_point_ = 0;
   int anchor_ = 0;          // the bound moment that is held; edge_s_ is where it has come to
   std::pair<int, int> crossing_;  // the clips whose crossfade is held
   QLineEdit* name_ = nullptr;

@@ -88,7 +88,7 @@ void SceneRows::mousePressEvent(QMouseEvent* e) {
     Q_EMIT chosen_changed();
     return;
   }
-  if (const int hit = gain_hit(pressed_); hit >= 0) return press_gain(hit, pressed_);
+  if (const int hit = line_hit(pressed_); hit >= 0) return press_line(hit, pressed_);
   if (const int anchor = anchor_hit(pressed_); anchor >= 0) {
     const Clip& of = *work_.selection.clip();
     anchor_ = anchor;
@@ -196,10 +196,10 @@ void SceneRows::mouseMoveEvent(QMouseEvent* e) {
   const QPointF at = e->position();
   const bool snaps = !e->modifiers().testFlag(Qt::AltModifier);
   if (drag_ == Drag::none) {
-    const bool gain = gain_hit(at) >= 0;
+    const bool line = line_hit(at) >= 0;
     const bool edge = edge_at(at) != Drag::none || crossing_at(at) || anchor_hit(at) >= 0;
     const bool holds = event_at(at) >= 0 || clip_at(at) > 0;
-    viewport()->setCursor(gain                 ? Qt::SizeAllCursor
+    viewport()->setCursor(line                 ? Qt::SizeAllCursor
                           : edge               ? Qt::SplitHCursor
                           : holds              ? Qt::SizeHorCursor
                           : header_at(at) >= 0 ? Qt::PointingHandCursor
@@ -210,7 +210,7 @@ void SceneRows::mouseMoveEvent(QMouseEvent* e) {
     const double s = seconds_at(at.x());
     return set_playhead(snaps ? snapped(s, {}).value_or(work_.films.to_picture(s)) : s);
   }
-  if (drag_ == Drag::gain) return drag_gain(at);
+  if (drag_ == Drag::line) return drag_line(at);
   if (drag_ == Drag::cross) {
     moved_ = true;
     return drag_crossing(at);
@@ -253,15 +253,7 @@ void SceneRows::mouseDoubleClickEvent(QMouseEvent* e) {
     work_.document.change([&](const Reel& reel) { return edits::unbind(reel, id, anchor); });
     return;
   }
-  const int hit = gain_hit(e->position());
-  if (const Curve* curve = gain_curve(); curve && hit >= 0) {
-    if (hit < std::ssize(curve->points))
-      work_.document.change([&](const Reel& reel) {
-        return edits::draw_gain(reel, work_.selection.clip_id(),
-                                without_point(*curve, static_cast<size_t>(hit)));
-      });
-    return;
-  }
+  if (const int hit = line_hit(e->position()); hit >= 0) return take_point_out(hit);
   if (clip_at(e->position())) Q_EMIT bench_wanted();
 }
 

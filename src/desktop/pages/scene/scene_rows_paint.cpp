@@ -42,7 +42,7 @@ void SceneRows::paintEvent(QPaintEvent*) {
     draw_silhouettes(p);
     for (int g = 0; g < groups; ++g) draw_row(p, g);
     draw_crossings(p);
-    draw_gain_line(p);
+    draw_line(p);
     draw_anchors(p);
     p.fillRect(QRectF(0, 0, viewport()->width(), rows_top()), theme().window);
     draw_strip(p);
