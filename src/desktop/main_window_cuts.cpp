@@ -61,6 +61,7 @@ void MainWindow::make_cut_menu() {
   make_take_entries(m);
   m->addSeparator();
   add(m, tr("Duplicate"), QKeySequence("Ctrl+Shift+D"), [this] {
+    if (place_ == Place::scene) return scene_->rows().duplicate_marked();
     work_.document.change(
         [&](const Reel& reel) { return edits::duplicate(reel, bench_->shelf().marked()); });
   });

@@ -62,6 +62,8 @@ void MainWindow::make_scene_menu() {
   m->addSeparator();
   add(m, tr("Steps of what is chosen"), QKeySequence("A"),
       there([this] { scene_->show_steps(!scene_->shows_steps()); }));
+  add(m, tr("Steps in a window of their own"), {},
+      there([this] { scene_->show_steps_window(!scene_->steps_in_window()); }));
   add(m, tr("Gain of the clip as a line"), QKeySequence("G"),
       there([this] { scene_->rows().toggle_gain_line(); }));
   QMenu* line = m->addMenu(tr("Another line over the row"));

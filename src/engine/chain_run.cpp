@@ -188,6 +188,12 @@ void ChainRun::place(Samples frame) noexcept {
   }
 }
 
+std::optional<size_t> ChainRun::dearest() const {
+  const auto most = std::ranges::max_element(works_, {}, &Work::cost_s);
+  return most == works_.end() ? std::nullopt
+                              : std::optional(static_cast<size_t>(most - works_.begin()));
+}
+
 Samples ChainRun::latency() const {
   Samples sum = 0;
   for (const auto& work : works_) sum += work.processor->latency();

@@ -3,10 +3,12 @@
 
 #include <functional>
 #include <memory>
+#include <optional>
 #include <span>
 #include <vector>
 
 #include "engine/kept_sound.h"
+#include "engine/spent.h"
 #include "engine/plan.h"
 
 namespace drevan {
@@ -50,11 +52,14 @@ class ChainRun {
   void process(const AudioBlock& block, After&& after) {
     process(0, size(), block, after);
   }
+  /// The step that has taken the most time lately; empty: there is none.
+  std::optional<size_t> dearest() const;
   /// Some of the steps alone, from `first` up to `end`. Different steps may be run by different
   /// threads.
   template <class After>
   void process(size_t first, size_t end, const AudioBlock& block, After&& after) {
     for (size_t i = first; i < end; ++i) {
+      const Spent spent(works_[i].cost_s);
       run(works_[i], block.first(works_[i].wide));
       after(i, block.first(works_[i].out));
     }
@@ -74,6 +79,7 @@ class ChainRun {
     std::vector<Track> tracks;
     int wide = 1, out = 1;
     Samples at = 0;  // the next frame to enter it
+    double cost_s = 0;
   };
   ChainRun(const StreamFormat& format)
       : rate_(format.rate), channels_in_(format.channels), widest_(format.channels) {}

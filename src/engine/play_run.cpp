@@ -157,6 +157,11 @@ bool PlayRun::update(std::shared_ptr<const PlayPlan> plan) {
   return true;
 }
 
+Programme::Dearest PlayRun::dearest() const {
+  const auto step = run_.dearest();
+  return {0, step ? steps_run(*plan_)[*step].id : 0};
+}
+
 Samples PlayRun::end() const {
   // Ringing longer than this is a drone; nobody waits for it.
   const auto most = static_cast<Samples>(rate() * 10);

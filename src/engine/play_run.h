@@ -57,6 +57,7 @@ class PlayRun final : public Programme {
   bool ended() const override;
   bool backwards() const override { return before_leads_ && plan_->from_clip.backwards(); }
   const Processor* processor(int step) const override;
+  Dearest dearest() const override;
   std::span<const float> focus_in() const override { return focus_in_; }
   std::span<const float> focus_out() const override { return focus_out_; }
 

@@ -307,7 +307,9 @@ void Player::work(const std::stop_token& stop) {
 void Player::note_load(double seconds) {
   const double now = seconds * rate_ / PlayPacket::frames;
   load_ = 0.98 * load_ + 0.02 * now;
-  dearest_ = run_->dearest();
+  const auto dearest = run_->dearest();
+  dearest_ = dearest.clip;
+  dearest_step_ = dearest.step;
 }
 
 // Sets the goals of the two gains by what is listened to.

@@ -95,8 +95,9 @@ class Player final : public SoundSource {
   struct Load {
     double share = 0;
     int dearest = 0;
+    StepId step = 0;
   };
-  Load load() const { return {load_.load(), dearest_.load()}; }
+  Load load() const { return {load_.load(), dearest_.load(), dearest_step_.load()}; }
   /// Times the device found nothing to play while playing.
   long underruns() const { return underruns_.load(); }
   /// The device by name, how far behind it is, and how often it had to wait for sound.
@@ -195,6 +196,7 @@ class Player final : public SoundSource {
   std::atomic<int> reading_count_{0};
   std::atomic<double> load_{0};
   std::atomic<int> dearest_{0};
+  std::atomic<StepId> dearest_step_{0};
   std::atomic<long> underruns_{0};
   std::atomic<bool> mono_{false};
   std::atomic<bool> plays_on_{false}, lost_now_{false};

@@ -5,6 +5,7 @@
 #include <span>
 
 #include "audio/buffer.h"
+#include "reel/chain.h"
 #include "steps/step.h"
 
 namespace drevan {
@@ -42,7 +43,11 @@ class Programme {
   /// Whether time runs backwards at the moment.
   virtual bool backwards() const { return false; }
   /// What took the most time of late: a clip's or a bus's id; 0: not known.
-  virtual int dearest() const { return 0; }
+  struct Dearest {
+    int clip = 0;     ///< by id
+    StepId step = 0;  ///< of its steps; 0: it has none that run
+  };
+  virtual Dearest dearest() const { return {}; }
   /// nullptr: it does not run live.
   virtual const Processor* processor(int) const { return nullptr; }
   virtual std::span<const float> focus_in() const { return {}; }

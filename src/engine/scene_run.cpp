@@ -1,8 +1,9 @@
 #include "engine/scene_run.h"
 
 #include <algorithm>
-#include <chrono>
 #include <cmath>
+
+#include "engine/spent.h"
 
 namespace drevan {
 
@@ -23,25 +24,6 @@ Samples bounded_tail(const ChainRun& run) {
 }  // namespace
 
 // A clip that sounds. Its run gives whole blocks; they begin where the clip begins.
-namespace {
-
-// Adds the time that it lives to a sum in which what is long past counts little.
-class Spent {
- public:
-  explicit Spent(double& sum) : sum_(sum) {}
-  ~Spent() {
-    const std::chrono::duration<double> now = std::chrono::steady_clock::now() - begin_;
-    sum_ = 0.99 * sum_ + now.count();
-  }
-  Spent(const Spent&) = delete;
-  Spent& operator=(const Spent&) = delete;
-
- private:
-  double& sum_;
-  std::chrono::steady_clock::time_point begin_ = std::chrono::steady_clock::now();
-};
-
-}  // namespace
 
 // What a clip feeds into one space beyond its gain.
 struct FeedRun {
@@ -254,16 +236,22 @@ void SceneRun::add(float& now, const AudioBlock& sound, int offset, float share,
 }
 
 // The next frames of all that sounds, into sum_ as they leave the mix chain and into dry_.
-int SceneRun::dearest() const {
-  int id = 0;
+Programme::Dearest SceneRun::dearest() const {
+  Dearest out;
   double most = 0;
-  const auto look = [&](double cost_s, int of) {
-    if (cost_s > most) most = cost_s, id = of;
+  const auto look = [&](double cost_s, int of, StepId step) {
+    if (cost_s > most) most = cost_s, out = {of, step};
   };
-  for (const auto& voice : voices_) look(voice->cost_s, voice->of.clip);
-  for (size_t i = 0; i < spaces_.size(); ++i) look(spaces_[i]->cost_s, scene().spaces[i].id);
-  if (mix_) look(mix_->cost_s, mix_clip_id);
-  return id;
+  for (const auto& voice : voices_)
+    look(voice->cost_s, voice->of.clip, voice->run.dearest().step);
+  const auto look_at = [&](const Bus& bus, const BusPlan& plan, int id) {
+    const auto step = bus.run.dearest();
+    look(bus.cost_s, id, step ? plan.steps[*step].id : 0);
+  };
+  for (size_t i = 0; i < spaces_.size(); ++i)
+    look_at(*spaces_[i], scene().spaces[i].bus, scene().spaces[i].id);
+  if (mix_) look_at(*mix_, scene().mix, mix_clip_id);
+  return out;
 }
 
 // What leaves a clip into the spaces that it feeds.

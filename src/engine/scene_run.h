@@ -63,7 +63,7 @@ class SceneRun final : public Programme {
   bool comparable() const override;
   Samples position() const override { return position_; }
   Samples end() const override { return end_; }
-  int dearest() const override;
+  Dearest dearest() const override;
 
  private:
   struct Voice;

@@ -225,5 +225,25 @@ Edit stretch_bound(const Reel& reel, int clip, double factor) {
   return put(d, knots, way, fmt::format("Stretch {}", reel.find(clip)->name), {});
 }
 
+Edit follow_event(Edit edit, double from_s, double to_s) {
+  constexpr double near_s = 0.001;
+  const Reel before = edit.next;
+  std::string left;
+  for (const Clip& c : before.clips) {
+    const auto anchors = anchors_of(before, c);
+    for (size_t i = 0; i < anchors.size(); ++i) {
+      if (std::abs(c.place_s + anchors[i].out_s - from_s) > near_s) continue;
+      try {
+        edit.next = move_anchor(edit.next, c.id, static_cast<int>(i), to_s - c.place_s).next;
+      } catch (const Error&) {
+        left += (left.empty() ? "" : ", ") + c.name;
+      }
+    }
+  }
+  if (!left.empty())
+    edit.told = fmt::format("That is past what can be stretched of {}; it stays where it was", left);
+  return edit;
+}
+
 }  // namespace edits
 }  // namespace drevan

@@ -41,6 +41,10 @@ Edit move_bound_end(const Reel& reel, int clip, double seconds, StretchWay way);
 /// All of an anchored clip becomes `factor` times as long.
 Edit stretch_bound(const Reel& reel, int clip, double factor);
 
+/// After `edit`, which moved an event: moments that were bound where it was go with it, but where
+/// that is past what the step can do; `told` then names those.
+Edit follow_event(Edit edit, double from_s, double to_s);
+
 inline constexpr double least_between_s = 0.01;
 
 }  // namespace edits

@@ -254,13 +254,16 @@ Edit join(const Reel& reel, std::span<const int> clips) {
   return edit;
 }
 
-Edit duplicate(const Reel& reel, std::span<const int> clips) {
+Edit duplicate(const Reel& reel, std::span<const int> clips, double later_s) {
   for (const int id : clips) require_clip(id, "is one; duplicate its clips");
   Edit edit{reel, fmt::format("Duplicate {}", counted(clips.size(), "clip"))};
   for (const int id : clips) {
     Clip copy = clip_in(edit.next, id);
     copy.id = ++edit.next.last_clip_id;
     copy.name = numbered_name(edit.next, copy.name);
+    copy.place_s = std::clamp(copy.place_s + later_s, 0.0, latest_place_s);
+    for (EdgeFade* fade : {&copy.fade_in, &copy.fade_out})
+      if (fade->alike) *fade = {};
     sit_out_alike(edit.next, id, copy.id);
     const auto at = std::ranges::find(edit.next.clips, id, &Clip::id);
     edit.next.clips.insert(at + 1, std::move(copy));

@@ -34,8 +34,9 @@ Edit take_out(const Reel& reel, int clip, SecondsRange range, bool close_up);
 Edit trim(const Reel& reel, int clip, SecondsRange keep);
 /// Makes one clip of neighbours in one source; the first one's name, chain and group stay.
 Edit join(const Reel& reel, std::span<const int> clips);
-/// A copy of each, right behind it in its group.
-Edit duplicate(const Reel& reel, std::span<const int> clips);
+/// A copy of each, right behind it in its group; `later_s` later in the reel. Crossfades are not
+/// copied.
+Edit duplicate(const Reel& reel, std::span<const int> clips, double later_s = 0);
 Edit set_fades(const Reel& reel, int clip, EdgeFade in, EdgeFade out);
 
 }  // namespace drevan::edits

@@ -8,7 +8,6 @@
 #include "audio/error.h"
 #include "reel/draft.h"
 #include "reel/json_file.h"
-#include "reel/takes.h"
 #include "reel/value_json.h"
 #include "steps/catalogue.h"
 #include "steps/curve_edit.h"
@@ -106,9 +105,8 @@ const ChainStep* placing_step(const Space& space) {
 
 bool has_own_places(const Reel& reel, const Space& space) {
   if (!placing_step(space)) return false;
-  return std::ranges::any_of(rendered_clips(reel), [&](int id) {
-    return stands_in(sends_of(reel, *reel.find(id)), space.clip.id);
-  });
+  const auto stands = [&](const auto& feeder) { return stands_in(feeder.sends, space.clip.id); };
+  return std::ranges::any_of(reel.groups, stands) || std::ranges::any_of(reel.clips, stands);
 }
 
 SendPlace common_place(const ChainStep& placing) {

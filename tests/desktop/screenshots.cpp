@@ -221,9 +221,6 @@ int main(int argc, char** argv) {
   shots.take("bench-noise-reduction");
   shots.stop();
 
-  edit(w, edits::move_step, step_at(w, ChainOwner::clip, 1), StepPlace{ChainOwner::clip, 4});
-  shots.settle();
-  shots.take("bench-advice");
   while (w.document.history().can_undo()) w.document.undo();
 
   // The other editors, at work on the voice; the hum on the stairs.

@@ -41,13 +41,13 @@ void recording_and_mix(MainWindow& window, Shots& shots) {
   window.record_strip().open(false);
 }
 
-// Two who stand in the lamp room, from above; winds that cross, a boat that is bound to the picture.
+// Two who stand in the lamp room, from above; a send over its row, two clips that cross.
 void plan_and_rows(MainWindow& window, Shots& shots) {
   const Work& w = window.work();
   ScenePage& page = window.scene();
-  const int wind = clip_named(w, "wind-2");
-  const edits::PlacedClip nearer[] = {{wind, 8.4}};
-  const int moved[] = {wind};
+  const int night = clip_named(w, "night-two");
+  const edits::PlacedClip nearer[] = {{night, 8.9}};
+  const int moved[] = {night};
   w.document.change([&](const Reel& reel) {
     return page.rows().settled(edits::place_clips(reel, nearer), moved);
   });
@@ -63,11 +63,9 @@ void plan_and_rows(MainWindow& window, Shots& shots) {
   wait(1500);
   wait_for([&] { return page.film().exact(); });
   shots.take("scene-plan");
-  w.selection.select_clip(clip_named(w, "boat-pass"));
-  w.listening.seek_s(42.6);
-  wait(1500);
-  shots.take("scene-bound");
-  for (int i = 0; i < 4; ++i) w.document.undo();
+  page.rows().show_line({});
+  while (w.document.history().undo_label() != "Move night-two") w.document.undo();
+  w.document.undo();
 }
 
 }  // namespace

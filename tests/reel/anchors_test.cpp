@@ -8,6 +8,7 @@
 
 #include "engine/render.h"
 #include "reel/made.h"
+#include "reel/scene_edits.h"
 #include "support/reels.h"
 
 namespace drevan {
@@ -108,6 +109,20 @@ TEST_F(Anchors, TheEndMovesAndTheWayChangesWhileTheyStay) {
   reel = edits::unbind(reel, 1, 0).next;
   EXPECT_TRUE(anchors_of(reel, reel.clips[0]).empty());
   EXPECT_NEAR(heard_near(1.2), 1.2, 0.014) << "even again: 1.0 of 2 becomes 1.2 of 2.4";
+}
+
+TEST_F(Anchors, GoWithTheEventTheyAreBoundTo) {
+  reel = edits::add_event(reel, {11.0, "knock"}).next;
+  reel = edits::bind(reel, 1, 1.0, StretchWay::pitch).next;
+  auto moved = edits::follow_event(edits::move_event(reel, 0, 11.25), 11.0, 11.25);
+  EXPECT_NEAR(anchors_of(moved.next, moved.next.clips[0])[0].out_s, 1.25, 1e-9);
+  EXPECT_TRUE(moved.told.empty());
+  // Another moment stays; so does one that cannot go so far, and that is told.
+  moved = edits::follow_event(edits::move_event(reel, 0, 11.25), 10.9, 11.25);
+  EXPECT_NEAR(anchors_of(moved.next, moved.next.clips[0])[0].out_s, 1.0, 1e-9);
+  moved = edits::follow_event(edits::move_event(reel, 0, 30), 11.0, 30);
+  EXPECT_NEAR(anchors_of(moved.next, moved.next.clips[0])[0].out_s, 1.0, 1e-9);
+  EXPECT_NE(moved.told.find("knocks"), std::string::npos);
 }
 
 TEST_F(Anchors, WhatCannotBeBoundIsToldAndNothingChanges) {

@@ -17,10 +17,12 @@
 #include "media/reader.h"
 #include "reel/journal.h"
 #include "reel/json_file.h"
+#include "reel/anchors.h"
 #include "reel/lock.h"
 #include "reel/recording.h"
 #include "reel/scene_curves.h"
 #include "reel/scene_edits.h"
+#include "reel/sends.h"
 #include "reel/version_files.h"
 #include "support/sanitized.h"
 #include "support/steps.h"
@@ -50,7 +52,27 @@ void work_on_the_scene(Reel& reel, std::mt19937& random) {
       if (reel.clips[0].chain.steps.size() < 4)
         reel = edits::draw_gain(reel, clip, Curve{{{0, -s}, {1, -3}}}).next;
       break;
+    case 4: {
+      // Somebody stands in a room.
+      if (reel.spaces.empty())
+        reel = edits::add_space(reel, "Room", {{make_step("acoustics")}}).next;
+      if (!placing_step(reel.spaces[0])) break;
+      const edits::Feeder from{edits::Feeder::Of::clip, clip};
+      const int room = reel.spaces[0].clip.id;
+      reel = edits::draw_send(reel, from, room, Curve{{{0, -s}, {1, -3}}}).next;
+      SendPlace place_there{-s, 0, 1 + s};
+      place_there.azimuth = Curve{{{0, -s}, {1, s}}};
+      reel = edits::place_in_space(reel, from, room, place_there).next;
+      break;
+    }
     default:
+      // A moment is bound, or let go.
+      if (anchors_of(reel, reel.clips[0]).empty())
+        reel = edits::bind(reel, clip, clip_seconds(reel, reel.clips[0]) / 2,
+                           edits::StretchWay::tape)
+                   .next;
+      else
+        reel = edits::unbind(reel, clip, 0).next;
       break;
   }
 }

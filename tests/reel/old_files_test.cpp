@@ -71,6 +71,17 @@ TEST(OldFiles, AReelOfVersion4OpensAndIsRecordedAsUsual) {
   for (const auto& clip : reel.clips) EXPECT_TRUE(clip.text.empty());
 }
 
+TEST(OldFiles, AReelOfVersion5OpensAndItsSendsStandStill) {
+  const Reel reel = load_reel(old / "version-5.reel");
+  EXPECT_TRUE(reel.recording.floating);
+  EXPECT_EQ(reel.reference.filename(), "finished.wav");
+  EXPECT_EQ(reel.clips[0].text, "Twenty past nine.");
+  for (const auto& clip : reel.clips) {
+    EXPECT_FALSE(clip.layered || clip.fade_in.alike || clip.fade_out.alike);
+    for (const Send& s : clip.sends) EXPECT_FALSE(s.level || s.place);
+  }
+}
+
 TEST(OldFiles, AJournalAndAListOfEditsOfVersion1AreBroughtBack) {
   const TempFolder t;
   fs::copy_file(old / "version-1.reel", t / "version-1.reel");

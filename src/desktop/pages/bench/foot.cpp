@@ -211,7 +211,10 @@ void Foot::show_device() {
     const Clip* dearest = work_.document.reel().find(load.dearest);
     if (dearest) work_.scene.keep(load.dearest);
     device_->setText(tr("load %1 %").arg(100 * load.share, 0, 'f', 0));
+    const ChainStep* step =
+        dearest ? find_step(work_.document.reel(), *dearest, load.step) : nullptr;
     device_->setToolTip(
+        (step ? tr("The dearest step is %1. ").arg(text(step->type->label)) : QString()) +
         (dearest ? tr("Most of it is %1; unless it is the selected one, its steps are run "
                       "beforehand. ")
                        .arg(text(dearest->name))

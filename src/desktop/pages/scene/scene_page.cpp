@@ -49,15 +49,15 @@ ScenePage::ScenePage(const Work& work, QWidget* parent) : QWidget(parent), work_
   lane_box->setContentsMargins(0, 0, 0, 0);
   lane_box->addWidget(&steps_->lane());
   lower_box->addWidget(lane_part_);
-  auto* all = new QSplitter(Qt::Vertical, this);
-  all->setObjectName("scene_split");
-  all->addWidget(upper);
-  all->addWidget(lower);
-  all->addWidget(steps_);
-  all->setStretchFactor(0, 2);
-  all->setStretchFactor(1, 3);
-  all->setSizes({244, 456, 220});
-  box->addWidget(all, 1);
+  split_ = new QSplitter(Qt::Vertical, this);
+  split_->setObjectName("scene_split");
+  split_->addWidget(upper);
+  split_->addWidget(lower);
+  split_->addWidget(steps_);
+  split_->setStretchFactor(0, 2);
+  split_->setStretchFactor(1, 3);
+  split_->setSizes({244, 456, 220});
+  box->addWidget(split_, 1);
   foot_ = new Foot(work_, Foot::Of::scene, this);
   box->addWidget(foot_);
 
@@ -140,9 +140,42 @@ void ScenePage::show_film_window(bool on) {
   film_window_->show();
 }
 
+// They are the same widgets: what is chosen and turned there goes on.
+void ScenePage::show_steps_window(bool on) {
+  if (on == steps_in_window()) return;
+  if (!on) {
+    split_->addWidget(steps_);
+    steps_window_->deleteLater();
+    steps_window_ = nullptr;
+    show_steps(shows_steps());
+    return;
+  }
+  show_steps(true);
+  steps_window_ = new QWidget(this, Qt::Window);
+  steps_window_->setObjectName("steps_window");
+  steps_window_->setWindowTitle(tr("Steps"));
+  auto* box = new QVBoxLayout(steps_window_);
+  box->setContentsMargins(0, 0, 0, 0);
+  box->addWidget(steps_);
+  steps_->show();
+  connect(new QShortcut(Qt::Key_Space, steps_window_), &QShortcut::activated, foot_,
+          &Foot::toggle_play);
+  steps_window_->installEventFilter(this);
+  steps_window_->resize(1200, 320);
+  steps_window_->show();
+}
+
+// A window of steps that is closed puts them back under the rows.
+bool ScenePage::eventFilter(QObject* of, QEvent* e) {
+  if (of == steps_window_ && e->type() == QEvent::Close)
+    QTimer::singleShot(0, this, [this] { show_steps_window(false); });
+  return QWidget::eventFilter(of, e);
+}
+
 bool ScenePage::shows_steps() const { return steps_button_->isChecked(); }
 
 void ScenePage::show_steps(bool on) {
+  if (!on && steps_in_window()) show_steps_window(false);
   steps_button_->setChecked(on);
   steps_->setVisible(on);
   lane_part_->setVisible(on);

@@ -15,6 +15,7 @@
 #include "work/work.h"
 
 class QTimer;
+class QSplitter;
 class QToolButton;
 
 namespace drevan::desktop {
@@ -40,6 +41,9 @@ class ScenePage : public QWidget {
   /// The picture in a window of its own as well, or no longer. F11 fills the screen with it.
   void show_film_window(bool on);
   QWidget* film_window() { return film_window_; }
+  /// Level path and editor in a window of their own, or under the rows again.
+  void show_steps_window(bool on);
+  bool steps_in_window() const { return steps_window_ != nullptr; }
   /// What stands beside the picture; with the mix goes its row.
   enum class Beside { spaces, mix, plan };
   void show_beside(Beside what);
@@ -60,6 +64,7 @@ class ScenePage : public QWidget {
   void hideEvent(QHideEvent*) override;
 
  private:
+  bool eventFilter(QObject* of, QEvent* e) override;
   void live();
   void hold_others_back();
   void apply_loop();
@@ -67,7 +72,8 @@ class ScenePage : public QWidget {
 
   const Work& work_;
   FilmView *film_, *other_film_ = nullptr;
-  QWidget* film_window_ = nullptr;
+  QWidget *film_window_ = nullptr, *steps_window_ = nullptr;
+  QSplitter* split_;  // picture over rows over steps
   SceneRows* rows_;
   SceneSentence* sentence_;
   SpaceList* spaces_;

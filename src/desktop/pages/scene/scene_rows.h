@@ -71,6 +71,8 @@ class SceneRows : public QAbstractScrollArea {
   void nudge(double by_s);
   /// After an edit that moved or cut these clips: what crosses in their rows is crossfaded.
   edits::Edit settled(edits::Edit edit, std::span<const int> clips) const;
+  /// Copies of the marked clips, behind the last of them; they are marked then.
+  void duplicate_marked();
   /// The selected clip sounds along with what it overlaps, or is crossfaded with it again.
   void set_layered(bool layered);
   /// What is heard of the selected clip at the playhead is bound there.
@@ -173,6 +175,7 @@ class SceneRows : public QAbstractScrollArea {
   int anchor_hit(QPointF at) const;
   void drag_anchor(double x, bool snaps);
   void end_anchor();
+  void end_event();
   void draw_anchors(QPainter& p) const;
   /// Of the rows that are open, as they stand.
   std::vector<Crossing> crossings() const;

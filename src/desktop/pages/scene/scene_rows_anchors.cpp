@@ -4,6 +4,7 @@
 
 #include "pages/scene/scene_rows.h"
 #include "reel/anchors.h"
+#include "reel/scene_edits.h"
 #include "theme/theme.h"
 #include "work/document.h"
 #include "work/notices.h"
@@ -64,6 +65,15 @@ void SceneRows::end_anchor() {
   const double to = edge_s_ - clip.place_s;
   work_.document.change(
       [&](const Reel& reel) { return edits::move_anchor(reel, id, anchor_, to); });
+}
+
+// Bound moments go with their event when it is let go, as part of the same edit.
+void SceneRows::end_event() {
+  const int event = *event_;
+  const double to = work_.document.reel().events[static_cast<size_t>(event)].s;
+  work_.document.change([&](const Reel& reel) {
+    return edits::follow_event(edits::move_event(reel, event, to), pressed_s_, to);
+  });
 }
 
 void SceneRows::draw_anchors(QPainter& p) const {

@@ -5,6 +5,7 @@
 #include "audio/error.h"
 #include "engine/crossfade.h"
 #include "pages/scene/scene_rows.h"
+#include "reel/cuts.h"
 #include "reel/takes.h"
 #include "theme/theme.h"
 #include "work/document.h"
@@ -32,6 +33,29 @@ edits::Edit SceneRows::settled(edits::Edit edit, std::span<const int> clips) con
   const Reel now = edit.next;
   const auto length = [&](const Clip& clip) { return work_.scene.length(now, clip); };
   return edits::settle_crossings(std::move(edit), clips, length, alike_or_not);
+}
+
+void SceneRows::duplicate_marked() {
+  const auto ids = marked();
+  if (ids.empty()) return;
+  const Reel& reel = work_.document.reel();
+  double begin = 1e9, end = 0;
+  for (const int id : ids) {
+    const Clip& c = *reel.find(id);
+    begin = std::min(begin, c.place_s);
+    end = std::max(end, c.place_s + work_.scene.length(reel, c).seconds);
+  }
+  std::vector<int> copies;
+  work_.document.change([&](const Reel& now) {
+    auto edit = edits::duplicate(now, ids, end - begin);
+    for (int id = now.last_clip_id + 1; id <= edit.next.last_clip_id; ++id) copies.push_back(id);
+    return settled(std::move(edit), copies);
+  });
+  if (copies.empty()) return;
+  work_.selection.select_clip(copies.front());
+  marked_ = {copies.begin(), copies.end()};
+  redraw();
+  Q_EMIT chosen_changed();
 }
 
 void SceneRows::set_layered(bool layered) {

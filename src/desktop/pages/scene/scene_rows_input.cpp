@@ -238,6 +238,7 @@ void SceneRows::mouseReleaseEvent(QMouseEvent*) {
   if (moved_ && drag_ >= Drag::trim_begin && drag_ <= Drag::stretch) end_edge();
   if (moved_ && drag_ == Drag::clips) settle_places();
   if (moved_ && drag_ == Drag::anchor) end_anchor();
+  if (moved_ && drag_ == Drag::event && event_) end_event();
   if (moved_) work_.document.end_merge();
   if (drag_ == Drag::clips && !moved_ && places_.size() > 1) marked_.clear();
   drag_ = Drag::none;

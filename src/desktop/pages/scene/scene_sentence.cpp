@@ -13,6 +13,7 @@
 #include "reel/anchors.h"
 #include "reel/scene_curves.h"
 #include "reel/scene_edits.h"
+#include "reel/sends.h"
 #include "theme/theme.h"
 #include "widgets/words.h"
 #include "work/document.h"
@@ -80,6 +81,32 @@ SceneSentence::Word SceneSentence::send_word(int clip, int space, double db) {
   return w;
 }
 
+// Where it stands in a space.
+SceneSentence::Word SceneSentence::place_in_word(int clip, const Send& send) {
+  const SendPlace place = *send.place;
+  const auto to = [this, clip, space = send.space, place](double azimuth_deg) {
+    SendPlace next = place;
+    next.azimuth_deg = azimuth_deg;
+    work_.document.change([&](const Reel& reel) {
+      return edits::place_in_space(reel, {edits::Feeder::Of::clip, clip}, space, next);
+    });
+  };
+  if (place.azimuth || place.distance)
+    return {.text = tr("moving"), .tip = tr("Where it goes is on the plan, right of the picture")};
+  Word w{.text = tr("at %1 deg, %2 m").arg(place.azimuth_deg, 0, 'f', 0).arg(place.distance_m, 0, 'f', 1),
+         .tip = tr("Where it stands: drag, turn the wheel, or double-click and type degrees; on the "
+                   "plan, right of the picture, it is held")};
+  w.turn = [to, place](double steps) { to(place.azimuth_deg + 2 * steps); };
+  w.type = [this, to](const QString& typed) {
+    bool ok = false;
+    const double deg = typed.split(' ', Qt::SkipEmptyParts).value(typed.startsWith("at ") ? 1 : 0)
+                           .toDouble(&ok);
+    if (!ok) return work_.notices.warn(tr("%1 is no direction; type degrees.").arg(typed));
+    to(deg);
+  };
+  return w;
+}
+
 void SceneSentence::tell_event(int index) {
   const Event& e = work_.document.reel().events[static_cast<size_t>(index)];
   words_.push_back({.text = QString::fromStdString(e.name),
@@ -134,6 +161,7 @@ void SceneSentence::tell_clip(const Clip& clip) {
   for (size_t i = 0; i < sends.size(); ++i) {
     if (i > 0) words_.push_back({.text = i + 1 == sends.size() ? tr("and") : QString(",")});
     words_.push_back(send_word(id, sends[i].space, sends[i].level_db));
+    if (sends[i].place) words_.push_back(place_in_word(id, sends[i]));
   }
   if (sends.size() == reel.spaces.size()) return;
   words_.push_back(

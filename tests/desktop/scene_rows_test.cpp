@@ -1,0 +1,282 @@
+// What is drawn and held in the Scene's rows and on its plan: crossfades, bound moments, lines, places.
+#include <gtest/gtest.h>
+
+#include <QAction>
+#include <QComboBox>
+#include <QDoubleSpinBox>
+#include <QMenu>
+#include <QMenuBar>
+#include <QPushButton>
+#include <QTest>
+#include <cmath>
+
+#include "desktop/driver.h"
+#include "dialogs/made_sheet.h"
+#include "pages/scene/scene_page.h"
+#include "reel/anchors.h"
+#include "reel/scene_edits.h"
+#include "reel/sends.h"
+#include "work/scene_films.h"
+#include "work/scene_sounds.h"
+
+namespace drevan::desktop {
+namespace {
+
+class SceneRowsTest : public testing::Test {
+ protected:
+  void open() {
+    ASSERT_TRUE(d.work().document.open(DREVAN_SOURCE_DIR "/demo/skerry-light-scene.reel"));
+    QTest::keyClick(&d.window, Qt::Key_2, Qt::ControlModifier);
+    d.window.scene().show_beside(ScenePage::Beside::spaces);
+    d.window.scene().show_steps(false);
+    ASSERT_TRUE(ready());
+    QTest::qWait(60);
+  }
+  bool ready() {
+    return d.wait_for(
+        [&] { return !d.work().scene.busy() && d.work().scene.share_ready() >= 1; }, 60000);
+  }
+  SceneRows& rows() { return d.window.scene().rows(); }
+  const Reel& reel() { return d.work().document.reel(); }
+  const Clip& clip(const char* name) { return *reel().find(d.clip_named(name)); }
+  QPointF middle(const char* name) {
+    const QRectF r = rows().clip_rect(d.clip_named(name));
+    return {r.center().x(), r.bottom() - 14};
+  }
+  void undo() { QTest::keyClick(&d.window, Qt::Key_Z, Qt::ControlModifier); }
+  // An entry of the Scene's menu, as the menu bar gives it.
+  QAction* entry(const QString& begins) {
+    for (QAction* a : d.window.findChildren<QAction*>())
+      if (a->text().startsWith(begins)) return a;
+    return nullptr;
+  }
+  Driver d;
+};
+
+TEST_F(SceneRowsTest, AClipDraggedOverAnotherIsCrossfadedAndTheShapeIsDragged) {
+  open();
+  const double was = clip("night-two").place_s;
+  const QPointF at = middle("night-two");
+  d.click(rows().viewport(), at);
+  const double over = clip("opening").place_s + clip_seconds(reel(), clip("opening")) - 2;
+  d.drag(rows().viewport(), at, {at.x() + rows().x_of(over) - rows().x_of(was), at.y()},
+         Qt::AltModifier);
+  const EdgeFade in = clip("night-two").fade_in, out = clip("opening").fade_out;
+  ASSERT_TRUE(in.alike && out.alike);
+  EXPECT_NEAR(in.seconds, 2, 0.15);
+  EXPECT_NEAR(in.seconds, out.seconds, 1e-9);
+  EXPECT_LT(*in.alike, 0.3) << "two talks have little in common";
+  // The dot shapes it.
+  const QPointF dot =
+      rows().crossing_dot(d.clip_named("opening"), d.clip_named("night-two"));
+  ASSERT_FALSE(dot.isNull());
+  const double wide = rows().x_of(2) - rows().x_of(0);
+  d.drag(rows().viewport(), dot, dot - QPointF(wide / 4, 0));
+  EXPECT_NEAR(clip("night-two").fade_in.middle, 0.25, 0.06);
+  EXPECT_EQ(clip("opening").fade_out.middle, clip("night-two").fade_in.middle);
+  undo();
+  EXPECT_EQ(clip("night-two").fade_in, in);
+  // Layered: both sound whole.
+  rows().set_layered(true);
+  EXPECT_EQ(clip("night-two").fade_in, EdgeFade{});
+  EXPECT_EQ(clip("opening").fade_out, EdgeFade{});
+  rows().set_layered(false);
+  EXPECT_TRUE(clip("night-two").fade_in.alike);
+  // A drag and its crossfade are one edit.
+  undo(), undo(), undo();
+  EXPECT_DOUBLE_EQ(clip("night-two").place_s, was);
+  EXPECT_EQ(clip("opening").fade_out, (EdgeFade{0.05, CurveShape::smooth}));
+}
+
+TEST_F(SceneRowsTest, AMomentIsBoundAtThePlayheadAndDraggedToAnEvent) {
+  open();
+  const double begin = clip("beam-sweep").place_s;
+  d.click(rows().viewport(), middle("beam-sweep"));
+  d.work().listening.seek_s(begin + 3);
+  QTest::qWait(50);
+  QTest::keyClick(&d.window, Qt::Key_B);
+  ASSERT_EQ(anchors_of(reel(), clip("beam-sweep")).size(), 1U);
+  EXPECT_NEAR(anchors_of(reel(), clip("beam-sweep"))[0].out_s, 3, 0.05);
+  const double length = d.work().scene.length(reel(), clip("beam-sweep")).seconds;
+  d.edit_reel(edits::add_event, Event{begin + 4, "the beam is here"});
+  ASSERT_TRUE(ready());
+  const QPointF peg = rows().anchor_point(0);
+  d.drag(rows().viewport(), peg, {rows().x_of(begin + 4) + 3, peg.y()});
+  const auto anchors = anchors_of(reel(), clip("beam-sweep"));
+  ASSERT_EQ(anchors.size(), 1U);
+  EXPECT_NEAR(anchors[0].out_s, 4, 1e-6) << "it snaps to the event";
+  EXPECT_NEAR(d.work().scene.length(reel(), clip("beam-sweep")).seconds, length, 1e-9);
+  EXPECT_TRUE(d.window.scene().sentence().sentence().contains("bound at 1 moment"));
+  QTest::mouseDClick(rows().viewport(), Qt::LeftButton, {}, rows().anchor_point(0).toPoint());
+  EXPECT_TRUE(anchors_of(reel(), clip("beam-sweep")).empty());
+  // Where the clip is not heard nothing can be bound; it is told.
+  d.work().listening.seek_s(begin - 2);
+  QTest::qWait(50);
+  const auto states = d.work().document.history().labels().size();
+  QTest::keyClick(&d.window, Qt::Key_B);
+  EXPECT_EQ(d.work().document.history().labels().size(), states);
+}
+
+TEST_F(SceneRowsTest, ASendAndAnySettingAreLinesOverTheRow) {
+  open();
+  d.click(rows().viewport(), middle("call-in-01"));
+  const int room = reel().spaces[1].clip.id;
+  rows().show_line({.space = room});
+  const auto level = [&] {
+    for (const Send& s : sends_of(reel(), clip("call-in-01")))
+      if (s.space == room) return s.level;
+    return std::optional<Curve>();
+  };
+  ASSERT_TRUE(level());
+  EXPECT_DOUBLE_EQ(level()->points[0].value, -12) << "it begins as it was";
+  EXPECT_TRUE(clip("call-in-01").sends.at(0).place) << "and stands where its group stands";
+  const QPointF first = rows().line_point(0);
+  d.drag(rows().viewport(), first, first + QPointF(0, 200));
+  EXPECT_DOUBLE_EQ(level()->points[0].value, off_send_db);
+  rows().take_line_out();
+  EXPECT_FALSE(level());
+  // A setting of its group's chain counts the reel's seconds.
+  const ChainStep& speaker = reel().group_of(clip("call-in-01")).chain.steps[0];
+  const int drive = parameter_index(*speaker.type, "drive_db");
+  const StepId step = speaker.id;
+  rows().show_line({step, drive, 0});
+  const auto curve = [&]() -> const Curve* {
+    return curve_of(find_step(reel(), clip("call-in-01"), step)->curves, drive);
+  };
+  ASSERT_TRUE(curve());
+  EXPECT_NEAR(curve()->points[0].s, clip("call-in-01").place_s, 1e-6);
+  const QPointF last = rows().line_point(1);
+  d.drag(rows().viewport(), last, last - QPointF(0, 15));
+  EXPECT_GT(curve()->points[1].value, curve()->points[0].value);
+  rows().show_line({});
+  undo();
+}
+
+TEST_F(SceneRowsTest, OnThePlanOneIsDraggedAndTheOtherStays) {
+  open();
+  d.window.scene().show_beside(ScenePage::Beside::plan);
+  QTest::qWait(50);
+  const int voice = d.clip_named("lamp-room-04"), room = reel().spaces[1].clip.id;
+  d.click(rows().viewport(), middle("lamp-room-04"));
+  ScenePlan& plan = d.window.scene().plan();
+  ASSERT_TRUE(d.wait_for([&] { return plan.isVisible() && plan.dot(voice); }));
+  const auto place = [&](const std::vector<Send>& sends) {
+    return std::ranges::find(sends, room, &Send::space)->place;
+  };
+  const auto radio = place(reel().group_of(clip("call-in-01")).sends);
+  ASSERT_TRUE(radio);
+  const QPointF from = *plan.dot(voice);
+  d.drag(&plan, from, from + QPointF(60, 0));
+  const auto now = place(clip("lamp-room-04").sends);
+  ASSERT_TRUE(now);
+  EXPECT_GT(now->azimuth_deg, 0) << "from the left to the right";
+  EXPECT_FALSE(now->azimuth) << "it stands still while nothing plays";
+  EXPECT_NEAR(plan.dot(voice)->x(), from.x() + 60, 3);
+  EXPECT_EQ(place(reel().group_of(clip("call-in-01")).sends), radio);
+  undo();
+  EXPECT_NEAR(plan.dot(voice)->x(), from.x(), 1) << "a drag is one edit";
+  // The radio is a group's: it is moved as one, with Ctrl one of its clips alone.
+  const int call = d.clip_named("call-in-01");
+  const QPointF of_radio = *plan.dot(call);
+  d.drag(&plan, of_radio, of_radio + QPointF(-20, -10));
+  EXPECT_NE(place(reel().group_of(clip("call-in-01")).sends), radio);
+  EXPECT_TRUE(clip("call-in-01").sends.empty());
+  undo();
+  d.drag(&plan, *plan.dot(call), of_radio + QPointF(-20, -10), Qt::ControlModifier);
+  EXPECT_EQ(place(reel().group_of(clip("call-in-01")).sends), radio);
+  ASSERT_EQ(clip("call-in-01").sends.size(), 1U);
+  // While it plays the movement is kept; picture and plan show one.
+  d.click(rows().viewport(), middle("lamp-room-04"));
+  d.work().listening.seek_s(clip("lamp-room-04").place_s + 0.2);
+  QTest::keyClick(&d.window, Qt::Key_Space);
+  ASSERT_TRUE(d.wait_for([&] { return d.work().listening.player().playing(); }, 3000));
+  QTest::qWait(100);
+  const QPointF begin = *plan.dot(voice);
+  QTest::mousePress(&plan, Qt::LeftButton, {}, begin.toPoint());
+  for (int i = 1; i <= 20; ++i) {
+    const QPointF at = begin + QPointF(3 * i, 0);
+    QMouseEvent move(QEvent::MouseMove, at, plan.mapToGlobal(at), Qt::NoButton, Qt::LeftButton, {});
+    QApplication::sendEvent(&plan, &move);
+    QTest::qWait(40);
+  }
+  QTest::mouseRelease(&plan, Qt::LeftButton, {}, (begin + QPointF(60, 0)).toPoint());
+  QTest::keyClick(&d.window, Qt::Key_Space);
+  const auto moved = place(clip("lamp-room-04").sends);
+  ASSERT_TRUE(moved && moved->azimuth && moved->distance);
+  EXPECT_GT(moved->azimuth->points.size(), 3U);
+  EXPECT_GT(moved->azimuth->points.back().value, moved->azimuth->points.front().value + 20);
+}
+
+TEST_F(SceneRowsTest, CopiesComeBehindAndMadeSoundsAtThePlayhead) {
+  open();
+  const double door = clip("door").place_s, long_s = clip_seconds(reel(), clip("door"));
+  d.click(rows().viewport(), middle("door"));
+  QTest::keyClick(&d.window, Qt::Key_D, Qt::ControlModifier | Qt::ShiftModifier);
+  ASSERT_GT(d.clip_named("door 2"), 0);
+  EXPECT_NEAR(clip("door 2").place_s, door + long_s, 1e-6);
+  EXPECT_EQ(d.work().selection.clip_id(), d.clip_named("door 2"));
+  undo();
+  const test::TempFolder t;
+  ASSERT_TRUE(d.edit_reel(edits::set_recording_format, RecordingFormat{false, false, t.path()}));
+  d.click(rows().viewport(), middle("wind-1"));
+  d.work().listening.seek_s(20);
+  QTest::qWait(50);
+  QAction* make = entry("A clip of tone");
+  ASSERT_TRUE(make);
+  make->trigger();
+  auto* sheet = d.window.findChild<MadeSheet*>();
+  ASSERT_TRUE(sheet);
+  // Up to the next event, the cut to the lamp room.
+  double next = 0;
+  for (const Event& e : reel().events)
+    if (e.s > 20 && next == 0) next = e.s;
+  EXPECT_NEAR(sheet->findChild<QDoubleSpinBox*>("made_seconds")->value(), next - 20, 0.01);
+  sheet->findChild<QComboBox*>("made_kind")->setCurrentIndex(1);
+  EXPECT_FALSE(sheet->findChild<QDoubleSpinBox*>("made_hz")->isEnabled());
+  sheet->findChild<QDoubleSpinBox*>("made_seconds")->setValue(2);
+  sheet->findChild<QPushButton*>("made_make")->click();
+  ASSERT_TRUE(d.wait_for([&] { return d.clip_named("Pink noise") > 0; }));
+  EXPECT_NEAR(clip("Pink noise").place_s, 20, 0.05);
+  EXPECT_EQ(reel().group_of(clip("Pink noise")).name, "Wind");
+  EXPECT_NEAR(clip_seconds(reel(), clip("Pink noise")), 2, 1e-6);
+}
+
+TEST_F(SceneRowsTest, StepsLeaveForAWindowAndComeBack) {
+  open();
+  d.click(rows().viewport(), middle("gallery-01"));
+  ScenePage& page = d.window.scene();
+  page.show_steps_window(true);
+  QWidget* window = page.steps().window();
+  ASSERT_EQ(window->objectName(), "steps_window");
+  EXPECT_TRUE(page.steps().isVisible() && page.shows_steps());
+  window->close();
+  ASSERT_TRUE(d.wait_for([&] { return page.steps().window() == &d.window; }));
+  EXPECT_TRUE(page.steps().isVisible());
+  page.show_steps_window(true);
+  page.show_steps(false);
+  EXPECT_EQ(page.steps().window(), &d.window);
+  EXPECT_FALSE(page.steps().isVisible());
+}
+
+TEST_F(SceneRowsTest, ADearClipKeepsItsSoundUntilItChanges) {
+  open();
+  const int dear = d.clip_named("gallery-01");
+  d.click(rows().viewport(), middle("door"));
+  d.work().scene.keep(dear);
+  ASSERT_TRUE(d.wait_for([&] { return d.work().scene.kept(dear); }));
+  const auto plan = d.work().scene.plan();
+  const auto voice = std::ranges::find(plan->voices, dear, &SceneVoice::clip);
+  ASSERT_NE(voice, plan->voices.end());
+  EXPECT_EQ(voice->plan->rewritten_stage, voice->plan->clip.steps.size());
+  EXPECT_TRUE(voice->plan->rewritten);
+  // The one that is turned is never kept.
+  d.work().scene.keep(d.clip_named("door"));
+  QTest::qWait(100);
+  EXPECT_FALSE(d.work().scene.kept(d.clip_named("door")));
+  d.edit_reel(edits::sit_out_of_group, dear, true);
+  ASSERT_TRUE(ready());
+  EXPECT_TRUE(d.wait_for([&] { return !d.work().scene.kept(dear); })) << "it sounds otherwise now";
+}
+
+}  // namespace
+}  // namespace drevan::desktop
