@@ -77,11 +77,13 @@ void scene() {
   add(edits::add_space(
       reel, "Tower stairs",
       {{step("reverb", {{"mix_pct", 100}, {"decay_s", 2.2}, {"decay_low_s", 2.6}})}}));
-  add(edits::add_space(
-      reel, "Lamp room",
-      {{step("acoustics",
-             {{"width_m", 4.2}, {"length_m", 4.2}, {"height_m", 3.4}, {"furniture_pct", 15},
-              {"level", 1}, {"distance_m", 1.5}})}}));
+  add(edits::add_space(reel, "Lamp room",
+                       {{step("acoustics", {{"width_m", 4.2},
+                                            {"length_m", 4.2},
+                                            {"height_m", 3.4},
+                                            {"furniture_pct", 15},
+                                            {"level", 1},
+                                            {"distance_m", 1.5}})}}));
   const int stairs = reel.spaces[0].clip.id, room = reel.spaces[1].clip.id;
   using edits::Feeder;
   add(edits::set_send(reel, {Feeder::Of::group, group("Ines dialogue")}, stairs, -14));
@@ -116,8 +118,8 @@ void scene() {
   for (const Clip& c : reel.clips)
     if (c.name == "wind-2") {
       const int id = c.id;
-      add(edits::draw_gain(reel, id,
-                           Curve{{{0, -8, CurveShape::smooth}, {5, 3, CurveShape::smooth}, {12, -6}}}));
+      add(edits::draw_gain(
+          reel, id, Curve{{{0, -8, CurveShape::smooth}, {5, 3, CurveShape::smooth}, {12, -6}}}));
       break;
     }
   reel.mix.chain = {{step("compressor", {{"threshold_db", -18}, {"ratio", 1.5}}),

@@ -20,9 +20,12 @@ using nlohmann::json;
 namespace {
 
 constexpr std::pair<const char*, std::optional<double> Levels::*> level_fields[] = {
-    {"sample_peak_dbfs", &Levels::sample_peak_dbfs},   {"true_peak_dbtp", &Levels::true_peak_dbtp},
-    {"loudness_lufs", &Levels::loudness_lufs},         {"short_term_max_lufs", &Levels::short_term_max_lufs},
-    {"loudness_range_lu", &Levels::loudness_range_lu}, {"noise_floor_dbfs", &Levels::noise_floor_dbfs},
+    {"sample_peak_dbfs", &Levels::sample_peak_dbfs},
+    {"true_peak_dbtp", &Levels::true_peak_dbtp},
+    {"loudness_lufs", &Levels::loudness_lufs},
+    {"short_term_max_lufs", &Levels::short_term_max_lufs},
+    {"loudness_range_lu", &Levels::loudness_range_lu},
+    {"noise_floor_dbfs", &Levels::noise_floor_dbfs},
     {"rms_dbfs", &Levels::rms_dbfs}};
 
 json exact(const Levels& l) {

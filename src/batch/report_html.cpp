@@ -70,10 +70,15 @@ std::string list(const std::vector<std::string>& items) {
 }
 
 constexpr const char* html_head =
-    "<!doctype html><html lang=en><meta charset=utf-8><title>Drevan: what was rendered</title><style>"
-    "body{background:#1d1916;color:#efe7da;font:15px Lato,sans-serif;margin:32px;max-width:1100px}h1{font-size:24px;margin:0 0 4px}"
-    ".q{color:#b3a593;font-size:13px}table{border-collapse:collapse;margin-top:20px;width:100%}td,th{text-align:left;padding:8px 14px 8px 0;"
-    "border-top:1px solid #463b2f;vertical-align:top}td:first-child{min-width:150px}th{color:#b3a593;font-weight:400}.ok{color:#9dbb74}.bad{color:#d4573f}</style>";
+    "<!doctype html><html lang=en><meta charset=utf-8><title>Drevan: what was "
+    "rendered</title><style>"
+    "body{background:#1d1916;color:#efe7da;font:15px "
+    "Lato,sans-serif;margin:32px;max-width:1100px}h1{font-size:24px;margin:0 0 4px}"
+    ".q{color:#b3a593;font-size:13px}table{border-collapse:collapse;margin-top:20px;width:100%}td,"
+    "th{text-align:left;padding:8px 14px 8px 0;"
+    "border-top:1px solid "
+    "#463b2f;vertical-align:top}td:first-child{min-width:150px}th{color:#b3a593;font-weight:400}."
+    "ok{color:#9dbb74}.bad{color:#d4573f}</style>";
 
 }  // namespace
 

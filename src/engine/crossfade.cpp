@@ -35,7 +35,6 @@ std::pair<float, float> crossfade(double t, double alike) {
   return {static_cast<float>(u / level), static_cast<float>(t / level)};
 }
 
-
 double crossfade_moment(double x, double middle) {
   return std::pow(std::clamp(x, 0.0, 1.0), std::log(0.5) / std::log(middle));
 }
@@ -46,8 +45,8 @@ double alike_where_they_cross(const Reel& reel, const Crossing& crossing) {
   const double all_s = std::min(crossing.out_s, crossing.in_s);
   const double heard_s = std::min(all_s, most_heard_s), skip_s = (all_s - heard_s) / 2;
   const int frames = std::max(1, static_cast<int>(heard_s * reel.rate));
-  const AudioBuffer going = own_sound(
-      reel, before, clip_seconds(reel, before) - crossing.out_s + skip_s, frames);
+  const AudioBuffer going =
+      own_sound(reel, before, clip_seconds(reel, before) - crossing.out_s + skip_s, frames);
   const AudioBuffer coming = own_sound(reel, after, skip_s, frames);
   double going_power = 0, coming_power = 0, both = 0;
   for (int c = 0; c < std::max(going.channels(), coming.channels()); ++c) {

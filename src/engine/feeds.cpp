@@ -86,8 +86,7 @@ std::uint64_t key_of(const std::vector<Feed>& feeds) {
   Hasher h;
   for (const Feed& f : feeds) {
     h.add(f.space).add(static_cast<double>(f.gain));
-    for (const auto* steps : {&f.amount, &f.place})
-      h.add(stage_keys(ClipPlan{{}, *steps}).back());
+    for (const auto* steps : {&f.amount, &f.place}) h.add(stage_keys(ClipPlan{{}, *steps}).back());
   }
   return h.value();
 }

@@ -77,8 +77,9 @@ void require(const MadeSound& of, double rate) {
     throw Error(Error::Kind::call, fmt::format("A sound can be made {} to {:.0f} s long, not {}.",
                                                least_made_s, most_made_s, of.seconds));
   if (!in(of.level_dbfs, least_made_db, most_made_db))
-    throw Error(Error::Kind::call, fmt::format("A sound can be made at {:.0f} to {:.0f} dB, not {}.",
-                                               least_made_db, most_made_db, of.level_dbfs));
+    throw Error(Error::Kind::call,
+                fmt::format("A sound can be made at {:.0f} to {:.0f} dB, not {}.", least_made_db,
+                            most_made_db, of.level_dbfs));
   const double most_hz = std::min(most_made_hz, 0.49 * rate);
   if (of.kind == MadeKind::tone && !in(of.hz, least_made_hz, most_hz))
     throw Error(Error::Kind::call, fmt::format("A tone can have {:.0f} to {:.0f} Hz here, not {}.",
@@ -148,8 +149,8 @@ void make_sound(const Reel& reel, const MadeSound& sound, int group,
   const bool room = sound.kind == MadeKind::room_tone;
   AudioBuffer made = room ? room_tone_of(reel, group, frames) : AudioBuffer(1, block);
   make_folder(file.parent_path());
-  AudioWriter writer(file, {Container::wav, SampleType::float32, reel.rate, made.channels()}, frames,
-                     SourceMarks{"", 0}, ReplacementFile::Old::kept);
+  AudioWriter writer(file, {Container::wav, SampleType::float32, reel.rate, made.channels()},
+                     frames, SourceMarks{"", 0}, ReplacementFile::Old::kept);
   const auto next = source_of(sound, reel.rate);
   for (Samples at = 0; at < frames; at += block) {
     cancel.check();

@@ -9,11 +9,11 @@
 namespace drevan {
 
 enum class MadeKind {
-  tone,        ///< a sine
-  pink_noise,  ///< of one power in every octave
-  white_noise, ///< of one power in every Hz
-  silence,     ///< digital
-  room_tone,   ///< of a group, see longer_room_tone()
+  tone,         ///< a sine
+  pink_noise,   ///< of one power in every octave
+  white_noise,  ///< of one power in every Hz
+  silence,      ///< digital
+  room_tone,    ///< of a group, see longer_room_tone()
 };
 
 struct MadeSound {

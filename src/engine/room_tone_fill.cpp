@@ -170,8 +170,9 @@ std::vector<FilledGap> fill_gaps(const Reel& reel, int group, const fs::path& fo
         power += std::pow(10, *db / 10);
         ++known;
       }
-    const double gain_db =
-        known == 0 ? 0 : std::clamp(power_to_db(power / known / own), -most_fill_gain_db, most_fill_gain_db);
+    const double gain_db = known == 0 ? 0
+                                      : std::clamp(power_to_db(power / known / own),
+                                                   -most_fill_gain_db, most_fill_gain_db);
     const auto frames = static_cast<Samples>(
         std::llround((gaps[i].end_s - gaps[i].begin_s + 2 * tone_fade_s) * reel.rate));
     AudioBuffer filled = longer_room_tone(tone, reel.rate, frames, static_cast<unsigned>(i + 1));

@@ -71,8 +71,8 @@ struct SceneRun::Voice {
   }
   // Whether its feeds can go on as `next`.
   bool turn_feeds(const std::vector<Feed>& next) {
-    if (!std::ranges::equal(feeds, next, {}, [](const auto& f) { return f->of.space; },
-                            &Feed::space))
+    if (!std::ranges::equal(
+            feeds, next, {}, [](const auto& f) { return f->of.space; }, &Feed::space))
       return false;
     for (size_t i = 0; i < next.size(); ++i)
       if (!feeds[i]->turn(next[i])) return false;
@@ -114,7 +114,7 @@ struct SceneRun::Bus {
   ChainRun run;
   AudioBuffer sound;
   bool placed = false;
-  AudioBuffer early;  // where feeds have places: their sound behind the first step
+  AudioBuffer early;              // where feeds have places: their sound behind the first step
   std::unique_ptr<Delay> late{};  // brings it in step with the slowest
   float gain = 1;
   double cost_s = 0;
@@ -242,8 +242,7 @@ Programme::Dearest SceneRun::dearest() const {
   const auto look = [&](double cost_s, int of, StepId step) {
     if (cost_s > most) most = cost_s, out = {of, step};
   };
-  for (const auto& voice : voices_)
-    look(voice->cost_s, voice->of.clip, voice->run.dearest().step);
+  for (const auto& voice : voices_) look(voice->cost_s, voice->of.clip, voice->run.dearest().step);
   const auto look_at = [&](const Bus& bus, const BusPlan& plan, int id) {
     const auto step = bus.run.dearest();
     look(bus.cost_s, id, step ? plan.steps[*step].id : 0);

@@ -98,8 +98,7 @@ SceneSound scene_sound(const ClipPlan& plan, FindingStore& store, const fs::path
 
 std::shared_ptr<const PlayPlan> kept_plan(const PlayPlan& plan, FindingStore& store,
                                           const CancelToken& cancel) {
-  const SoundShape leaves =
-      stages_of(plan.clip, ClipReader(plan.clip.sound).shape()).back().shape;
+  const SoundShape leaves = stages_of(plan.clip, ClipReader(plan.clip.sound).shape()).back().shape;
   const auto sound = std::make_shared<KeptSound>(leaves.rate, leaves.channels);
   bool fits = true;
   RingTrim trim(leaves.frames, [&](const AudioBlock& b) { fits = sound->write(b) && fits; });

@@ -105,8 +105,8 @@ ChainStep& stretching_step(Draft& d, StretchWay way) {
   auto& steps = d.clip.chain.steps;
   const std::string_view id = way == StretchWay::tape ? "speed" : "stretch";
   std::erase_if(steps, [&](const ChainStep& s) { return stretches(s) && s.type->id != id; });
-  auto at = std::ranges::find_if(
-      steps, [&](const ChainStep& s) { return s.on && s.type->id == id; });
+  auto at =
+      std::ranges::find_if(steps, [&](const ChainStep& s) { return s.on && s.type->id == id; });
   if (at == steps.end()) at = steps.insert(steps.begin(), make_step(id));
   at->curves.clear();
   return *at;
@@ -116,14 +116,15 @@ void require_one_clock(const Clip& clip, StretchWay way) {
   const std::string_view id = way == StretchWay::tape ? "speed" : "stretch";
   for (const ChainStep& s : clip.chain.steps)
     if (s.on && s.type->rewrite && !stretches(s))
-      throw impossible(fmt::format("{} of {} has a clock of its own; print it first, then moments "
-                                   "can be bound.",
-                                   s.type->label, clip.name));
+      throw impossible(
+          fmt::format("{} of {} has a clock of its own; print it first, then moments "
+                      "can be bound.",
+                      s.type->label, clip.name));
   const ChainStep* step = drevan::stretching_step(clip);
   if (!step || step->type->id != id) return;
   if (const Curve* curve = length_curve(*step); curve && !holds(*curve))
-    throw impossible(fmt::format("A curve is drawn along the length of {}; take it out first.",
-                                 clip.name));
+    throw impossible(
+        fmt::format("A curve is drawn along the length of {}; take it out first.", clip.name));
 }
 
 Edit put(Draft& d, const Knots& knots, StretchWay way, std::string label, std::string merge) {
@@ -133,10 +134,10 @@ Edit put(Draft& d, const Knots& knots, StretchWay way, std::string label, std::s
     const double in = knots[i].in_s - knots[i - 1].in_s, out = knots[i].out_s - knots[i - 1].out_s;
     const double factor = out / in;
     if (!(factor >= least * 0.999 && factor <= most * 1.001))
-      throw impossible(fmt::format(
-          "{:.2f} s of {} can last {:.2f} to {:.2f} s {}; {:.2f} s is past that.", in, d.clip.name,
-          least * in, most * in, way == StretchWay::tape ? "like tape" : "and keep their pitch",
-          out));
+      throw impossible(
+          fmt::format("{:.2f} s of {} can last {:.2f} to {:.2f} s {}; {:.2f} s is past that.", in,
+                      d.clip.name, least * in, most * in,
+                      way == StretchWay::tape ? "like tape" : "and keep their pitch", out));
     const double pct = way == StretchWay::tape ? 100 / factor : 100 * factor;
     curve.points.push_back({knots[i - 1].in_s, std::clamp(pct, 10.0, 400.0), CurveShape::hold});
   }
@@ -176,15 +177,16 @@ Edit bind(const Reel& reel, int clip, double out_s, StretchWay way) {
   Knots knots = knots_of(reel, d.clip);
   const auto next = std::ranges::find_if(knots, [&](const Anchor& k) { return k.out_s > out_s; });
   if (next == knots.begin() || next == knots.end())
-    throw impossible(fmt::format("{} is not heard there; put the playhead within it.", d.clip.name));
+    throw impossible(
+        fmt::format("{} is not heard there; put the playhead within it.", d.clip.name));
   const Anchor before = *(next - 1), after = *next;
   const double in_s = before.in_s + (out_s - before.out_s) / (after.out_s - before.out_s) *
                                         (after.in_s - before.in_s);
   if (!(in_s - before.in_s >= least_between_s && after.in_s - in_s >= least_between_s))
-    throw impossible(fmt::format("A moment of {} is bound there already, or its end is.", d.clip.name));
+    throw impossible(
+        fmt::format("A moment of {} is bound there already, or its end is.", d.clip.name));
   knots.insert(next, {in_s, out_s});
-  return put(d, knots, way,
-             fmt::format("Bind a moment of {}", reel.find(clip)->name), {});
+  return put(d, knots, way, fmt::format("Bind a moment of {}", reel.find(clip)->name), {});
 }
 
 Edit move_anchor(const Reel& reel, int clip, int anchor, double out_s) {
@@ -194,8 +196,8 @@ Edit move_anchor(const Reel& reel, int clip, int anchor, double out_s) {
   const size_t at = knot_at(knots, anchor);
   knots[at].out_s = out_s;
   const auto way = way_of(d.clip);
-  return put(d, knots, way,
-             fmt::format("Move a bound moment of {}", reel.find(clip)->name), merge_of(clip, at));
+  return put(d, knots, way, fmt::format("Move a bound moment of {}", reel.find(clip)->name),
+             merge_of(clip, at));
 }
 
 Edit unbind(const Reel& reel, int clip, int anchor) {
@@ -204,16 +206,14 @@ Edit unbind(const Reel& reel, int clip, int anchor) {
   Knots knots = knots_of(reel, d.clip);
   knots.erase(knots.begin() + static_cast<std::ptrdiff_t>(knot_at(knots, anchor)));
   const auto way = way_of(d.clip);
-  return put(d, knots, way,
-             fmt::format("Let a bound moment of {} go", reel.find(clip)->name), {});
+  return put(d, knots, way, fmt::format("Let a bound moment of {} go", reel.find(clip)->name), {});
 }
 
 Edit move_bound_end(const Reel& reel, int clip, double seconds, StretchWay way) {
   Draft d(reel, clip);
   Knots knots = knots_of(reel, d.clip);
   knots.back().out_s = seconds;
-  return put(d, knots, way,
-             fmt::format("Stretch {} to {:.2f} s", reel.find(clip)->name, seconds),
+  return put(d, knots, way, fmt::format("Stretch {} to {:.2f} s", reel.find(clip)->name, seconds),
              fmt::format("length of clip {}", clip));
 }
 
@@ -241,7 +241,8 @@ Edit follow_event(Edit edit, double from_s, double to_s) {
     }
   }
   if (!left.empty())
-    edit.told = fmt::format("That is past what can be stretched of {}; it stays where it was", left);
+    edit.told =
+        fmt::format("That is past what can be stretched of {}; it stays where it was", left);
   return edit;
 }
 

@@ -78,9 +78,8 @@ namespace {
 void take_out_crossed(Reel& reel, const std::set<int>& touched,
                       const std::set<std::pair<int, int>>& crossing) {
   const auto any = [&](int id, bool begins) {
-    return std::ranges::any_of(crossing, [&](const auto& c) {
-      return (begins ? c.second : c.first) == id;
-    });
+    return std::ranges::any_of(crossing,
+                               [&](const auto& c) { return (begins ? c.second : c.first) == id; });
   };
   for (Clip& c : reel.clips) {
     if (!touched.contains(c.id)) continue;

@@ -19,10 +19,10 @@ using LengthOf = std::function<SoundingLength(const Clip&)>;
 
 /// Two clips of a row, of which one ends within the other.
 struct Crossing {
-  int before = 0, after = 0;    ///< by id
+  int before = 0, after = 0;      ///< by id
   double begin_s = 0, end_s = 0;  ///< of the reel: from where `after` begins to where `before` ends
-  double out_s = 0, in_s = 0;   ///< the same in the clips' own seconds, as they are faded
-  double alike = 0;             ///< see alike_where_they_cross()
+  double out_s = 0, in_s = 0;     ///< the same in the clips' own seconds, as they are faded
+  double alike = 0;               ///< see alike_where_they_cross()
 };
 
 /// Where `clip` and its row's other clips cross that are heard. None where one lies within the

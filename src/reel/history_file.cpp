@@ -44,7 +44,10 @@ fs::path history_file_of(const fs::path& reel_file) { return reel_file.string() 
 void save_history(const SavedHistory& history, const fs::path& reel_file, const std::string& saved) {
   const size_t first = history.at > most ? history.at - most : 0;
   const size_t end = std::min(history.states.size(), history.at + most + 1);
-  std::string out = json{{"drevan_history", 1}, {"saved", hex_hash_of(saved)}, {"at", history.at - first}}.dump() + "\n";
+  std::string out =
+      json{{"drevan_history", 1}, {"saved", hex_hash_of(saved)}, {"at", history.at - first}}
+          .dump() +
+      "\n";
   json last;
   for (size_t i = first; i < end; ++i) {
     auto now = json::parse(reel_to_text(*history.states[i].reel, fs::absolute(reel_file).parent_path()));
@@ -73,7 +76,8 @@ std::optional<SavedHistory> load_history(const fs::path& reel_file) noexcept {
       const auto line = parse_json(std::string_view(all).substr(begin, end - begin), file.string());
       begin = end + 1;
       if (head) {
-        if (line.value("drevan_history", 0) != 1 || line.value("saved", "") != hex_hash_of(saved)) return std::nullopt;
+        if (line.value("drevan_history", 0) != 1 || line.value("saved", "") != hex_hash_of(saved))
+          return std::nullopt;
         out.at = line.at("at").get<size_t>();
         head = false;
         continue;

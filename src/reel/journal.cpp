@@ -77,7 +77,8 @@ struct Journal::Writer {
     fd = ::open(part.c_str(), O_WRONLY | O_CREAT | O_TRUNC | O_CLOEXEC, 0666);
     if (fd < 0) return false;
     int error = 0;
-    if (!append(line_of({{"drevan_journal", 1}, {"saved", hex_hash_of(saved)}}) + first) || std::rename(part.c_str(), file_of(reel_file).c_str()) != 0)
+    if (!append(line_of({{"drevan_journal", 1}, {"saved", hex_hash_of(saved)}}) + first) ||
+        std::rename(part.c_str(), file_of(reel_file).c_str()) != 0)
       error = errno;
     else if ((error = sync_folder(reel_file.parent_path())) == 0)
       return true;
@@ -188,7 +189,9 @@ std::vector<Line> lines_of(std::string_view all, const std::string& saved) {
     at = end + 1;
     if (!content) break;
     try {
-      if (first && (content->value("drevan_journal", 0) != 1 || content->value("saved", "") != hex_hash_of(saved))) break;
+      if (first && (content->value("drevan_journal", 0) != 1 ||
+                    content->value("saved", "") != hex_hash_of(saved)))
+        break;
       if (!first) out.push_back({std::move(content->at("patch")), content->value("edit", "")});
     } catch (const json::exception&) {
       break;

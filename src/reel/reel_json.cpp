@@ -81,10 +81,9 @@ EdgeFade fade_from(const json& j, const char* key, const std::string& where) {
                        number(3, least_middle, most_middle);
   const bool plain = f.is_array() && f.size() == 2 && (f[1] == "line" || f[1] == "smooth");
   if (!(crossed || plain) || !number(0, 0, longest_fade_s) || !(f[0].get<double>() > 0))
-    throw wrong(where,
-                fmt::format("\"{}\" must be [seconds, \"line\" or \"smooth\"] or [seconds, "
-                            "\"crossed\", -1 to 1, {} to {}], at most {:.0f} s.",
-                            key, least_middle, most_middle, longest_fade_s));
+    throw wrong(where, fmt::format("\"{}\" must be [seconds, \"line\" or \"smooth\"] or [seconds, "
+                                   "\"crossed\", -1 to 1, {} to {}], at most {:.0f} s.",
+                                   key, least_middle, most_middle, longest_fade_s));
   if (crossed)
     return {f[0].get<double>(), CurveShape::line, f[2].get<double>(), f[3].get<double>()};
   return {f[0].get<double>(), f[1] == "smooth" ? CurveShape::smooth : CurveShape::line};
@@ -163,10 +162,9 @@ Version version_from(const json& j, const Reel& reel, const Clip& clip, const st
 }
 
 Clip clip_from(const json& j, const Reel& reel, const std::string& where) {
-  only_members(j,
-               {"id", "name", "source", "begin", "frames", "group", "place_s", "room_tone_s",
-                "fade_in", "fade_out", "line", "chosen", "text", "made_into", "layered", "chain", "version",
-                "versions", "sends", "direct"},
+  only_members(j, {"id",          "name",    "source",   "begin",    "frames", "group", "place_s",
+                   "room_tone_s", "fade_in", "fade_out", "line",     "chosen", "text",  "made_into",
+                   "layered",     "chain",   "version",  "versions", "sends",  "direct"},
                where);
   Clip c;
   c.id = member(j, "id", 0, where);

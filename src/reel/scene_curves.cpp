@@ -145,8 +145,7 @@ Curve held_curve(const Curve* before, const Parameter& of, double from_s, double
   std::erase_if(curve.points, [&](const CurvePoint& p) {
     return p.s > from_s + least_point_distance_s && p.s < end_s + least_point_distance_s;
   });
-  curve = with_point(std::move(curve), of, end_s,
-                     value);
+  curve = with_point(std::move(curve), of, end_s, value);
   // Smooth between moments that were held apart; along a way of the hand straight from one to the
   // next.
   for (size_t i = 0; i < curve.points.size(); ++i) {

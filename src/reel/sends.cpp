@@ -66,8 +66,7 @@ SendPlace place_from_json(const json& j, const std::string& where) {
 }
 
 bool stands_in(const std::vector<Send>& sends, int space) {
-  return std::ranges::any_of(sends,
-                             [&](const Send& s) { return s.space == space && s.place; });
+  return std::ranges::any_of(sends, [&](const Send& s) { return s.space == space && s.place; });
 }
 
 }  // namespace
@@ -176,7 +175,8 @@ Edit draw_send(const Reel& reel, Feeder from, int space, std::optional<Curve> le
   if (!send) send = &add_send(sends_in(edit.next, from), {space, off_send_db});
   send->level = std::move(level);
   edit.label = fmt::format("{} into {} over time", feeder_name(reel, from), name);
-  edit.merge = fmt::format("curve of send of {} {} to {}", static_cast<int>(from.of), from.index, space);
+  edit.merge =
+      fmt::format("curve of send of {} {} to {}", static_cast<int>(from.of), from.index, space);
   return edit;
 }
 
@@ -184,8 +184,9 @@ Edit place_in_space(const Reel& reel, Feeder from, int space, std::optional<Send
   Edit edit{.next = reel, .label = {}};
   const Space& of = space_of(reel, space);
   if (!placing_step(of))
-    throw impossible(fmt::format(
-        "{} has no places: they are where Acoustics is the first step of its chain.", of.clip.name));
+    throw impossible(
+        fmt::format("{} has no places: they are where Acoustics is the first step of its chain.",
+                    of.clip.name));
   Send* send = own_send(edit.next, from, space);
   if (!send)
     throw impossible(

@@ -77,9 +77,7 @@ Standing standing_at(const Reel& reel, const Clip& clip, double s) {
   return out;
 }
 
-double share_of(const Standing& standing) {
-  return standing.azimuth_deg / edits::picture_half_deg;
-}
+double share_of(const Standing& standing) { return standing.azimuth_deg / edits::picture_half_deg; }
 
 std::optional<Curve> way_of(const Reel& reel, const Clip& clip) {
   if (const auto drawn = edits::drawn_place(clip)) {
@@ -152,9 +150,8 @@ Edit hold_at(const Reel& reel, int id, const Hold& hold) {
     case StandsBy::acoustics:
       break;
   }
-  ChainStep& step = *std::ranges::find_if(d.clip.chain.steps, [](const ChainStep& s) {
-    return s.on && s.type->id == "acoustics";
-  });
+  ChainStep& step = *std::ranges::find_if(
+      d.clip.chain.steps, [](const ChainStep& s) { return s.on && s.type->id == "acoustics"; });
   // Seen from the listener: that is what is held.
   step.settings.values[static_cast<size_t>(parameter_index(*step.type, "placed"))] = 0;
   hold_step(step, "azimuth_deg", hold.azimuth_deg, hold);
@@ -175,8 +172,8 @@ Edit follow_along(const Reel& reel, int id, std::span<const HeldAt> shares) {
   for (const Send& s : sends_of(reel, *clip))
     if (s.space == now.space && s.place) place = *s.place;
   const double tolerance = 0.01 * picture_half_deg / (of.most - of.least);
-  place.azimuth = overwritten(place.azimuth ? &*place.azimuth : nullptr,
-                              thinned(points, of, tolerance));
+  place.azimuth =
+      overwritten(place.azimuth ? &*place.azimuth : nullptr, thinned(points, of, tolerance));
   Edit edit = place_in_space(reel, {Feeder::Of::clip, id}, now.space, std::move(place));
   edit.label = fmt::format("{} follows the picture", clip->name);
   edit.merge.clear();

@@ -21,11 +21,11 @@ enum class StandsBy {
 
 struct Standing {
   StandsBy by = StandsBy::nothing;
-  int space = 0;                ///< where by a space
-  edits::Feeder feeder{};       ///< who stands there: the clip, or all of its group
-  double azimuth_deg = 0;       ///< 0 ahead, 90 on the right
-  double distance_m = 2;        ///< of no meaning by pan
-  bool moves = false;           ///< it follows a curve
+  int space = 0;           ///< where by a space
+  edits::Feeder feeder{};  ///< who stands there: the clip, or all of its group
+  double azimuth_deg = 0;  ///< 0 ahead, 90 on the right
+  double distance_m = 2;   ///< of no meaning by pan
+  bool moves = false;      ///< it follows a curve
 };
 
 Standing standing_at(const Reel& reel, const Clip& clip, double s);

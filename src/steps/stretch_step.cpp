@@ -56,9 +56,7 @@ class Stretch final : public Rewriter {
     if (factor >= 0.25) return pass(read, frames, goal, out, tell);
     const auto between =
         std::max<Samples>(1, std::llround(static_cast<double>(frames) * std::sqrt(factor)));
-    const auto once = [&](const Sink& take) {
-      pass(read, frames, between, take, [](double) {});
-    };
+    const auto once = [&](const Sink& take) { pass(read, frames, between, take, [](double) {}); };
     pass(once, between, goal, out, tell);
   }
 

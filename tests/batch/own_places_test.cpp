@@ -91,7 +91,8 @@ TEST_F(OwnPlaces, EarlyAndLateAreTheTwoHalvesOfTheRoom) {
   const AudioBuffer late = mix();
   double error = 0, power = 0, late_power = 0;
   for (int c = 0; c < 2; ++c)
-    for (size_t i = 0; i < static_cast<size_t>(std::min({all.frames(), early.frames(), late.frames()})); ++i) {
+    for (size_t i = 0;
+         i < static_cast<size_t>(std::min({all.frames(), early.frames(), late.frames()})); ++i) {
       const double a = all.channel(c)[i];
       const double e = early.channel(c)[i], l = late.channel(c)[i];
       power += a * a;

@@ -65,7 +65,8 @@ TEST_F(SelectionTest, OneClipMadeOfSeveralSoundsAsTheyDidAndComesApart) {
   // Made again after a change of what it was made of.
   Reel changed = made;
   changed.clips[1].chain.steps[0].settings.values[0] = 0;
-  const Source again = render_one(changed, made_of(changed, clip.id), t / "two.wav", store, not_cancelled);
+  const Source again =
+      render_one(changed, made_of(changed, clip.id), t / "two.wav", store, not_cancelled);
   const Reel remade = edits::make_again(changed, clip.id, again).next;
   EXPECT_GT(difference(mix_of(remade, "again"), before), 0.01F);
   EXPECT_EQ(remade.find(clip.id)->place_s, 2);
@@ -106,9 +107,9 @@ TEST_F(SelectionTest, WhatIsMarkedIsWrittenAsItIsHeardInTheMix) {
   Reel alone = reel;
   std::erase_if(alone.clips, [](const Clip& c) { return c.id != 1; });
   EXPECT_LT(difference(written, mix_of(alone, "alone"), 96000), 1e-7F);
-  EXPECT_THROW(
-      render_selection(reel, {}, t / "none.wav", Container::wav, SampleType::int24, store, not_cancelled),
-      Error);
+  EXPECT_THROW(render_selection(reel, {}, t / "none.wav", Container::wav, SampleType::int24, store,
+                                not_cancelled),
+               Error);
   EXPECT_THROW(render_selection(reel, ids, reel.sources[0].path, Container::wav, SampleType::int24,
                                 store, not_cancelled),
                Error);

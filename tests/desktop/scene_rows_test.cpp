@@ -33,8 +33,8 @@ class SceneRowsTest : public testing::Test {
     QTest::qWait(60);
   }
   bool ready() {
-    return d.wait_for(
-        [&] { return !d.work().scene.busy() && d.work().scene.share_ready() >= 1; }, 60000);
+    return d.wait_for([&] { return !d.work().scene.busy() && d.work().scene.share_ready() >= 1; },
+                      60000);
   }
   SceneRows& rows() { return d.window.scene().rows(); }
   const Reel& reel() { return d.work().document.reel(); }
@@ -67,8 +67,7 @@ TEST_F(SceneRowsTest, AClipDraggedOverAnotherIsCrossfadedAndTheShapeIsDragged) {
   EXPECT_NEAR(in.seconds, out.seconds, 1e-9);
   EXPECT_LT(*in.alike, 0.3) << "two talks have little in common";
   // The dot shapes it.
-  const QPointF dot =
-      rows().crossing_dot(d.clip_named("opening"), d.clip_named("night-two"));
+  const QPointF dot = rows().crossing_dot(d.clip_named("opening"), d.clip_named("night-two"));
   ASSERT_FALSE(dot.isNull());
   const double wide = rows().x_of(2) - rows().x_of(0);
   d.drag(rows().viewport(), dot, dot - QPointF(wide / 4, 0));

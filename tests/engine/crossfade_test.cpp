@@ -31,8 +31,7 @@ class Crossings : public testing::Test {
   void two(AudioBuffer a, AudioBuffer b) {
     test::write_wav(t / "a.wav", a);
     test::write_wav(t / "b.wav", b);
-    for (const char* name : {"a.wav", "b.wav"})
-      add_clip(reel, examine_source(t / name), "Talk");
+    for (const char* name : {"a.wav", "b.wav"}) add_clip(reel, examine_source(t / name), "Talk");
     reel.clips[0].place_s = 1;
     reel.clips[1].place_s = 10;
   }
@@ -51,7 +50,8 @@ class Crossings : public testing::Test {
 TEST_F(Crossings, ThePowerStaysForSoundsAlikeAndNot) {
   for (const double common : {0.0, 0.5, 0.8, 1.0}) {
     reel = {};
-    AudioBuffer shared = test::noise(0.1, 8, 1), a = test::noise(0.1, 4, 2), b = test::noise(0.1, 4, 3);
+    AudioBuffer shared = test::noise(0.1, 8, 1), a = test::noise(0.1, 4, 2),
+                b = test::noise(0.1, 4, 3);
     // Where they lie on each other, from 3 to 4 s of a and from 0 to 1 s of b, they share it.
     const double own = std::sqrt(1 - common);
     for (size_t i = 0; i < 4 * 48000; ++i) {
@@ -142,10 +142,8 @@ TEST_F(Crossings, WrongOnesInAFileAreRefused) {
   fade.alike = 0.25;
   fade.middle = 0.75;
   reel.clips[0].fade_out = fade;
-  const std::pair<std::string, std::string> changes[] = {{"\"crossed\"", "\"line\""},
-                                                         {"0.25", "1.5"},
-                                                         {"0.75", "0.95"},
-                                                         {"0.75", "null"}};
+  const std::pair<std::string, std::string> changes[] = {
+      {"\"crossed\"", "\"line\""}, {"0.25", "1.5"}, {"0.75", "0.95"}, {"0.75", "null"}};
   test::expect_refused(reel_to_text(reel, t.path()), t.path(), changes);
 }
 

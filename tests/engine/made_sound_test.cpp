@@ -63,13 +63,16 @@ TEST_F(MadeSounds, NoiseHasItsLevelAndSlope) {
     EXPECT_NEAR(test::rms_db(x.channel(0)), -23.01, pink ? 0.5 : 0.1) << pink;
     double last = 0;
     for (double hz = 187.5; hz <= 6000; hz *= 2) {
-      const double now = 10 * std::log10(band_power(x.channel(0), hz, std::min(1.5 * hz, hz + 600)));
+      const double now =
+          10 * std::log10(band_power(x.channel(0), hz, std::min(1.5 * hz, hz + 600)));
       if (hz > 187.5) {
         EXPECT_NEAR(last - now, pink ? 3.01 : 0, 1.0) << pink << " " << hz;
       }
       last = now;
     }
-    EXPECT_EQ(x.channel(0)[50000], made({pink ? MadeKind::pink_noise : MadeKind::white_noise, 8, -20, 0}).channel(0)[50000]);
+    EXPECT_EQ(
+        x.channel(0)[50000],
+        made({pink ? MadeKind::pink_noise : MadeKind::white_noise, 8, -20, 0}).channel(0)[50000]);
   }
 }
 

@@ -39,14 +39,16 @@ class Anchors : public testing::Test {
     const auto x = y.channel(0);
     const auto power = [&](size_t at, size_t n) {
       double sum = 0;
-      for (size_t i = at; i < at + n; ++i) sum += static_cast<double>(x[i]) * static_cast<double>(x[i]);
+      for (size_t i = at; i < at + n; ++i)
+        sum += static_cast<double>(x[i]) * static_cast<double>(x[i]);
       return sum;
     };
     const auto part = static_cast<size_t>(0.005 * reel.rate);
     size_t best = 0;
     double most = -1;
     for (auto at = static_cast<size_t>((s - 0.15) * reel.rate);
-         at < std::min(x.size() - 2 * part, static_cast<size_t>((s + 0.15) * reel.rate)); at += part / 10) {
+         at < std::min(x.size() - 2 * part, static_cast<size_t>((s + 0.15) * reel.rate));
+         at += part / 10) {
       const double rise = power(at, part) - power(at - part, part);
       if (rise > most) most = rise, best = at;
     }

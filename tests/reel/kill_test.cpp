@@ -68,9 +68,9 @@ void work_on_the_scene(Reel& reel, std::mt19937& random) {
     default:
       // A moment is bound, or let go.
       if (anchors_of(reel, reel.clips[0]).empty())
-        reel = edits::bind(reel, clip, clip_seconds(reel, reel.clips[0]) / 2,
-                           edits::StretchWay::tape)
-                   .next;
+        reel =
+            edits::bind(reel, clip, clip_seconds(reel, reel.clips[0]) / 2, edits::StretchWay::tape)
+                .next;
       else
         reel = edits::unbind(reel, clip, 0).next;
       break;

@@ -191,7 +191,8 @@ double numbered(int frame, int x, int) { return (frame >> (x / 8)) & 1 ? 210 : 4
 int number_of(const FilmPicture& picture, int bytes) {
   int out = 0;
   for (int bit = 0; bit < 8; ++bit) {
-    const int at = picture.height / 2 * picture.width + bit * picture.width / 8 + picture.width / 16;
+    const int at =
+        picture.height / 2 * picture.width + bit * picture.width / 8 + picture.width / 16;
     if (picture.pixels[static_cast<size_t>(bytes * at)] > 128) out |= 1 << bit;
   }
   return out;

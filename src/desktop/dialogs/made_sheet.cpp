@@ -75,8 +75,7 @@ void MadeSheet::show_state() {
   const QString group = clip && !is_bus(*clip)
                             ? QString::fromStdString(work_.document.reel().group_of(*clip).name)
                             : tr("a group of its own");
-  where_->setText(
-      tr("It begins at %1, in %2.").arg(work_.films.moment_text(place_s_), group));
+  where_->setText(tr("It begins at %1, in %2.").arg(work_.films.moment_text(place_s_), group));
 }
 
 void MadeSheet::make() {

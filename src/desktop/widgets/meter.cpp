@@ -64,7 +64,8 @@ void Meter::paintEvent(QPaintEvent*) {
              hold_db_ <= meter_floor_db ? QString("-") : QString::number(hold_db_, 'f', 1));
   const double left = 56, right = width() - lamp_width;
   const auto x_at = [&](double db) {
-    return left + (right - left) * std::clamp((db - meter_floor_db) / (6 - meter_floor_db), 0.0, 1.0);
+    return left +
+           (right - left) * std::clamp((db - meter_floor_db) / (6 - meter_floor_db), 0.0, 1.0);
   };
   for (size_t c = 0; c < 2; ++c) {
     const double y = height() / 2.0 - 8 + static_cast<double>(c) * 9;

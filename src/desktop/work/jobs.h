@@ -63,8 +63,7 @@ class Jobs : public QObject {
   using UseFile = std::function<edits::Edit(const Reel&, const Source&)>;
   void make_file(MakeFile make, UseFile edit);
   /// Renders clips into a file, then makes the edit with it.
-  void make(std::vector<int> clips, const std::filesystem::path& file,
-            UseFile edit);
+  void make(std::vector<int> clips, const std::filesystem::path& file, UseFile edit);
   Progress making(const CancelToken& cancel);
   /// Moves `ends` of a clip to where its sound crosses zero, then makes the edit.
   void cut(int clip, std::vector<double> ends,

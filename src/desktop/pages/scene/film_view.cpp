@@ -132,10 +132,9 @@ void FilmView::hold() {
   if (!clip) return;
   const double now = moment();
   const double from = now > last_s_ && now - last_s_ < 0.5 ? last_s_ : now;
-  work_.document.change(
-      [&](const Reel& reel) {
-        return edits::hold_at(reel, clip->id, {from, now, share_ * edits::picture_half_deg});
-      });
+  work_.document.change([&](const Reel& reel) {
+    return edits::hold_at(reel, clip->id, {from, now, share_ * edits::picture_half_deg});
+  });
   last_s_ = now;
   update();
 }

@@ -32,9 +32,10 @@ double metres(const Standing& s) {
 ScenePlan::ScenePlan(const Work& work, QWidget* parent) : QWidget(parent), work_(work) {
   setObjectName("scene_plan");
   setAccessibleName(tr("Plan: who stands where"));
-  setToolTip(tr("From above: drag a sound to where it is heard from. While it plays, or where it "
-                "moves already, the movement is kept. Ctrl and drag: of its group this clip alone. "
-                "Double-click: back to where all stand"));
+  setToolTip(
+      tr("From above: drag a sound to where it is heard from. While it plays, or where it "
+         "moves already, the movement is kept. Ctrl and drag: of its group this clip alone. "
+         "Double-click: back to where all stand"));
   setMouseTracking(true);
   const auto fresh = [this] { update(); };
   connect(&work_.document, &Document::reel_changed, this, fresh);
@@ -212,8 +213,7 @@ void ScenePlan::mouseDoubleClickEvent(QMouseEvent*) {
   });
 }
 
-void ScenePlan::draw_ground(QPainter& p, const Layout& l,
-                            const std::optional<Room>& room) const {
+void ScenePlan::draw_ground(QPainter& p, const Layout& l, const std::optional<Room>& room) const {
   const Theme& t = theme();
   if (room && !room->view.outdoors) {
     const PlanView& v = room->view;

@@ -115,7 +115,18 @@ class SceneRows : public QAbstractScrollArea {
   void changeEvent(QEvent* e) override;
 
  private:
-  enum class Drag { none, playhead, clips, event, trim_begin, trim_end, stretch, line, cross, anchor };
+  enum class Drag {
+    none,
+    playhead,
+    clips,
+    event,
+    trim_begin,
+    trim_end,
+    stretch,
+    line,
+    cross,
+    anchor
+  };
   static constexpr double header_width = 132, ruler_width = 28;
   static constexpr double strip_height = 40, event_height = 22, fold_height = 22;
   static constexpr double least_row = 56, most_row = 110;
@@ -205,9 +216,9 @@ class SceneRows : public QAbstractScrollArea {
   std::vector<std::pair<int, double>> places_;  // of the dragged clips, when they were pressed
   std::optional<double> snap_line_s_;
   double edge_s_ = 0;  // where the dragged end of a clip has come to
-  RowLine line_;  // as it was chosen
+  RowLine line_;       // as it was chosen
   size_t line_point_ = 0;
-  int anchor_ = 0;          // the bound moment that is held; edge_s_ is where it has come to
+  int anchor_ = 0;                // the bound moment that is held; edge_s_ is where it has come to
   std::pair<int, int> crossing_;  // the clips whose crossfade is held
   QLineEdit* name_ = nullptr;
 };

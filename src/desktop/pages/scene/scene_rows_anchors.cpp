@@ -41,13 +41,13 @@ int SceneRows::anchor_hit(QPointF at) const {
 void SceneRows::bind_at_playhead() {
   const Clip* clip = work_.selection.clip();
   if (!clip || is_bus(*clip))
-    return work_.notices.warn(tr("Choose a clip first: what is heard of it at the playhead is "
-                                 "bound there."));
+    return work_.notices.warn(
+        tr("Choose a clip first: what is heard of it at the playhead is "
+           "bound there."));
   const int id = clip->id;
   const double s = playhead_s_ - clip->place_s;
-  work_.document.change([&](const Reel& reel) {
-    return edits::bind(reel, id, s, edits::StretchWay::pitch);
-  });
+  work_.document.change(
+      [&](const Reel& reel) { return edits::bind(reel, id, s, edits::StretchWay::pitch); });
 }
 
 void SceneRows::drag_anchor(double x, bool snaps) {
@@ -89,8 +89,8 @@ void SceneRows::draw_anchors(QPainter& p) const {
     p.setPen(QPen(t.attention, 1.5));
     p.drawLine(QPointF(at.x(), row.top() + 14), at);
     p.setBrush(t.text);
-    p.drawPolygon(QPolygonF({at + QPointF(0, -6), at + QPointF(5, 0), at + QPointF(0, 6),
-                             at + QPointF(-5, 0)}));
+    p.drawPolygon(QPolygonF(
+        {at + QPointF(0, -6), at + QPointF(5, 0), at + QPointF(0, 6), at + QPointF(-5, 0)}));
   }
   p.restore();
 }

@@ -110,9 +110,8 @@ void SceneRows::drag_crossing(QPointF at) {
   for (const Crossing& c : crossings()) {
     if (std::pair{c.before, c.after} != crossing_) continue;
     const double middle = (seconds_at(at.x()) - c.begin_s) / (c.end_s - c.begin_s);
-    work_.document.change([&](const Reel& reel) {
-      return edits::set_middle(reel, c.before, c.after, middle);
-    });
+    work_.document.change(
+        [&](const Reel& reel) { return edits::set_middle(reel, c.before, c.after, middle); });
     return;
   }
 }

@@ -47,9 +47,8 @@ void SceneRows::end_edge() {
     if (marked_.size() > 1 && marked_.contains(id)) return stretch_marked(clip);
     const double to = edge_s_ - clip.place_s;
     const int one[] = {id};
-    work_.document.change([&](const Reel& reel) {
-      return settled(edits::stretch_to(reel, id, to, way), one);
-    });
+    work_.document.change(
+        [&](const Reel& reel) { return settled(edits::stretch_to(reel, id, to, way), one); });
     return;
   }
   const SceneSound* sound = work_.scene.sound(id);

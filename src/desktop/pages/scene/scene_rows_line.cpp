@@ -163,8 +163,7 @@ void SceneRows::show_line(const RowLine& of) {
   }
   const CurveShape shape = only_holds(line_parameter()) ? CurveShape::hold : CurveShape::line;
   const double from = clip.place_s - line_begin_s();
-  draw_line_as(Curve{{{from, now, shape},
-                      {from + std::max(0.1, clip_seconds(clip)), now, shape}}});
+  draw_line_as(Curve{{{from, now, shape}, {from + std::max(0.1, clip_seconds(clip)), now, shape}}});
   work_.document.end_merge();
 }
 
@@ -225,7 +224,8 @@ void SceneRows::draw_line(QPainter& p) const {
                              .arg(line_name(), QString::fromStdString(value_text(of, of.least)),
                                   QString::fromStdString(value_text(of, of.most)));
     const double wide = p.fontMetrics().horizontalAdvance(name) + 10;
-    const double left = to + 8 + wide < row.right() ? to + 8 : std::max(row.left(), from - 8 - wide);
+    const double left =
+        to + 8 + wide < row.right() ? to + 8 : std::max(row.left(), from - 8 - wide);
     const QRectF box(left, row.bottom() - 20, wide, 16);
     p.setPen(Qt::NoPen);
     p.setBrush(faded(t.window, 0.8));

@@ -93,14 +93,16 @@ SceneSentence::Word SceneSentence::place_in_word(int clip, const Send& send) {
   };
   if (place.azimuth || place.distance)
     return {.text = tr("moving"), .tip = tr("Where it goes is on the plan, right of the picture")};
-  Word w{.text = tr("at %1 deg, %2 m").arg(place.azimuth_deg, 0, 'f', 0).arg(place.distance_m, 0, 'f', 1),
-         .tip = tr("Where it stands: drag, turn the wheel, or double-click and type degrees; on the "
-                   "plan, right of the picture, it is held")};
+  Word w{
+      .text =
+          tr("at %1 deg, %2 m").arg(place.azimuth_deg, 0, 'f', 0).arg(place.distance_m, 0, 'f', 1),
+      .tip = tr("Where it stands: drag, turn the wheel, or double-click and type degrees; on the "
+                "plan, right of the picture, it is held")};
   w.turn = [to, place](double steps) { to(place.azimuth_deg + 2 * steps); };
   w.type = [this, to](const QString& typed) {
     bool ok = false;
-    const double deg = typed.split(' ', Qt::SkipEmptyParts).value(typed.startsWith("at ") ? 1 : 0)
-                           .toDouble(&ok);
+    const double deg =
+        typed.split(' ', Qt::SkipEmptyParts).value(typed.startsWith("at ") ? 1 : 0).toDouble(&ok);
     if (!ok) return work_.notices.warn(tr("%1 is no direction; type degrees.").arg(typed));
     to(deg);
   };
