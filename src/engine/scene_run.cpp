@@ -23,8 +23,6 @@ Samples bounded_tail(const ChainRun& run) {
 
 }  // namespace
 
-// A clip that sounds. Its run gives whole blocks; they begin where the clip begins.
-
 // What a clip feeds into one space beyond its gain.
 struct FeedRun {
   FeedRun(const Feed& feed, StreamFormat format)
@@ -54,6 +52,7 @@ struct FeedRun {
   float place_share = -1;
 };
 
+// A clip that sounds. Its run gives whole blocks; they begin where the clip begins.
 struct SceneRun::Voice {
   Voice(const SceneVoice& voice, size_t places, double rate)
       : of(voice),
@@ -78,7 +77,7 @@ struct SceneRun::Voice {
       if (!feeds[i]->turn(next[i])) return false;
     return true;
   }
-  // `n` frames from offset `from` of the scene's block.
+  // The next frames, before and after.
   void read(const AudioBlock& dry, const AudioBlock& wet) {
     for (int done = 0; done < wet.frames();) {
       if (left == 0) {
@@ -298,10 +297,8 @@ void SceneRun::run(int n) {
     const int own = voice->run.channels();
     const AudioBlock before = voice_before_.block(0, n - offset).first(own),
                      after = voice_after_.block(0, n - offset).first(own);
-    {
-      const Spent spent(voice->cost_s);
-      voice->read(before, after);
-    }
+    const Spent spent(voice->cost_s);
+    voice->read(before, after);
     const float gain = voice->leaves ? 0 : v.gain;
     add(voice->shares[0], after, offset, v.direct ? gain : 0, sum.first(width_));
     for (int c = 0; c < width_; ++c) {

@@ -90,6 +90,20 @@ void take_out_crossed(Reel& reel, const std::set<int>& touched,
 
 }  // namespace
 
+Edit clear_crossings(Edit edit, const LengthOf& length) {
+  std::set<int> touched;
+  std::set<std::pair<int, int>> crossing;
+  for (const Clip& c : edit.next.clips) {
+    if (!c.fade_in.alike && !c.fade_out.alike) continue;
+    touched.insert(c.id);
+    for (const Crossing& one : crossings_of(edit.next, c.id, length))
+      if (crossed(edit.next, one.before, one.after, length))
+        crossing.insert({one.before, one.after});
+  }
+  take_out_crossed(edit.next, touched, crossing);
+  return edit;
+}
+
 Edit settle_crossings(Edit edit, std::span<const int> clips, const LengthOf& length,
                       const std::function<double(const Reel&, const Crossing&)>& alike) {
   Reel& reel = edit.next;

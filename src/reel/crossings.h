@@ -38,6 +38,8 @@ namespace edits {
 /// `length` is asked for clips of edit.next.
 Edit settle_crossings(Edit edit, std::span<const int> clips, const LengthOf& length,
                       const std::function<double(const Reel&, const Crossing&)>& alike);
+/// After `edit`, which took clips out: what was crossfaded with one of them begins and ends as it is.
+Edit clear_crossings(Edit edit, const LengthOf& length);
 /// Where both are equal, as a share of the crossfade's length. Drags are one edit.
 Edit set_middle(const Reel& reel, int before, int after, double middle);
 /// The clip sounds along with those that it overlaps, with all of its beginning and end: its

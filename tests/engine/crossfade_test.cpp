@@ -126,6 +126,17 @@ TEST_F(Crossings, ComeAndGoWithThePlaces) {
   reel = placed(reel, round);
   EXPECT_FALSE(reel.clips[0].fade_in.alike) << "it is layered";
   EXPECT_EQ(reel_from_text(reel_to_text(reel, t.path()), t.path(), "x"), reel);
+  // One that is taken out leaves the other whole.
+  reel = edits::set_layered(reel, 1, false, length).next;
+  reel = placed(reel, round);
+  ASSERT_TRUE(reel.clips[0].fade_in.alike);
+  const int gone[] = {2};
+  auto without = edits::remove_clips(reel, gone);
+  const Reel after = without.next;
+  without = edits::clear_crossings(std::move(without),
+                                   [&](const Clip& c) { return own_length(after, c); });
+  EXPECT_EQ(without.next.clips[0].fade_in, EdgeFade{});
+  EXPECT_EQ(edits::clear_crossings({.next = reel, .label = {}}, length).next, reel);
   // Rows do not cross.
   reel.groups.push_back({.name = "Other", .chain = {}});
   reel.clips[0].layered = false;

@@ -170,7 +170,12 @@ void SceneRows::remove_chosen() {
   const auto clips = marked();
   marked_.clear();
   if (!clips.empty())
-    work_.document.change([&](const Reel& reel) { return edits::remove_clips(reel, clips); });
+    work_.document.change([&](const Reel& reel) {
+      auto edit = edits::remove_clips(reel, clips);
+      const Reel now = edit.next;
+      return edits::clear_crossings(std::move(edit),
+                                    [&](const Clip& c) { return work_.scene.length(now, c); });
+    });
 }
 
 void SceneRows::nudge(double by_s) {
