@@ -169,12 +169,11 @@ void add_spaces(std::vector<PlacedSound>& placed, const OnTheWay& way,
   std::mutex mutex;
   std::vector<double> shares(fed.size());
   on_all_cores(fed.size(), way.cancel, [&](size_t i) {
-    heard[i] = through_space(*fed[i], placed, way, told[i],
-                             [&](double share) {
-                               const std::lock_guard lock(mutex);
-                               shares[i] = share / static_cast<double>(fed.size());
-                               if (progress) progress(std::reduce(shares.begin(), shares.end()));
-                             });
+    heard[i] = through_space(*fed[i], placed, way, told[i], [&](double share) {
+      const std::lock_guard lock(mutex);
+      shares[i] = share / static_cast<double>(fed.size());
+      if (progress) progress(std::reduce(shares.begin(), shares.end()));
+    });
   });
   for (size_t i = 0; i < fed.size(); ++i) {
     placed.push_back(std::move(heard[i]));

@@ -37,8 +37,7 @@ void write_sums(MixRun& run, std::vector<MixBus>& buses, const std::atomic<bool>
                 const CancelToken& cancel, const Progress& progress);
 /// What one part of the sounds sums to, as a file.
 void write_sum(MixRun& run, const Part& part, const std::filesystem::path& file, double rate,
-               const std::atomic<bool>* pause, const CancelToken& cancel,
-               const Progress& progress);
+               const std::atomic<bool>* pause, const CancelToken& cancel, const Progress& progress);
 
 /// A part of a whole progress.
 Progress part_of(const Progress& whole, double from, double to);

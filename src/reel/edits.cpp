@@ -259,6 +259,14 @@ Edit clear_unused_versions(const Reel& reel) {
   return edit;
 }
 
+Edit set_rate(const Reel& reel, double rate) {
+  if (!(rate >= 8000 && rate <= 384000))
+    throw impossible(fmt::format("A reel can work at 8000 to 384000 Hz, not at {}.", rate));
+  Edit edit{reel, fmt::format("The reel works at {:g} Hz", rate)};
+  edit.next.rate = rate;
+  return edit;
+}
+
 Edit set_target(const Reel& reel, const std::string& target) {
   Edit edit{reel, target.empty() ? "No target" : "Set target"};
   edit.next.target = target;

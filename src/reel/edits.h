@@ -76,6 +76,9 @@ Edit clear_unused_versions(const Reel& reel);
 
 // --- the reel ---
 
+/// The working rate, 8000 to 384000 Hz: everything is played, recorded and rendered at it. Clips and
+/// curves stay where they are in time.
+Edit set_rate(const Reel& reel, double rate);
 /// One of Drevan's own targets by id, a file, or nothing. Whether there is such a target is not looked at.
 Edit set_target(const Reel& reel, const std::string& target);
 

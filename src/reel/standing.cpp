@@ -143,12 +143,11 @@ Edit hold_at(const Reel& reel, int id, const Hold& hold) {
     case StandsBy::nothing:
     case StandsBy::pan: {
       const double share = hold.azimuth_deg / picture_half_deg;
-      if (hold.over_time || now.moves)
-        return hold_place(reel, id, hold.from_s, hold.to_s, share);
+      if (hold.over_time || now.moves) return hold_place(reel, id, hold.from_s, hold.to_s, share);
       if (now.by == StandsBy::nothing) d.clip.chain.steps.push_back(make_step("pan"));
-      const auto last = std::ranges::find_if(
-          d.clip.chain.steps.rbegin(), d.clip.chain.steps.rend(),
-          [](const ChainStep& s) { return s.on && s.type->id == "pan"; });
+      const auto last =
+          std::ranges::find_if(d.clip.chain.steps.rbegin(), d.clip.chain.steps.rend(),
+                               [](const ChainStep& s) { return s.on && s.type->id == "pan"; });
       hold_step(*last, "pan_pct", 100 * share, hold);
       d.edit.merge = fmt::format("place of clip {} in the picture", id);
       return d.done(fmt::format("{} placed", d.clip.name));

@@ -89,6 +89,31 @@ class RecordingDeskTest : public testing::Test {
   Driver d;
 };
 
+TEST_F(RecordingDeskTest, AtAnotherRateTheReelWorksAndIsRecorded) {
+  speak();
+  open_scene();
+  d.work().listening.seek_s(5);
+  open_strip();
+  RecordingSheet sheet(d.work(), &d.window);
+  auto* rate = sheet.findChild<QComboBox*>("rate");
+  ASSERT_TRUE(rate);
+  EXPECT_EQ(rate->currentText(), "48 kHz");
+  rate->setCurrentIndex(rate->findText("96 kHz"));
+  Q_EMIT rate->activated(rate->currentIndex());
+  EXPECT_EQ(reel().rate, 96000);
+  EXPECT_NEAR(d.work().listening.position_s(), 5, 0.05);
+  ASSERT_TRUE(d.wait_for([&] { return strip().meter(0) != nullptr && desk().armed(); }));
+  ASSERT_TRUE(d.wait_for(
+      [&] { return !d.work().scene.busy() && d.work().scene.share_ready() >= 1; }, 60000));
+  record(700);
+  const Clip& take = reel().clips.back();
+  EXPECT_EQ(reel().source_of(take).rate, 96000);
+  EXPECT_NEAR(clip_seconds(reel(), take), 0.75, 0.4) << "the device runs at that rate, too";
+  while (reel().rate != 48000 && d.work().document.history().can_undo()) d.work().document.undo();
+  EXPECT_EQ(reel().rate, 48000);
+  EXPECT_NEAR(d.work().listening.position_s(), 5, 3);
+}
+
 TEST_F(RecordingDeskTest, FromTheStartPageALineAndAnotherTakeOfIt) {
   speak();
   auto* button = d.window.start().findChild<QPushButton*>("start_record");

@@ -91,8 +91,7 @@ TEST_F(Standings, FollowWhatIsSeenByASpaceAsWell) {
   for (int i = 0; i <= 72; ++i) way.push_back({i / 24.0, -0.8 + 1.6 * i / 72});
   reel = edits::follow_along(reel, 1, way).next;
   EXPECT_TRUE(reel.clips[0].chain.steps.empty()) << "no pan is needed";
-  for (const auto& p : way)
-    EXPECT_NEAR(share_of(at(p.s)), p.share, 0.02) << p.s;
+  for (const auto& p : way) EXPECT_NEAR(share_of(at(p.s)), p.share, 0.02) << p.s;
   ASSERT_TRUE(way_of(reel, reel.clips[0]));
   EXPECT_LE(way_of(reel, reel.clips[0])->points.size(), 4U) << "a straight way needs few points";
 }

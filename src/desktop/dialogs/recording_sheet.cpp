@@ -6,6 +6,7 @@
 #include <QFormLayout>
 #include <QLabel>
 #include <QPushButton>
+#include <algorithm>
 
 #include "reel/recording.h"
 #include "widgets/words.h"
@@ -39,9 +40,9 @@ RecordingSheet::RecordingSheet(const Work& work, QWidget* parent, ListDevices li
   width_ = box("width", tr("Channels"),
                tr("Each input to a clip of its own, or two inputs to one stereo clip"));
   width_->addItems({tr("mono: a clip for each input"), tr("stereo: a clip for two inputs")});
-  rate_ = new QLabel(this);
-  rate_->setObjectName("quiet");
-  form->addRow(tr("Rate"), rate_);
+  rate_ = box("rate", tr("Rate"),
+              tr("The reel's: everything is played, recorded and rendered at it. Clips stay where "
+                 "they are; what has another rate is converted"));
   folder_ = new QPushButton(this);
   folder_->setObjectName("record_folder");
   folder_->setToolTip(tr("Where the files go; nothing there is ever recorded over"));
@@ -65,6 +66,7 @@ RecordingSheet::RecordingSheet(const Work& work, QWidget* parent, ListDevices li
     habits.input = input_->currentData().toString();
     work_.recording.set_habits(habits);
   });
+  connect(rate_, &QComboBox::activated, this, &RecordingSheet::change_rate);
   for (QComboBox* b : {samples_, width_})
     connect(b, &QComboBox::activated, this, &RecordingSheet::change_format);
   connect(folder_, &QPushButton::clicked, this, &RecordingSheet::choose_folder);
@@ -105,6 +107,12 @@ void RecordingSheet::change_format() {
       [&](const Reel& reel) { return edits::set_recording_format(reel, format); });
 }
 
+void RecordingSheet::change_rate() {
+  const double rate = rate_->currentData().toDouble();
+  if (rate != work_.document.reel().rate)
+    work_.document.change([&](const Reel& reel) { return edits::set_rate(reel, rate); });
+}
+
 void RecordingSheet::choose_folder() {
   RecordingFormat format = work_.document.reel().recording;
   const QString now = text(work_.document.recordings_folder().string());
@@ -119,7 +127,14 @@ void RecordingSheet::show_state() {
   const Reel& reel = work_.document.reel();
   samples_->setCurrentIndex(reel.recording.floating ? 1 : 0);
   width_->setCurrentIndex(reel.recording.stereo ? 1 : 0);
-  rate_->setText(tr("%1 Hz, the reel's").arg(reel.rate));
+  // The usual ones, and what the reel has.
+  std::vector<double> rates{44100, 48000, 88200, 96000, 192000};
+  if (std::ranges::find(rates, reel.rate) == rates.end()) rates.push_back(reel.rate);
+  std::ranges::sort(rates);
+  rate_->clear();
+  for (const double rate : rates) rate_->addItem(tr("%1 kHz").arg(rate / 1000), rate);
+  rate_->setCurrentIndex(rate_->findData(reel.rate));
+  rate_->setEnabled(!work_.recording.recording());
   folder_->setText(!reel.recording.folder.empty() ? text(reel.recording.folder.filename().string())
                    : work_.document.file().empty()
                        ? tr("Drevan's own, until the reel is saved")

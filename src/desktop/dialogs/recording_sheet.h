@@ -26,14 +26,15 @@ class RecordingSheet : public QDialog {
   void look();
   void fill(const std::vector<SoundDevice>& devices);
   void change_format();
+  void change_rate();
   void choose_folder();
   void show_state();
 
   const Work& work_;
   ListDevices list_;
-  QComboBox *input_, *samples_, *width_;
+  QComboBox *input_, *samples_, *width_, *rate_;
   QPushButton *folder_, *measure_;
-  QLabel *latency_, *rate_;
+  QLabel* latency_;
   TaskLane lane_;
 };
 

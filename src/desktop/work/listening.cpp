@@ -55,13 +55,12 @@ Listening::Listening(Notices& notices, const Document& document, const Selection
   connect(&document_, &Document::opened, this, [this] {
     file_.clear();
     unload();
-    if (document_.reel().rate == rate_) return;
-    rate_ = document_.reel().rate;
-    player_ = make_player(rate_);
-    input_.reset();
-    give_listening_device();
+    follow_rate();
   });
-  connect(&document_, &Document::reel_changed, &soon_, qOverload<>(&QTimer::start));
+  connect(&document_, &Document::reel_changed, this, [this] {
+    follow_rate();
+    soon_.start();
+  });
   connect(&scene_, &SceneSounds::plan_changed, this, [this] {
     if (scene_on_) soon_.start();
   });
@@ -83,6 +82,18 @@ Listening::Listening(Notices& notices, const Document& document, const Selection
   connect(&measurements_, &Measurements::course_changed, this, [this] {
     if (solo_step_ && measurements_.course_whole()) load();
   });
+}
+
+// Another rate is another device, from the same moment on.
+void Listening::follow_rate() {
+  if (document_.reel().rate == rate_) return;
+  const double at_s = position_s();
+  rate_ = document_.reel().rate;
+  player_ = make_player(rate_);
+  input_.reset();
+  plan_.reset();
+  give_listening_device();
+  seek_s(at_s);
 }
 
 void Listening::use_output(const SoundOutput& output) {

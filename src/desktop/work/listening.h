@@ -73,6 +73,7 @@ class Listening : public QObject {
   void plan_changed();
 
  private:
+  void follow_rate();
   struct Against {
     int version = 0;
     ClipSound sound;

@@ -70,6 +70,12 @@ RecordingDesk::RecordingDesk(Notices& notices, Document& document, Selection& se
   connect(&watch_, &QTimer::timeout, this, &RecordingDesk::watch);
   connect(&lane_, &TaskLane::failed, this, [this](const QString& why) { notices_.warn(why); });
   connect(&document_, &Document::leaving, this, [this] { arm(false); });
+  // At another rate the inputs are opened anew.
+  connect(&document_, &Document::reel_changed, this, [this] {
+    if (!armed() || recorder_rate_ == document_.reel().rate) return;
+    arm(false);
+    arm(true);
+  });
   // When the reel is there as it was, with the edits that came back.
   connect(&document_, &Document::opened, this, &RecordingDesk::bring_back_broken,
           Qt::QueuedConnection);
@@ -88,7 +94,8 @@ void RecordingDesk::arm(bool on) {
     Q_EMIT changed();
     return;
   }
-  recorder_ = std::make_shared<Recorder>(document_.reel().rate);
+  recorder_rate_ = document_.reel().rate;
+  recorder_ = std::make_shared<Recorder>(recorder_rate_);
   inputs_seen_ = 0;
   listening_.use_input(InputWish{habits_.input.toStdString(), 0});
   listening_.player().inputs().hear_with(recorder_);

@@ -98,6 +98,7 @@ class RecordingDesk : public QObject {
   Listening& listening_;
   RecordingHabits habits_;
   std::shared_ptr<Recorder> recorder_;
+  double recorder_rate_ = 0;
   std::shared_ptr<ChirpsHeard> chirps_;
   std::vector<RecordingNote> notes_;  // of the files that are being recorded
   std::uint64_t lanes_on_ = 1;        // bits
