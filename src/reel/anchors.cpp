@@ -128,7 +128,7 @@ void require_one_clock(const Clip& clip, StretchWay way) {
 }
 
 Edit put(Draft& d, const Knots& knots, StretchWay way, std::string label, std::string merge) {
-  const double least = 0.1, most = way == StretchWay::tape ? 10 : 4;
+  const auto [least, most] = stretch_bounds(way);
   Curve curve;
   for (size_t i = 1; i < knots.size(); ++i) {
     const double in = knots[i].in_s - knots[i - 1].in_s, out = knots[i].out_s - knots[i - 1].out_s;

@@ -8,6 +8,7 @@
 
 #include "reel/anchors.h"
 #include "reel/draft.h"
+#include "steps/catalogue.h"
 #include "steps/curve_edit.h"
 
 namespace drevan::edits {
@@ -43,17 +44,25 @@ std::optional<StretchWay> stretch_way(const Clip& clip) {
   return std::nullopt;
 }
 
+StretchBounds stretch_bounds(StretchWay way) {
+  if (way == StretchWay::pitch) return {};
+  const StepType& type = *find_step(speed_id);
+  const Parameter& speed = type.parameters[static_cast<size_t>(parameter_index(type, "speed_pct"))];
+  return {100 / speed.most, 100 / speed.least};
+}
+
 Edit stretch_to(const Reel& reel, int clip, double seconds, StretchWay way) {
   require_clip(clip, "is stretched by stretching its clips");
   Draft d(reel, clip);
   if (!anchors_of(reel, d.clip).empty()) return move_bound_end(reel, clip, seconds, way);
   const double own_s = clip_seconds(reel, d.clip);
   const double factor = seconds / own_s;
-  if (!(factor >= 0.1 && factor <= (way == StretchWay::pitch ? 4 : 10)))
-    throw impossible(
-        fmt::format("{} can become {:.2f} to {:.2f} s long {}; {:.2f} s is past that.", d.clip.name,
-                    0.1 * own_s, (way == StretchWay::pitch ? 4 : 10) * own_s,
-                    way == StretchWay::pitch ? "and keep its pitch" : "like tape", seconds));
+  const auto [least, most] = stretch_bounds(way);
+  if (!(factor >= least && factor <= most))
+    throw impossible(fmt::format("{} can become {:.2f} to {:.2f} s long {}; {:.2f} s is past that.",
+                                 d.clip.name, least * own_s, most * own_s,
+                                 way == StretchWay::pitch ? "and keep its pitch" : "like tape",
+                                 seconds));
   auto& steps = d.clip.chain.steps;
   const auto other = id_of(way == StretchWay::pitch ? StretchWay::tape : StretchWay::pitch);
   std::erase_if(steps, [&](const ChainStep& s) { return s.type->id == other; });

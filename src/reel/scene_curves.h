@@ -14,6 +14,11 @@ enum class StretchWay {
   pitch,  ///< the `stretch` step
   tape,   ///< the `speed` step: longer is lower
 };
+/// How many times as long a sound can become: what the step's own setting reaches.
+struct StretchBounds {
+  double least = 0.1, most = 4;
+};
+StretchBounds stretch_bounds(StretchWay way);
 /// How the clip's own chain stretches it; nullopt: it does not.
 std::optional<StretchWay> stretch_way(const Clip& clip);
 /// The clip becomes so long, by the first step of its own chain, which is added where it is not

@@ -138,6 +138,11 @@ TEST_F(Anchors, WhatCannotBeBoundIsToldAndNothingChanges) {
   EXPECT_THROW(edits::move_anchor(reel, 1, 1, 1.5), Error);
   EXPECT_THROW(edits::unbind(reel, mix_clip_id, 0), Error);
   EXPECT_EQ(reel, before);
+  // Like tape a second can last a fourth of one at the least: four times as fast.
+  reel = edits::stretch_to(reel, 1, 2, StretchWay::tape).next;
+  EXPECT_THROW(edits::move_anchor(reel, 1, 0, 0.2), Error);
+  EXPECT_NO_THROW(edits::move_anchor(reel, 1, 0, 0.26));
+  EXPECT_THROW(edits::stretch_to(edits::unbind(reel, 1, 0).next, 1, 0.4, StretchWay::tape), Error);
   reel.clips[0].chain.steps.push_back(make_step("reverse"));
   EXPECT_THROW(edits::bind(reel, 1, 0.5, StretchWay::pitch), Error);
 }

@@ -50,6 +50,8 @@ SceneSounds::SceneSounds(Notices& notices, const Document& document, const Selec
   connect(&document_, &Document::opened, this, [this] {
     sounds_.clear();
     buses_.clear();
+    keeper_.cancel();
+    kept_.clear();
     rows_.clear();
     failed_.clear();
   });
@@ -106,6 +108,8 @@ double SceneSounds::share_ready() const {
 
 void SceneSounds::take(int clip, const SceneSound& sound) {
   sounds_[clip] = sound;
+  // What was kept of it is of no use where it sounds otherwise now.
+  if (!kept(clip)) kept_.erase(clip);
   failed_.erase(clip);
   if (!told_.isActive()) told_.start();
 }
