@@ -62,17 +62,22 @@ Counted events_of(const Reel& reel) {
 }  // namespace
 
 int events(const std::filesystem::path& reel, const std::filesystem::path& film_file,
-           const std::filesystem::path& out) {
-  if (reel.empty() == film_file.empty())
+           const std::filesystem::path& out, bool clips) {
+  if (reel.empty() == film_file.empty() || (clips && reel.empty()))
     throw Error(Error::Kind::call,
-                "Give --reel for a reel's events, or --film to find a film's cuts.");
+                "Give --reel for a reel's events or clips, or --film to find a film's cuts.");
   const std::string ending = out.extension().string();
   if (!out.empty() && ending != ".csv" && ending != ".vtt")
     throw Error(Error::Kind::call,
                 fmt::format("{}: events are written as .csv or .vtt.", out.string()));
-  const Counted all = reel.empty() ? cuts_of(film_file) : events_of(load_reel(reel));
-  const std::string text = ending == ".vtt" ? events_as_webvtt(all.events)
-                                            : events_as_csv(all.events, all.rate, all.first_code);
+  const Reel listed = reel.empty() ? Reel{} : load_reel(reel);
+  const Counted all = reel.empty() ? cuts_of(film_file) : events_of(listed);
+  const auto heard = clips ? clips_of_film(listed) : std::vector<ListedClip>();
+  const bool vtt = ending == ".vtt";
+  const std::string text =
+      clips ? vtt ? clips_as_webvtt(heard) : clips_as_csv(heard, all.rate, all.first_code)
+      : vtt ? events_as_webvtt(all.events)
+            : events_as_csv(all.events, all.rate, all.first_code);
   if (out.empty()) {
     fmt::print("{}", text);
     return ok;
@@ -80,7 +85,8 @@ int events(const std::filesystem::path& reel, const std::filesystem::path& film_
   ReplacementFile file(out);
   file.write(text);
   file.commit();
-  say("{}: {} event{}\n", out.string(), all.events.size(), all.events.size() == 1 ? "" : "s");
+  const size_t n = clips ? heard.size() : all.events.size();
+  say("{}: {} {}{}\n", out.string(), n, clips ? "clip" : "event", n == 1 ? "" : "s");
   return ok;
 }
 

@@ -111,8 +111,12 @@ int main(int argc, char** argv) {
   film->add_flag("--no-mix-chain", f.no_mix_chain, "The sum as it is, not through the mix chain");
 
   std::filesystem::path event_reel, cut_film, events_out;
-  auto* events = app.add_subcommand("events", "The events of a reel, or the cuts of a film");
+  bool list_clips = false;
+  auto* events =
+      app.add_subcommand("events", "The events or clips of a reel, or the cuts of a film");
   events->add_option("--reel", event_reel, "A .reel file");
+  events->add_flag("--clips", list_clips,
+                   "Its clips: where they are heard, whose they are, what is said");
   events->add_option("--film", cut_film, "A film, whose cuts are found");
   events->add_option("--out", events_out,
                      "A .csv or .vtt file; printed as CSV where there is none");
@@ -154,7 +158,7 @@ int main(int argc, char** argv) {
     if (*steps) return cli::list_steps(json);
     if (*check) return cli::check_recipes(inputs);
     if (*film) return cli::film(f);
-    if (*events) return cli::events(event_reel, cut_film, events_out);
+    if (*events) return cli::events(event_reel, cut_film, events_out, list_clips);
     if (*sweep) return cli::sweep(w);
     if (*response) return cli::response(played, came_back, response_out);
   } catch (const Error& e) {

@@ -2,6 +2,7 @@
 #pragma once
 
 #include <QMainWindow>
+#include <functional>
 
 #include <memory>
 
@@ -92,6 +93,9 @@ class MainWindow : public QMainWindow {
   void show_summing(double share);
   void show_cutting(double share);
   void write_events();
+  void write_clip_list();
+  void write_list(const QString& title, const QString& name,
+                  const std::function<std::string(bool vtt, const std::string& first_code)>& text);
   void fill_line_menu(QMenu& menu);
   void write_marked();
   void show_making(double share);

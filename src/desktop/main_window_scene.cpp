@@ -134,6 +134,7 @@ void MainWindow::make_scene_menu() {
   });
   add(m, tr("Write the marked clips ..."), {}, there([this] { write_marked(); }));
   add(m, tr("Write the events ..."), {}, [this] { write_events(); });
+  add(m, tr("Write a list of the clips ..."), {}, [this] { write_clip_list(); });
   only->setCheckable(true);
   connect(m, &QMenu::aboutToShow, this, [this, only] {
     const Clip* c = work_.selection.clip();
@@ -194,21 +195,36 @@ void MainWindow::show_making(double share) {
 
 // From the film's first picture on, as a list that goes with the film is.
 void MainWindow::write_events() {
-  const Reel& reel = work_.document.reel();
-  if (reel.events.empty())
+  const auto events = events_of_film(work_.document.reel());
+  if (events.empty())
     return tell(tr("There is no event yet; E marks one, Find the cuts marks those of the film."),
                 true);
+  write_list(tr("Write the events"), "events", [&](bool vtt, const std::string& code) {
+    return vtt ? events_as_webvtt(events) : events_as_csv(events, work_.films.rate(), code);
+  });
+}
+
+void MainWindow::write_clip_list() {
+  const auto clips = clips_of_film(work_.document.reel());
+  if (clips.empty()) return tell(tr("There is no clip yet that is heard."), true);
+  write_list(tr("Write a list of the clips"), "clips", [&](bool vtt, const std::string& code) {
+    return vtt ? clips_as_webvtt(clips) : clips_as_csv(clips, work_.films.rate(), code);
+  });
+}
+
+// Asks for a file; `text` makes what goes into it, as WebVTT or as CSV with timecodes.
+void MainWindow::write_list(
+    const QString& title, const QString& name,
+    const std::function<std::string(bool vtt, const std::string& first_code)>& text) {
+  const Reel& reel = work_.document.reel();
   const QString file = QFileDialog::getSaveFileName(
-      this, tr("Write the events"), QSettings().value("folder").toString() + "/events.csv",
-      tr("Events (*.csv *.vtt)"));
+      this, title, QSettings().value("folder").toString() + "/" + name + ".csv",
+      tr("Lists (*.csv *.vtt)"));
   if (file.isEmpty()) return;
-  const auto events = events_of_film(reel);
   const FilmInfo* info = reel.films.empty() ? nullptr : work_.films.info(reel.films.front());
   try {
     ReplacementFile out(file.toStdString());
-    out.write(file.endsWith(".vtt") ? events_as_webvtt(events)
-                                    : events_as_csv(events, work_.films.rate(),
-                                                    info ? info->timecode : std::string()));
+    out.write(text(file.endsWith(".vtt"), info ? info->timecode : std::string()));
     out.commit();
     tell(tr("%1 is written.").arg(QFileInfo(file).fileName()), false);
   } catch (const Error& e) {

@@ -5,6 +5,9 @@
 #include <algorithm>
 #include <cmath>
 
+#include "reel/anchors.h"
+#include "reel/takes.h"
+
 namespace drevan {
 
 namespace {
@@ -61,6 +64,44 @@ std::string events_as_webvtt(std::span<const Event> events) {
     out += fmt::format("\n{} --> {}\n{}\n", vtt_time(events[i].s),
                        vtt_time(std::max(end, events[i].s + 0.001)), vtt_text(events[i].name));
   }
+  return out;
+}
+
+std::vector<ListedClip> clips_of_film(const Reel& reel) {
+  const double begins_s = reel.films.empty() ? 0 : reel.films.front().place_s;
+  std::vector<ListedClip> out;
+  for (const int id : rendered_clips(reel)) {
+    const Clip& c = *reel.find(id);
+    const double own_s = clip_seconds(reel, c);
+    const auto clock = stretch_clock(reel, c);
+    const double at_s = c.place_s - begins_s;
+    if (at_s >= 0)
+      out.push_back({at_s, at_s + (clock ? clock->out_of(own_s) : own_s), reel.group_of(c).name,
+                     c.name, c.text});
+  }
+  std::ranges::stable_sort(out, {}, &ListedClip::begin_s);
+  return out;
+}
+
+std::string clips_as_csv(std::span<const ListedClip> clips, const std::optional<TimecodeRate>& rate,
+                         const std::string& first_code) {
+  std::string out = "begin,end,begin_timecode,end_timecode,group,name,text\r\n";
+  const auto first = rate ? frame_of(first_code, *rate).value_or(0) : 0;
+  const auto code = [&](double s) {
+    return rate ? timecode(first + frame_at(s, *rate), *rate) : std::string();
+  };
+  for (const auto& c : clips)
+    out += fmt::format("{:.6f},{:.6f},{},{},{},{},{}\r\n", c.begin_s, c.end_s, code(c.begin_s),
+                       code(c.end_s), quoted(c.group), quoted(c.name), quoted(c.text));
+  return out;
+}
+
+std::string clips_as_webvtt(std::span<const ListedClip> clips) {
+  std::string out = "WEBVTT\n";
+  for (const auto& c : clips)
+    out += fmt::format("\n{} --> {}\n<v {}>{}\n", vtt_time(c.begin_s),
+                       vtt_time(std::max(c.end_s, c.begin_s + 0.001)), vtt_text(c.group),
+                       vtt_text(c.text.empty() ? c.name : c.text));
   return out;
 }
 

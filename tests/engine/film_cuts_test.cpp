@@ -8,6 +8,7 @@
 #include <random>
 
 #include "engine/events.h"
+#include "reel/takes.h"
 #include "support/make_film.h"
 #include "support/sounds.h"
 
@@ -133,6 +134,34 @@ TEST(Events, AreHandedOverAsText) {
   EXPECT_EQ(events_as_webvtt(events),
             "WEBVTT\n\n00:00:00.500 --> 01:00:00.000\nCut 1\n\n"
             "01:00:00.000 --> 01:00:01.000\nDoor, \"slam\" &lt;loud&gt; &amp; again\n");
+}
+
+TEST(Events, ClipsAreHandedOverAsText) {
+  const Reel reel = load_reel(DREVAN_SOURCE_DIR "/demo/skerry-light-scene.reel");
+  const auto clips = clips_of_film(reel);
+  ASSERT_EQ(clips.size(), rendered_clips(reel).size());
+  EXPECT_TRUE(std::ranges::is_sorted(clips, {}, &ListedClip::begin_s));
+  const auto boat = std::ranges::find(clips, "boat-pass", &ListedClip::name);
+  ASSERT_NE(boat, clips.end());
+  EXPECT_NEAR(boat->begin_s, 36, 1e-9);
+  EXPECT_NEAR(boat->end_s, 48, 1e-6) << "a moment of it is bound, its end is where it was";
+  const std::vector<ListedClip> some{{1.5, 3, "Ines", "line 1", "Who's there, \"now\"?"},
+                                     {3600, 3601, "Sea <far>", "waves", ""}};
+  EXPECT_EQ(
+      clips_as_csv(some, TimecodeRate{25, false, false}, "10:00:00:00"),
+      "begin,end,begin_timecode,end_timecode,group,name,text\r\n"
+      "1.500000,3.000000,10:00:01:12,10:00:03:00,Ines,line 1,\"Who's there, \"\"now\"\"?\"\r\n"
+      "3600.000000,3601.000000,11:00:00:00,11:00:01:00,Sea <far>,waves,\r\n");
+  EXPECT_EQ(clips_as_webvtt(some),
+            "WEBVTT\n\n00:00:01.500 --> 00:00:03.000\n<v Ines>Who's there, \"now\"?\n\n"
+            "01:00:00.000 --> 01:00:01.000\n<v Sea &lt;far&gt;>waves\n");
+  const auto ran = test::run(std::string(DREVAN_CLI) + " events --clips --reel '" DREVAN_SOURCE_DIR
+                                                       "/demo/skerry-light-scene.reel'");
+  EXPECT_EQ(ran.code, 0);
+  EXPECT_NE(ran.out.find("36.000000,48.000000,01:00:36:00,01:00:48:00,Effects,boat-pass,"),
+            std::string::npos)
+      << ran.out;
+  EXPECT_EQ(test::run(std::string(DREVAN_CLI) + " events --clips --film x.mp4").code, 2);
 }
 
 // The command line finds the same, and writes what it is asked for.
