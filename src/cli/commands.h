@@ -60,7 +60,8 @@ struct FilmCall {
 /// What became of the clips of a mix, told; whether one failed or is not whole.
 bool tell_clips(const std::vector<JobResult>& clips);
 int film(const FilmCall& call);
-/// The events of a reel (`clips`: its clips) or, where that is empty, the cuts of a film; `out` .csv or .vtt, empty:
+/// The events of a reel (`clips`: its clips) or, where that is empty, the cuts of a film; `out`
+/// .csv or .vtt, empty:
 /// printed as CSV.
 int events(const std::filesystem::path& reel, const std::filesystem::path& film,
            const std::filesystem::path& out, bool clips = false);

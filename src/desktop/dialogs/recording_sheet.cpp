@@ -6,7 +6,6 @@
 #include <QFormLayout>
 #include <QLabel>
 #include <QPushButton>
-#include <algorithm>
 
 #include "reel/recording.h"
 #include "widgets/words.h"
@@ -43,6 +42,8 @@ RecordingSheet::RecordingSheet(const Work& work, QWidget* parent, ListDevices li
   rate_ = box("rate", tr("Rate"),
               tr("The reel's: everything is played, recorded and rendered at it. Clips stay where "
                  "they are; what has another rate is converted"));
+  for (const double rate : {44100.0, 48000.0, 88200.0, 96000.0, 192000.0})
+    rate_->addItem(tr("%1 kHz").arg(rate / 1000), rate);
   folder_ = new QPushButton(this);
   folder_->setObjectName("record_folder");
   folder_->setToolTip(tr("Where the files go; nothing there is ever recorded over"));
@@ -127,12 +128,7 @@ void RecordingSheet::show_state() {
   const Reel& reel = work_.document.reel();
   samples_->setCurrentIndex(reel.recording.floating ? 1 : 0);
   width_->setCurrentIndex(reel.recording.stereo ? 1 : 0);
-  // The usual ones, and what the reel has.
-  std::vector<double> rates{44100, 48000, 88200, 96000, 192000};
-  if (std::ranges::find(rates, reel.rate) == rates.end()) rates.push_back(reel.rate);
-  std::ranges::sort(rates);
-  rate_->clear();
-  for (const double rate : rates) rate_->addItem(tr("%1 kHz").arg(rate / 1000), rate);
+  if (rate_->findData(reel.rate) < 0) rate_->addItem(tr("%1 kHz").arg(reel.rate / 1000), reel.rate);
   rate_->setCurrentIndex(rate_->findData(reel.rate));
   rate_->setEnabled(!work_.recording.recording());
   folder_->setText(!reel.recording.folder.empty() ? text(reel.recording.folder.filename().string())

@@ -202,10 +202,11 @@ void ScenePlan::mouseReleaseEvent(QMouseEvent*) {
   update();
 }
 
-void ScenePlan::mouseDoubleClickEvent(QMouseEvent*) {
+void ScenePlan::mouseDoubleClickEvent(QMouseEvent* e) {
   held_.reset();
   const Clip* clip = selected();
-  if (!clip) return;
+  const auto here = clip ? dot(clip->id) : std::nullopt;
+  if (!here || (*here - e->position()).manhattanLength() > reach_px) return;
   const Standing now = standing_at(work_.document.reel(), *clip, 0);
   if (now.by != StandsBy::space) return;
   work_.document.change([&](const Reel& reel) {

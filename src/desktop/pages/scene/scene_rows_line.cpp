@@ -120,9 +120,13 @@ QPointF SceneRows::line_point(size_t i) const {
 int SceneRows::line_hit(QPointF at) const {
   const auto curve = line_curve();
   if (!curve || at.x() < header_width + ruler_width || at.y() < rows_top()) return -1;
-  for (size_t i = 0; i < curve->points.size(); ++i)
-    if (const QPointF p = line_point(i); std::hypot(p.x() - at.x(), p.y() - at.y()) < point_px)
+  const double begin_s = line_begin_s();
+  for (size_t i = 0; i < curve->points.size(); ++i) {
+    const double x = x_of(begin_s + curve->points[i].s);
+    if (std::abs(x - at.x()) >= point_px) continue;
+    if (std::hypot(x - at.x(), line_y(curve->points[i].value) - at.y()) < point_px)
       return static_cast<int>(i);
+  }
   const QRectF r = clip_rect(line_clip()->id);
   if (at.x() < r.left() || at.x() > r.right()) return -1;
   const double y = line_y(value_at(*curve, line_parameter(), seconds_at(at.x()) - line_begin_s()));
@@ -200,19 +204,21 @@ void SceneRows::draw_line(QPainter& p) const {
   const Clip& clip = *line_clip();
   const Parameter& of = line_parameter();
   const QRectF row = row_rect(clip.group), r = clip_rect(clip.id);
-  const bool whole_row = line_begin_s() != clip.place_s;
+  const double begin_s = line_begin_s();
+  const bool whole_row = begin_s != clip.place_s;
   const double from = whole_row ? row.left() : std::max(r.left(), row.left()),
                to = whole_row ? row.right() : std::min(r.right(), row.right());
   p.save();
   p.setClipRect(QRectF(row.left() - 8, rows_top(), row.width() + 16, viewport()->height()));
   QPolygonF drawn;
   for (double x = from; x <= to; x += 2)
-    drawn << QPointF(x, line_y(value_at(*curve, of, seconds_at(x) - line_begin_s())));
+    drawn << QPointF(x, line_y(value_at(*curve, of, seconds_at(x) - begin_s)));
   p.setPen(QPen(t.attention, 2));
   p.setBrush(Qt::NoBrush);
   p.drawPolyline(drawn);
   p.setBrush(t.text);
-  for (size_t i = 0; i < curve->points.size(); ++i) p.drawEllipse(line_point(i), 4.5, 4.5);
+  for (const CurvePoint& point : curve->points)
+    p.drawEllipse(QPointF(x_of(begin_s + point.s), line_y(point.value)), 4.5, 4.5);
   p.setFont(small_font());
   p.setPen(t.attention);
   if (drag_ == Drag::line && line_point_ < curve->points.size())
