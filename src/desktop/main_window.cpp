@@ -60,6 +60,10 @@ MainWindow::MainWindow() : open_work_(std::make_unique<OpenWork>()), work_(open_
   stack_->addWidget(start_);
   connect(scene_, &ScenePage::bench_wanted, this, [this] { show_place(Place::bench); });
   connect(scene_, &ScenePage::bus_wanted, this, [this](int bus) { work_.mix_sum.open(bus); });
+  connect(scene_, &ScenePage::bus_chosen, this, [this](int bus) {
+    bus_stays_ = true;
+    work_.mix_sum.open(bus);
+  });
   connect(start_, &StartPage::reel_wanted, this,
           [this](const QString& file) { open_files({file}); });
   connect(start_, &StartPage::open_wanted, this, [this] { open_dialog(); });

@@ -227,8 +227,9 @@ void MainWindow::make_versions_menu() {
   connect(&work_.printing, &Printing::progress, this, &MainWindow::show_printing);
   connect(&work_.mix_sum, &MixSum::progress, this, &MainWindow::show_summing);
   connect(&work_.mix_sum, &MixSum::opened, this, [this] {
-    // Where its steps are at hand it stays there.
-    if (place_ != Place::scene || !scene_->shows_steps()) show_place(Place::bench);
+    // Where it was chosen, or its steps are at hand, it stays there.
+    const bool stays = std::exchange(bus_stays_, false) || scene_->shows_steps();
+    if (place_ != Place::scene || !stays) show_place(Place::bench);
   });
 }
 
@@ -299,6 +300,11 @@ void MainWindow::make_listen_menu() {
       [this] { bench_->foot().set_solo_step(!work_.listening.solo_step()); });
   add(m, tr("The next place over 0 dBFS"), QKeySequence("Shift+O"),
       [this] { bench_->next_over(); });
+  QAction* dragging = add(m, tr("Hear where the playhead is dragged"), {}, [this] {
+    work_.listening.set_hears_dragging(!work_.listening.hears_dragging());
+  });
+  dragging->setCheckable(true);
+  dragging->setChecked(work_.listening.hears_dragging());
   m->addSeparator();
   make_listen_on_menu(*m);
   add(m, tr("Blind comparison ..."), QKeySequence("Ctrl+B"), [this] { bench_->compare_blind(); });

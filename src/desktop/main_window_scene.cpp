@@ -143,12 +143,13 @@ void MainWindow::make_scene_menu() {
   });
 }
 
-// What can be drawn over the selected clip's row: its sends, and settings of its chains.
+// What can be drawn over the row of the selected clip, space or mix: its sends, and settings of its
+// chains.
 void MainWindow::fill_line_menu(QMenu& menu) {
   menu.clear();
   const Clip* clip = work_.selection.clip();
-  if (!clip || is_bus(*clip)) {
-    menu.addAction(tr("Choose a clip first"))->setEnabled(false);
+  if (!clip) {
+    menu.addAction(tr("Choose a clip, a space or the mix first"))->setEnabled(false);
     return;
   }
   const auto entry = [this](QMenu& in, const QString& label, const RowLine& of) {
@@ -159,7 +160,7 @@ void MainWindow::fill_line_menu(QMenu& menu) {
   };
   const Reel& reel = work_.document.reel();
   entry(menu, tr("Gain"), {});
-  for (const Space& space : reel.spaces)
+  for (const Space& space : is_bus(*clip) ? std::vector<Space>{} : reel.spaces)
     entry(menu, tr("What goes into %1").arg(QString::fromStdString(space.clip.name)),
           {.space = space.clip.id});
   menu.addSeparator();

@@ -22,6 +22,7 @@ struct PlayPacket {
   std::array<float, 2> peak{};                    ///< left, right
   std::array<float, max_readings> readings{};     ///< of the step in focus
   int reading_count = 0;
+  bool scrubbed = false;  ///< heard while nothing plays: the playhead stays where it is
   bool first = false;     ///< playing starts with this one
   bool last = false;      ///< playing stops after this one
   Samples resume_at = 0;  ///< where the playhead goes then

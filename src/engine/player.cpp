@@ -100,6 +100,7 @@ void Player::request_stop_here() {
 void Player::seek(Samples position) {
   const std::lock_guard lock(mutex_);
   request_.seek = position;
+  request_.scrub.reset();
   if (!playing_) position_ = position;
   requested();
 }
@@ -172,7 +173,7 @@ bool Player::take_request(const std::stop_token& stop) {
   std::unique_lock lock(mutex_);
   const auto busy = [&] {
     return (request_.playing && request_.plan) || run_ != nullptr || request_.seek.has_value() ||
-           other_device_ || open_wanted_;
+           request_.scrub.has_value() || other_device_ || open_wanted_;
   };
   while (!busy() && !stop.stop_requested()) {
     taken_requests_ = requests_;
@@ -190,18 +191,29 @@ bool Player::take_request(const std::stop_token& stop) {
   if (stop.stop_requested()) return false;
   taken_requests_ = requests_;
   serving_ = other_device_ || open_wanted_;
-  const auto seek = std::exchange(request_.seek, std::nullopt);
   request_.play_unseen = false;
   now_ = request_;
-  now_.seek = seek;
+  request_.seek.reset();
+  request_.scrub.reset();
+  if (now_.playing && now_.scrub) now_.seek = std::exchange(now_.scrub, std::nullopt);
   return true;
 }
 
-// A seek that could not be done yet, unless a newer one has come.
+// What could not be done yet, unless something newer has come.
 void Player::give_back_seek() {
-  if (!now_.seek) return;
+  if (!now_.seek && !now_.scrub) return;
   const std::lock_guard lock(mutex_);
-  if (!request_.seek) request_.seek = now_.seek;
+  if (request_.seek || request_.scrub) return;
+  request_.seek = now_.seek;
+  request_.scrub = now_.scrub;
+}
+
+void Player::start_run(Samples at) {
+  run_->seek(at);
+  fade_in_ = starting_ = true;
+  set_gain_goals();
+  before_gain_.jump(before_gain_.goal());
+  after_gain_.jump(after_gain_.goal());
 }
 
 // Brings the running chain to the requested plan.
@@ -214,12 +226,7 @@ void Player::apply_plan() {
         (started_at_ < now_.loop->begin || started_at_ >= now_.loop->end))
       started_at_ = now_.loop->begin;
     if (started_at_ >= run_->end()) started_at_ = 0;
-    run_->seek(started_at_);
-    fade_in_ = starting_ = true;
-    set_gain_goals();
-    before_gain_.jump(before_gain_.goal());
-    after_gain_.jump(after_gain_.goal());
-    return;
+    return start_run(started_at_);
   }
   if (run_->update(now_.plan)) return;
   // Another order of steps: the new chain takes over in one crossfaded packet.
@@ -231,6 +238,7 @@ void Player::apply_plan() {
 void Player::stop_playing() {
   run_.reset();
   old_run_.reset();
+  scrub_left_ = 0;
   load_ = 0;
   expecting_ = false;
   const std::lock_guard lock(mutex_);
@@ -257,6 +265,7 @@ void Player::work(const std::stop_token& stop) {
       continue;
     }
     try {
+      if (scrub_on(*packet)) continue;
       if (!now_.playing && !run_) {  // a seek while paused: the next play() starts there
         if (now_.seek) position_ = resume_at_ = *now_.seek;
         continue;
@@ -277,6 +286,7 @@ void Player::work(const std::stop_token& stop) {
       const auto seek = now_.seek;
       const bool ended = !now_.loop && run_->ended();
       packet->last = !now_.playing || ended;
+      packet->scrubbed = false;
       // Stopped by hand the playhead stays; at the end it goes back to where playing began.
       packet->resume_at = seek ? *seek : !now_.playing ? run_->position() : started_at_;
       resume_at_ = packet->resume_at;

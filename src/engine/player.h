@@ -63,6 +63,9 @@ class Player final : public SoundSource {
   void pause();
   /// Frame of the clip; while playing it goes on from there.
   void seek(Samples position);
+  /// The playhead is dragged: while nothing plays, a short piece is heard from here and the
+  /// playhead stays; pieces follow each other at least 40 ms apart. While playing: seek().
+  void scrub(Samples position);
   /// Plays this range round and round; empty: to the end.
   void set_loop(std::optional<FrameRange> loop);
   void set_listen(Listen listen);
@@ -130,7 +133,7 @@ class Player final : public SoundSource {
     std::shared_ptr<const PlayPlan> plan;
     bool playing = false;
     bool play_unseen = false;  // play() was asked for and the worker has not seen it yet
-    std::optional<Samples> seek;
+    std::optional<Samples> seek, scrub;
     std::optional<FrameRange> loop;
     Listen listen = Listen::after;
     bool matched = true;
@@ -155,6 +158,9 @@ class Player final : public SoundSource {
   void request_stop_here();
   void give_back_seek();
   void apply_plan();
+  void start_run(Samples at);
+  bool scrub_on(PlayPacket& packet);
+  void begin_scrub();
   void make_packet(PlayPacket& packet);
   void note_load(double seconds);
   void mix(Programme& run, std::span<float> stereo);
@@ -185,6 +191,7 @@ class Player final : public SoundSource {
   ListeningDevice listens_on_;
   bool fade_in_ = false, fade_out_ = false, starting_ = false;
   Samples started_at_ = 0, resume_at_ = 0;
+  Samples scrub_left_ = 0, scrub_done_ = 0;  // frames of the piece that is heard
 
   // Shared.
   PlayRing ring_;

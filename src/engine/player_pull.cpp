@@ -30,7 +30,8 @@ void Player::pull(float* interleaved, int frames) noexcept {
       play_silence(interleaved, done, frames, false, 0);
       break;
     }
-    if (const auto lead = lead_left_.load(std::memory_order_relaxed); begins && lead > 0) {
+    const auto lead = lead_left_.load(std::memory_order_relaxed);
+    if (begins && lead > 0 && !packet->scrubbed) {
       const int n = static_cast<int>(std::min<Samples>(lead, frames - done));
       play_silence(interleaved, done, done + n, true, packet->position - lead);
       // A pause ends it meanwhile.
@@ -41,7 +42,8 @@ void Player::pull(float* interleaved, int frames) noexcept {
     }
     if (taken_ == 0) {
       sounding_ = !packet->last;
-      if (packet->first) playing_ = true;  // a packet that ended the sound before may lie between
+      // A packet that ended the sound before may lie between.
+      if (packet->first && !packet->scrubbed) playing_ = true;
       for (size_t c = 0; c < 2; ++c)
         if (packet->peak[c] > peaks_[c].load(std::memory_order_relaxed))
           peaks_[c] = packet->peak[c];
@@ -56,13 +58,14 @@ void Player::pull(float* interleaved, int frames) noexcept {
     std::copy_n(packet->heard.data() + size_t{2} * static_cast<size_t>(taken_),
                 size_t{2} * static_cast<size_t>(n),
                 interleaved + size_t{2} * static_cast<size_t>(done));
-    inputs_.note(done, packet->position + taken_, true);
-    add_beeps(interleaved, done, done + n, packet->position + taken_);
+    inputs_.note(done, packet->position + taken_, !packet->scrubbed);
+    if (!packet->scrubbed) add_beeps(interleaved, done, done + n, packet->position + taken_);
     taken_ += n;
     done += n;
-    position_.store(packet->position + taken_, std::memory_order_relaxed);
+    if (!packet->scrubbed)
+      position_.store(packet->position + taken_, std::memory_order_relaxed);
     if (taken_ < PlayPacket::frames) continue;
-    if (packet->last) {
+    if (packet->last && !packet->scrubbed) {
       position_.store(packet->resume_at, std::memory_order_relaxed);
       playing_ = false;
     }

@@ -92,7 +92,6 @@ std::optional<DrawnSetting> drawn_gain(const Clip& clip) {
 }
 
 Edit draw_gain(const Reel& reel, int clip, std::optional<Curve> curve) {
-  require_clip(clip, "is drawn by its own chain");
   Draft d(reel, clip);
   if (!drawn_gain(d.clip)) d.clip.chain.steps.push_back(make_step("gain"));
   ChainStep& step = d.clip.chain.steps.back();

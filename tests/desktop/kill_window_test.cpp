@@ -82,7 +82,7 @@ class Hands {
  private:
   const Work& work() { return window_.work(); }
   void edit() {
-    const Clip& c = work().document.reel().clips[0];
+    const Clip c = work().document.reel().clips[0];
     if (c.chain.steps.empty())
       desktop::edit(work(), edits::add_step, StepPlace{ChainOwner::clip, 0},
                     *test::with("gain", {}).type);

@@ -8,6 +8,7 @@
 #include <QMenuBar>
 #include <QPushButton>
 #include <QTest>
+#include <QToolButton>
 #include <cmath>
 
 #include "desktop/driver.h"
@@ -16,6 +17,7 @@
 #include "reel/anchors.h"
 #include "reel/scene_edits.h"
 #include "reel/sends.h"
+#include "steps/curve_edit.h"
 #include "work/scene_films.h"
 #include "work/scene_sounds.h"
 
@@ -114,6 +116,94 @@ TEST_F(SceneRowsTest, AMomentIsBoundAtThePlayheadAndDraggedToAnEvent) {
   const auto states = d.work().document.history().labels().size();
   QTest::keyClick(&d.window, Qt::Key_B);
   EXPECT_EQ(d.work().document.history().labels().size(), states);
+}
+
+TEST_F(SceneRowsTest, DraggingThePlayheadIsHeard) {
+  open();
+  QWidget* on = rows().viewport();
+  Player& player = d.work().listening.player();
+  const auto loudest = [&] {
+    const auto all = d.device().played();
+    d.device().forget();
+    float most = 0;
+    for (const float x : all) most = std::max(most, std::abs(x));
+    return most;
+  };
+  // Over the wind, along the strip of pictures.
+  const double from = clip("wind-1").place_s + 1;
+  const auto at = [&](double s) { return QPointF(rows().x_of(s), 8).toPoint(); };
+  const auto drag_along = [&] {
+    QTest::mousePress(on, Qt::LeftButton, {}, at(from));
+    QTest::qWait(150);
+    loudest();
+    for (int i = 1; i <= 8; ++i) {
+      QTest::mouseMove(on, at(from + 0.3 * i));
+      QTest::qWait(30);
+    }
+    QTest::qWait(150);
+  };
+  drag_along();
+  EXPECT_GT(loudest(), 1e-3F);
+  EXPECT_FALSE(player.playing());
+  EXPECT_NEAR(d.work().listening.position_s(), rows().playhead(), 1e-3);
+  EXPECT_NEAR(rows().playhead(), from + 2.4, 0.3);
+  QTest::mouseRelease(on, Qt::LeftButton, {}, at(from + 2.4));
+  // A picture further it is heard as well.
+  const double before = rows().playhead();
+  QTest::keyClick(&rows(), Qt::Key_Right);
+  QTest::qWait(150);
+  EXPECT_NEAR(rows().playhead() - before, d.work().films.picture_s(), 1e-6);
+  EXPECT_GT(loudest(), 1e-3F);
+  // Where that is not wanted, it is silent.
+  entry("Hear where the playhead is dragged")->trigger();
+  drag_along();
+  EXPECT_EQ(loudest(), 0);
+  QTest::mouseRelease(on, Qt::LeftButton, {}, at(from + 2.4));
+  entry("Hear where the playhead is dragged")->trigger();
+  EXPECT_TRUE(d.work().listening.hears_dragging());
+}
+
+TEST_F(SceneRowsTest, ASpaceAndTheMixHaveARowAndALineOverIt) {
+  open();
+  const int space = reel().spaces[0].clip.id;
+  EXPECT_TRUE(rows().bus_rect().isEmpty());
+  for (const int bus : {space, mix_clip_id}) {
+    if (bus == space) {
+      d.window.scene().spaces().findChild<QToolButton*>("space_name")->click();
+    } else {
+      d.window.scene().show_beside(ScenePage::Beside::mix);
+      d.click(&d.window.scene().mix_row(), {40, 20});
+    }
+    ASSERT_TRUE(d.wait_for([&] { return d.work().selection.clip_id() == bus; }, 60000));
+    ASSERT_TRUE(d.window.scene().isVisible()) << "it is chosen here";
+    ASSERT_TRUE(d.wait_for([&] { return d.work().scene.sound(bus) != nullptr; }, 60000));
+    ASSERT_TRUE(ready());
+    const QString said = d.window.scene().sentence().sentence();
+    EXPECT_EQ(said.toStdString(), bus == space
+                                      ? "Tower stairs hears Ines dialogue -14.0 and 1 clip of its "
+                                        "own and is in the mix at 0.0"
+                                      : "The mix");
+    const QRectF row = rows().bus_rect();
+    ASSERT_FALSE(row.isEmpty());
+    EXPECT_LE(row.bottom(), rows().viewport()->height()) << "it stays in sight";
+    const size_t steps = reel().find(bus)->chain.steps.size();
+    rows().toggle_gain_line();
+    ASSERT_EQ(reel().find(bus)->chain.steps.size(), steps + 1);
+    // Its second point is drawn down, by as much as the row's own ruler says.
+    const QPointF point = rows().line_point(1);
+    EXPECT_TRUE(row.contains(point));
+    d.drag(rows().viewport(), point, {point.x() - 200, row.bottom() - 4});
+    const Curve& curve = *curve_of(reel().find(bus)->chain.steps.back().curves, 0);
+    ASSERT_EQ(curve.points.size(), 2U);
+    EXPECT_NEAR(curve.points[1].value, -60, 1);
+    ASSERT_TRUE(d.take_keys());
+    undo();
+    undo();
+    EXPECT_EQ(reel().find(bus)->chain.steps.size(), steps);
+  }
+  // A clip that is chosen takes the row away.
+  d.click(rows().viewport(), middle("opening"));
+  EXPECT_TRUE(rows().bus_rect().isEmpty());
 }
 
 TEST_F(SceneRowsTest, ASendAndAnySettingAreLinesOverTheRow) {

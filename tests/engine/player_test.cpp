@@ -221,6 +221,73 @@ TEST_F(PlayerTest, NoSeekIsLost) {
   }
 }
 
+// The pieces are heard where the playhead is dragged, and it stays there; nothing counts as playing.
+TEST_F(PlayerTest, ADraggedPlayheadIsHeardWhereItIs) {
+  const AudioBuffer parts[] = {test::sine(500, 0.1, 2), test::sine(2000, 0.1, 2)};
+  AudioBuffer both = test::join(parts);
+  test::write_wav(folder_ / "tone.wav", both);
+  player_->load(plan({}));
+  hear(20);
+  player_->scrub(120000);
+  hear(60);
+  EXPECT_FALSE(player_->playing());
+  EXPECT_EQ(player_->position(), 120000);
+  EXPECT_NEAR(heard_db(40), tone_db, 0.5);
+  const auto all = device_->played();
+  std::vector<float> left;
+  for (size_t i = all.size() / 2 - 1920; i < all.size() / 2; ++i) left.push_back(all[2 * i]);
+  const auto crossings = [](const std::vector<float>& x) {
+    int n = 0;
+    for (size_t i = 1; i < x.size(); ++i) n += x[i - 1] < 0 && x[i] >= 0;
+    return n;
+  };
+  EXPECT_NEAR(crossings(left), 80, 3);  // 2000 Hz for 40 ms
+  hear(150);
+  EXPECT_LT(heard_db(50), -100);  // it was a short piece
+  EXPECT_EQ(player_->position(), 120000);
+}
+
+TEST_F(PlayerTest, DraggingOnIsHeardWithoutClicksAndPlayingStartsThere) {
+  player_->load(plan({}));
+  hear(20);
+  const size_t before = device_->played().size();
+  for (int i = 0; i < 60; ++i) {
+    player_->scrub(24000 + i * 1000);
+    hear(20);
+  }
+  EXPECT_FALSE(player_->playing());
+  EXPECT_EQ(player_->underruns(), 0);
+  EXPECT_EQ(player_->position(), 24000 + 59 * 1000);
+  EXPECT_GT(heard_db(1000), tone_db - 3);
+  // A step of the tone itself is 0.013; pieces begin and end by fades of 3 ms.
+  const auto all = device_->played();
+  float steepest = 0;
+  for (size_t i = before + 2; i < all.size(); i += 2)
+    steepest = std::max(steepest, std::abs(all[i] - all[i - 2]));
+  EXPECT_LT(steepest, 0.03F);
+  player_->play();
+  hear(200);
+  EXPECT_TRUE(player_->playing());
+  EXPECT_GT(player_->position(), 83000);
+  EXPECT_LT(player_->position(), 83000 + 12000);
+  // While it plays, it goes on from where the playhead is dropped.
+  player_->scrub(4800);
+  hear(150);
+  EXPECT_LT(player_->position(), 4800 + 9600);
+  EXPECT_TRUE(player_->playing());
+}
+
+TEST_F(PlayerTest, DraggedBeyondTheEndNothingIsHeard) {
+  player_->load(plan({}));
+  for (const Samples at : {Samples{4 * 48000}, Samples{90 * 48000}}) {
+    player_->scrub(at);
+    hear(100);
+    EXPECT_LT(heard_db(100), -100);
+    EXPECT_EQ(player_->position(), at);
+  }
+  EXPECT_TRUE(player_->take_error().empty());
+}
+
 TEST_F(PlayerTest, OverLampLightsAndStaysUntilCleared) {
   player_->load(plan({{gain(24)}}));
   player_->set_matched(false);

@@ -1,5 +1,6 @@
 #include "work/listening.h"
 
+#include <QSettings>
 #include <cmath>
 
 #include "audio/decibel.h"
@@ -42,7 +43,8 @@ Listening::Listening(Notices& notices, const Document& document, const Selection
       measurements_(measurements),
       shelf_(shelf),
       scene_(scene),
-      player_(make_player(rate_)) {
+      player_(make_player(rate_)),
+      hears_dragging_(QSettings().value("listen/dragging", true).toBool()) {
   connect(&lane_, &TaskLane::failed, &notices,
           [&notices](const QString& why) { notices.warn(why); });
   soon_.setSingleShot(true);
@@ -254,8 +256,19 @@ double Listening::clip_position_s() {
   return position_s() - (scene_on_ && clip ? clip->place_s : 0);
 }
 
-void Listening::seek_s(double clip_s) {
-  player_->seek(std::max<Samples>(0, std::llround(map().out_of(clip_s) * rate_)));
+Samples Listening::frame_of(double clip_s) const {
+  return std::max<Samples>(0, std::llround(map().out_of(clip_s) * rate_));
+}
+
+void Listening::seek_s(double clip_s) { player_->seek(frame_of(clip_s)); }
+
+void Listening::scrub_s(double clip_s) {
+  hears_dragging_ ? player_->scrub(frame_of(clip_s)) : seek_s(clip_s);
+}
+
+void Listening::set_hears_dragging(bool on) {
+  hears_dragging_ = on;
+  QSettings().setValue("listen/dragging", on);
 }
 
 void Listening::set_loop_s(std::optional<SecondsRange> range) {
@@ -265,10 +278,7 @@ void Listening::set_loop_s(std::optional<SecondsRange> range) {
 
 void Listening::give_loop() {
   if (!loop_s_) return player_->set_loop(std::nullopt);
-  const auto frame = [&](double s) {
-    return std::max<Samples>(0, std::llround(map().out_of(s) * rate_));
-  };
-  const auto [begin, end] = std::minmax({frame(loop_s_->begin), frame(loop_s_->end)});
+  const auto [begin, end] = std::minmax({frame_of(loop_s_->begin), frame_of(loop_s_->end)});
   player_->set_loop(FrameRange{begin, end});
 }
 

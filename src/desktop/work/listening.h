@@ -52,6 +52,11 @@ class Listening : public QObject {
   /// The same of the selected clip, also while the reel as a whole plays.
   double clip_position_s();
   void seek_s(double clip_s);
+  /// The playhead is dragged or stepped along: as seek_s(), and what is there is heard.
+  void scrub_s(double clip_s);
+  /// Whether it is heard while nothing plays; kept.
+  bool hears_dragging() const { return hears_dragging_; }
+  void set_hears_dragging(bool on);
   /// Plays this range of the clip round and round; empty: to the end.
   void set_loop_s(std::optional<SecondsRange> range);
   /// Why there is nothing to be heard of what the chain removes, in a sentence; empty: there is.
@@ -84,6 +89,7 @@ class Listening : public QObject {
   void load_scene();
   double take_db() const;
   void give_loop();
+  Samples frame_of(double clip_s) const;
   Player::FindDevice finder(const struct SoundOutput& output) const;
   void give_listening_device();
   const TimeMap& map() const;
@@ -102,7 +108,7 @@ class Listening : public QObject {
   std::unique_ptr<Player> player_;
   std::shared_ptr<const PlayPlan> plan_;
   std::optional<SecondsRange> loop_s_;
-  bool solo_step_ = false;
+  bool solo_step_ = false, hears_dragging_ = true;
   int listens_on_ = -1;
   std::optional<InputWish> input_;
   std::optional<Against> against_;

@@ -29,7 +29,10 @@ MixSum::MixSum(Notices& notices, Document& document, Selection& selection,
   // Edits follow each other quickly; a sum is no matter of a moment.
   soon_.setSingleShot(true);
   soon_.setInterval(400);
-  connect(&soon_, &QTimer::timeout, this, [this] { render(selection_.clip_id(), false); });
+  // One that is on its way to be selected is not given up for the one that still is.
+  connect(&soon_, &QTimer::timeout, this, [this] {
+    render(lane_.busy() && select_ ? bus_ : selection_.clip_id(), false);
+  });
   connect(&lane_, &TaskLane::failed, this, [this](const QString& why) { notices_.warn(why); });
   connect(&document_, &Document::leaving, this, [this] {
     lane_.cancel();

@@ -73,6 +73,9 @@ SceneSounds::SceneSounds(Notices& notices, const Document& document, const Selec
   connect(&measurements_, &Measurements::levels_changed, this, [this] {
     if (active_) Q_EMIT plan_changed();
   });
+  connect(&selection_, &Selection::clip_changed, this, [this] {
+    if (active_ && is_bus(selection_.clip_id())) soon_.start();
+  });
 }
 
 void SceneSounds::set_active(bool on) {
@@ -127,6 +130,7 @@ void SceneSounds::make_ready() {
   std::map<int, std::uint64_t> known_buses;
   for (const auto& [id, bus] : buses_) known_buses[id] = bus.key;
   lane_.start([this, reel = document_.shared(), known, known_buses,
+               looked_at = selection_.clip_id(),
                folder = fs::path(folder_.path().toStdString()),
                stores = measurements_.stores()](const CancelToken& cancel) -> TaskLane::Finish {
     std::vector<Item> items;
@@ -142,6 +146,14 @@ void SceneSounds::make_ready() {
       const auto at = known.find(id);
       if (at != known.end() && at->second == stage_keys(item.plan).back()) continue;
       items.push_back(std::move(item));
+    }
+    // Of the space or the mix that is looked at, what leaves it.
+    if (const Clip* bus = reel->find(looked_at);
+        bus && is_bus(*bus) && !reel->source_of(*bus).path.empty()) {
+      Item item{bus->id, planner.plan(*bus)};
+      const auto at = known.find(bus->id);
+      if (at == known.end() || at->second != stage_keys(item.plan).back())
+        items.push_back(std::move(item));
     }
     on_all_cores(items.size(), cancel, [&](size_t i) {
       const int id = items[i].clip;
@@ -181,7 +193,8 @@ bool SceneSounds::kept(int clip_id) const {
 
 void SceneSounds::keep(int clip_id) {
   const SceneSound* known = sound(clip_id);
-  if (!known || kept(clip_id) || keeper_.busy() || clip_id == selection_.clip_id()) return;
+  if (!known || is_bus(clip_id) || kept(clip_id) || keeper_.busy()) return;
+  if (clip_id == selection_.clip_id()) return;
   keeper_.start([this, clip_id, key = known->key, plan = known->plan,
                  stores = measurements_.stores()](const CancelToken& cancel) -> TaskLane::Finish {
     std::shared_ptr<const PlayPlan> made;

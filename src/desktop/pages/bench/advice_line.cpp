@@ -51,18 +51,20 @@ void AdviceLine::refresh() {
     const Reel& reel = work_.document.reel();
     const auto any_on = [](const Chain& c) { return std::ranges::any_of(c.steps, &ChainStep::on); };
     // A group's or the reel's steps come later and may set the level in the end.
-    const bool mix = is_bus(*clip);
-    const bool more = mix || any_on(reel.group_of(*clip).chain) || any_on(reel.chain);
+    const bool bus = is_bus(*clip);
+    const bool more = bus || any_on(reel.group_of(*clip).chain) || any_on(reel.chain);
     const LevelPath* levels =
         work_.measurements.levels_fresh() ? work_.measurements.levels() : nullptr;
     const auto& target = work_.document.target();
-    const auto ceiling = mix && target ? peak_limit(*target) : std::nullopt;
+    // The mix is what is delivered; spaces are a part of it.
+    const auto ceiling =
+        clip->id == mix_clip_id && target ? peak_limit(*target) : std::nullopt;
     for (auto& advice :
          advise(clip->chain, levels, reel.rate, work_.measurements.tone(), ceiling)) {
       if (dismissed_.contains({clip->id, advice.rule}) || (more && advice.rule == "no-final-level"))
         continue;
       // A mix is glued by a dB or two, not brought to its quiet words (common practice, no source).
-      if (mix && advice.rule == "threshold-off") continue;
+      if (bus && advice.rule == "threshold-off") continue;
       shown_ = std::move(advice);
       break;
     }

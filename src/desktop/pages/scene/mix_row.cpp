@@ -24,7 +24,8 @@ MixRow::MixRow(const Work& work, SceneRows& rows, QWidget* parent)
   setAccessibleName(tr("Loudness of the mix along the film"));
   setToolTip(
       tr("The mix behind its chain: momentary loudness (0.4 s) as a body, short-term (3 s) as "
-         "a line, the target's tolerance as a band, the reference as a thin line, in LUFS"));
+         "a line, the target's tolerance as a band, the reference as a thin line, in LUFS. Its name "
+         "shows what leaves it as a row; its settings can be drawn over that"));
   connect(&work_.mix_watch, &MixWatch::changed, this, &MixRow::redraw);
   connect(&work_.document, &Document::target_changed, this, &MixRow::redraw);
   connect(&rows_, &SceneRows::view_changed, this, &MixRow::redraw);
@@ -36,8 +37,13 @@ double MixRow::y_of(double lufs) const {
 }
 
 void MixRow::mousePressEvent(QMouseEvent* e) {
+  if (e->position().x() < rows_.ruler_right()) return Q_EMIT chosen();
+  Q_EMIT playhead_set(std::max(0.0, rows_.seconds_at(e->position().x())));
+}
+
+void MixRow::mouseMoveEvent(QMouseEvent* e) {
   if (e->position().x() >= rows_.ruler_right())
-    Q_EMIT playhead_set(std::max(0.0, rows_.seconds_at(e->position().x())));
+    Q_EMIT playhead_dragged(std::max(0.0, rows_.seconds_at(e->position().x())));
 }
 
 void MixRow::redraw() {
@@ -98,7 +104,7 @@ void MixRow::draw_header(QPainter& p) const {
   const Theme& t = theme();
   p.setFont(bold_font());
   p.setPen(t.text);
-  p.drawText(QPointF(16, 24), tr("The mix"));
+  p.drawText(QPointF(16, 24), tr("Mix loudness"));
   p.setFont(small_font());
   p.setPen(t.quiet);
   const WholeLevels* mix = work_.mix_watch.mix();

@@ -29,9 +29,13 @@ class MixRow : public QWidget {
   void resizeEvent(QResizeEvent*) override { redraw(); }
   void changeEvent(QEvent*) override { redraw(); }
   void mousePressEvent(QMouseEvent* e) override;
+  void mouseMoveEvent(QMouseEvent* e) override;
 
  Q_SIGNALS:
+  /// Its header was pressed.
+  void chosen();
   void playhead_set(double reel_s);
+  void playhead_dragged(double reel_s);
 
  private:
   void redraw();

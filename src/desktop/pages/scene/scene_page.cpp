@@ -63,11 +63,16 @@ ScenePage::ScenePage(const Work& work, QWidget* parent) : QWidget(parent), work_
 
   const auto go_to = [this](double s) {
     work_.listening.seek_s(s);
-    film_->look_at(s);
-    foot_->live();
+    look_at(s);
+  };
+  const auto drag_to = [this](double s) {
+    work_.listening.scrub_s(s);
+    look_at(s);
   };
   connect(rows_, &SceneRows::playhead_set, this, go_to);
+  connect(rows_, &SceneRows::playhead_dragged, this, drag_to);
   connect(mix_row_, &MixRow::playhead_set, this, go_to);
+  connect(mix_row_, &MixRow::playhead_dragged, this, drag_to);
   connect(mix_, &MixPanel::bench_wanted, this, [this] { Q_EMIT bus_wanted(mix_clip_id); });
   connect(foot_, &Foot::heard, this, [this](std::span<const float> stereo) {
     if (mix_->isVisible()) mix_->heard().hear(stereo, work_.document.reel().rate);
@@ -77,6 +82,8 @@ ScenePage::ScenePage(const Work& work, QWidget* parent) : QWidget(parent), work_
   connect(&work_.scene, &SceneSounds::sounds_changed, this, &ScenePage::hold_others_back);
   connect(rows_, &SceneRows::bench_wanted, this, &ScenePage::bench_wanted);
   connect(spaces_, &SpaceList::bench_wanted, this, &ScenePage::bus_wanted);
+  connect(spaces_, &SpaceList::chosen, this, &ScenePage::bus_chosen);
+  connect(mix_row_, &MixRow::chosen, this, [this] { Q_EMIT bus_chosen(mix_clip_id); });
   connect(film_, &FilmView::film_wanted, this, &ScenePage::add_film_dialog);
   connect(foot_, &Foot::loop_changed, this, [this] { apply_loop(); });
   timer_ = new QTimer(this);
@@ -215,6 +222,12 @@ void ScenePage::hideEvent(QHideEvent*) {
   work_.mix_watch.set_active(false);
   work_.shelf.hold_back(false);
   work_.listening.play_scene(false);
+}
+
+// The playhead was set there by hand.
+void ScenePage::look_at(double s) {
+  film_->look_at(s);
+  foot_->live();
 }
 
 void ScenePage::live() {

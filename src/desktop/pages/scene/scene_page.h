@@ -58,6 +58,8 @@ class ScenePage : public QWidget {
   void bench_wanted();
   /// A space's chain is.
   void bus_wanted(int bus);
+  /// A space or the mix is to be selected, here.
+  void bus_chosen(int bus);
 
  protected:
   void showEvent(QShowEvent*) override;
@@ -66,6 +68,7 @@ class ScenePage : public QWidget {
  private:
   bool eventFilter(QObject* of, QEvent* e) override;
   void live();
+  void look_at(double s);
   void hold_others_back();
   void apply_loop();
   QWidget* make_beside();

@@ -45,7 +45,10 @@ SceneRows::SceneRows(const Work& work, QWidget* parent) : QAbstractScrollArea(pa
     redraw();
   });
   connect(&work_.films, &SceneFilms::small_changed, this, fresh);
-  connect(&work_.selection, &Selection::clip_changed, this, fresh);
+  connect(&work_.selection, &Selection::clip_changed, this, [this] {
+    follow_size();
+    redraw();
+  });
   connect(&work_.shelf, &ShelfMeasurements::loudness_changed, this, fresh);
   fitted_ = true;
 }
@@ -207,13 +210,15 @@ bool SceneRows::folded(int group) const {
 
 // As high as there is room for.
 double SceneRows::row_height() const {
-  int open = 0, closed = 0;
+  int open = bus() ? 1 : 0, closed = 0;
   for (int g = 0; g < std::ssize(work_.document.reel().groups); ++g) ++(folded(g) ? closed : open);
   const double room = viewport()->height() - rows_top() - 6 - closed * fold_height;
   return std::clamp(room / std::max(1, open), least_row, most_row);
 }
 
-double SceneRows::rows_height() const { return row_tops_.back() + 6; }
+double SceneRows::rows_height() const {
+  return row_tops_.back() + 6 + (bus() ? row_height() : 0);
+}
 
 void SceneRows::lay_out_rows() {
   const double open = row_height();
@@ -228,6 +233,23 @@ QRectF SceneRows::row_rect(int group) const {
   const double left = header_width + ruler_width;
   return {left, rows_top() + row_tops_[at] - verticalScrollBar()->value(),
           viewport()->width() - left - 8.0, row_tops_[at + 1] - row_tops_[at]};
+}
+
+const Clip* SceneRows::bus() const {
+  const Clip* clip = work_.selection.clip();
+  return clip && is_bus(*clip) ? clip : nullptr;
+}
+
+QRectF SceneRows::bus_rect() const {
+  if (!bus()) return {};
+  const double left = header_width + ruler_width, high = row_height();
+  const double under = rows_top() + row_tops_.back() - verticalScrollBar()->value();
+  return {left, std::min(under, viewport()->height() - high - 6), viewport()->width() - left - 8.0,
+          high};
+}
+
+QRectF SceneRows::row_of(const Clip& clip) const {
+  return is_bus(clip) ? bus_rect() : row_rect(clip.group);
 }
 
 QRectF SceneRows::header_rect(int group) const {
@@ -247,8 +269,8 @@ double SceneRows::y_of(const QRectF& row, double db) const {
 
 QRectF SceneRows::clip_rect(int clip_id) const {
   const Clip* clip = work_.document.reel().find(clip_id);
-  if (!clip || is_bus(*clip)) return {};
-  const QRectF row = row_rect(clip->group);
+  if (!clip || (is_bus(*clip) && clip != bus())) return {};
+  const QRectF row = row_of(*clip);
   const double left = x_of(clip->place_s), right = x_of(clip->place_s + clip_seconds(*clip));
   return {left, row.top() + 2, std::max(2.0, right - left), row.height() - 4};
 }

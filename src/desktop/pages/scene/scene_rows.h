@@ -1,4 +1,5 @@
-// Films, events and clips over time: a row for each group, clips as silhouettes on a ruler in dB.
+// Films, events and clips over time: a row for each group, clips as silhouettes on a ruler in dB, and
+// a row for the space or the mix where that is chosen.
 #pragma once
 
 #include <QAbstractScrollArea>
@@ -13,12 +14,13 @@
 class QLineEdit;
 
 namespace drevan {
-struct SceneSound;
+struct SoundCourse;
 }
 
 namespace drevan::desktop {
 
-/// What is drawn over a row: a setting of one of the clip's chains, a send, or the clip's gain.
+/// What is drawn over a row: a setting of one of the clip's chains, a send, or the clip's gain. Of a
+/// space or the mix the same, but sends.
 struct RowLine {
   StepId step = 0;
   int parameter = 0;  ///< of the step, or on_parameter
@@ -59,7 +61,7 @@ class SceneRows : public QAbstractScrollArea {
   void mark_event(bool name_it);
   /// Takes out the event that is chosen, or the marked clips.
   void remove_chosen();
-  /// The selected clip's gain can be drawn over its row, or no longer.
+  /// The selected clip's gain can be drawn over its row, or no longer; a space's or the mix's, too.
   void toggle_gain_line();
   /// A setting of the selected clip is drawn over its row; where it has no curve yet, it gets one.
   void show_line(const RowLine& of);
@@ -87,11 +89,14 @@ class SceneRows : public QAbstractScrollArea {
   QRectF event_rect(int index) const;
   QRectF header_rect(int group) const;
   QRectF row_rect(int group) const;
+  /// Of the space or the mix that is selected: it stays in sight at the bottom. Empty: none is.
+  QRectF bus_rect() const;
   bool folded(int group) const;
 
  Q_SIGNALS:
-  /// The playhead was set by hand.
+  /// The playhead was set by hand, or dragged or stepped along.
   void playhead_set(double reel_s);
+  void playhead_dragged(double reel_s);
   /// Other moments are in sight, or other things.
   void view_changed();
   /// Another event or other clips are chosen.
@@ -137,11 +142,16 @@ class SceneRows : public QAbstractScrollArea {
   void draw_strip(QPainter& p) const;
   void draw_events(QPainter& p) const;
   void draw_row(QPainter& p, int group) const;
-  void draw_ruler(QPainter& p, int group) const;
+  void draw_bus(QPainter& p) const;
+  void draw_ruler(QPainter& p, const QRectF& row) const;
   void draw_header(QPainter& p, int group) const;
   void draw_clip(QPainter& p, const Clip& clip) const;
   void draw_silhouettes(QPainter& p) const;
-  void draw_silhouette(QImage& on, const Clip& clip, const SceneSound& sound) const;
+  struct Silhouette {
+    QRectF row{};
+    double from_s = 0, gain_db = 0, strength = 1;
+  };
+  void draw_silhouette(QImage& on, const Silhouette& how, const SoundCourse& course) const;
   void draw_line(QPainter& p) const;
   void draw_recording(QPainter& p) const;
   void draw_crossings(QPainter& p) const;
@@ -152,9 +162,13 @@ class SceneRows : public QAbstractScrollArea {
   double row_height() const;
   void lay_out_rows();
   double clip_seconds(const Clip& clip) const;
+  /// The space or the mix, where it is selected.
+  const Clip* bus() const;
+  QRectF row_of(const Clip& clip) const;
   void follow_size();
 
   // input
+  bool in_rows(QPointF at) const;
   int clip_at(QPointF at) const;
   int event_at(QPointF at) const;
   int header_at(QPointF at) const;
@@ -195,7 +209,8 @@ class SceneRows : public QAbstractScrollArea {
   std::optional<std::pair<int, int>> crossing_at(QPointF at) const;
   void drag_crossing(QPointF at);
   std::optional<double> snapped(double s, const std::set<int>& but) const;
-  void set_playhead(double s);
+  enum class By { jump, drag };
+  void set_playhead(double s, By how);
   void rename_event(int index);
   QString tip_at(QPointF at) const;
 

@@ -25,8 +25,13 @@ namespace {
 constexpr double snap_px = 7, drag_px = 3;
 }
 
+// Whether groups' rows are seen there.
+bool SceneRows::in_rows(QPointF at) const {
+  return at.y() >= rows_top() && (!bus() || at.y() < bus_rect().top());
+}
+
 int SceneRows::clip_at(QPointF at) const {
-  if (at.x() < header_width + ruler_width || at.y() < rows_top()) return 0;
+  if (at.x() < header_width + ruler_width || !in_rows(at)) return 0;
   int found = 0;
   for (const Clip& c : work_.document.reel().clips)
     if (!left_out(work_.document.reel(), c) && clip_rect(c.id).adjusted(-2, 0, 2, 0).contains(at))
@@ -48,7 +53,7 @@ int SceneRows::event_at(QPointF at) const {
 }
 
 int SceneRows::header_at(QPointF at) const {
-  if (at.x() >= header_width || at.y() < rows_top()) return -1;
+  if (at.x() >= header_width || !in_rows(at)) return -1;
   for (int g = 0; g < std::ssize(work_.document.reel().groups); ++g)
     if (header_rect(g).contains(at)) return g;
   return -1;
@@ -67,10 +72,13 @@ void SceneRows::press_header(int group, QPointF at) {
   redraw();
 }
 
-void SceneRows::set_playhead(double s) {
-  playhead_s_ = std::clamp(s, 0.0, all_seconds());
+void SceneRows::set_playhead(double s, By how) {
+  const double to = std::clamp(s, 0.0, all_seconds());
+  if (how == By::drag && to == playhead_s_) return;
+  playhead_s_ = to;
   viewport()->update();
-  Q_EMIT playhead_set(playhead_s_);
+  if (how == By::drag) return Q_EMIT playhead_dragged(to);
+  Q_EMIT playhead_set(to);
 }
 
 void SceneRows::mousePressEvent(QMouseEvent* e) {
@@ -126,7 +134,7 @@ void SceneRows::mousePressEvent(QMouseEvent* e) {
   if (pressed_.x() < header_width + ruler_width - 4) return;
   drag_ = Drag::playhead;
   const double s = seconds_at(pressed_.x());
-  set_playhead(e->modifiers().testFlag(Qt::AltModifier) ? s : work_.films.to_picture(s));
+  set_playhead(e->modifiers().testFlag(Qt::AltModifier) ? s : work_.films.to_picture(s), By::jump);
 }
 
 // Where a moment is drawn to: an event, an end of another clip, the playhead, else a picture.
@@ -148,7 +156,7 @@ std::optional<double> SceneRows::snapped(double s, const std::set<int>& but) con
     offer(c.place_s + drevan::clip_seconds(reel, c));
   }
   for (const Film& film : reel.films) offer(film.place_s);
-  offer(playhead_s_);
+  if (drag_ != Drag::playhead) offer(playhead_s_);
   offer(0);
   return out;
 }
@@ -208,7 +216,7 @@ void SceneRows::mouseMoveEvent(QMouseEvent* e) {
   }
   if (drag_ == Drag::playhead) {
     const double s = seconds_at(at.x());
-    return set_playhead(snaps ? snapped(s, {}).value_or(work_.films.to_picture(s)) : s);
+    return set_playhead(snaps ? snapped(s, {}).value_or(work_.films.to_picture(s)) : s, By::drag);
   }
   if (drag_ == Drag::line) return drag_line(at);
   if (drag_ == Drag::cross) {
@@ -309,12 +317,12 @@ void SceneRows::keyPressEvent(QKeyEvent* e) {
       const double by = (e->key() == Qt::Key_Left ? -one : one) * (strong ? 10 : 1);
       // With Ctrl what is chosen moves, else the playhead.
       if (e->modifiers().testFlag(Qt::ControlModifier)) return nudge(by);
-      return set_playhead(work_.films.to_picture(playhead_s_ + by));
+      return set_playhead(work_.films.to_picture(playhead_s_ + by), By::drag);
     }
     case Qt::Key_Home:
-      return set_playhead(0);
+      return set_playhead(0, By::jump);
     case Qt::Key_End:
-      return set_playhead(all_seconds() / 1.02);
+      return set_playhead(all_seconds() / 1.02, By::jump);
     case Qt::Key_Delete:
     case Qt::Key_Backspace:
       return remove_chosen();

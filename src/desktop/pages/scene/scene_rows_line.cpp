@@ -1,5 +1,5 @@
-// A setting of the selected clip over time, as a line over its row: its gain on the row's own ruler,
-// what it sends into a space, or any setting of its chains.
+// A setting of the selected clip, space or mix over time, as a line over its row: its gain on the
+// row's own ruler, what it sends into a space, or any setting of its chains.
 #include <QPainter>
 #include <cmath>
 
@@ -28,7 +28,7 @@ const ChainStep* step_of(const Reel& reel, const Clip& clip, const RowLine& line
 
 const Clip* SceneRows::line_clip() const {
   const Clip* clip = work_.selection.clip();
-  return clip && !is_bus(*clip) && !folded(clip->group) ? clip : nullptr;
+  return clip && (is_bus(*clip) || !folded(clip->group)) ? clip : nullptr;
 }
 
 // What is drawn: what was chosen, where the clip has it, else its gain.
@@ -37,7 +37,7 @@ RowLine SceneRows::line() const {
   if (!clip || line_.of_gain()) return {};
   const Reel& reel = work_.document.reel();
   if (line_.step != 0) return step_of(reel, *clip, line_) ? line_ : RowLine{};
-  return find_space(reel, line_.space) ? line_ : RowLine{};
+  return !is_bus(*clip) && find_space(reel, line_.space) ? line_ : RowLine{};
 }
 
 const Parameter& SceneRows::line_parameter() const {
@@ -91,14 +91,14 @@ void SceneRows::draw_line_as(const std::optional<Curve>& curve) {
 // Gain stands on the row's own ruler; what is louder than 0 dB above it, closer together. Everything
 // else from the bottom of its range to the top.
 double SceneRows::line_y(double value) const {
-  const QRectF row = row_rect(line_clip()->group);
+  const QRectF row = row_of(*line_clip());
   const double top = y_of(row, 0), bottom = y_of(row, bottom_db);
   if (!line().of_gain()) return bottom - to_fraction(line_parameter(), value) * (bottom - top);
   if (value <= 0) return y_of(row, value);
   return top - std::min(value, 36.0) / 36 * 10;
 }
 double SceneRows::line_value(double y) const {
-  const QRectF row = row_rect(line_clip()->group);
+  const QRectF row = row_of(*line_clip());
   const double top = y_of(row, 0), bottom = y_of(row, bottom_db);
   if (!line().of_gain()) {
     const Parameter& p = line_parameter();
@@ -146,7 +146,7 @@ void SceneRows::take_line_out() {
 
 void SceneRows::show_line(const RowLine& of) {
   if (!line_clip())
-    return work_.notices.warn(tr("Choose a clip first: its settings are drawn over its row."));
+    return work_.notices.warn(tr("Choose a clip, a space or the mix first: settings are drawn over its row."));
   line_ = of;
   redraw();
   if (line_curve()) return;
@@ -203,7 +203,7 @@ void SceneRows::draw_line(QPainter& p) const {
   const Theme& t = theme();
   const Clip& clip = *line_clip();
   const Parameter& of = line_parameter();
-  const QRectF row = row_rect(clip.group), r = clip_rect(clip.id);
+  const QRectF row = row_of(clip), r = clip_rect(clip.id);
   const double begin_s = line_begin_s();
   const bool whole_row = begin_s != clip.place_s;
   const double from = whole_row ? row.left() : std::max(r.left(), row.left()),

@@ -38,10 +38,12 @@ void SceneRows::paintEvent(QPaintEvent*) {
     p.setRenderHint(QPainter::Antialiasing);
     const int groups = static_cast<int>(work_.document.reel().groups.size());
     for (int g = 0; g < groups; ++g) draw_header(p, g);
-    for (int g = 0; g < groups; ++g) draw_ruler(p, g);
+    for (int g = 0; g < groups; ++g)
+      if (!folded(g)) draw_ruler(p, row_rect(g));
     draw_silhouettes(p);
     for (int g = 0; g < groups; ++g) draw_row(p, g);
     draw_crossings(p);
+    draw_bus(p);
     draw_line(p);
     draw_anchors(p);
     p.fillRect(QRectF(0, 0, viewport()->width(), rows_top()), theme().window);
@@ -212,10 +214,9 @@ void SceneRows::draw_header(QPainter& p, int group) const {
   part(1, tr("off"), row == SceneSounds::Row::silent, t.quiet);
 }
 
-void SceneRows::draw_ruler(QPainter& p, int group) const {
+void SceneRows::draw_ruler(QPainter& p, const QRectF& row) const {
   const Theme& t = theme();
-  const QRectF row = row_rect(group);
-  if (folded(group) || row.bottom() < rows_top() || row.top() > viewport()->height()) return;
+  if (row.bottom() < rows_top() || row.top() > viewport()->height()) return;
   p.setFont(small_font());
   for (const int db : {0, -18, -36}) {
     const double y = y_of(row, db);
@@ -234,37 +235,70 @@ void SceneRows::draw_silhouettes(QPainter& p) const {
   layer.fill(Qt::transparent);
   for (const Clip& c : work_.document.reel().clips) {
     if (folded(c.group) || left_out(work_.document.reel(), c)) continue;
-    if (const SceneSound* sound = work_.scene.sound(c.id)) draw_silhouette(layer, c, *sound);
+    if (const SceneSound* sound = work_.scene.sound(c.id))
+      draw_silhouette(
+          layer,
+          {row_rect(c.group), c.place_s, 0, work_.scene.row_sounds(c.group) ? 1 : 0.35},
+          *sound->course);
   }
   layer.setDevicePixelRatio(ratio);
   p.drawImage(0, 0, layer);
 }
 
 // Loudness as a body within the peaks.
-void SceneRows::draw_silhouette(QImage& on, const Clip& clip, const SceneSound& sound) const {
+void SceneRows::draw_silhouette(QImage& on, const Silhouette& how,
+                                const SoundCourse& course) const {
   const double ratio = devicePixelRatioF();
-  const QRectF row = row_rect(clip.group);
-  const double left = x_of(clip.place_s), right = x_of(clip.place_s + sound.course->seconds());
+  const QRectF& row = how.row;
+  const double left = x_of(how.from_s), right = x_of(how.from_s + course.seconds());
   const int from = static_cast<int>(std::ceil(std::max(left, row.left()) * ratio)),
             to = std::min(on.width(),
                           static_cast<int>(std::ceil(std::min(right, row.right()) * ratio)));
   const int base = static_cast<int>(std::lround((row.bottom() - 4) * ratio));
-  const double strength = work_.scene.row_sounds(clip.group) ? 1 : 0.35;
-  const QRgb peak = qPremultiply(faded(theme().after, 0.36 * strength).rgba()),
-             body = qPremultiply(faded(theme().after, 0.9 * strength).rgba());
+  const QRgb peak = qPremultiply(faded(theme().after, 0.36 * how.strength).rgba()),
+             body = qPremultiply(faded(theme().after, 0.9 * how.strength).rgba());
   const double column_s = per_pixel_s_ / ratio;
   for (int x = from; x < to; ++x) {
-    const double s = seconds_at(x / ratio) - clip.place_s;
-    const auto levels = sound.course->over(s, s + column_s);
+    const double s = seconds_at(x / ratio) - how.from_s;
+    const auto levels = course.over(s, s + column_s);
     const auto y = [&](float db) {
-      return std::clamp(static_cast<int>(std::lround(y_of(row, static_cast<double>(db)) * ratio)),
-                        0, on.height());
+      const double at = y_of(row, static_cast<double>(db) + how.gain_db) * ratio;
+      return std::clamp(static_cast<int>(std::lround(at)), 0, on.height());
     };
     const int top = y(levels.peak_db), middle = std::max(top, y(levels.loudness_lufs)),
               end = std::min(base, on.height());
     for (int at = top; at < end; ++at)
       reinterpret_cast<QRgb*>(on.scanLine(at))[x] = at < middle ? peak : body;
   }
+}
+
+// What leaves the selected space or the mix, over the rows that are scrolled under it.
+void SceneRows::draw_bus(QPainter& p) const {
+  const Clip* of = bus();
+  if (!of) return;
+  const Theme& t = theme();
+  const QRectF row = bus_rect();
+  p.fillRect(QRectF(0, row.top() - 2, viewport()->width(), viewport()->height()), t.window);
+  p.fillRect(QRectF(0, row.top() - 2, viewport()->width(), 1), t.line);
+  draw_ruler(p, row);
+  const SceneSound* sound = work_.scene.sound(of->id);
+  if (sound) {
+    const double ratio = devicePixelRatioF();
+    QImage layer(viewport()->size() * ratio, QImage::Format_ARGB32_Premultiplied);
+    layer.fill(Qt::transparent);
+    const Space* space = find_space(work_.document.reel(), of->id);
+    draw_silhouette(layer, {row, 0, space ? space->level_db : 0, 1}, *sound->course);
+    layer.setDevicePixelRatio(ratio);
+    p.drawImage(0, 0, layer);
+  }
+  p.setFont(bold_font());
+  p.setPen(t.attention);
+  p.drawText(QPointF(16, row.top() + 18),
+             p.fontMetrics().elidedText(QString::fromStdString(of->name), Qt::ElideRight,
+                                        static_cast<int>(header_width) - 18));
+  p.setFont(small_font());
+  p.setPen(t.quiet);
+  p.drawText(QPointF(16, row.top() + 32), sound ? tr("what leaves it") : tr("is made ready ..."));
 }
 
 void SceneRows::draw_row(QPainter& p, int group) const {

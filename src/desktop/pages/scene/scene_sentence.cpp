@@ -61,23 +61,29 @@ SceneSentence::Word SceneSentence::place_word(const QString& text, double at_s,
   return w;
 }
 
-SceneSentence::Word SceneSentence::send_word(int clip, int space, double db) {
-  const auto to = [this, clip, space](double level) {
-    work_.document.change([&](const Reel& reel) {
-      return edits::set_send(reel, {edits::Feeder::Of::clip, clip}, space, level);
-    });
-  };
-  const Space* of = find_space(work_.document.reel(), space);
-  Word w{.text = tr("%1 %2").arg(QString::fromStdString(of->clip.name)).arg(db, 0, 'f', 1),
-         .tip = tr("How much of it enters the space (dB). Drag, turn the wheel, or double-click "
-                   "and type; at -60 nothing does")};
+SceneSentence::Word SceneSentence::level_word(const QString& text, double db,
+                                              std::function<void(double)> to) {
+  Word w{.text = tr("%1 %2").arg(text).arg(db, 0, 'f', 1)};
   w.turn = [to, db](double steps) { to(std::round(2 * (db + steps / 2)) / 2); };
   w.type = [this, to](const QString& typed) {
     bool ok = false;
     const double level = typed.split(' ').last().toDouble(&ok);
-    if (!ok) return work_.notices.warn(tr("%1 is no level; type dB from -60 to 0.").arg(typed));
+    if (!ok) return work_.notices.warn(tr("%1 is no level; type dB, such as -12.").arg(typed));
     to(level);
   };
+  return w;
+}
+
+SceneSentence::Word SceneSentence::send_word(int clip, int space, double db) {
+  const Space* of = find_space(work_.document.reel(), space);
+  Word w =
+      level_word(QString::fromStdString(of->clip.name), db, [this, clip, space](double level) {
+        work_.document.change([&](const Reel& reel) {
+          return edits::set_send(reel, {edits::Feeder::Of::clip, clip}, space, level);
+        });
+      });
+  w.tip = tr("How much of it enters the space (dB). Drag, turn the wheel, or double-click "
+             "and type; at -60 nothing does");
   return w;
 }
 
@@ -184,6 +190,45 @@ void SceneSentence::tell_clip(const Clip& clip) {
        }});
 }
 
+// Who feeds it, as in "hears Ines dialogue -14.0 and 2 clips of their own".
+void SceneSentence::tell_space(const Space& space) {
+  const Reel& reel = work_.document.reel();
+  const int id = space.clip.id;
+  words_.push_back({.text = QString::fromStdString(space.clip.name), .strong = true});
+  std::vector<Word> fed;
+  const auto feeds = [id](const std::vector<Send>& sends) {
+    return std::ranges::find(sends, id, &Send::space);
+  };
+  for (int g = 0; g < std::ssize(reel.groups); ++g) {
+    const Group& group = reel.groups[static_cast<size_t>(g)];
+    const auto send = feeds(group.sends);
+    if (send == group.sends.end()) continue;
+    fed.push_back(
+        level_word(QString::fromStdString(group.name), send->level_db, [this, id, g](double db) {
+          work_.document.change([&](const Reel& r) {
+            return edits::set_send(r, {edits::Feeder::Of::group, g}, id, db);
+          });
+        }));
+    fed.back().tip = tr("How much of the group enters the space (dB). Drag, turn the wheel, or "
+                        "double-click and type; at -60 nothing does");
+  }
+  const auto own = std::ranges::count_if(
+      reel.clips, [&](const Clip& c) { return feeds(c.sends) != c.sends.end(); });
+  if (own > 0)
+    fed.push_back({.text = tr("%1 of its own").arg(counted(own, tr("clip")))});
+  words_.push_back({.text = fed.empty() ? tr("hears nothing yet") : tr("hears")});
+  for (size_t i = 0; i < fed.size(); ++i) {
+    if (i > 0) words_.push_back({.text = i + 1 == fed.size() ? tr("and") : QString(",")});
+    words_.push_back(std::move(fed[i]));
+  }
+  words_.push_back({.text = tr("and is in the")});
+  words_.push_back(level_word(tr("mix at"), space.level_db, [this, id](double db) {
+    work_.document.change([&](const Reel& r) { return edits::set_space_level(r, id, db); });
+  }));
+  words_.back().tip = tr("How loud it is in the mix (dB). Drag, turn the wheel, or double-click "
+                         "and type");
+}
+
 // Turned or typed, the clip is stretched; how it is, is a word of its own.
 void SceneSentence::tell_length(const Clip& clip, double seconds) {
   const int id = clip.id;
@@ -227,6 +272,10 @@ void SceneSentence::refresh() {
     tell_event(*event);
   else if (clip && !is_bus(*clip))
     tell_clip(*clip);
+  else if (const Space* space = clip ? find_space(reel, clip->id) : nullptr)
+    tell_space(*space);
+  else if (clip)
+    words_.push_back({.text = tr("The mix"), .strong = true});
   else
     words_.push_back(
         {.text = tr(

@@ -46,8 +46,10 @@ class SceneSentence : public QWidget {
   void refresh();
   void tell_clip(const Clip& clip);
   void tell_event(int index);
+  void tell_space(const Space& space);
   void tell_length(const Clip& clip, double seconds);
   Word place_word(const QString& text, double at_s, std::function<void(double)> to);
+  Word level_word(const QString& text, double db, std::function<void(double)> to);
   Word send_word(int clip, int space, double db);
   Word place_in_word(int clip, const Send& send);
   QRectF rect_of(size_t word) const;

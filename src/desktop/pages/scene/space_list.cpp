@@ -197,8 +197,8 @@ QWidget* SpaceList::make_space(const SpaceShown& shown) {
   name->setText(shown.name);
   name->setFont(bold_font());
   name->setAutoRaise(true);
-  name->setToolTip(tr("Open its chain on the Bench"));
-  connect(name, &QToolButton::clicked, this, [this, id = shown.id] { Q_EMIT bench_wanted(id); });
+  name->setToolTip(tr("Show what leaves it as a row; its settings can be drawn over that"));
+  connect(name, &QToolButton::clicked, this, [this, id = shown.id] { Q_EMIT chosen(id); });
   auto* chain = new QLabel(shown.chain, panel);
   chain->setObjectName("quiet");
   chain->setFont(small_font());
@@ -224,6 +224,8 @@ QWidget* SpaceList::make_space(const SpaceShown& shown) {
                         });
     feed->setEnabled(!feed->isEmpty());
   });
+  menu->addAction(tr("Open its chain on the Bench"), this,
+                  [this, id = shown.id] { Q_EMIT bench_wanted(id); });
   menu->addAction(tr("Rename ..."), this, [this, id = shown.id, old = shown.name] {
     bool ok = false;
     const auto to = QInputDialog::getText(this, tr("Rename the space"), tr("Name"),

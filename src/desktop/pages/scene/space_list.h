@@ -22,6 +22,8 @@ class SpaceList : public QWidget {
   QToolButton& add_button() { return *add_; }
 
  Q_SIGNALS:
+  /// Its row and its steps are to be looked at, here.
+  void chosen(int bus);
   /// Its chain is to be looked at.
   void bench_wanted(int bus);
 
