@@ -39,7 +39,9 @@ class MixTest : public testing::Test {
   bool open() {
     d.window.show_place(MainWindow::Place::batch);
     QTest::mouseClick(d.window.batch().findChild<QPushButton*>("open_mix"), Qt::LeftButton);
-    return d.wait_for([&] { return d.work().selection.clip_id() == mix_clip_id; }) && d.settle();
+    // On a slow machine its progress was shown, and had the keys.
+    return d.wait_for([&] { return d.work().selection.clip_id() == mix_clip_id; }) && d.settle() &&
+           d.take_keys();
   }
   double loudness() {
     return d.work().measurements.levels()->stages.back().loudness_lufs.value_or(-99);
