@@ -68,6 +68,12 @@ class MainWindow : public QMainWindow {
   void make_sort_menu(QMenu* m);
   void make_group_by_menu(QMenu* m);
   void make_scene_menu();
+  void make_film_menus(QMenu* m);
+  /// What is done with a clip of a row, with what is done from Scene, too.
+  void make_row_menu(QMenu* scene, const QList<QAction*>& of_scene);
+  void fill_film_menu(QMenu& menu, int film);
+  /// The clips that an edit is for: those marked on the page in sight, else the selected one.
+  std::vector<int> marked_clips() const;
   /// Of the page in sight.
   Foot& foot();
   void zoom(double by);

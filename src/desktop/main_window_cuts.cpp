@@ -56,21 +56,21 @@ void MainWindow::make_cut_menu() {
   });
   add(m, tr("Join the marked clips"), QKeySequence("Ctrl+Shift+K"), [this] {
     work_.document.change(
-        [&](const Reel& reel) { return edits::join(reel, bench_->shelf().marked()); });
+        [&](const Reel& reel) { return edits::join(reel, marked_clips()); });
   });
   make_take_entries(m);
   m->addSeparator();
   add(m, tr("Duplicate"), QKeySequence("Ctrl+Shift+D"), [this] {
     if (place_ == Place::scene) return scene_->rows().duplicate_marked();
     work_.document.change(
-        [&](const Reel& reel) { return edits::duplicate(reel, bench_->shelf().marked()); });
+        [&](const Reel& reel) { return edits::duplicate(reel, marked_clips()); });
   });
 }
 
 void MainWindow::make_take_entries(QMenu* m) {
   add(m, tr("The marked clips are takes of one line"), QKeySequence("T"), [this] {
     work_.document.change(
-        [&](const Reel& reel) { return edits::make_takes(reel, bench_->shelf().marked()); });
+        [&](const Reel& reel) { return edits::make_takes(reel, marked_clips()); });
   });
   add(m, tr("Choose this take"), QKeySequence("Shift+T"), [this] {
     change_clip([](const Reel& reel, int clip) { return edits::choose_take(reel, clip); });
@@ -78,7 +78,7 @@ void MainWindow::make_take_entries(QMenu* m) {
   add(m, tr("Hear the next take"), QKeySequence("N"), [this] { hear_next_take(); });
   add(m, tr("No takes any more"), {}, [this] {
     work_.document.change(
-        [&](const Reel& reel) { return edits::part_takes(reel, bench_->shelf().marked()); });
+        [&](const Reel& reel) { return edits::part_takes(reel, marked_clips()); });
   });
 }
 
@@ -148,7 +148,9 @@ void MainWindow::make_move_menu(QMenu* m) {
       QAction* a = to->addAction(group_mark_icon(of.mark), QString::fromStdString(of.name));
       connect(a, &QAction::triggered, this, [this, g] {
         work_.document.change([&](const Reel& reel) {
-          return edits::move_clips(reel, bench_->shelf().marked(), g, 0);
+          const auto clips = marked_clips();
+          auto edit = edits::move_clips(reel, clips, g, 0);
+          return place_ == Place::scene ? scene_->rows().settled(std::move(edit), clips) : edit;
         });
       });
     }
@@ -159,7 +161,7 @@ void MainWindow::make_move_menu(QMenu* m) {
 
 // Past the clip above them or below them, within their group.
 void MainWindow::move_marked(int way) {
-  const auto marked = bench_->shelf().marked();
+  const auto marked = marked_clips();
   const Reel& reel = work_.document.reel();
   const Clip* first = marked.empty() ? nullptr : reel.find(marked.front());
   if (!first || is_bus(*first)) return;
@@ -210,7 +212,7 @@ void MainWindow::make_group_by_menu(QMenu* m) {
   QMenu* by = m->addMenu(tr("Group the marked clips by"));
   const auto group_by = [this](const std::function<std::string(const Clip&)>& name_of) {
     work_.document.change(
-        [&](const Reel& reel) { return edits::group_by(reel, bench_->shelf().marked(), name_of); });
+        [&](const Reel& reel) { return edits::group_by(reel, marked_clips(), name_of); });
   };
   add(by, tr("Folder"), {}, [this, group_by] {
     group_by([this](const Clip& c) {
@@ -229,7 +231,7 @@ void MainWindow::make_group_by_menu(QMenu* m) {
     });
   });
   add(by, tr("Who speaks ..."), QKeySequence("Ctrl+Shift+W"), [this] {
-    auto marked = bench_->shelf().marked();
+    auto marked = marked_clips();
     std::erase_if(marked, [](int id) { return is_bus(id); });
     if (marked.size() < 2) {
       marked.clear();
@@ -248,7 +250,7 @@ void MainWindow::new_group() {
   std::string name = "New group";
   for (int n = 2; std::ranges::find(groups, name, &Group::name) != groups.end(); ++n)
     name = "New group " + std::to_string(n);
-  auto marked = bench_->shelf().marked();
+  auto marked = marked_clips();
   std::erase_if(marked, [](int id) { return is_bus(id); });
   if (!work_.document.change(
           [&](const Reel& reel) { return edits::new_group(reel, name, marked); }))

@@ -39,7 +39,7 @@ void MainWindow::make_many_entries(QMenu* m) {
       [this] { same_settings(); });
   const auto marked = [this](auto&& edit) {
     if (work_.selection.clip())
-      work_.document.change([&](const Reel& reel) { return edit(reel, bench_->shelf().marked()); });
+      work_.document.change([&](const Reel& reel) { return edit(reel, marked_clips()); });
   };
   add(m, tr("Marked clips up by 1 dB"), QKeySequence("Ctrl+Shift++"), [marked] {
     marked([](const Reel& reel, const std::vector<int>& ids) {
@@ -96,7 +96,7 @@ void MainWindow::paste_steps() {
   const auto recipe = pasted();
   if (!recipe) return;
   const auto place = place_of(work_.document.reel(), *clip, work_.selection.step_id());
-  const auto marked = bench_->shelf().marked();
+  const auto marked = marked_clips();
   if (place && place->owner != ChainOwner::clip && marked.size() == 1) {
     work_.document.change([&](const Reel& reel) {
       return edits::paste_steps_into(reel, clip->id, {place->owner, place->index + 1}, *recipe);
@@ -122,7 +122,7 @@ void MainWindow::paste_settings() {
 // The settings of the selected step, for every marked clip that has such a step.
 void MainWindow::same_settings() {
   const ChainStep* step = work_.selection.step();
-  const auto marked = bench_->shelf().marked();
+  const auto marked = marked_clips();
   if (!step || marked.size() < 2)
     return tell(tr("Choose a step, and mark the clips that get its settings, with Ctrl and a "
                    "click."),
@@ -148,7 +148,7 @@ void MainWindow::rename_marked() {
                                              QLineEdit::Normal, "{group} {number}", &taken);
   if (!taken) return;
   work_.document.change([&](const Reel& reel) {
-    return edits::rename_by_pattern(reel, bench_->shelf().marked(), pattern.toStdString());
+    return edits::rename_by_pattern(reel, marked_clips(), pattern.toStdString());
   });
 }
 

@@ -169,7 +169,7 @@ void MainWindow::make_clip_menu() {
   connect(m, &QMenu::aboutToShow, this, [apart, sits_out] { apart->setChecked(sits_out()); });
   add(m, tr("Take part in everything again"), {}, [this] {
     work_.document.change(
-        [&](const Reel& reel) { return edits::take_part(reel, bench_->shelf().marked()); });
+        [&](const Reel& reel) { return edits::take_part(reel, marked_clips()); });
   });
   add(m, tr("Where do my clips differ?"), QKeySequence("Ctrl+D"), [this] {
     if (!uneven_) uneven_ = new UnevenDialog(work_, this);
@@ -196,7 +196,7 @@ void MainWindow::make_clip_menu() {
   add(m, tr("Open the folder of its render"), {}, [this] { show_render(); });
   add(m, tr("Remove from the reel"), {}, [this] {
     work_.document.change(
-        [&](const Reel& reel) { return edits::remove_clips(reel, bench_->shelf().marked()); });
+        [&](const Reel& reel) { return edits::remove_clips(reel, marked_clips()); });
   });
   connect(bench_, &Bench::context_wanted, this, [m](const QPoint& at) { m->popup(at); });
   connect(bench_, &Bench::group_context_wanted, this,
@@ -417,7 +417,7 @@ void MainWindow::copy_chain_dialog() {
                                 .arg(QString::fromStdString(from->name)), &dialog));
   static_cast<QLabel*>(box->itemAt(0)->widget())->setWordWrap(true);
   auto* list = new QListWidget(&dialog);
-  const auto marked = bench_->shelf().marked();
+  const auto marked = marked_clips();
   for (const auto& c : work_.document.reel().clips) {
     if (c.id == from->id) continue;
     auto* item = new QListWidgetItem(QString::fromStdString(c.name), list);

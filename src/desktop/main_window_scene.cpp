@@ -38,18 +38,7 @@ void MainWindow::make_scene_menu() {
         const QWidget* now = scene_->film_window();
         scene_->show_film_window(!now || !now->isVisible());
       }));
-  QMenu* out = m->addMenu(tr("Take a film out"));
-  connect(m, &QMenu::aboutToShow, this, [this, out] {
-    out->clear();
-    const auto& films = work_.document.reel().films;
-    for (int i = 0; i < std::ssize(films); ++i)
-      out->addAction(
-          QString::fromStdString(films[static_cast<size_t>(i)].path.filename().string()), this,
-          [this, i] {
-            work_.document.change([&](const Reel& reel) { return edits::remove_film(reel, i); });
-          });
-    out->setEnabled(!films.empty());
-  });
+  make_film_menus(m);
   m->addSeparator();
   add(m, tr("Mark an event"), QKeySequence("E"), there([this] { scene_->mark_event(); }));
   add(m, tr("Find the cuts"), {}, there([this] { work_.films.find_cuts(); }));
@@ -64,15 +53,16 @@ void MainWindow::make_scene_menu() {
       there([this] { scene_->show_steps(!scene_->shows_steps()); }));
   add(m, tr("Steps in a window of their own"), {},
       there([this] { scene_->show_steps_window(!scene_->steps_in_window()); }));
-  add(m, tr("Gain of the clip as a line"), QKeySequence("G"),
+  QAction* gain = add(m, tr("Gain of the clip as a line"), QKeySequence("G"),
       there([this] { scene_->rows().toggle_gain_line(); }));
   QMenu* line = m->addMenu(tr("Another line over the row"));
   connect(line, &QMenu::aboutToShow, this, [this, line] { fill_line_menu(*line); });
   add(m, tr("Follow what is under the dot"), QKeySequence("F"),
       there([this] { scene_->film().follow(); }));
-  add(m, tr("Bind what is heard at the playhead"), QKeySequence("B"),
+  QAction* bind = add(m, tr("Bind what is heard at the playhead"), QKeySequence("B"),
       there([this] { scene_->rows().bind_at_playhead(); }));
-  add(m, tr("The clip as long as it came"), {}, [this] { change_clip(edits::take_out_stretch); });
+  QAction* as_it_came = add(m, tr("The clip as long as it came"), {},
+                            [this] { change_clip(edits::take_out_stretch); });
   QAction* layered = add(m, tr("Let it sound with what it overlaps"), {}, there([this] {
                            const Clip* c = work_.selection.clip();
                            if (c) scene_->rows().set_layered(!c->layered);
@@ -90,11 +80,11 @@ void MainWindow::make_scene_menu() {
       }));
   add(m, tr("Fill the row's gaps with room tone"), {},
       there([this] { work_.jobs.fill_with_room_tone(); }));
-  add(m, tr("Make one clip of the marked ones"), {},
+  QAction* one = add(m, tr("Make one clip of the marked ones"), {},
       there([this] { work_.jobs.make_one(scene_->rows().marked()); }));
   add(m, tr("Make it again"), {}, there([this] { work_.jobs.make_again(); }));
   add(m, tr("Take it apart"), {}, [this] { change_clip(edits::take_apart); });
-  add(m, tr("Split at the playhead"), {}, [this] {
+  QAction* split = add(m, tr("Split at the playhead"), {}, [this] {
     const Clip* c = work_.selection.clip();
     if (place_ == Place::scene && c && !is_bus(*c))
       work_.jobs.split({scene_->rows().playhead() - c->place_s});
@@ -141,6 +131,67 @@ void MainWindow::make_scene_menu() {
     only->setEnabled(c && !is_bus(*c));
     only->setChecked(c && !is_bus(*c) && !work_.document.reel().group_of(*c).direct);
   });
+  make_row_menu(m, {split, one, layered, as_it_came, bind, gain, line->menuAction()});
+}
+
+void MainWindow::make_row_menu(QMenu* scene, const QList<QAction*>& of_scene) {
+  auto* m = new QMenu(this);
+  m->setObjectName("row_menu");
+  m->addAction(tr("Open on the Bench"), this, [this] { show_place(Place::bench); });
+  m->addSeparator();
+  m->addActions(of_scene);
+  m->addSeparator();
+  m->addAction(tr("Duplicate"), this, [this] { scene_->rows().duplicate_marked(); });
+  m->addAction(tr("Remove from the reel"), this, [this] { scene_->rows().remove_chosen(); });
+  // What is ticked and what can be done is found out there.
+  connect(m, &QMenu::aboutToShow, scene, &QMenu::aboutToShow);
+  connect(&scene_->rows(), &SceneRows::context_wanted, this,
+          [m](const QPoint& at) { m->popup(at); });
+}
+
+void MainWindow::make_film_menus(QMenu* m) {
+  QMenu* films = m->addMenu(tr("Films"));
+  connect(m, &QMenu::aboutToShow, this, [this, films] {
+    films->clear();
+    const auto& all = work_.document.reel().films;
+    for (int i = 0; i < std::ssize(all); ++i) {
+      const QString name = text(all[static_cast<size_t>(i)].path.filename().string());
+      fill_film_menu(*films->addMenu(QString(name).replace('&', "&&")), i);
+    }
+    films->setEnabled(!all.empty());
+  });
+  auto* of_one = new QMenu(this);
+  of_one->setObjectName("film_menu");
+  connect(&scene_->rows(), &SceneRows::film_context_wanted, this,
+          [this, of_one](int film, const QPoint& at) {
+            of_one->clear();
+            fill_film_menu(*of_one, film);
+            of_one->popup(at);
+          });
+}
+
+void MainWindow::fill_film_menu(QMenu& menu, int film) {
+  const auto place = [this, film](double s) {
+    work_.document.change([&](const Reel& reel) { return edits::place_film(reel, film, s); });
+  };
+  menu.addAction(tr("It begins at the playhead"), this,
+                 [this, place] { place(scene_->rows().playhead()); });
+  QAction* behind = menu.addAction(tr("It begins where the one before ends"), this,
+                                   [this, film, place] {
+    const Film& before = work_.document.reel().films[static_cast<size_t>(film - 1)];
+    if (const FilmInfo* info = work_.films.info(before)) place(before.place_s + info->seconds);
+  });
+  behind->setEnabled(film > 0);
+  menu.addAction(tr("Take it out"), this, [this, film] {
+    work_.document.change([&](const Reel& reel) { return edits::remove_film(reel, film); });
+  });
+}
+
+std::vector<int> MainWindow::marked_clips() const {
+  if (place_ != Place::scene) return bench_->shelf().marked();
+  auto clips = scene_->rows().marked();
+  if (const Clip* bus = work_.selection.clip(); clips.empty() && bus) clips.push_back(bus->id);
+  return clips;
 }
 
 // What can be drawn over the row of the selected clip, space or mix: its sends, and settings of its

@@ -110,8 +110,9 @@ class Player final : public SoundSource {
     long dropouts = 0;
     bool simulated = false, lost = false;
     int buffer_frames = 0;
-    std::string input{};  ///< by name; empty: it has none
+    std::string input{};  ///< the first one's device; empty: it has none
     int inputs = 0;
+    std::vector<InputSource> sources{};  ///< of the inputs, in their order
   };
   DeviceFacts device_facts() const;
   /// The last failure while playing, once; empty: none.

@@ -20,7 +20,7 @@ constexpr float full_scale = 0.99999F;
 }  // namespace
 
 std::vector<RecordedTake> takes_of_recording(const Recording& recording, Samples latency,
-                                             RecordedInto into, double rate) {
+                                             RecordedInto into, double rate, Samples lag) {
   std::vector<RecordedTake> takes;
   const auto add = [&](Samples begin, Samples end, std::optional<Samples> position) {
     end = std::min(end, recording.frames);
@@ -30,7 +30,7 @@ std::vector<RecordedTake> takes_of_recording(const Recording& recording, Samples
   const auto plays = [](const RecordedRun& run) { return run.playing; };
   const auto last = std::ranges::find_if(recording.runs.rbegin(), recording.runs.rend(), plays);
   if (last == recording.runs.rend()) {
-    add(0, recording.frames, std::nullopt);
+    add(lag, recording.frames, std::nullopt);
     return takes;
   }
   for (const RecordedRun& run : recording.runs) {
@@ -39,7 +39,7 @@ std::vector<RecordedTake> takes_of_recording(const Recording& recording, Samples
     const Samples until = run.position + run.frames;
     const Samples to = into.to ? std::min(*into.to, until) : until;
     if (to <= from) continue;
-    const Samples begin = run.begin + from - run.position + latency;
+    const Samples begin = run.begin + from - run.position + latency + lag;
     // Without an end of its own the last goes on while one still speaks.
     const bool to_the_end = !into.to && &run == &*last;
     add(begin, to_the_end ? recording.frames : begin + to - from, from);

@@ -47,9 +47,10 @@ struct RecordedInto {
   std::optional<Samples> to{};  ///< empty: as long as it goes on
 };
 /// What was recorded while `into` was played, once for each time it was; where nothing was played,
-/// all. `latency`: frames from playing to hearing. Parts shorter than 0.2 s are none.
+/// all. `latency`: frames from playing to hearing; `lag`: frames by which these inputs come later
+/// than others, see InputSource. Parts shorter than 0.2 s are none.
 std::vector<RecordedTake> takes_of_recording(const Recording& recording, Samples latency,
-                                             RecordedInto into, double rate);
+                                             RecordedInto into, double rate, Samples lag = 0);
 
 /// Hears all inputs as long as it is the player's tap; records when it is told to. Its public
 /// functions are for the interface's thread; only end() waits, for the latency.

@@ -54,7 +54,8 @@ void SimulatedDevice::pull(SoundSource& source) {
   played_.insert(played_.end(), block_.begin(), block_.end());
 }
 
-void SimulatedDevice::hear(SimulatedMicrophone microphone) {
+void SimulatedDevice::hear(SimulatedMicrophone microphone, std::string name) {
+  input_name_ = std::move(name);
   microphone_ = std::move(microphone);
   inputs_ = microphone_.sound.channels() > 0 ? microphone_.sound.channels() : microphone_.channels;
   heard_ = 0;
@@ -88,9 +89,10 @@ SimulatedMicrophone microphone_of_file(const std::filesystem::path& file, double
 
 void SimulatedDevice::run(const std::stop_token& stop, SoundSource& source) {
   auto due = std::chrono::steady_clock::now();
+  const std::chrono::nanoseconds block(std::llround(1e7 / (1 + clock_ppm_ * 1e-6)));
   while (!stop.stop_requested()) {
     pull(source);
-    due += std::chrono::milliseconds(10);
+    due += block;
     std::this_thread::sleep_until(due);
     // A machine that stood still for a while plays on from here; it does not pull what it missed in
     // one go, which no source could be ready for.

@@ -26,7 +26,17 @@ class SoundSource {
   virtual void take(const float* /*interleaved*/, int /*channels*/, int /*frames*/) noexcept {}
 };
 
-/// A stereo output, which may have inputs that run with its clock. Stops when destroyed.
+/// One of the devices that give inputs.
+struct InputSource {
+  std::string name{};
+  int channels = 0;
+  Samples lag = 0;        ///< frames by which it comes later than the first one's
+  std::string problem{};  ///< why it gives nothing but silence, in a sentence; empty: it gives
+  friend bool operator==(const InputSource&, const InputSource&) = default;
+};
+
+/// A stereo output, which may have inputs that run with its clock; or inputs alone, which are only
+/// given to take(). Stops when destroyed.
 class AudioDevice {
  public:
   virtual ~AudioDevice() = default;
@@ -45,6 +55,11 @@ class AudioDevice {
   /// Inputs it gives to take(); 0: it has none.
   virtual int inputs() const { return 0; }
   virtual std::string input_name() const { return {}; }
+  /// Whose inputs() they are, in their order.
+  virtual std::vector<InputSource> input_sources() const {
+    return inputs() > 0 ? std::vector<InputSource>{{input_name(), inputs()}}
+                        : std::vector<InputSource>{};
+  }
   /// Times the device said since start() that it had to wait for sound.
   virtual long dropouts() const { return 0; }
 };
@@ -53,6 +68,7 @@ class AudioDevice {
 struct InputWish {
   std::string name{};  ///< of the device; empty: the driver's standard
   int channels = 0;    ///< the first so many; 0: all it has, 16 at the most
+  std::vector<std::string> more{};  ///< further devices, see with_inputs(); those there are not give none
   friend bool operator==(const InputWish&, const InputWish&) = default;
 };
 inline constexpr int most_inputs = 16;
@@ -115,15 +131,18 @@ class SimulatedDevice final : public AudioDevice {
   void advance();
   /// As if it had been unplugged: it pulls no more, and says so when `tells`.
   void unplug(bool tells);
+  /// Its clock runs so much faster than the system's, in parts of a million. Not while it is
+  /// started.
+  void set_clock_ppm(double ppm) { clock_ppm_ = ppm; }
   bool lost() const override { return tells_lost_; }
 
   /// All that was played so far (the left and right channel interleaved). Thread-safe.
   std::vector<float> played() const;
   void forget();
   /// From now on it has inputs, which hear this, from its beginning. Not while it is started.
-  void hear(SimulatedMicrophone microphone);
+  void hear(SimulatedMicrophone microphone, std::string name = "simulated");
   int inputs() const override { return inputs_; }
-  std::string input_name() const override { return inputs_ > 0 ? "simulated" : ""; }
+  std::string input_name() const override { return inputs_ > 0 ? input_name_ : ""; }
 
  private:
   void run(const std::stop_token& stop, SoundSource& source);
@@ -138,7 +157,9 @@ class SimulatedDevice final : public AudioDevice {
   SoundSource* source_ = nullptr; // by hand
   std::vector<float> block_, played_;
   SimulatedMicrophone microphone_;
+  std::string input_name_;
   int inputs_ = 0;
+  double clock_ppm_ = 0;
   Samples heard_ = 0;                   // frames of the microphone's sound so far
   std::vector<float> in_block_, back_;  // back_: played, on its way to the microphone
   std::atomic<bool> unplugged_{false}, tells_lost_{false};
@@ -146,7 +167,8 @@ class SimulatedDevice final : public AudioDevice {
 
 /// The output that is wished for, at `rate` Hz; nullptr where there is none. Where the environment
 /// says DREVAN_AUDIO=simulated, a SimulatedDevice, whose microphone plays the file that
-/// DREVAN_MICROPHONE names, or, where that is "loopback:N", hears what is played N frames later.
+/// DREVAN_MICROPHONE names, or, where that is "loopback:N", hears what is played N frames later; its
+/// "second simulated" input hears the same by a clock of its own.
 std::unique_ptr<AudioDevice> find_device(double rate, const OutputWish& wish = {});
 /// The same, or a SimulatedDevice where there is none.
 std::unique_ptr<AudioDevice> open_device(double rate, const OutputWish& wish = {});

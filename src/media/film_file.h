@@ -13,7 +13,7 @@ namespace drevan {
 
 /// What a film holds. Its moments are counted from its first picture.
 struct FilmInfo {
-  int width = 0, height = 0;  ///< pixels, as stored
+  int width = 0, height = 0;  ///< as it is seen: the stored pixels need not be square
   double frames_per_s = 0;    ///< the mean; 0: not known
   double seconds = 0;         ///< of the picture
   int sounds = 0, subtitles = 0, chapters = 0;

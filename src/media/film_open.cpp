@@ -2,6 +2,9 @@
 
 #include <fmt/format.h>
 
+#include <algorithm>
+#include <cmath>
+
 #include "audio/error.h"
 
 namespace drevan::libav {
@@ -44,8 +47,10 @@ double Film::lasts_s() const {
 AVMediaType kind_of(const AVStream& s) { return s.codecpar->codec_type; }
 
 FilmInfo info_of(const Film& film) {
-  const AVStream& s = film.stream();
-  FilmInfo out{.width = s.codecpar->width,
+  AVStream& s = *film.format->streams[film.picture];
+  const AVRational pixel = av_guess_sample_aspect_ratio(film.format.get(), &s, nullptr);
+  const double wide = pixel.num > 0 && pixel.den > 0 ? std::clamp(av_q2d(pixel), 0.1, 10.0) : 1;
+  FilmInfo out{.width = static_cast<int>(std::lround(s.codecpar->width * wide)),
                .height = s.codecpar->height,
                .frames_per_s = s.avg_frame_rate.den > 0 ? av_q2d(s.avg_frame_rate) : 0,
                .seconds = film.lasts_s(),

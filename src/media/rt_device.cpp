@@ -10,12 +10,14 @@
 
 #include "audio/error.h"
 #include "media/device.h"
+#include "media/many_inputs.h"
 
 namespace drevan {
 namespace {
 
 constexpr int buffers = 2;
-constexpr std::string_view simulated = "simulated";
+constexpr std::string_view simulated = "simulated", second = "second simulated";
+constexpr double second_ppm = 80;  // by which its clock is fast
 
 // In the order in which they are tried.
 constexpr std::pair<RtAudio::Api, std::string_view> drivers[] = {
@@ -56,11 +58,24 @@ std::vector<SoundDevice> devices_of(RtAudio& rt, std::string_view driver, Way wa
   return all;
 }
 
-// Errors of streams on their own threads; the library tells them without saying of which.
+// Errors of streams that were told on other threads than their own; the library does not say of
+// which they are.
 std::atomic<int> errors{0};
+
+class RtDevice;
+// Whose thread it is.
+thread_local RtDevice* streaming = nullptr;
 
 class RtDevice final : public AudioDevice {
  public:
+  // Inputs alone. Throws Error(device) where the driver has no such device.
+  RtDevice(RtAudio::Api api, std::string_view driver, double rate, const std::string& input,
+           int buffer_frames)
+      : rt_(api), rate_(rate) {
+    wish_.buffer_frames = buffer_frames;
+    wish_.input = InputWish{input};
+    find_input(devices_of(rt_, driver, Way::in));
+  }
   // Throws Error(device) where the driver has no such device.
   RtDevice(RtAudio::Api api, std::string_view driver, double rate, OutputWish wish)
       : rt_(api), rate_(rate), wish_(std::move(wish)) {
@@ -85,10 +100,13 @@ class RtDevice final : public AudioDevice {
     stop();
     source_ = &source;
     errors_before_ = errors;
+    own_errors_ = 0;
     RtAudio::StreamParameters out;
-    out.deviceId = id_of(name_, Way::out);
-    out.nChannels = 2;
-    out.firstChannel = static_cast<unsigned>(wish_.first_channel);
+    if (!name_.empty()) {
+      out.deviceId = id_of(name_, Way::out);
+      out.nChannels = 2;
+      out.firstChannel = static_cast<unsigned>(wish_.first_channel);
+    }
     RtAudio::StreamParameters in;
     if (inputs_ > 0) {
       in.deviceId = id_of(input_name_, Way::in);
@@ -101,7 +119,7 @@ class RtDevice final : public AudioDevice {
     options.streamName = "Drevan";
     try {
       // Without a function for errors those on the device's own thread would end the program.
-      rt_.openStream(&out, inputs_ > 0 ? &in : nullptr, RTAUDIO_FLOAT32,
+      rt_.openStream(name_.empty() ? nullptr : &out, inputs_ > 0 ? &in : nullptr, RTAUDIO_FLOAT32,
                      static_cast<unsigned>(std::lround(rate_)), &frames, &RtDevice::callback, this,
                      &options, [](RtAudioError::Type type, const std::string& told) {
                        // What cannot be written to any more is only a warning to the library,
@@ -110,7 +128,7 @@ class RtDevice final : public AudioDevice {
                            type != RtAudioError::WARNING && type != RtAudioError::DEBUG_WARNING;
                        if (lost || told.find("write error") != std::string::npos ||
                            told.find("read error") != std::string::npos)
-                         ++errors;
+                         ++(streaming ? streaming->own_errors_ : errors);
                      });
       dropouts_ = 0;
       buffer_frames_ = static_cast<int>(frames);
@@ -119,14 +137,7 @@ class RtDevice final : public AudioDevice {
                        std::max(rt_.getStreamLatency(), static_cast<long>(buffers * frames))) /
                    rate_;
     } catch (const RtAudioError& e) {
-      throw Error(
-          Error::Kind::device,
-          inputs_ > 0
-              ? fmt::format(
-                    "The input {} does not start with the output {} at {:.0f} Hz: {} Choose "
-                    "other devices, or the sound server, which brings rates together.",
-                    input_name_, name_, rate_, e.getMessage())
-              : fmt::format("The sound device {} does not start: {}", name_, e.getMessage()));
+      throw Error(Error::Kind::device, does_not_start(e.getMessage()));
     }
   }
   void stop() override {
@@ -136,9 +147,19 @@ class RtDevice final : public AudioDevice {
       // What is gone need not be closed.
     }
   }
-  bool lost() const override { return errors != errors_before_; }
+  bool lost() const override { return own_errors_ > 0 || errors != errors_before_; }
 
  private:
+  std::string does_not_start(const std::string& why) const {
+    constexpr std::string_view remedy =
+        "Choose other devices, or the sound server, which brings rates together.";
+    if (inputs_ == 0) return fmt::format("The sound device {} does not start: {}", name_, why);
+    if (name_.empty())
+      return fmt::format("The input {} does not start at {:.0f} Hz: {} {}", input_name_, rate_,
+                         why, remedy);
+    return fmt::format("The input {} does not start with the output {} at {:.0f} Hz: {} {}",
+                       input_name_, name_, rate_, why, remedy);
+  }
   // Throws Error(device) where there is no such input.
   void find_input(const std::vector<SoundDevice>& all) {
     auto at = std::ranges::find(all, wish_.input->name, &SoundDevice::name);
@@ -161,15 +182,18 @@ class RtDevice final : public AudioDevice {
   static int callback(void* out, void* in, unsigned frames, double, RtAudioStreamStatus status,
                       void* given) {
     auto* device = static_cast<RtDevice*>(given);
+    streaming = device;
     if (status & RTAUDIO_OUTPUT_UNDERFLOW)
       device->dropouts_.fetch_add(1, std::memory_order_relaxed);
     if (status & RTAUDIO_INPUT_OVERFLOW) device->dropouts_.fetch_add(1, std::memory_order_relaxed);
     if (device->inputs_ > 0)
       device->source_->take(static_cast<const float*>(in), device->inputs_,
                             static_cast<int>(frames));
-    device->source_->pull(static_cast<float*>(out), static_cast<int>(frames));
-    return 0;
+    if (out) device->source_->pull(static_cast<float*>(out), static_cast<int>(frames));
+    // An input that is gone is asked on without a pause; by itself nobody stops it.
+    return !out && device->own_errors_ > 0 ? stop_at_once : 0;
   }
+  static constexpr int stop_at_once = 2;
 
   RtAudio rt_;
   double rate_;
@@ -178,6 +202,7 @@ class RtDevice final : public AudioDevice {
   int inputs_ = 0;
   SoundSource* source_ = nullptr;
   int errors_before_ = 0;
+  std::atomic<int> own_errors_{0};
   std::atomic<long> dropouts_{0};
   std::atomic<int> buffer_frames_{0};
   std::atomic<double> latency_s_{0};
@@ -187,8 +212,12 @@ class RtDevice final : public AudioDevice {
 
 namespace {
 std::vector<SoundDevice> all_devices(Way way) {
-  if (simulation_wanted())
-    return {{std::string(simulated), std::string(simulated), way == Way::out ? 2 : 1, true}};
+  if (simulation_wanted()) {
+    std::vector<SoundDevice> all{
+        {std::string(simulated), std::string(simulated), way == Way::out ? 2 : 1, true}};
+    if (way == Way::in) all.push_back({std::string(simulated), std::string(second), 1, false});
+    return all;
+  }
   silence_alsa();
   std::vector<SoundDevice> all;
   for (const auto& [api, driver] : drivers) {
@@ -216,9 +245,8 @@ std::string driver_label(std::string_view driver) {
 }
 
 namespace {
-std::unique_ptr<AudioDevice> simulated_device(double rate, const OutputWish& wish) {
-  auto device = std::make_unique<SimulatedDevice>(rate);
-  if (!wish.input) return device;
+
+SimulatedMicrophone simulated_microphone(double rate) {
   const char* set = std::getenv("DREVAN_MICROPHONE");
   const std::string_view heard = set ? set : "";
   constexpr std::string_view loopback = "loopback:";
@@ -228,9 +256,40 @@ std::unique_ptr<AudioDevice> simulated_device(double rate, const OutputWish& wis
   } else if (!heard.empty()) {
     microphone = microphone_of_file(heard, rate);
   }
-  device->hear(std::move(microphone));
-  return device;
+  return microphone;
 }
+
+std::unique_ptr<AudioDevice> simulated_device(double rate, const OutputWish& wish) {
+  auto device = std::make_unique<SimulatedDevice>(rate);
+  if (!wish.input) return device;
+  device->hear(simulated_microphone(rate));
+  std::vector<std::unique_ptr<AudioDevice>> more;
+  for (const auto& name : wish.input->more) {
+    if (name != second) continue;
+    auto far = std::make_unique<SimulatedDevice>(rate);
+    far->hear(simulated_microphone(rate), name);
+    far->set_clock_ppm(second_ppm);
+    more.push_back(std::move(far));
+  }
+  return with_inputs(std::move(device), std::move(more), rate, static_cast<int>(rate / 100));
+}
+
+// With what it has of the further inputs.
+std::unique_ptr<AudioDevice> rt_device(RtAudio::Api api, std::string_view driver, double rate,
+                                       const OutputWish& wish) {
+  auto device = std::make_unique<RtDevice>(api, driver, rate, wish);
+  std::vector<std::unique_ptr<AudioDevice>> more;
+  for (const auto& name : wish.input ? wish.input->more : std::vector<std::string>{}) {
+    if (name == device->input_name()) continue;
+    try {
+      more.push_back(std::make_unique<RtDevice>(api, driver, rate, name, wish.buffer_frames));
+    } catch (const Error&) {
+      // It is not there; input_sources() tells which are.
+    }
+  }
+  return with_inputs(std::move(device), std::move(more), rate, wish.buffer_frames);
+}
+
 }  // namespace
 
 std::unique_ptr<AudioDevice> find_device(double rate, const OutputWish& wish) {
@@ -240,7 +299,7 @@ std::unique_ptr<AudioDevice> find_device(double rate, const OutputWish& wish) {
     for (const auto& [api, driver] : drivers) {
       if (!one.driver.empty() && one.driver != driver) continue;
       try {
-        return std::make_unique<RtDevice>(api, driver, rate, one);
+        return rt_device(api, driver, rate, one);
       } catch (const Error&) {
       } catch (const RtAudioError&) {
       }

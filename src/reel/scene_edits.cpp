@@ -91,6 +91,22 @@ Edit add_clip_at(const Reel& reel, const Source& source, const std::string& grou
   edit.label = fmt::format("Add {}", clip.name);
   return edit;
 }
+Edit place_film(const Reel& reel, int film, double place_s) {
+  Edit edit = edit_of(reel, "");
+  Film& moved = one_of(edit.next.films, film, "film");
+  edit.label = fmt::format("Move {}", moved.path.filename().string());
+  double by = moment(place_s) - moved.place_s;
+  const auto own = [&](const Clip& clip) {
+    return !is_bus(clip) && reel.source_of(clip).path == moved.path;
+  };
+  for (const Clip& clip : reel.clips)
+    if (own(clip)) by = std::max(by, -clip.place_s);
+  moved.place_s = moment(moved.place_s + by);
+  for (Clip& clip : edit.next.clips)
+    if (own(clip)) clip.place_s = moment(clip.place_s + by);
+  std::ranges::stable_sort(edit.next.films, {}, &Film::place_s);
+  return edit;
+}
 Edit remove_film(const Reel& reel, int film) {
   Edit edit = edit_of(reel, "");
   edit.label =

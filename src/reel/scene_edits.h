@@ -26,6 +26,8 @@ Edit place_clips(const Reel& reel, std::span<const PlacedClip> places);
 Edit add_film(const Reel& reel, const std::filesystem::path& file, double place_s);
 /// A whole source as a clip of `group` at a place: a film's own sound where it was shot.
 Edit add_clip_at(const Reel& reel, const Source& source, const std::string& group, double place_s);
+/// The clips of its own sound go with it, as far as the reel's beginning lets them.
+Edit place_film(const Reel& reel, int film, double place_s);
 Edit remove_film(const Reel& reel, int film);
 /// A finished mix to listen against; empty: none any more.
 Edit set_reference(const Reel& reel, const std::filesystem::path& file);

@@ -4,6 +4,7 @@
 #include <QCheckBox>
 #include <QComboBox>
 #include <QLineEdit>
+#include <QListWidget>
 #include <QMessageBox>
 #include <QPlainTextEdit>
 #include <QPushButton>
@@ -21,6 +22,7 @@
 #include "pages/start/start_page.h"
 #include "reel/takes.h"
 #include "widgets/input_meter.h"
+#include "widgets/words.h"
 #include "work/recording_desk.h"
 #include "work/scene_films.h"
 #include "work/scene_sounds.h"
@@ -286,6 +288,49 @@ TEST_F(RecordingDeskTest, WhatHindersItIsToldAndWhatIsRecordedIsKept) {
   ASSERT_TRUE(d.wait_for([&] { return !reel().clips.empty(); }));
   EXPECT_TRUE(told.contains("kept") || told.contains("gone")) << told.toStdString();
   EXPECT_GE(found(sound_of(reel().clips[0]), voice), 0);
+}
+
+// Both hear the same voice, the second by a clock of its own.
+TEST_F(RecordingDeskTest, TwoMicrophonesAtOnceAreTwoClipsAtOnePlace) {
+  speak();
+  open_strip();
+  const RecordingHabits before = recording_habits();
+  RecordingSheet sheet(d.work(), &d.window);
+  sheet.show();
+  auto* more = sheet.findChild<QListWidget*>("more_inputs");
+  ASSERT_TRUE(d.wait_for([&] { return more->isVisible() && more->count() == 1; }));
+  more->setCurrentRow(0);
+  QTest::keyClick(more, Qt::Key_Space);
+  sheet.close();
+  ASSERT_TRUE(d.take_keys());
+  ASSERT_TRUE(d.wait_for([&] { return strip().meter(1) != nullptr; }));
+  auto* on = strip().findChild<QCheckBox*>("lane_on 1");
+  EXPECT_TRUE(on->toolTip().contains("second simulated")) << on->toolTip().toStdString();
+  d.click(on, QPoint(8, on->height() / 2));
+  EXPECT_TRUE(d.wait_for([&] { return strip().meter(1)->held_db() > -40; }));
+  QTest::qWait(2500);
+  record(1500);
+  ASSERT_TRUE(d.wait_for([&] { return reel().clips.size() == 2; }));
+  const Clip &first = reel().clips[0], &second = reel().clips[1];
+  EXPECT_EQ(first.place_s, second.place_s);
+  EXPECT_NE(reel().source_of(first).path, reel().source_of(second).path);
+  EXPECT_TRUE(text(second.name).contains("input 2")) << second.name;
+  EXPECT_FALSE(left_out(reel(), first) || left_out(reel(), second)) << "no takes of each other";
+  const AudioBuffer a = sound_of(first), b = sound_of(second);
+  EXPECT_GE(found(a, voice), 0);
+  // The second device began some milliseconds beside the first; what it gave is the voice, too.
+  double best = 0;
+  for (Samples lag = -4000; lag <= 4000; ++lag) {
+    double ab = 0, aa = 1e-12, bb = 1e-12;
+    for (Samples i = 9600; i < 48000; ++i) {
+      const double x = a.channel(0)[static_cast<size_t>(i)];
+      const double y = b.channel(0)[static_cast<size_t>(i + lag)];
+      ab += x * y, aa += x * x, bb += y * y;
+    }
+    best = std::max(best, ab / std::sqrt(aa * bb));
+  }
+  EXPECT_GT(best, 0.99);
+  desk().set_habits(before);
 }
 
 TEST_F(RecordingDeskTest, DigitalSilenceIsTold) {

@@ -2,7 +2,9 @@
 #include <gtest/gtest.h>
 
 #include <QAction>
+#include <QApplication>
 #include <QComboBox>
+#include <QContextMenuEvent>
 #include <QDoubleSpinBox>
 #include <QMenu>
 #include <QMenuBar>
@@ -116,6 +118,76 @@ TEST_F(SceneRowsTest, AMomentIsBoundAtThePlayheadAndDraggedToAnEvent) {
   const auto states = d.work().document.history().labels().size();
   QTest::keyClick(&d.window, Qt::Key_B);
   EXPECT_EQ(d.work().document.history().labels().size(), states);
+}
+
+TEST_F(SceneRowsTest, MenusOfAClipAndOfAFilmAreWhereTheyAreHeld) {
+  open();
+  const auto menu_at = [&](QPointF at, const char* name) {
+    const QPoint local = at.toPoint();
+    QContextMenuEvent held(QContextMenuEvent::Mouse, local,
+                           rows().viewport()->mapToGlobal(local));
+    QApplication::sendEvent(rows().viewport(), &held);
+    auto* menu = d.window.findChild<QMenu*>(name);
+    EXPECT_TRUE(menu && menu->isVisible()) << name;
+    return menu;
+  };
+  const auto take = [&](QMenu* menu, const QString& begins) {
+    for (QAction* a : menu->actions())
+      if (a->text().startsWith(begins)) {
+        EXPECT_TRUE(a->isEnabled()) << begins.toStdString();
+        a->trigger();
+        menu->close();
+        EXPECT_TRUE(d.take_keys());
+        return;
+      }
+    ADD_FAILURE() << begins.toStdString();
+  };
+  // Of a clip: it is chosen, and what is done is done with it.
+  const auto clips = reel().clips.size();
+  const double was = clip("opening").place_s;
+  auto* of_clip = menu_at(middle("opening"), "row_menu");
+  EXPECT_EQ(d.work().selection.clip_id(), d.clip_named("opening"));
+  d.work().listening.seek_s(was + 1);
+  ASSERT_TRUE(d.wait_for([&] { return std::abs(rows().playhead() - was - 1) < 0.01; }));
+  take(of_clip, "Split");
+  ASSERT_TRUE(d.wait_for([&] { return reel().clips.size() == clips + 1; }));
+  undo();
+  take(menu_at(middle("opening"), "row_menu"), "Remove");
+  EXPECT_EQ(reel().clips.size(), clips - 1);
+  undo();
+  // Of the film: it begins at the playhead, and goes back.
+  ASSERT_TRUE(ready());
+  d.work().listening.seek_s(3);
+  ASSERT_TRUE(d.wait_for([&] { return std::abs(rows().playhead() - 3) < 0.01; }));
+  auto* of_film = menu_at({rows().x_of(10), 20}, "film_menu");
+  take(of_film, "It begins at the playhead");
+  EXPECT_NEAR(reel().films[0].place_s, 3, 0.011);
+  undo();
+  EXPECT_EQ(reel().films[0].place_s, 0);
+  take(menu_at({rows().x_of(10), 20}, "film_menu"), "Take it out");
+  EXPECT_TRUE(reel().films.empty());
+  undo();
+}
+
+// What the menus do with marked clips they do with those of the page in sight.
+TEST_F(SceneRowsTest, WhatIsMarkedInTheRowsIsWhatTheMenusMean) {
+  open();
+  d.click(rows().viewport(), middle("opening"));
+  d.click(rows().viewport(), middle("night-two"), Qt::ControlModifier);
+  ASSERT_EQ(rows().marked().size(), 2U);
+  const auto clips = reel().clips.size();
+  ASSERT_NE(entry("Remove from the reel"), nullptr);
+  for (QAction* a : d.window.findChildren<QAction*>())
+    if (a->text() == "Remove from the reel" && a->parent() != nullptr &&
+        a->parent()->objectName() != "row_menu") {
+      a->trigger();
+      break;
+    }
+  EXPECT_EQ(reel().clips.size(), clips - 2);
+  EXPECT_EQ(d.clip_named("opening"), 0);
+  EXPECT_EQ(d.clip_named("night-two"), 0);
+  undo();
+  EXPECT_EQ(reel().clips.size(), clips);
 }
 
 TEST_F(SceneRowsTest, DraggingThePlayheadIsHeard) {

@@ -38,6 +38,23 @@ TEST_F(FilmPicturesTest, ComeInOrderWithTheirTimes) {
   }
 }
 
+// 64 x 48 pixels of 16:11 are seen 93 wide; ffprobe tells the same shape.
+TEST_F(FilmPicturesTest, PixelsThatAreNotSquareAreSeenAsTheyAreMeant) {
+  for (const char* name : {"a.mkv", "a.mp4", "a.mov"}) {
+    test::FilmOptions o;
+    o.pixel_wide = 16;
+    o.pixel_high = 11;
+    const auto file = film(name, o);
+    const FilmInfo info = read_film_info(file);
+    EXPECT_EQ(info.width, 93) << name;
+    EXPECT_EQ(info.height, 48) << name;
+    const auto told = test::run("ffprobe -v error -select_streams v -show_entries "
+                                "stream=display_aspect_ratio -of csv=p=0 '" +
+                                file.string() + "'");
+    EXPECT_EQ(told.out.substr(0, 5), "64:33") << name << ": " << told.out;
+  }
+}
+
 TEST_F(FilmPicturesTest, ASeekFindsThePictureThatIsSeenThen) {
   for (const char* name : {"a.mkv", "a.mp4", "a.mov"})
     for (const double begins : {0.0, 1.4}) {

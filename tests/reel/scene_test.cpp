@@ -57,6 +57,26 @@ TEST_F(SceneEdits, ClipsMoveTogetherAndNoneBeforeTheBeginning) {
   expect_impossible([&] { edits::place_clips(reel, bus); }, "has no place");
 }
 
+TEST_F(SceneEdits, AFilmMovesWithItsOwnSound) {
+  Reel with = edits::add_film(reel, "/films/one.mov", 0).next;
+  // Clip 1 is its sound, shot a little later; the others are not.
+  with = edits::add_film(with, with.source_of(clip(with, 1)).path, 10).next;
+  const auto edit = edits::place_film(with, 1, 13);
+  EXPECT_DOUBLE_EQ(edit.next.films[1].place_s, 13);
+  EXPECT_DOUBLE_EQ(clip(edit.next, 1).place_s, 5);
+  EXPECT_DOUBLE_EQ(clip(edit.next, 2).place_s, 4);
+  EXPECT_EQ(edit.label, "Move " + with.films[1].path.filename().string());
+  // Its sound holds it back at the reel's beginning, and films stay in the order of time.
+  const auto early = edits::place_film(with, 1, 0);
+  EXPECT_DOUBLE_EQ(clip(early.next, 1).place_s, 0);
+  EXPECT_DOUBLE_EQ(early.next.films[1].place_s, 8);
+  const auto last = edits::place_film(with, 0, 20);
+  EXPECT_EQ(last.next.films[1].path, "/films/one.mov");
+  expect_impossible([&] { edits::place_film(with, 2, 1); }, "not in the reel");
+  expect_impossible(
+      [&] { edits::place_film(with, 0, std::numeric_limits<double>::quiet_NaN()); }, "no number");
+}
+
 TEST_F(SceneEdits, EventsStayInTheOrderOfTime) {
   Reel r = edits::add_event(reel, {5, "  turns "}).next;
   r = edits::add_event(r, {2, "door"}).next;

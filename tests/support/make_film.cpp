@@ -69,6 +69,7 @@ void make_film(const std::filesystem::path& file, const FilmOptions& o) {
   picture->global_quality = 3 * FF_QP2LAMBDA;
   picture->pix_fmt = AV_PIX_FMT_YUV420P;
   picture->time_base = {1, o.frames_per_s};
+  picture->sample_aspect_ratio = {o.pixel_wide, o.pixel_high};
   picture->framerate = {o.frames_per_s, 1};
   picture->gop_size = 12;
   picture->max_b_frames = 1;
@@ -76,6 +77,7 @@ void make_film(const std::filesystem::path& file, const FilmOptions& o) {
   AVStream* shown = avformat_new_stream(film.get(), nullptr);
   check(avcodec_parameters_from_context(shown->codecpar, picture.get()));
   shown->time_base = picture->time_base;
+  shown->sample_aspect_ratio = picture->sample_aspect_ratio;
   shown->avg_frame_rate = picture->framerate;
   if (!o.timecode.empty()) av_dict_set(&shown->metadata, "timecode", o.timecode.c_str(), 0);
 

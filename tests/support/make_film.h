@@ -20,6 +20,7 @@ struct FilmOptions {
   bool chapters = false;   ///< two
   std::string timecode{};
   int width = 64, height = 48;
+  int pixel_wide = 1, pixel_high = 1;  ///< how a pixel is shown
   /// Brightness of a place of a picture, 0 to 255; empty: slanted stripes that move.
   std::function<double(int frame, int x, int y)> paint{};
   int pause_after = -1;  ///< behind this picture the next one comes ten later

@@ -5,6 +5,7 @@
 #include <QFileDialog>
 #include <QFormLayout>
 #include <QLabel>
+#include <QListWidget>
 #include <QPushButton>
 
 #include "reel/recording.h"
@@ -14,6 +15,12 @@
 #include "work/sound_output.h"
 
 namespace drevan::desktop {
+
+namespace {
+QString device_text(const SoundDevice& d) {
+  return QObject::tr("%1, %2").arg(text(d.name), counted(d.channels, QObject::tr("channel")));
+}
+}  // namespace
 
 RecordingSheet::RecordingSheet(const Work& work, QWidget* parent, ListDevices list)
     : QDialog(parent), work_(work), list_(std::move(list)) {
@@ -34,6 +41,14 @@ RecordingSheet::RecordingSheet(const Work& work, QWidget* parent, ListDevices li
   };
   input_ = box("input", tr("Input"),
                tr("The device, by the driver that is chosen under Listen, Sound settings"));
+  more_ = new QListWidget(this);
+  more_->setObjectName("more_inputs");
+  more_->setAccessibleName(tr("And at once from"));
+  more_->setToolTip(
+      tr("Each gives clips of its own, at the same time. They have clocks of their own, which are "
+         "brought together, so what was said at once stands at one place"));
+  more_label_ = new QLabel(tr("And at once from"), this);
+  form->addRow(more_label_, more_);
   samples_ = box("samples", tr("Files"), tr("How the reel's recordings are written"));
   samples_->addItems({tr("WAV, 24 bit"), tr("WAV, 32 bit float")});
   width_ = box("width", tr("Channels"),
@@ -65,8 +80,11 @@ RecordingSheet::RecordingSheet(const Work& work, QWidget* parent, ListDevices li
   connect(input_, &QComboBox::activated, this, [this] {
     RecordingHabits habits = recording_habits();
     habits.input = input_->currentData().toString();
+    habits.more.removeAll(habits.input);
     work_.recording.set_habits(habits);
+    fill_more(devices_);
   });
+  connect(more_, &QListWidget::itemChanged, this, &RecordingSheet::change_more);
   connect(rate_, &QComboBox::activated, this, &RecordingSheet::change_rate);
   for (QComboBox* b : {samples_, width_})
     connect(b, &QComboBox::activated, this, &RecordingSheet::change_format);
@@ -92,12 +110,47 @@ void RecordingSheet::fill(const std::vector<SoundDevice>& devices) {
                                                                 : devices.front().driver;
   input_->clear();
   input_->addItem(tr("the standard input"), QString());
-  for (const auto& d : devices)
-    if (d.driver == driver)
-      input_->addItem(tr("%1, %2").arg(text(d.name), counted(d.channels, tr("channel"))),
-                      text(d.name));
+  devices_.clear();
+  std::ranges::copy_if(devices, std::back_inserter(devices_),
+                       [&](const SoundDevice& d) { return d.driver == driver; });
+  for (const auto& d : devices_) input_->addItem(device_text(d), text(d.name));
   if (input_->findData(wished) < 0) input_->addItem(tr("%1 (not there)").arg(wished), wished);
   input_->setCurrentIndex(input_->findData(wished));
+  fill_more(devices_);
+}
+
+// All but the one that is chosen above, and those that are chosen but not there.
+void RecordingSheet::fill_more(const std::vector<SoundDevice>& devices) {
+  const RecordingHabits habits = recording_habits();
+  const QSignalBlocker quiet(more_);
+  more_->clear();
+  QStringList there;
+  const auto add = [&](const QString& name, const QString& shown) {
+    auto* item = new QListWidgetItem(shown, more_);
+    item->setData(Qt::UserRole, name);
+    item->setFlags(Qt::ItemIsEnabled | Qt::ItemIsSelectable | Qt::ItemIsUserCheckable);
+    item->setCheckState(habits.more.contains(name) ? Qt::Checked : Qt::Unchecked);
+  };
+  for (const auto& d : devices) {
+    there << text(d.name);
+    if (habits.input.isEmpty() ? !d.standard : text(d.name) != habits.input)
+      add(text(d.name), device_text(d));
+  }
+  for (const auto& name : habits.more)
+    if (!there.contains(name)) add(name, tr("%1 (not there)").arg(name));
+  const bool any = more_->count() > 0;
+  more_->setVisible(any);
+  more_label_->setVisible(any);
+  if (any) more_->setFixedHeight(std::min(4, more_->count()) * more_->sizeHintForRow(0) + 6);
+}
+
+void RecordingSheet::change_more() {
+  RecordingHabits habits = recording_habits();
+  habits.more.clear();
+  for (int i = 0; i < more_->count(); ++i)
+    if (more_->item(i)->checkState() == Qt::Checked)
+      habits.more << more_->item(i)->data(Qt::UserRole).toString();
+  work_.recording.set_habits(habits);
 }
 
 void RecordingSheet::change_format() {

@@ -10,6 +10,7 @@
 
 class QComboBox;
 class QLabel;
+class QListWidget;
 class QPushButton;
 
 namespace drevan::desktop {
@@ -25,6 +26,8 @@ class RecordingSheet : public QDialog {
  private:
   void look();
   void fill(const std::vector<SoundDevice>& devices);
+  void fill_more(const std::vector<SoundDevice>& devices);
+  void change_more();
   void change_format();
   void change_rate();
   void choose_folder();
@@ -33,6 +36,9 @@ class RecordingSheet : public QDialog {
   const Work& work_;
   ListDevices list_;
   QComboBox *input_, *samples_, *width_, *rate_;
+  QListWidget* more_;
+  QLabel* more_label_;
+  std::vector<SoundDevice> devices_;  // of the driver that is used
   QPushButton *folder_, *measure_;
   QLabel* latency_;
   TaskLane lane_;

@@ -23,6 +23,14 @@ constexpr double beeps_s = 3;
 // The reel plays on while it is recorded to, also behind its last sound.
 constexpr double plays_on_s = 86400;
 
+const InputSource* source_of(const std::vector<InputSource>& sources, int input) {
+  for (const auto& source : sources) {
+    if (input < source.channels) return &source;
+    input -= source.channels;
+  }
+  return nullptr;
+}
+
 // What a finished file is, and how its sound came out.
 struct Finished {
   Source source;
@@ -44,7 +52,7 @@ QString told_of(const QString& name, const Levels& levels) {
 
 RecordingHabits recording_habits() {
   const QSettings kept;
-  return {kept.value("record/input").toString(),
+  return {kept.value("record/input").toString(), kept.value("record/more").toStringList(),
           std::clamp(kept.value("record/pre_roll_s", 3.0).toDouble(), 0.0, 30.0),
           kept.value("record/count_in", false).toBool(),
           kept.value("record/own_voice", false).toBool()};
@@ -53,6 +61,7 @@ RecordingHabits recording_habits() {
 void keep_recording_habits(const RecordingHabits& habits) {
   QSettings kept;
   kept.setValue("record/input", habits.input);
+  kept.setValue("record/more", habits.more);
   kept.setValue("record/pre_roll_s", habits.pre_roll_s);
   kept.setValue("record/count_in", habits.count_in);
   kept.setValue("record/own_voice", habits.own_voice);
@@ -97,7 +106,8 @@ void RecordingDesk::arm(bool on) {
   recorder_rate_ = document_.reel().rate;
   recorder_ = std::make_shared<Recorder>(recorder_rate_);
   inputs_seen_ = 0;
-  listening_.use_input(InputWish{habits_.input.toStdString(), 0});
+  problems_told_.clear();
+  listening_.use_input(input_wish());
   listening_.player().inputs().hear_with(recorder_);
   apply_own_voice();
   watch_.start();
@@ -105,25 +115,43 @@ void RecordingDesk::arm(bool on) {
 }
 
 void RecordingDesk::set_habits(const RecordingHabits& habits) {
-  const bool other_input = habits.input != habits_.input;
+  const bool other_input = habits.input != habits_.input || habits.more != habits_.more;
   habits_ = habits;
   keep_recording_habits(habits);
   if (!armed()) return;
-  if (other_input) listening_.use_input(InputWish{habits_.input.toStdString(), 0});
+  if (other_input) problems_told_.clear();
+  if (other_input) listening_.use_input(input_wish());
   apply_own_voice();
   Q_EMIT changed();
 }
 
+InputWish RecordingDesk::input_wish() const {
+  InputWish wish{habits_.input.toStdString(), 0};
+  for (const auto& name : habits_.more) wish.more.push_back(name.toStdString());
+  return wish;
+}
+
+// Two inputs of two devices are no stereo.
 std::vector<std::vector<int>> RecordingDesk::lanes() const {
   std::vector<std::vector<int>> all;
   if (!armed()) return all;
-  const int inputs = listening_.player().device_facts().inputs;
   const int each = document_.reel().recording.stereo ? 2 : 1;
-  for (int i = 0; i + each <= inputs; i += each) {
-    all.emplace_back();
-    for (int c = i; c < i + each; ++c) all.back().push_back(c);
+  int first = 0;
+  for (const auto& source : listening_.player().device_facts().sources) {
+    for (int i = 0; i < source.channels; i += each) {
+      all.emplace_back();
+      for (int c = i; c < std::min(i + each, source.channels); ++c) all.back().push_back(first + c);
+    }
+    first += source.channels;
   }
   return all;
+}
+
+QString RecordingDesk::device_of(int input) const {
+  const auto facts = listening_.player().device_facts();
+  if (facts.sources.size() < 2) return {};
+  const InputSource* source = source_of(facts.sources, input);
+  return source ? QString::fromStdString(source->name) : QString();
 }
 
 void RecordingDesk::set_lane_on(int lane, bool on) {
@@ -174,6 +202,8 @@ bool RecordingDesk::record(const RecordingWish& wish) {
   wish_ = wish;
   latency_ = latency().frames;
   lines_.clear();
+  lags_.clear();
+  const auto sources = listening_.player().device_facts().sources;
   std::vector<RecordedFile> files;
   try {
     const auto where = document_.recordings_folder();
@@ -183,6 +213,8 @@ bool RecordingDesk::record(const RecordingWish& wish) {
       if (!lane_on(static_cast<int>(i))) continue;
       const auto line = lines_.emplace_back(line_of(wish.line, all[i].front(), !files.empty()));
       files.push_back({all[i], recording_file(where, line.name)});
+      const InputSource* source = source_of(sources, all[i].front());
+      lags_.push_back(source ? source->lag : 0);
       notes_.emplace_back(files.back().file, document_.file(), line, wish.place_s);
     }
     if (files.empty())
@@ -228,7 +260,8 @@ void RecordingDesk::end(const QString& why) {
     listening_.set_loop_s(std::nullopt);
   }
   if (!why.isEmpty()) notices_.warn(why);
-  take(recorder_->end(wish_.plays ? latency_ : 0));
+  const Samples lag = lags_.empty() ? 0 : std::ranges::max(lags_);
+  take(recorder_->end((wish_.plays ? latency_ : 0) + lag));
   Q_EMIT changed();
 }
 
@@ -237,9 +270,12 @@ void RecordingDesk::take(const Recording& recording) {
   RecordedInto into;
   if (wish_.plays) into.from = std::llround(wish_.place_s * rate);
   if (wish_.plays && wish_.round) into.to = std::llround(wish_.round->end * rate);
-  auto takes = takes_of_recording(recording, latency_, into, rate);
-  // Nothing of it may be lost, also where it was stopped before its place came.
-  if (takes.empty() && recording.frames > 0) takes.push_back({0, recording.frames, std::nullopt});
+  std::vector<std::vector<RecordedTake>> takes;  // of each file
+  for (const Samples lag : lags_) {
+    auto& own = takes.emplace_back(takes_of_recording(recording, latency_, into, rate, lag));
+    // Nothing of it may be lost, also where it was stopped before its place came.
+    if (own.empty() && recording.frames > 0) own.push_back({0, recording.frames, std::nullopt});
+  }
   auto notes = std::make_shared<std::vector<RecordingNote>>(std::move(notes_));
   notes_.clear();
   const int reel_number = document_.reel_number();
@@ -255,7 +291,7 @@ void RecordingDesk::take(const Recording& recording) {
       for (size_t f = 0; f < files.size(); ++f) {
         const Finished& file = files[f];
         std::vector<RecordedPart> parts;
-        for (const auto& t : takes)
+        for (const auto& t : takes[f])
           parts.push_back({file.source, t.begin, t.frames,
                            t.position ? static_cast<double>(*t.position) / rate : place_s});
         const auto before = document_.reel().clips.size();
@@ -317,6 +353,7 @@ void RecordingDesk::watch() {
   if (chirps_ && chirps_->done()) end_latency();
   if (const auto problem = listening_.player().take_error(); !problem.empty())
     notices_.warn(QString::fromStdString(problem));
+  tell_input_problems(facts.sources);
   if (!recording()) return;
   if (const auto problem = recorder_->take_problem(); !problem.empty())
     return end(QString::fromStdString(problem));
@@ -324,6 +361,10 @@ void RecordingDesk::watch() {
     return end(tr("The sound device %1 is gone, so recording has stopped; what was recorded is "
                   "kept.")
                    .arg(QString::fromStdString(facts.name)));
+  tell_silence();
+}
+
+void RecordingDesk::tell_silence() {
   if (told_silence_) return;
   const auto all = lanes();
   for (size_t i = 0; i < all.size(); ++i)
@@ -335,6 +376,24 @@ void RecordingDesk::watch() {
                          "microphone on, and the right input chosen?")
                           .arg(input + 1));
       }
+}
+
+// Nothing may come between the hand and Stop, so these are only told.
+void RecordingDesk::tell_input_problems(const std::vector<InputSource>& sources) {
+  if (sources.empty()) return;
+  const auto tell = [this](const QString& about, const QString& why) {
+    if (problems_told_.contains(about)) return;
+    problems_told_ << about;
+    notices_.tell(why);
+  };
+  for (const auto& source : sources)
+    if (!source.problem.empty())
+      tell(QString::fromStdString(source.name), QString::fromStdString(source.problem));
+  for (const auto& name : habits_.more)
+    if (std::ranges::find(sources, name.toStdString(), &InputSource::name) == sources.end())
+      tell(name, tr("The input %1 is not there. Connect it, or choose others in the recording "
+                    "settings; what is there is recorded.")
+                     .arg(name));
 }
 
 // --- latency ---

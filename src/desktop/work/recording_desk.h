@@ -21,6 +21,7 @@ class Selection;
 /// What is kept between sessions.
 struct RecordingHabits {
   QString input{};         ///< device; empty: the driver's standard
+  QStringList more{};      ///< further devices
   double pre_roll_s = 3;   ///< what is played before the place where it is recorded
   bool count_in = false;   ///< three beeps, one a second, before it
   bool own_voice = false;  ///< is heard as it comes in
@@ -52,6 +53,8 @@ class RecordingDesk : public QObject {
   /// What each clip is recorded from: an input, or two for stereo. Empty: the inputs are not there
   /// yet, or not at all.
   std::vector<std::vector<int>> lanes() const;
+  /// The device an input belongs to; empty where only one gives inputs.
+  QString device_of(int input) const;
   bool lane_on(int lane) const { return (lanes_on_ >> lane & 1) != 0; }
   void set_lane_on(int lane, bool on);
   Recorder::Level take_level(int input);
@@ -91,6 +94,9 @@ class RecordingDesk : public QObject {
   void bring_back_broken();
   void end_latency();
   void apply_own_voice();
+  InputWish input_wish() const;
+  void tell_input_problems(const std::vector<InputSource>& sources);
+  void tell_silence();
 
   Notices& notices_;
   Document& document_;
@@ -104,8 +110,10 @@ class RecordingDesk : public QObject {
   std::uint64_t lanes_on_ = 1;        // bits
   RecordingWish wish_;
   std::vector<RecordedLine> lines_;  // of each file
+  std::vector<Samples> lags_;        // of each file
   Samples latency_ = 0;              // as it was when recording began
   bool told_silence_ = false;
+  QStringList problems_told_;
   int inputs_seen_ = 0;
   QTimer watch_;
   TaskLane lane_;

@@ -283,6 +283,7 @@ void RecordStrip::refresh_inputs() {
   inputs_->setVisible(!lanes.empty());
   no_input_->setVisible(lanes.empty());
   QString key;
+  for (const auto& lane : lanes) key += work_.recording.device_of(lane.front());
   for (const auto& lane : lanes)
     for (const int input : lane) key += QString::number(input) + (input == lane.back() ? ";" : "+");
   if (inputs_->property("shown").toString() == key) return;
@@ -296,10 +297,12 @@ void RecordStrip::refresh_inputs() {
     const QString name = lanes[i].size() > 1
                              ? tr("Inputs %1 and %2").arg(lanes[i][0] + 1).arg(lanes[i][1] + 1)
                              : tr("Input %1").arg(lanes[i][0] + 1);
+    const QString device = work_.recording.device_of(lanes[i].front());
     auto* on = new QCheckBox(name, inputs_);
     on->setObjectName(QString("lane_on %1").arg(lane));
     on->setChecked(work_.recording.lane_on(lane));
-    on->setToolTip(tr("Whether it is recorded; each goes to a clip of its own"));
+    const QString tip = tr("Whether it is recorded; each goes to a clip of its own");
+    on->setToolTip(device.isEmpty() ? tip : tr("Of %1. %2").arg(device, tip));
     connect(on, &QCheckBox::toggled, this,
             [this, lane](bool yes) { work_.recording.set_lane_on(lane, yes); });
     auto* meter = new InputMeter(tr("Level of %1").arg(name), inputs_);

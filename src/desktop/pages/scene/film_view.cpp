@@ -54,6 +54,7 @@ void FilmView::open() {
   const double scale = devicePixelRatioF();
   const QSize most(static_cast<int>(width() * scale), static_cast<int>(height() * scale));
   const QSize whole(std::max(1, info->width), std::max(1, info->height));
+  shape_ = whole;
   QSize size = whole.scaled(most, Qt::KeepAspectRatio).boundedTo(whole);
   // In steps, so that a window that is dragged does not open the film at every pixel.
   size = QSize(std::max(16, size.width() / 16 * 16), std::max(16, size.height() / 2 * 2));
@@ -79,9 +80,9 @@ void FilmView::look_at(double reel_s) {
   shown_s_ = place_s_ + now->at_s;
   const QImage wrapped(now->pixels.data(), now->width, now->height, 3 * now->width,
                        QImage::Format_RGB888);
-  const int turned = ahead_->rotation_deg();
+  turned_ = ahead_->rotation_deg();
   // The pixels live as long as picture_ does.
-  image_ = turned == 0 ? wrapped : wrapped.transformed(QTransform().rotate(turned));
+  image_ = turned_ == 0 ? wrapped : wrapped.transformed(QTransform().rotate(turned_));
   update();
 }
 
@@ -91,7 +92,8 @@ bool FilmView::exact() const {
 
 QRectF FilmView::picture_rect() const {
   if (image_.isNull()) return {};
-  const QSizeF size = QSizeF(image_.size()).scaled(QSizeF(this->size()), Qt::KeepAspectRatio);
+  const QSizeF size = QSizeF(turned_ % 180 != 0 ? shape_.transposed() : shape_)
+                          .scaled(QSizeF(this->size()), Qt::KeepAspectRatio);
   return {QPointF((width() - size.width()) / 2, (height() - size.height()) / 2), size};
 }
 

@@ -65,7 +65,7 @@ class FilmView : public QWidget {
   std::unique_ptr<FilmAhead> ahead_;
   std::filesystem::path file_;  // that ahead_ is of
   double place_s_ = 0;
-  QSize decoded_;
+  QSize decoded_, shape_;  // shape_: as the film is seen, before it is turned
   double reel_s_ = 0, shown_s_ = -1;
   std::shared_ptr<const FilmPicture> picture_;
   bool holding_ = false;
@@ -75,6 +75,7 @@ class FilmView : public QWidget {
   int followed_pct_ = 0;
   TaskLane lane_;
   QImage image_;
+  int turned_ = 0;  // by so many degrees to the right
 };
 
 }  // namespace drevan::desktop

@@ -104,6 +104,7 @@ class SceneRows : public QAbstractScrollArea {
   /// A clip is to be looked at on the Bench.
   void bench_wanted();
   void context_wanted(const QPoint& global);
+  void film_context_wanted(int film, const QPoint& global);
 
  protected:
   void paintEvent(QPaintEvent*) override;
@@ -170,6 +171,8 @@ class SceneRows : public QAbstractScrollArea {
   // input
   bool in_rows(QPointF at) const;
   int clip_at(QPointF at) const;
+  /// Whose pictures are drawn there; -1: no film's.
+  int film_at(QPointF at) const;
   int event_at(QPointF at) const;
   int header_at(QPointF at) const;
   void press_header(int group, QPointF at);

@@ -343,7 +343,16 @@ void SceneRows::contextMenuEvent(QContextMenuEvent* e) {
   if (const int clip = clip_at(e->pos())) {
     choose_clip(clip, {});
     Q_EMIT context_wanted(e->globalPos());
+  } else if (const int film = film_at(e->pos()); film >= 0) {
+    Q_EMIT film_context_wanted(film, e->globalPos());
   }
+}
+
+int SceneRows::film_at(QPointF at) const {
+  const auto& films = work_.document.reel().films;
+  if (at.y() >= strip_height || at.x() < header_width + ruler_width) return -1;
+  const Film* seen = work_.films.at(seconds_at(at.x()));
+  return seen ? static_cast<int>(seen - films.data()) : -1;
 }
 
 QString SceneRows::tip_at(QPointF at) const {

@@ -1,0 +1,19 @@
+// Inputs of several devices at once.
+#pragma once
+
+#include <memory>
+#include <vector>
+
+#include "media/device.h"
+
+namespace drevan {
+
+/// The device with the inputs of others behind its own, as they come by its clock: each of `more`
+/// has a clock of its own, which is followed. One that does not start, or goes, gives silence and
+/// has a `problem`; what is too much for most_inputs is left out. Where the device itself has no
+/// inputs it stays as it is. `frames`: what the devices were asked to give at a time.
+std::unique_ptr<AudioDevice> with_inputs(std::unique_ptr<AudioDevice> device,
+                                         std::vector<std::unique_ptr<AudioDevice>> more,
+                                         double rate, int frames);
+
+}  // namespace drevan
