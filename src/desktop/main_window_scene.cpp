@@ -2,7 +2,6 @@
 #include <QFileDialog>
 #include <QFileInfo>
 #include <QMenuBar>
-#include <QSettings>
 
 #include "audio/error.h"
 #include "audio/replace_file.h"
@@ -10,6 +9,7 @@
 #include "dialogs/made_sheet.h"
 #include "engine/events.h"
 #include "main_window.h"
+#include "widgets/last_folder.h"
 #include "work/scene_films.h"
 #include "reel/made.h"
 #include "reel/scene_curves.h"
@@ -233,7 +233,7 @@ void MainWindow::write_marked() {
   const auto clips = scene_->rows().marked();
   if (clips.empty()) return tell(tr("Mark the clips first, with Ctrl and a click."), true);
   const QString file = QFileDialog::getSaveFileName(
-      this, tr("Write the marked clips"), QSettings().value("folder").toString() + "/marked.wav",
+      this, tr("Write the marked clips"), last_folder() + "/marked.wav",
       tr("Sound (*.wav *.flac)"));
   if (!file.isEmpty()) work_.jobs.write_selection(clips, file.toStdString());
 }
@@ -270,7 +270,7 @@ void MainWindow::write_list(
     const std::function<std::string(bool vtt, const std::string& first_code)>& text) {
   const Reel& reel = work_.document.reel();
   const QString file = QFileDialog::getSaveFileName(
-      this, title, QSettings().value("folder").toString() + "/" + name + ".csv",
+      this, title, last_folder() + "/" + name + ".csv",
       tr("Lists (*.csv *.vtt)"));
   if (file.isEmpty()) return;
   const FilmInfo* info = reel.films.empty() ? nullptr : work_.films.info(reel.films.front());

@@ -98,7 +98,8 @@ Player::DeviceFacts Player::device_facts() const {
   const std::lock_guard lock(mutex_);
   return {device_->name(),       device_->latency_s(), device_->dropouts() + underruns_.load(),
           device_->simulated(),  lost_now_.load(),     device_->buffer_frames(),
-          device_->input_name(), device_->inputs(),  device_->input_sources()};
+          device_->input_name(), device_->inputs(),  device_->input_sources(),
+          serving_ || other_device_.has_value()};
 }
 
 void Player::use_device(FindDevice find) {

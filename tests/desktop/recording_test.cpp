@@ -300,7 +300,12 @@ TEST_F(RecordingDeskTest, TwoMicrophonesAtOnceAreTwoClipsAtOnePlace) {
   auto* more = sheet.findChild<QListWidget*>("more_inputs");
   ASSERT_TRUE(d.wait_for([&] { return more->isVisible() && more->count() == 1; }));
   more->setCurrentRow(0);
+  QString told;
+  QObject::connect(&d.work().notices, &Notices::message, &sheet,
+                   [&](const QString& text) { told += text; });
   QTest::keyClick(more, Qt::Key_Space);
+  QTest::qWait(300);
+  EXPECT_EQ(told, "") << "all is there";
   sheet.close();
   ASSERT_TRUE(d.take_keys());
   ASSERT_TRUE(d.wait_for([&] { return strip().meter(1) != nullptr; }));

@@ -327,6 +327,9 @@ TEST_F(SceneRowsTest, OnThePlanOneIsDraggedAndTheOtherStays) {
   const auto radio = place(reel().group_of(clip("call-in-01")).sends);
   ASSERT_TRUE(radio);
   const QPointF from = *plan.dot(voice);
+  const auto edits = d.work().document.history().labels().size();
+  d.drag(&plan, from + QPointF(5, 3), from + QPointF(7, 4));
+  EXPECT_EQ(d.work().document.history().labels().size(), edits) << "a click moves nobody";
   d.drag(&plan, from, from + QPointF(60, 0));
   const auto now = place(clip("lamp-room-04").sends);
   ASSERT_TRUE(now);

@@ -1,4 +1,5 @@
 // The Scene of the demo: a sound held on the picture, a gain as a line over its row.
+#include <QCheckBox>
 #include <QComboBox>
 #include <QTemporaryDir>
 #include <QTest>
@@ -28,7 +29,11 @@ void recording_and_mix(MainWindow& window, Shots& shots) {
   window.scene().show_beside(ScenePage::Beside::mix);
   wait_for([&] { return w.mix_watch.mix() && w.mix_watch.fresh(); }, 60000);
   window.record_strip().open(true);
-  wait_for([&] { return !w.recording.lanes().empty(); });
+  RecordingHabits habits = recording_habits();
+  habits.more = QStringList{"second simulated"};
+  w.recording.set_habits(habits);
+  wait_for([&] { return window.record_strip().meter(1) != nullptr; });
+  window.record_strip().findChild<QCheckBox*>("lane_on 1")->setChecked(true);
   edit_reel(w, edits::set_line_text, clip_named(w, "gallery-01"),
             std::string("Twenty past nine. The light is on, and nobody has answered yet."));
   window.record_strip().findChild<QComboBox*>("record_as")->setCurrentIndex(1);
@@ -39,6 +44,8 @@ void recording_and_mix(MainWindow& window, Shots& shots) {
   wait(100);
   wait_for([&] { return !w.recording.busy(); });
   window.record_strip().open(false);
+  habits.more.clear();
+  w.recording.set_habits(habits);
 }
 
 // Two who stand in the lamp room, from above; a send over its row, two clips that cross.

@@ -13,6 +13,7 @@
 
 #include "audio/error.h"
 #include "batch/film.h"
+#include "widgets/last_folder.h"
 #include "widgets/words.h"
 #include "work/document.h"
 #include "work/measurements.h"
@@ -71,7 +72,7 @@ FilmSheet::FilmSheet(const Work& work, QWidget* parent) : QDialog(parent), work_
 }
 
 void FilmSheet::choose_goal() {
-  const QString folder = QSettings().value("film/folder", QSettings().value("folder")).toString();
+  const QString folder = QSettings().value("film/folder", last_folder()).toString();
   const QString name = QString::fromStdString(work_.document.reel().name) + ".mov";
   const auto file = QFileDialog::getSaveFileName(this, tr("Write the film as"), folder + "/" + name,
                                                  tr("Films (*.mov *.mp4 *.mkv *.webm)"));

@@ -7,7 +7,6 @@
 #include <QMenu>
 #include <QPainter>
 #include <QProgressBar>
-#include <QSettings>
 #include <QToolButton>
 #include <QVBoxLayout>
 #include <cmath>
@@ -15,6 +14,7 @@
 #include "dialogs/target_menu.h"
 #include "reel/scene_edits.h"
 #include "theme/theme.h"
+#include "widgets/last_folder.h"
 #include "widgets/words.h"
 #include "work/document.h"
 #include "work/listening.h"
@@ -213,7 +213,7 @@ QWidget* MixPanel::make_reference() {
 
 void MixPanel::choose_reference() {
   const auto file = QFileDialog::getOpenFileName(this, tr("A finished mix to listen against"),
-                                                 QSettings().value("folder").toString());
+                                                 last_folder());
   if (!file.isEmpty())
     work_.document.change(
         [&](const Reel& reel) { return edits::set_reference(reel, file.toStdString()); });

@@ -8,6 +8,7 @@
 #include <QToolButton>
 #include <QVBoxLayout>
 
+#include "widgets/last_folder.h"
 #include "work/document.h"
 #include "work/listening.h"
 #include "work/mix_watch.h"
@@ -261,7 +262,7 @@ void ScenePage::mark_event() { rows_->mark_event(!work_.listening.player().playi
 
 void ScenePage::add_film_dialog() {
   const auto files = QFileDialog::getOpenFileNames(
-      this, tr("Add films"), QSettings().value("folder").toString(),
+      this, tr("Add films"), last_folder(),
       tr("Films (*.mp4 *.mov *.mkv *.webm *.avi *.m4v *.mxf *.mpg *.ts);;All files (*)"));
   if (!files.isEmpty()) work_.films.add(files, work_.films.end_s());
 }

@@ -1,5 +1,6 @@
 #include "pages/scene/scene_plan.h"
 
+#include <QApplication>
 #include <QMouseEvent>
 #include <QPainter>
 #include <QTransform>
@@ -169,12 +170,19 @@ void ScenePlan::mousePressEvent(QMouseEvent* e) {
   if (!nearest->selected) work_.selection.select_clip(nearest->clip);
   work_.document.end_merge();
   held_ = l;
+  grabbed_at_ = e->position();
+  grabbed_beside_ = e->position() - at(l, nearest->standing.azimuth_deg, metres(nearest->standing));
+  dragged_ = false;
   last_s_ = selected() ? clip_s(*selected()) : 0;
 }
 
 void ScenePlan::mouseMoveEvent(QMouseEvent* e) {
   if (!held_ || !(e->buttons() & Qt::LeftButton)) return;
-  hold(e->position(), e->modifiers().testFlag(Qt::ControlModifier));
+  // Who only clicks moves nobody.
+  const QPointF by = e->position() - grabbed_at_;
+  dragged_ = dragged_ || by.manhattanLength() >= QApplication::startDragDistance();
+  if (dragged_)
+    hold(e->position() - grabbed_beside_, e->modifiers().testFlag(Qt::ControlModifier));
 }
 
 void ScenePlan::hold(QPointF to, bool alone) {

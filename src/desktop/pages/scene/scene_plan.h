@@ -63,6 +63,8 @@ class ScenePlan : public QWidget {
   double reel_s_ = 0, last_s_ = 0;
   bool playing_ = false;
   std::optional<Layout> held_;  // while something is held the plan stands still
+  QPointF grabbed_at_, grabbed_beside_;  // the second: from the dot's middle
+  bool dragged_ = false;
 };
 
 }  // namespace drevan::desktop
