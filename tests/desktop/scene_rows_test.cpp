@@ -1,7 +1,6 @@
 // What is drawn and held in the Scene's rows and on its plan: crossfades, bound moments, lines, places.
 #include <gtest/gtest.h>
 
-#include <QAction>
 #include <QApplication>
 #include <QComboBox>
 #include <QContextMenuEvent>
@@ -13,49 +12,17 @@
 #include <QToolButton>
 #include <cmath>
 
-#include "desktop/driver.h"
+#include "desktop/scene_fixture.h"
 #include "dialogs/made_sheet.h"
-#include "pages/scene/scene_page.h"
 #include "reel/anchors.h"
 #include "reel/scene_edits.h"
 #include "reel/sends.h"
 #include "steps/curve_edit.h"
-#include "work/scene_films.h"
-#include "work/scene_sounds.h"
 
 namespace drevan::desktop {
 namespace {
 
-class SceneRowsTest : public testing::Test {
- protected:
-  void open() {
-    ASSERT_TRUE(d.work().document.open(DREVAN_SOURCE_DIR "/demo/skerry-light-scene.reel"));
-    QTest::keyClick(&d.window, Qt::Key_2, Qt::ControlModifier);
-    d.window.scene().show_beside(ScenePage::Beside::spaces);
-    d.window.scene().show_steps(false);
-    ASSERT_TRUE(ready());
-    QTest::qWait(60);
-  }
-  bool ready() {
-    return d.wait_for([&] { return !d.work().scene.busy() && d.work().scene.share_ready() >= 1; },
-                      60000);
-  }
-  SceneRows& rows() { return d.window.scene().rows(); }
-  const Reel& reel() { return d.work().document.reel(); }
-  const Clip& clip(const char* name) { return *reel().find(d.clip_named(name)); }
-  QPointF middle(const char* name) {
-    const QRectF r = rows().clip_rect(d.clip_named(name));
-    return {r.center().x(), r.bottom() - 14};
-  }
-  void undo() { QTest::keyClick(&d.window, Qt::Key_Z, Qt::ControlModifier); }
-  // An entry of the Scene's menu, as the menu bar gives it.
-  QAction* entry(const QString& begins) {
-    for (QAction* a : d.window.findChildren<QAction*>())
-      if (a->text().startsWith(begins)) return a;
-    return nullptr;
-  }
-  Driver d;
-};
+using SceneRowsTest = SceneFixture;
 
 TEST_F(SceneRowsTest, AClipDraggedOverAnotherIsCrossfadedAndTheShapeIsDragged) {
   open();

@@ -9,7 +9,7 @@
 #include <cmath>
 
 #include "../../demo/story.h"
-#include "desktop/driver.h"
+#include "desktop/scene_fixture.h"
 #include "dialogs/film_sheet.h"
 #include "media/film_file.h"
 #include "reel/scene_curves.h"
@@ -19,61 +19,11 @@
 #include "reel/takes.h"
 #include "steps/catalogue.h"
 #include "work/jobs.h"
-#include "pages/scene/scene_page.h"
-#include "work/scene_films.h"
-#include "work/scene_sounds.h"
 
 namespace drevan::desktop {
 namespace {
 
-class SceneTest : public testing::Test {
- protected:
-  void open() {
-    ASSERT_TRUE(d.work().document.open(DREVAN_SOURCE_DIR "/demo/skerry-light-scene.reel"));
-    QTest::keyClick(&d.window, Qt::Key_2, Qt::ControlModifier);
-    // What earlier tests left to the next session.
-    d.window.scene().show_beside(ScenePage::Beside::spaces);
-    d.window.scene().show_steps(false);
-    ASSERT_TRUE(page().isVisible());
-    ASSERT_TRUE(d.wait_for(
-        [&] {
-          return !d.work().scene.busy() && d.work().scene.share_ready() >= 1 &&
-                 d.work().films.end_s() > 70;
-        },
-        60000));
-    QTest::qWait(60);
-  }
-  ~SceneTest() override { d.work().listening.player().pause(); }
-  ScenePage& page() { return d.window.scene(); }
-  SceneRows& rows() { return page().rows(); }
-  const Reel& reel() { return d.work().document.reel(); }
-  const Clip& clip(const char* name) { return *reel().find(d.clip_named(name)); }
-  QPointF middle(const char* name) {
-    const QRectF r = rows().clip_rect(d.clip_named(name));
-    return {r.center().x(), r.bottom() - 6};
-  }
-  void play(int ms) {
-    QTest::keyClick(&d.window, Qt::Key_Space);
-    EXPECT_TRUE(d.wait_for([&] { return d.work().listening.player().playing(); }, 3000));
-    QTest::qWait(ms);
-  }
-  void pause() {
-    if (!d.work().listening.player().playing()) return;
-    QTest::keyClick(&d.window, Qt::Key_Space);
-    EXPECT_TRUE(d.wait_for([&] { return !d.work().listening.player().playing(); }, 3000));
-  }
-  double heard_db(double at_s, int ms = 500) {
-    // What was edited is in it.
-    EXPECT_TRUE(d.wait_for([&] { return !d.work().scene.busy(); }));
-    d.work().listening.seek_s(at_s);
-    play(ms + 300);
-    const double db = test::rms_db(d.heard(ms));
-    pause();
-    return db;
-  }
-
-  Driver d;
-};
+using SceneTest = SceneFixture;
 
 TEST_F(SceneTest, AClipIsDraggedToAnEventAndThePictureFollowsThePlayhead) {
   open();
@@ -106,47 +56,6 @@ TEST_F(SceneTest, AClipIsDraggedToAnEventAndThePictureFollowsThePlayhead) {
   EXPECT_NEAR(rows().playhead() - before, 1 / 24.0, 1e-6) << "a picture on";
   ASSERT_TRUE(
       d.wait_for([&] { return std::abs(page().film().shown_s() - rows().playhead()) < 0.001; }));
-}
-
-TEST_F(SceneTest, ThePictureIsWithinAPictureOfTheSoundWhileItPlays) {
-  open();
-  d.work().listening.seek_s(30);
-  play(300);
-  int looked = 0, off = 0;
-  double last = 0;
-  for (int i = 0; i < 40; ++i) {
-    QTest::qWait(25);
-    const double now = rows().playhead(), shown = page().film().shown_s();
-    EXPECT_GE(now, last);
-    last = now;
-    ++looked;
-    // What is shown begins at most one picture before, or one behind where a picture ends just now.
-    off += shown > now + 1 / 24.0 || shown < now - 2 / 24.0;
-  }
-  const Player::Load load = d.work().listening.player().load();
-  EXPECT_GT(load.share, 0.001);
-  EXPECT_LT(load.share, 1);
-  EXPECT_NE(reel().find(load.dearest), nullptr);
-  EXPECT_GT(last, 30.8);
-  EXPECT_LE(off, looked / 10);
-  EXPECT_EQ(d.work().listening.player().underruns(), 0);
-}
-
-TEST_F(SceneTest, ThePictureStandsInAWindowOfItsOwnAsWell) {
-  open();
-  d.click(rows().viewport(), {rows().x_of(20), 20});
-  QTest::keyClick(&d.window, Qt::Key_W);
-  QWidget* window = page().film_window();
-  ASSERT_TRUE(window && window->isVisible());
-  auto* film = window->findChild<FilmView*>();
-  ASSERT_TRUE(film);
-  EXPECT_TRUE(d.wait_for(
-      [&] { return film->exact() && std::abs(film->shown_s() - rows().playhead()) < 0.001; }));
-  QTest::keyClick(window, Qt::Key_Escape);
-  EXPECT_FALSE(window->isVisible());
-  page().show_film_window(true);
-  EXPECT_TRUE(window->isVisible());
-  page().show_film_window(false);
 }
 
 TEST_F(SceneTest, EventsAreMarkedNamedMovedAndTakenOut) {
@@ -327,76 +236,6 @@ TEST_F(SceneTest, AGainIsDrawnOverTheRowAndHeard) {
   EXPECT_LT(heard_db(1, 700), before - 15);
   QTest::keyClick(&d.window, Qt::Key_G);
   EXPECT_TRUE(clip("wind-1").chain.steps.back().curves.empty());
-}
-
-TEST_F(SceneTest, ASoundIsHeldOnThePictureWhileItStandsAndWhileItPlays) {
-  open();
-  d.click(rows().viewport(), middle("stairs-02"));
-  d.click(rows().viewport(), {rows().x_of(13), 20});
-  FilmView& film = page().film();
-  ASSERT_TRUE(d.wait_for([&] { return film.exact() && film.dot(); }));
-  const QRectF picture = film.picture_rect();
-  EXPECT_NEAR(film.dot()->x(), picture.center().x(), 1);
-  d.drag(&film, *film.dot(), {picture.left() + picture.width() / 4, picture.center().y()});
-  const double there = rows().playhead() - clip("stairs-02").place_s;
-  EXPECT_NEAR(edits::place_at(clip("stairs-02"), there), -0.5, 0.02);
-  EXPECT_NEAR(film.dot()->x(), picture.left() + picture.width() / 4, 2);
-  EXPECT_EQ(clip("stairs-02").chain.steps.back().type->id, "pan");
-  const auto undo_states = d.work().document.history().labels().size();
-  // The hand goes from left to right while the film runs.
-  play(100);
-  const QPointF from = *film.dot();
-  QTest::mousePress(&film, Qt::LeftButton, {}, from.toPoint());
-  double crossed_s = -1;
-  for (int i = 0; i <= 60; ++i) {
-    const QPointF at(picture.left() + picture.width() * (0.2 + 0.01 * i), from.y());
-    QMouseEvent move(QEvent::MouseMove, at, film.mapToGlobal(at), Qt::NoButton, Qt::LeftButton, {});
-    QApplication::sendEvent(&film, &move);
-    if (crossed_s < 0 && at.x() >= picture.center().x()) crossed_s = rows().playhead();
-    QTest::qWait(20);
-  }
-  QTest::mouseRelease(&film, Qt::LeftButton);
-  pause();
-  EXPECT_EQ(d.work().document.history().labels().size(), undo_states + 1) << "one edit";
-  const auto& points = clip("stairs-02").chain.steps.back().curves[0].curve->points;
-  EXPECT_GT(points.size(), 15U);
-  // What was drawn crosses the middle within two pictures of where the hand did.
-  double zero_s = -1;
-  for (double s = 0; s < 12 && zero_s < 0; s += 0.001)
-    if (s > there + 0.1 && edits::place_at(clip("stairs-02"), s) >= 0) zero_s = s;
-  EXPECT_NEAR(zero_s + clip("stairs-02").place_s, crossed_s, 2 / 24.0);
-}
-
-// Against the program that drew the film.
-TEST_F(SceneTest, TheDotFollowsTheActorByItself) {
-  open();
-  d.click(rows().viewport(), middle("stairs-02"));
-  d.click(rows().viewport(), {rows().x_of(15), 20});
-  FilmView& film = page().film();
-  ASSERT_TRUE(d.wait_for([&] { return film.exact() && film.dot(); }));
-  const auto on_picture = [&](demo::Point p) {
-    const QRectF r = film.picture_rect();
-    return QPointF(r.left() + p.x / demo::film_width * r.width(),
-                   r.top() + p.y / demo::film_height * r.height());
-  };
-  d.drag(&film, *film.dot(), on_picture(demo::actor_at(rows().playhead())));
-  QTest::keyClick(&d.window, Qt::Key_F);
-  EXPECT_TRUE(film.following());
-  ASSERT_TRUE(d.wait_for([&] { return !film.following(); }, 60000));
-  QTest::qWait(50);
-  const double from = rows().playhead(), place_s = clip("stairs-02").place_s;
-  int looked = 0;
-  for (double s = from; s < 22; s += 0.25, ++looked)
-    EXPECT_NEAR((edits::place_at(clip("stairs-02"), s - place_s) + 1) / 2 * demo::film_width,
-                demo::actor_at(s).x, 30)
-        << s;
-  EXPECT_GT(looked, 20);
-  EXPECT_EQ(d.work().document.history().undo_label(), "stairs-02 follows the picture");
-  // He leaves the picture before the clip ends: it is said.
-  for (auto* told : d.window.findChildren<QMessageBox*>()) told->close();
-  const auto* line = d.window.findChild<QToolButton*>("more");
-  ASSERT_TRUE(line);
-  EXPECT_TRUE(line->isVisible());
 }
 
 TEST_F(SceneTest, StepsAreTurnedUnderTheRowsWhileAllPlays) {
