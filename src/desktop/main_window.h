@@ -141,7 +141,7 @@ class MainWindow : public QMainWindow {
   QWidget* top_left_ = nullptr;
   QMenuBar* menus_ = nullptr;
   QMenu* group_menu_ = nullptr;
-  bool bus_stays_ = false;  // the bus that is on its way was chosen in the Scene
+  bool bus_stays_ = false;   // the bus that is on its way was chosen in the Scene
   QList<Trouble> troubles_;  // of this session, the newest last
   QToolButton* more_ = nullptr;
   QLabel *mark_ = nullptr, *reel_name_ = nullptr, *saved_ = nullptr, *message_ = nullptr;

@@ -55,15 +55,13 @@ void MainWindow::make_cut_menu() {
     sheet->show();
   });
   add(m, tr("Join the marked clips"), QKeySequence("Ctrl+Shift+K"), [this] {
-    work_.document.change(
-        [&](const Reel& reel) { return edits::join(reel, marked_clips()); });
+    work_.document.change([&](const Reel& reel) { return edits::join(reel, marked_clips()); });
   });
   make_take_entries(m);
   m->addSeparator();
   add(m, tr("Duplicate"), QKeySequence("Ctrl+Shift+D"), [this] {
     if (place_ == Place::scene) return scene_->rows().duplicate_marked();
-    work_.document.change(
-        [&](const Reel& reel) { return edits::duplicate(reel, marked_clips()); });
+    work_.document.change([&](const Reel& reel) { return edits::duplicate(reel, marked_clips()); });
   });
 }
 

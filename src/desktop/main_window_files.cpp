@@ -34,7 +34,8 @@ bool MainWindow::save_as() {
       work_.document.file().empty()
           ? last_folder() + "/" + QString::fromStdString(work_.document.reel().name) + ".reel"
           : QString::fromStdString(work_.document.file().string());
-  auto file = remember_folder(QFileDialog::getSaveFileName(this, tr("Save the reel"), start, tr("Reels (*.reel)")));
+  auto file = remember_folder(
+      QFileDialog::getSaveFileName(this, tr("Save the reel"), start, tr("Reels (*.reel)")));
   if (file.isEmpty()) return false;
   if (!file.endsWith(".reel")) file += ".reel";
   return work_.document.save(file.toStdString());
@@ -54,7 +55,8 @@ bool MainWindow::may_leave() {
 }
 
 void MainWindow::open_dialog() {
-  const auto file = remember_folder(QFileDialog::getOpenFileName(this, tr("Open a reel"), last_folder(), tr("Reels (*.reel)")));
+  const auto file = remember_folder(
+      QFileDialog::getOpenFileName(this, tr("Open a reel"), last_folder(), tr("Reels (*.reel)")));
   if (!file.isEmpty()) open_files({file});
 }
 
@@ -81,8 +83,10 @@ void MainWindow::copy_chain_dialog() {
   dialog.setWindowTitle(tr("Copy the chain"));
   dialog.resize(360, 460);
   auto* box = new QVBoxLayout(&dialog);
-  box->addWidget(new QLabel(tr("The chain of %1 goes to the ticked clips; their own is replaced (undo brings it back).")
-                                .arg(QString::fromStdString(from->name)), &dialog));
+  box->addWidget(new QLabel(
+      tr("The chain of %1 goes to the ticked clips; their own is replaced (undo brings it back).")
+          .arg(QString::fromStdString(from->name)),
+      &dialog));
   static_cast<QLabel*>(box->itemAt(0)->widget())->setWordWrap(true);
   auto* list = new QListWidget(&dialog);
   const auto marked = marked_clips();
@@ -91,7 +95,8 @@ void MainWindow::copy_chain_dialog() {
     auto* item = new QListWidgetItem(QString::fromStdString(c.name), list);
     item->setData(Qt::UserRole, c.id);
     // The marked clips, or those of the same group, are what people mean.
-    const bool meant = marked.size() > 1 ? std::ranges::find(marked, c.id) != marked.end() : c.group == from->group;
+    const bool meant = marked.size() > 1 ? std::ranges::find(marked, c.id) != marked.end()
+                                         : c.group == from->group;
     item->setCheckState(meant ? Qt::Checked : Qt::Unchecked);
   }
   box->addWidget(list);
@@ -103,7 +108,8 @@ void MainWindow::copy_chain_dialog() {
   if (dialog.exec() != QDialog::Accepted) return;
   std::vector<int> to;
   for (int i = 0; i < list->count(); ++i)
-    if (list->item(i)->checkState() == Qt::Checked) to.push_back(list->item(i)->data(Qt::UserRole).toInt());
+    if (list->item(i)->checkState() == Qt::Checked)
+      to.push_back(list->item(i)->data(Qt::UserRole).toInt());
   if (!to.empty())
     work_.document.change(
         [&](const Reel& reel) { return edits::copy_chain(reel, work_.selection.clip_id(), to); });
@@ -114,7 +120,8 @@ void MainWindow::find_source_dialog() {
   if (!c) return;
   const auto& source = work_.document.reel().source_of(*c);
   const auto file = remember_folder(QFileDialog::getOpenFileName(
-      this, tr("Where is %1 now?").arg(QString::fromStdString(source.path.filename().string())), last_folder()));
+      this, tr("Where is %1 now?").arg(QString::fromStdString(source.path.filename().string())),
+      last_folder()));
   if (!file.isEmpty())
     work_.document.change(
         [&](const Reel& reel) { return edits::relink(reel, c->id, file.toStdString()); });

@@ -132,11 +132,13 @@ void MainWindow::make_clip_menu() {
     recipes().set_open(!recipes().isVisible());
   });
   add(m, tr("Use a recipe file ..."), {}, [this] {
-    const auto file = remember_folder(QFileDialog::getOpenFileName(this, tr("Use a recipe"), last_folder(), tr("Recipes (*.recipe)")));
+    const auto file = remember_folder(QFileDialog::getOpenFileName(
+        this, tr("Use a recipe"), last_folder(), tr("Recipes (*.recipe)")));
     if (!file.isEmpty()) use_recipe_file(work_, file.toStdString());
   });
   add(m, tr("Save the chain as a recipe ..."), {}, [this] {
-    auto file = remember_folder(QFileDialog::getSaveFileName(this, tr("Save as a recipe"), last_folder() + "/voice.recipe", tr("Recipes (*.recipe)")));
+    auto file = remember_folder(QFileDialog::getSaveFileName(
+        this, tr("Save as a recipe"), last_folder() + "/voice.recipe", tr("Recipes (*.recipe)")));
     if (file.isEmpty()) return;
     if (!file.endsWith(".recipe")) file += ".recipe";
     save_recipe_file(work_, file.toStdString());
@@ -155,8 +157,7 @@ void MainWindow::make_clip_menu() {
   apart->setCheckable(true);
   connect(m, &QMenu::aboutToShow, this, [apart, sits_out] { apart->setChecked(sits_out()); });
   add(m, tr("Take part in everything again"), {}, [this] {
-    work_.document.change(
-        [&](const Reel& reel) { return edits::take_part(reel, marked_clips()); });
+    work_.document.change([&](const Reel& reel) { return edits::take_part(reel, marked_clips()); });
   });
   add(m, tr("Where do my clips differ?"), QKeySequence("Ctrl+D"), [this] {
     if (!uneven_) uneven_ = new UnevenDialog(work_, this);

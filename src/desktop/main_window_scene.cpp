@@ -54,13 +54,13 @@ void MainWindow::make_scene_menu() {
   add(m, tr("Steps in a window of their own"), {},
       there([this] { scene_->show_steps_window(!scene_->steps_in_window()); }));
   QAction* gain = add(m, tr("Gain of the clip as a line"), QKeySequence("G"),
-      there([this] { scene_->rows().toggle_gain_line(); }));
+                      there([this] { scene_->rows().toggle_gain_line(); }));
   QMenu* line = m->addMenu(tr("Another line over the row"));
   connect(line, &QMenu::aboutToShow, this, [this, line] { fill_line_menu(*line); });
   add(m, tr("Follow what is under the dot"), QKeySequence("F"),
       there([this] { scene_->film().follow(); }));
   QAction* bind = add(m, tr("Bind what is heard at the playhead"), QKeySequence("B"),
-      there([this] { scene_->rows().bind_at_playhead(); }));
+                      there([this] { scene_->rows().bind_at_playhead(); }));
   QAction* as_it_came = add(m, tr("The clip as long as it came"), {},
                             [this] { change_clip(edits::take_out_stretch); });
   QAction* layered = add(m, tr("Let it sound with what it overlaps"), {}, there([this] {
@@ -81,7 +81,7 @@ void MainWindow::make_scene_menu() {
   add(m, tr("Fill the row's gaps with room tone"), {},
       there([this] { work_.jobs.fill_with_room_tone(); }));
   QAction* one = add(m, tr("Make one clip of the marked ones"), {},
-      there([this] { work_.jobs.make_one(scene_->rows().marked()); }));
+                     there([this] { work_.jobs.make_one(scene_->rows().marked()); }));
   add(m, tr("Make it again"), {}, there([this] { work_.jobs.make_again(); }));
   add(m, tr("Take it apart"), {}, [this] { change_clip(edits::take_apart); });
   QAction* split = add(m, tr("Split at the playhead"), {}, [this] {
@@ -176,11 +176,11 @@ void MainWindow::fill_film_menu(QMenu& menu, int film) {
   };
   menu.addAction(tr("It begins at the playhead"), this,
                  [this, place] { place(scene_->rows().playhead()); });
-  QAction* behind = menu.addAction(tr("It begins where the one before ends"), this,
-                                   [this, film, place] {
-    const Film& before = work_.document.reel().films[static_cast<size_t>(film - 1)];
-    if (const FilmInfo* info = work_.films.info(before)) place(before.place_s + info->seconds);
-  });
+  QAction* behind =
+      menu.addAction(tr("It begins where the one before ends"), this, [this, film, place] {
+        const Film& before = work_.document.reel().films[static_cast<size_t>(film - 1)];
+        if (const FilmInfo* info = work_.films.info(before)) place(before.place_s + info->seconds);
+      });
   behind->setEnabled(film > 0);
   menu.addAction(tr("Take it out"), this, [this, film] {
     work_.document.change([&](const Reel& reel) { return edits::remove_film(reel, film); });
@@ -232,9 +232,9 @@ void MainWindow::fill_line_menu(QMenu& menu) {
 void MainWindow::write_marked() {
   const auto clips = scene_->rows().marked();
   if (clips.empty()) return tell(tr("Mark the clips first, with Ctrl and a click."), true);
-  const QString file = QFileDialog::getSaveFileName(
-      this, tr("Write the marked clips"), last_folder() + "/marked.wav",
-      tr("Sound (*.wav *.flac)"));
+  const QString file =
+      QFileDialog::getSaveFileName(this, tr("Write the marked clips"),
+                                   last_folder() + "/marked.wav", tr("Sound (*.wav *.flac)"));
   if (!file.isEmpty()) work_.jobs.write_selection(clips, file.toStdString());
 }
 
@@ -270,8 +270,7 @@ void MainWindow::write_list(
     const std::function<std::string(bool vtt, const std::string& first_code)>& text) {
   const Reel& reel = work_.document.reel();
   const QString file = QFileDialog::getSaveFileName(
-      this, title, last_folder() + "/" + name + ".csv",
-      tr("Lists (*.csv *.vtt)"));
+      this, title, last_folder() + "/" + name + ".csv", tr("Lists (*.csv *.vtt)"));
   if (file.isEmpty()) return;
   const FilmInfo* info = reel.films.empty() ? nullptr : work_.films.info(reel.films.front());
   try {

@@ -113,7 +113,7 @@ class Player final : public SoundSource {
     std::string input{};  ///< the first one's device; empty: it has none
     int inputs = 0;
     std::vector<InputSource> sources{};  ///< of the inputs, in their order
-    bool changing = false;  ///< another device was asked for and is not there yet
+    bool changing = false;               ///< another device was asked for and is not there yet
   };
   DeviceFacts device_facts() const;
   /// The last failure while playing, once; empty: none.

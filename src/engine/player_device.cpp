@@ -96,9 +96,15 @@ void Player::take_device(std::unique_ptr<AudioDevice> device) {
 
 Player::DeviceFacts Player::device_facts() const {
   const std::lock_guard lock(mutex_);
-  return {device_->name(),       device_->latency_s(), device_->dropouts() + underruns_.load(),
-          device_->simulated(),  lost_now_.load(),     device_->buffer_frames(),
-          device_->input_name(), device_->inputs(),  device_->input_sources(),
+  return {device_->name(),
+          device_->latency_s(),
+          device_->dropouts() + underruns_.load(),
+          device_->simulated(),
+          lost_now_.load(),
+          device_->buffer_frames(),
+          device_->input_name(),
+          device_->inputs(),
+          device_->input_sources(),
           serving_ || other_device_.has_value()};
 }
 

@@ -62,8 +62,7 @@ void Player::pull(float* interleaved, int frames) noexcept {
     if (!packet->scrubbed) add_beeps(interleaved, done, done + n, packet->position + taken_);
     taken_ += n;
     done += n;
-    if (!packet->scrubbed)
-      position_.store(packet->position + taken_, std::memory_order_relaxed);
+    if (!packet->scrubbed) position_.store(packet->position + taken_, std::memory_order_relaxed);
     if (taken_ < PlayPacket::frames) continue;
     if (packet->last && !packet->scrubbed) {
       position_.store(packet->resume_at, std::memory_order_relaxed);

@@ -107,8 +107,7 @@ void ClockBridge::read(float* out, int stride, int frames, double now_s) noexcep
   near_.count(frames, now_s);
   const auto held_back = static_cast<double>(lag());
   if (known && far.frames > 0) {
-    const double end =
-        far.frames + (near_.time_s() - far.time_s) * far.per_second - 1 - held_back;
+    const double end = far.frames + (near_.time_s() - far.time_s) * far.per_second - 1 - held_back;
     const double step = far.per_second / near_.frames_per_second();
     const double off = end - at_ - step * frames;
     // What is further off than clocks go is another beginning.

@@ -71,9 +71,9 @@ class ClockBridge {
 
   // The near side's.
   std::vector<FractionalDelay> delays_;
-  Samples come_ = 0;       // frames in the delays
-  double at_ = 0;          // of the far frames, the last that was read
-  double step_ = 1;        // far frames for each near one
+  Samples come_ = 0;  // frames in the delays
+  double at_ = 0;     // of the far frames, the last that was read
+  double step_ = 1;   // far frames for each near one
   bool reading_ = false;
   double learnt_s_ = 0;
 };

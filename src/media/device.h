@@ -68,7 +68,8 @@ class AudioDevice {
 struct InputWish {
   std::string name{};  ///< of the device; empty: the driver's standard
   int channels = 0;    ///< the first so many; 0: all it has, 16 at the most
-  std::vector<std::string> more{};  ///< further devices, see with_inputs(); those there are not give none
+  std::vector<std::string>
+      more{};  ///< further devices, see with_inputs(); those there are not give none
   friend bool operator==(const InputWish&, const InputWish&) = default;
 };
 inline constexpr int most_inputs = 16;

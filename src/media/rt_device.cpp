@@ -155,8 +155,8 @@ class RtDevice final : public AudioDevice {
         "Choose other devices, or the sound server, which brings rates together.";
     if (inputs_ == 0) return fmt::format("The sound device {} does not start: {}", name_, why);
     if (name_.empty())
-      return fmt::format("The input {} does not start at {:.0f} Hz: {} {}", input_name_, rate_,
-                         why, remedy);
+      return fmt::format("The input {} does not start at {:.0f} Hz: {} {}", input_name_, rate_, why,
+                         remedy);
     return fmt::format("The input {} does not start with the output {} at {:.0f} Hz: {} {}",
                        input_name_, name_, rate_, why, remedy);
   }

@@ -78,14 +78,16 @@ std::vector<UnusedVersion> unused_versions(const Reel& reel) {
   std::vector<UnusedVersion> out;
   for (const auto& clip : reel.clips) {
     std::vector<int> stood_upon;
-    for (const Version* v = find_version(clip, clip.version); v; v = find_version(clip, v->parent)) {
+    for (const Version* v = find_version(clip, clip.version); v;
+         v = find_version(clip, v->parent)) {
       if (std::ranges::find(stood_upon, v->id) != stood_upon.end()) break;
       stood_upon.push_back(v->id);
     }
     for (const auto& v : clip.versions) {
       if (v.id == 0 || std::ranges::find(stood_upon, v.id) != stood_upon.end()) continue;
       std::error_code error;
-      const auto bytes = std::filesystem::file_size(reel.sources[static_cast<size_t>(v.source)].path, error);
+      const auto bytes =
+          std::filesystem::file_size(reel.sources[static_cast<size_t>(v.source)].path, error);
       out.push_back({clip.id, v.id, error ? 0 : bytes});
     }
   }

@@ -91,8 +91,7 @@ TEST_F(SceneRowsTest, MenusOfAClipAndOfAFilmAreWhereTheyAreHeld) {
   open();
   const auto menu_at = [&](QPointF at, const char* name) {
     const QPoint local = at.toPoint();
-    QContextMenuEvent held(QContextMenuEvent::Mouse, local,
-                           rows().viewport()->mapToGlobal(local));
+    QContextMenuEvent held(QContextMenuEvent::Mouse, local, rows().viewport()->mapToGlobal(local));
     QApplication::sendEvent(rows().viewport(), &held);
     auto* menu = d.window.findChild<QMenu*>(name);
     EXPECT_TRUE(menu && menu->isVisible()) << name;

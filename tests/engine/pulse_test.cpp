@@ -128,9 +128,9 @@ class PlayerOnPulseAudio : public testing::Test {
     const auto recording = recorder->end(latency + std::ranges::max(lags));
     player_->pause();
     for (size_t f = 0; f < files.size(); ++f)
-      off.push_back(take_is_off(takes_of_recording(recording, latency, {48000, 2 * 48000}, 48000,
-                                                   lags[f]),
-                                files[f].file, x));
+      off.push_back(
+          take_is_off(takes_of_recording(recording, latency, {48000, 2 * 48000}, 48000, lags[f]),
+                      files[f].file, x));
     return off;
   }
   Samples take_is_off(const std::vector<RecordedTake>& takes, const std::filesystem::path& file,
@@ -358,8 +358,9 @@ TEST_F(PlayerOnPulseAudio, TwoInputsAtOnceStandAtOnePlaceAndOneMayGo) {
   player_->seek(0);
   player_->play();
   // Its stream (the first is the server's own) ends, as when a device is taken out; what only lost its device the server moves.
-  test::run("pacmd kill-source-output $(pactl list short source-outputs | sort -n | sed -n 2p | "
-            "cut -f 1)");
+  test::run(
+      "pacmd kill-source-output $(pactl list short source-outputs | sort -n | sed -n 2p | "
+      "cut -f 1)");
   EXPECT_TRUE(wait_for([&] { return !player_->device_facts().sources[1].problem.empty(); }));
   EXPECT_FALSE(player_->device_facts().lost) << "the first goes on";
   const Samples at = player_->position();

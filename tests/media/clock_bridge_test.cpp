@@ -97,10 +97,11 @@ TEST(ClockBridge, ClocksThatDifferAreFollowed) {
       least = std::min(least, off);
       most = std::max(most, off);
     }
-    std::printf("  clocks %.0f and %.0f ppm apart from the system's: off by at most %.3f ms from "
-                "1 s on, %.3f ms from 15 s on, where it moves within %.3f ms; lag %.1f ms\n",
-                far_ppm, near_ppm, 1000 * worst_early, 1000 * worst, 1000 * (most - least),
-                1000 * heard.lag_s);
+    std::printf(
+        "  clocks %.0f and %.0f ppm apart from the system's: off by at most %.3f ms from "
+        "1 s on, %.3f ms from 15 s on, where it moves within %.3f ms; lag %.1f ms\n",
+        far_ppm, near_ppm, 1000 * worst_early, 1000 * worst, 1000 * (most - least),
+        1000 * heard.lag_s);
     EXPECT_LT(worst_early, 0.0006);
     EXPECT_LT(worst, 0.0002);
     EXPECT_LT(most - least, 0.0002);
@@ -162,7 +163,8 @@ TEST(ClockBridge, MuchThatIsLostMakesNoOtherPitch) {
     between.write(block.data(), 480, t_far);
     for (size_t i = 0; i < block.size(); ++i)
       block[i] = static_cast<float>(
-          std::sin(2 * std::numbers::pi * tone_hz * static_cast<double>(calls * 480 + static_cast<long>(i)) / rate));
+          std::sin(2 * std::numbers::pi * tone_hz *
+                   static_cast<double>(calls * 480 + static_cast<long>(i)) / rate));
     for (; t_near < t_far; t_near += 256 / rate) {
       std::vector<float> some(256);
       between.read(some.data(), 1, 256, t_near);
@@ -179,8 +181,9 @@ TEST(ClockBridge, MuchThatIsLostMakesNoOtherPitch) {
       b += static_cast<double>(out[at + 2400 + i]) * std::exp(std::complex<double>(0, -w));
     }
     const double turns = tone_hz * 0.05;
-    ppm.push_back(1e6 * std::arg(b / a * std::exp(std::complex<double>(0, -2 * std::numbers::pi * turns))) /
-                  (2 * std::numbers::pi * turns));
+    ppm.push_back(
+        1e6 * std::arg(b / a * std::exp(std::complex<double>(0, -2 * std::numbers::pi * turns))) /
+        (2 * std::numbers::pi * turns));
   }
   std::ranges::sort(ppm);
   EXPECT_NEAR(ppm[ppm.size() / 2], 200, 100);

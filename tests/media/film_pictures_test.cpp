@@ -48,9 +48,10 @@ TEST_F(FilmPicturesTest, PixelsThatAreNotSquareAreSeenAsTheyAreMeant) {
     const FilmInfo info = read_film_info(file);
     EXPECT_EQ(info.width, 93) << name;
     EXPECT_EQ(info.height, 48) << name;
-    const auto told = test::run("ffprobe -v error -select_streams v -show_entries "
-                                "stream=display_aspect_ratio -of csv=p=0 '" +
-                                file.string() + "'");
+    const auto told = test::run(
+        "ffprobe -v error -select_streams v -show_entries "
+        "stream=display_aspect_ratio -of csv=p=0 '" +
+        file.string() + "'");
     EXPECT_EQ(told.out.substr(0, 5), "64:33") << name << ": " << told.out;
   }
 }

@@ -82,8 +82,8 @@ TEST(ManyInputs, EachDeviceIsHeardByTheFirstOnesClock) {
   std::vector<std::unique_ptr<AudioDevice>> more;
   more.push_back(microphone("fast", test::sine(1000, 0.1, 30), 800));
   more.push_back(microphone("slow", test::sine(500, 0.1, 30), -800));
-  const auto device = with_inputs(microphone("first", test::sine(250, 0.1, 30)), std::move(more),
-                                  48000, 480);
+  const auto device =
+      with_inputs(microphone("first", test::sine(250, 0.1, 30)), std::move(more), 48000, 480);
   EXPECT_EQ(device->inputs(), 3);
   EXPECT_EQ(device->input_name(), "first");
   Keeps keeps;
@@ -120,8 +120,8 @@ TEST(ManyInputs, OneThatGoesGivesSilenceAndIsTold) {
   auto* far = second.get();
   std::vector<std::unique_ptr<AudioDevice>> more;
   more.push_back(std::move(second));
-  const auto device = with_inputs(microphone("first", test::sine(250, 0.1, 30)), std::move(more),
-                                  48000, 480);
+  const auto device =
+      with_inputs(microphone("first", test::sine(250, 0.1, 30)), std::move(more), 48000, 480);
   Keeps keeps;
   device->start(keeps);
   ASSERT_TRUE(keeps.wait_for(2 * 48000));

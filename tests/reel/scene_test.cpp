@@ -73,8 +73,8 @@ TEST_F(SceneEdits, AFilmMovesWithItsOwnSound) {
   const auto last = edits::place_film(with, 0, 20);
   EXPECT_EQ(last.next.films[1].path, "/films/one.mov");
   expect_impossible([&] { edits::place_film(with, 2, 1); }, "not in the reel");
-  expect_impossible(
-      [&] { edits::place_film(with, 0, std::numeric_limits<double>::quiet_NaN()); }, "no number");
+  expect_impossible([&] { edits::place_film(with, 0, std::numeric_limits<double>::quiet_NaN()); },
+                    "no number");
 }
 
 TEST_F(SceneEdits, EventsStayInTheOrderOfTime) {

@@ -30,9 +30,8 @@ MixSum::MixSum(Notices& notices, Document& document, Selection& selection,
   soon_.setSingleShot(true);
   soon_.setInterval(400);
   // One that is on its way to be selected is not given up for the one that still is.
-  connect(&soon_, &QTimer::timeout, this, [this] {
-    render(lane_.busy() && select_ ? bus_ : selection_.clip_id(), false);
-  });
+  connect(&soon_, &QTimer::timeout, this,
+          [this] { render(lane_.busy() && select_ ? bus_ : selection_.clip_id(), false); });
   connect(&lane_, &TaskLane::failed, this, [this](const QString& why) { notices_.warn(why); });
   connect(&document_, &Document::leaving, this, [this] {
     lane_.cancel();

@@ -130,8 +130,7 @@ void SceneSounds::make_ready() {
   std::map<int, std::uint64_t> known_buses;
   for (const auto& [id, bus] : buses_) known_buses[id] = bus.key;
   lane_.start([this, reel = document_.shared(), known, known_buses,
-               looked_at = selection_.clip_id(),
-               folder = fs::path(folder_.path().toStdString()),
+               looked_at = selection_.clip_id(), folder = fs::path(folder_.path().toStdString()),
                stores = measurements_.stores()](const CancelToken& cancel) -> TaskLane::Finish {
     std::vector<Item> items;
     Planner planner(*reel);

@@ -57,8 +57,7 @@ void AdviceLine::refresh() {
         work_.measurements.levels_fresh() ? work_.measurements.levels() : nullptr;
     const auto& target = work_.document.target();
     // The mix is what is delivered; spaces are a part of it.
-    const auto ceiling =
-        clip->id == mix_clip_id && target ? peak_limit(*target) : std::nullopt;
+    const auto ceiling = clip->id == mix_clip_id && target ? peak_limit(*target) : std::nullopt;
     for (auto& advice :
          advise(clip->chain, levels, reel.rate, work_.measurements.tone(), ceiling)) {
       if (dismissed_.contains({clip->id, advice.rule}) || (more && advice.rule == "no-final-level"))

@@ -212,8 +212,8 @@ QWidget* MixPanel::make_reference() {
 }
 
 void MixPanel::choose_reference() {
-  const auto file = QFileDialog::getOpenFileName(this, tr("A finished mix to listen against"),
-                                                 last_folder());
+  const auto file =
+      QFileDialog::getOpenFileName(this, tr("A finished mix to listen against"), last_folder());
   if (!file.isEmpty())
     work_.document.change(
         [&](const Reel& reel) { return edits::set_reference(reel, file.toStdString()); });

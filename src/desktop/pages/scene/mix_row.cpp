@@ -22,10 +22,10 @@ MixRow::MixRow(const Work& work, SceneRows& rows, QWidget* parent)
   setObjectName("mix_row");
   setFixedHeight(height_px);
   setAccessibleName(tr("Loudness of the mix along the film"));
-  setToolTip(
-      tr("The mix behind its chain: momentary loudness (0.4 s) as a body, short-term (3 s) as "
-         "a line, the target's tolerance as a band, the reference as a thin line, in LUFS. Its name "
-         "shows what leaves it as a row; its settings can be drawn over that"));
+  setToolTip(tr(
+      "The mix behind its chain: momentary loudness (0.4 s) as a body, short-term (3 s) as "
+      "a line, the target's tolerance as a band, the reference as a thin line, in LUFS. Its name "
+      "shows what leaves it as a row; its settings can be drawn over that"));
   connect(&work_.mix_watch, &MixWatch::changed, this, &MixRow::redraw);
   connect(&work_.document, &Document::target_changed, this, &MixRow::redraw);
   connect(&rows_, &SceneRows::view_changed, this, &MixRow::redraw);

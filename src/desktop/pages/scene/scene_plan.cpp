@@ -181,8 +181,7 @@ void ScenePlan::mouseMoveEvent(QMouseEvent* e) {
   // Who only clicks moves nobody.
   const QPointF by = e->position() - grabbed_at_;
   dragged_ = dragged_ || by.manhattanLength() >= QApplication::startDragDistance();
-  if (dragged_)
-    hold(e->position() - grabbed_beside_, e->modifiers().testFlag(Qt::ControlModifier));
+  if (dragged_) hold(e->position() - grabbed_beside_, e->modifiers().testFlag(Qt::ControlModifier));
 }
 
 void ScenePlan::hold(QPointF to, bool alone) {

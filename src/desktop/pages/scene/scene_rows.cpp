@@ -216,9 +216,7 @@ double SceneRows::row_height() const {
   return std::clamp(room / std::max(1, open), least_row, most_row);
 }
 
-double SceneRows::rows_height() const {
-  return row_tops_.back() + 6 + (bus() ? row_height() : 0);
-}
+double SceneRows::rows_height() const { return row_tops_.back() + 6 + (bus() ? row_height() : 0); }
 
 void SceneRows::lay_out_rows() {
   const double open = row_height();

@@ -146,7 +146,8 @@ void SceneRows::take_line_out() {
 
 void SceneRows::show_line(const RowLine& of) {
   if (!line_clip())
-    return work_.notices.warn(tr("Choose a clip, a space or the mix first: settings are drawn over its row."));
+    return work_.notices.warn(
+        tr("Choose a clip, a space or the mix first: settings are drawn over its row."));
   line_ = of;
   redraw();
   if (line_curve()) return;

@@ -236,10 +236,9 @@ void SceneRows::draw_silhouettes(QPainter& p) const {
   for (const Clip& c : work_.document.reel().clips) {
     if (folded(c.group) || left_out(work_.document.reel(), c)) continue;
     if (const SceneSound* sound = work_.scene.sound(c.id))
-      draw_silhouette(
-          layer,
-          {row_rect(c.group), c.place_s, 0, work_.scene.row_sounds(c.group) ? 1 : 0.35},
-          *sound->course);
+      draw_silhouette(layer,
+                      {row_rect(c.group), c.place_s, 0, work_.scene.row_sounds(c.group) ? 1 : 0.35},
+                      *sound->course);
   }
   layer.setDevicePixelRatio(ratio);
   p.drawImage(0, 0, layer);

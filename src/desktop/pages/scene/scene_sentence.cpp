@@ -76,14 +76,14 @@ SceneSentence::Word SceneSentence::level_word(const QString& text, double db,
 
 SceneSentence::Word SceneSentence::send_word(int clip, int space, double db) {
   const Space* of = find_space(work_.document.reel(), space);
-  Word w =
-      level_word(QString::fromStdString(of->clip.name), db, [this, clip, space](double level) {
-        work_.document.change([&](const Reel& reel) {
-          return edits::set_send(reel, {edits::Feeder::Of::clip, clip}, space, level);
-        });
-      });
-  w.tip = tr("How much of it enters the space (dB). Drag, turn the wheel, or double-click "
-             "and type; at -60 nothing does");
+  Word w = level_word(QString::fromStdString(of->clip.name), db, [this, clip, space](double level) {
+    work_.document.change([&](const Reel& reel) {
+      return edits::set_send(reel, {edits::Feeder::Of::clip, clip}, space, level);
+    });
+  });
+  w.tip =
+      tr("How much of it enters the space (dB). Drag, turn the wheel, or double-click "
+         "and type; at -60 nothing does");
   return w;
 }
 
@@ -209,13 +209,13 @@ void SceneSentence::tell_space(const Space& space) {
             return edits::set_send(r, {edits::Feeder::Of::group, g}, id, db);
           });
         }));
-    fed.back().tip = tr("How much of the group enters the space (dB). Drag, turn the wheel, or "
-                        "double-click and type; at -60 nothing does");
+    fed.back().tip =
+        tr("How much of the group enters the space (dB). Drag, turn the wheel, or "
+           "double-click and type; at -60 nothing does");
   }
   const auto own = std::ranges::count_if(
       reel.clips, [&](const Clip& c) { return feeds(c.sends) != c.sends.end(); });
-  if (own > 0)
-    fed.push_back({.text = tr("%1 of its own").arg(counted(own, tr("clip")))});
+  if (own > 0) fed.push_back({.text = tr("%1 of its own").arg(counted(own, tr("clip")))});
   words_.push_back({.text = fed.empty() ? tr("hears nothing yet") : tr("hears")});
   for (size_t i = 0; i < fed.size(); ++i) {
     if (i > 0) words_.push_back({.text = i + 1 == fed.size() ? tr("and") : QString(",")});
@@ -225,8 +225,9 @@ void SceneSentence::tell_space(const Space& space) {
   words_.push_back(level_word(tr("mix at"), space.level_db, [this, id](double db) {
     work_.document.change([&](const Reel& r) { return edits::set_space_level(r, id, db); });
   }));
-  words_.back().tip = tr("How loud it is in the mix (dB). Drag, turn the wheel, or double-click "
-                         "and type");
+  words_.back().tip =
+      tr("How loud it is in the mix (dB). Drag, turn the wheel, or double-click "
+         "and type");
 }
 
 // Turned or typed, the clip is stretched; how it is, is a word of its own.
