@@ -152,7 +152,7 @@ void MainWindow::make_row_menu(QMenu* scene, const QList<QAction*>& of_scene) {
 void MainWindow::make_film_menus(QMenu* m) {
   QMenu* films = m->addMenu(tr("Films"));
   connect(m, &QMenu::aboutToShow, this, [this, films] {
-    films->clear();
+    qDeleteAll(films->findChildren<QMenu*>(Qt::FindDirectChildrenOnly));
     const auto& all = work_.document.reel().films;
     for (int i = 0; i < std::ssize(all); ++i) {
       const QString name = text(all[static_cast<size_t>(i)].path.filename().string());
