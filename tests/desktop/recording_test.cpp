@@ -8,6 +8,7 @@
 #include <QMessageBox>
 #include <QPlainTextEdit>
 #include <QPushButton>
+#include <QScrollArea>
 #include <QTemporaryDir>
 #include <QToolButton>
 #include <QDoubleSpinBox>
@@ -343,6 +344,30 @@ TEST_F(RecordingDeskTest, TwoMicrophonesAtOnceAreTwoClipsAtOnePlace) {
   }
   EXPECT_GT(best, 0.99);
   desk().set_habits(before);
+}
+
+TEST_F(RecordingDeskTest, OfMoreInputsThanThereIsRoomForEachCanBeRecorded) {
+  AudioBuffer six(6, 10 * 48000);
+  for (int c = 0; c < 6; ++c)
+    std::ranges::copy(test::noise(0.02 * (c + 1), 10, static_cast<unsigned>(c) + 1).channel(0),
+                      six.channel(c).begin());
+  test::write_wav(folder / "six.wav", six);
+  ::setenv("DREVAN_MICROPHONE", (folder / "six.wav").c_str(), 1);
+  open_strip();
+  const int height = strip().height();
+  ASSERT_TRUE(d.wait_for([&] { return strip().meter(5) != nullptr; }));
+  QTest::qWait(50);
+  EXPECT_LE(strip().height(), height);
+  auto* last = strip().findChild<QCheckBox*>("lane_on 5");
+  strip().findChild<QScrollArea*>("inputs")->ensureWidgetVisible(last);
+  EXPECT_FALSE(last->visibleRegion().isEmpty());
+  d.click(last, QPoint(8, last->height() / 2));
+  record(600);
+  ASSERT_TRUE(d.wait_for([&] { return reel().clips.size() == 2; }));
+  EXPECT_GE(found(sound_of(reel().clips[0]), six), 0);
+  AudioBuffer sixth(1, six.frames());
+  std::ranges::copy(six.channel(5), sixth.channel(0).begin());
+  EXPECT_GE(found(sound_of(reel().clips[1]), sixth), 0);
 }
 
 TEST_F(RecordingDeskTest, DigitalSilenceIsTold) {

@@ -10,6 +10,7 @@
 #include <QPainter>
 #include <QPlainTextEdit>
 #include <QPushButton>
+#include <QScrollArea>
 #include <QTimer>
 #include <QToolButton>
 
@@ -26,7 +27,7 @@ namespace drevan::desktop {
 namespace {
 
 constexpr int live_every_ms = 40;
-constexpr size_t most_lanes = 4;  // for which there is room
+constexpr int inputs_height = 84;  // of four inputs; more are scrolled to
 
 // "Line 3", where there is a "Line 2".
 QString next_line_name(const Reel& reel) {
@@ -46,9 +47,20 @@ RecordStrip::RecordStrip(const Work& work, QWidget* parent) : QWidget(parent), w
   row->setContentsMargins(16, 8, 12, 8);
   row->setSpacing(12);
   row->addWidget(make_state());
-  inputs_ = new QWidget(this);
-  inputs_->setMinimumWidth(120);
-  inputs_->setMaximumWidth(340);
+  inputs_ = new QWidget;
+  input_scroll_ = new QScrollArea(this);
+  input_scroll_->setObjectName("inputs");
+  input_scroll_->setWidgetResizable(true);
+  input_scroll_->setHorizontalScrollBarPolicy(Qt::ScrollBarAlwaysOff);
+  input_scroll_->setFocusPolicy(Qt::NoFocus);
+  input_scroll_->viewport()->setAutoFillBackground(false);
+  input_scroll_->setMinimumWidth(120);
+  input_scroll_->setMaximumWidth(340);
+  // The line and its text settle how high the strip is.
+  input_scroll_->setMinimumHeight(inputs_height);
+  input_scroll_->setSizePolicy(QSizePolicy::Preferred, QSizePolicy::Ignored);
+  input_scroll_->setWidget(inputs_);
+  inputs_->setAutoFillBackground(false);
   input_rows_ = new QGridLayout(inputs_);
   input_rows_->setContentsMargins(0, 0, 0, 0);
   input_rows_->setVerticalSpacing(4);
@@ -58,7 +70,7 @@ RecordStrip::RecordStrip(const Work& work, QWidget* parent) : QWidget(parent), w
   no_input_->setObjectName("quiet");
   no_input_->setWordWrap(true);
   no_input_->setMinimumWidth(120);
-  row->addWidget(inputs_, 2);
+  row->addWidget(input_scroll_, 2);
   row->addWidget(no_input_, 2);
   row->addWidget(make_line(), 4);
   row->addWidget(make_habits());
@@ -280,7 +292,7 @@ void RecordStrip::refresh() {
 // Made anew only when there are other inputs.
 void RecordStrip::refresh_inputs() {
   const auto lanes = work_.recording.lanes();
-  inputs_->setVisible(!lanes.empty());
+  input_scroll_->setVisible(!lanes.empty());
   no_input_->setVisible(lanes.empty());
   QString key;
   for (const auto& lane : lanes) key += work_.recording.device_of(lane.front());
@@ -292,7 +304,7 @@ void RecordStrip::refresh_inputs() {
     delete item->widget();
     delete item;
   }
-  for (size_t i = 0; i < std::min(lanes.size(), most_lanes); ++i) {
+  for (size_t i = 0; i < lanes.size(); ++i) {
     const int lane = static_cast<int>(i);
     const QString name = lanes[i].size() > 1
                              ? tr("Inputs %1 and %2").arg(lanes[i][0] + 1).arg(lanes[i][1] + 1)
@@ -311,7 +323,7 @@ void RecordStrip::refresh_inputs() {
     input_rows_->addWidget(on, lane, 0);
     input_rows_->addWidget(meter, lane, 1);
   }
-  input_rows_->setRowStretch(static_cast<int>(most_lanes), 1);
+  input_rows_->setRowStretch(most_inputs, 1);
 }
 
 void RecordStrip::live() {

@@ -14,6 +14,7 @@ class QLabel;
 class QLineEdit;
 class QPlainTextEdit;
 class QPushButton;
+class QScrollArea;
 class QTimer;
 
 namespace drevan::desktop {
@@ -57,6 +58,7 @@ class RecordStrip : public QWidget {
   QLabel *state_, *latency_, *no_input_;
   QPushButton* record_;
   QWidget* inputs_;
+  QScrollArea* input_scroll_;
   QGridLayout* input_rows_;
   QLineEdit *name_, *group_;
   QComboBox* as_;
