@@ -60,10 +60,10 @@ class FarInput final : public SoundSource {
   }
   // The first device's: to the channels from `first` of `width`.
   void give(float* all, int first, int width, int frames, double at_s) noexcept {
-    bridge_->read(got_.data(), device_->inputs(), frames, at_s);
+    const int all_of_it = device_->inputs();
+    bridge_->read(got_.data(), all_of_it, frames, at_s);
     for (int i = 0; i < frames; ++i)
-      for (int c = 0; c < channels_; ++c)
-        all[i * width + first + c] = got_[static_cast<size_t>(i * device_->inputs() + c)];
+      std::copy_n(got_.data() + i * all_of_it, channels_, all + i * width + first);
   }
 
  private:
