@@ -61,14 +61,17 @@ ClockBridge::ClockBridge(int channels, double rate, int far_frames, int near_fra
   for (int c = 0; c < channels; ++c) delays_.emplace_back(2 * kept_s * rate);
 }
 
-void ClockBridge::write(const float* interleaved, int frames, double now_s) noexcept {
+void ClockBridge::write(const float* in, int stride, int frames, double now_s) noexcept {
   const size_t samples = static_cast<size_t>(frames) * delays_.size();
   const size_t at = written_.load(std::memory_order_relaxed);
   if (at + samples - read_.load(std::memory_order_acquire) > ring_.size()) {
     far_.restart();  // nobody reads: what is dropped is not counted
     return;
   }
-  for (size_t i = 0; i < samples; ++i) ring_[(at + i) % ring_.size()] = interleaved[i];
+  size_t to = at;
+  for (int i = 0; i < frames; ++i)
+    for (size_t ch = 0; ch < delays_.size(); ++ch)
+      ring_[to++ % ring_.size()] = in[static_cast<size_t>(i) * static_cast<size_t>(stride) + ch];
   written_.store(at + samples, std::memory_order_release);
   far_.count(frames, now_s);
   publish();

@@ -20,7 +20,6 @@ class DeviceClock {
   void count(int frames, double now_s) noexcept;
   /// Begins anew with the next count().
   void restart() noexcept { begun_ = false; }
-  bool begun() const noexcept { return begun_; }
   /// Frames that were counted.
   Samples frames() const noexcept { return frames_; }
   /// When the last of them came, smoothed.
@@ -43,9 +42,8 @@ class ClockBridge {
  public:
   /// `far_frames`, `near_frames`: what the devices give and take at a time.
   ClockBridge(int channels, double rate, int far_frames, int near_frames);
-  int channels() const noexcept { return static_cast<int>(delays_.size()); }
-  /// channels x frames interleaved, the last of which came at `now_s`.
-  void write(const float* interleaved, int frames, double now_s) noexcept;
+  /// The next frames, the channel c of frame i at in[i * stride + c]; the last came at `now_s`.
+  void write(const float* in, int stride, int frames, double now_s) noexcept;
   /// The next frames, the channel c of frame i at out[i * stride + c]: what came lag() frames
   /// before. Silence where the far device gives nothing.
   void read(float* out, int stride, int frames, double now_s) noexcept;

@@ -168,8 +168,8 @@ class SimulatedDevice final : public AudioDevice {
 
 /// The output that is wished for, at `rate` Hz; nullptr where there is none. Where the environment
 /// says DREVAN_AUDIO=simulated, a SimulatedDevice, whose microphone plays the file that
-/// DREVAN_MICROPHONE names, or, where that is "loopback:N", hears what is played N frames later; its
-/// "second simulated" input hears the same by a clock of its own.
+/// DREVAN_MICROPHONE names, or, where that is "loopback:N", hears what is played N frames later;
+/// its "second simulated" input hears the same by a clock of its own.
 std::unique_ptr<AudioDevice> find_device(double rate, const OutputWish& wish = {});
 /// The same, or a SimulatedDevice where there is none.
 std::unique_ptr<AudioDevice> open_device(double rate, const OutputWish& wish = {});

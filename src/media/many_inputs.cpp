@@ -27,9 +27,8 @@ class FarInput final : public SoundSource {
     std::string problem;
     {
       const std::lock_guard lock(mutex_);
-      bridge_.emplace(device_->inputs(), rate_, frames, frames);
+      bridge_.emplace(channels_, rate_, frames, frames);
     }
-    got_.resize(static_cast<size_t>(most_frames) * static_cast<size_t>(device_->inputs()));
     try {
       device_->start(*this);
     } catch (const Error& e) {
@@ -52,18 +51,15 @@ class FarInput final : public SoundSource {
   int channels() const { return channels_; }
 
   // The far device's thread.
-  void take(const float* interleaved, int, int frames) noexcept override {
-    bridge_->write(interleaved, frames, now_s());
+  void take(const float* interleaved, int channels, int frames) noexcept override {
+    bridge_->write(interleaved, channels, frames, now_s());
   }
   void pull(float* interleaved, int frames) noexcept override {
     std::fill_n(interleaved, 2 * frames, 0.0F);
   }
   // The first device's: to the channels from `first` of `width`.
   void give(float* all, int first, int width, int frames, double at_s) noexcept {
-    const int all_of_it = device_->inputs();
-    bridge_->read(got_.data(), all_of_it, frames, at_s);
-    for (int i = 0; i < frames; ++i)
-      std::copy_n(got_.data() + i * all_of_it, channels_, all + i * width + first);
+    bridge_->read(all + first, width, frames, at_s);
   }
 
  private:
@@ -72,7 +68,6 @@ class FarInput final : public SoundSource {
   int channels_;  // that are given; it may have more
   double rate_;
   std::optional<ClockBridge> bridge_;
-  std::vector<float> got_;
   std::string problem_;
 };
 

@@ -357,7 +357,8 @@ TEST_F(PlayerOnPulseAudio, TwoInputsAtOnceStandAtOnePlaceAndOneMayGo) {
 
   player_->seek(0);
   player_->play();
-  // Its stream (the first is the server's own) ends, as when a device is taken out; what only lost its device the server moves.
+  // Its stream (the first is the server's own) ends, as when a device is taken out; what only lost
+  // its device the server moves.
   test::run(
       "pacmd kill-source-output $(pactl list short source-outputs | sort -n | sed -n 2p | "
       "cut -f 1)");

@@ -53,7 +53,7 @@ Bridged bridge(Caller far, Caller near, double seconds, double lost_at_s = 1e9, 
         block[static_cast<size_t>(i)] =
             static_cast<float>(std::sin(2 * std::numbers::pi * tone_hz * t));
       }
-      between.write(block.data(), far.frames, far.call_s);
+      between.write(block.data(), 1, far.frames, far.call_s);
       if (far.end_s() > lost_at_s) far.gone_s = lost_s;
       far.next();
     } else {
@@ -160,7 +160,7 @@ TEST(ClockBridge, MuchThatIsLostMakesNoOtherPitch) {
   for (long calls = 0; t_far < 40; ++calls) {
     // 25 ms every 1.5 s.
     t_far += 480 / far.per_second() + (calls % 150 == 149 ? 0.025 : 0);
-    between.write(block.data(), 480, t_far);
+    between.write(block.data(), 1, 480, t_far);
     for (size_t i = 0; i < block.size(); ++i)
       block[i] = static_cast<float>(
           std::sin(2 * std::numbers::pi * tone_hz *
@@ -198,7 +198,7 @@ TEST(ClockBridge, WhereNothingComesOrNobodyReadsThereIsSilence) {
   for (const float x : near) EXPECT_EQ(x, 0.0F);
   // For a minute nobody reads; then it goes on.
   double t = 0;
-  const auto write = [&] { between.write(far.data(), 256, t += 256 / rate); };
+  const auto write = [&] { between.write(far.data(), 2, 256, t += 256 / rate); };
   while (t < 60) write();
   for (int i = 0; i < 1000; ++i) {
     write();

@@ -82,7 +82,7 @@ RecordingSheet::RecordingSheet(const Work& work, QWidget* parent, ListDevices li
     habits.input = input_->currentData().toString();
     habits.more.removeAll(habits.input);
     work_.recording.set_habits(habits);
-    fill_more(devices_);
+    fill_more();
   });
   connect(more_, &QListWidget::itemChanged, this, &RecordingSheet::change_more);
   connect(rate_, &QComboBox::activated, this, &RecordingSheet::change_rate);
@@ -116,11 +116,11 @@ void RecordingSheet::fill(const std::vector<SoundDevice>& devices) {
   for (const auto& d : devices_) input_->addItem(device_text(d), text(d.name));
   if (input_->findData(wished) < 0) input_->addItem(tr("%1 (not there)").arg(wished), wished);
   input_->setCurrentIndex(input_->findData(wished));
-  fill_more(devices_);
+  fill_more();
 }
 
 // All but the one that is chosen above, and those that are chosen but not there.
-void RecordingSheet::fill_more(const std::vector<SoundDevice>& devices) {
+void RecordingSheet::fill_more() {
   const RecordingHabits habits = recording_habits();
   const QSignalBlocker quiet(more_);
   more_->clear();
@@ -131,7 +131,7 @@ void RecordingSheet::fill_more(const std::vector<SoundDevice>& devices) {
     item->setFlags(Qt::ItemIsEnabled | Qt::ItemIsSelectable | Qt::ItemIsUserCheckable);
     item->setCheckState(habits.more.contains(name) ? Qt::Checked : Qt::Unchecked);
   };
-  for (const auto& d : devices) {
+  for (const auto& d : devices_) {
     there << text(d.name);
     if (habits.input.isEmpty() ? !d.standard : text(d.name) != habits.input)
       add(text(d.name), device_text(d));

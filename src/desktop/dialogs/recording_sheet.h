@@ -26,7 +26,7 @@ class RecordingSheet : public QDialog {
  private:
   void look();
   void fill(const std::vector<SoundDevice>& devices);
-  void fill_more(const std::vector<SoundDevice>& devices);
+  void fill_more();
   void change_more();
   void change_format();
   void change_rate();

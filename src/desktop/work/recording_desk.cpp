@@ -119,8 +119,10 @@ void RecordingDesk::set_habits(const RecordingHabits& habits) {
   habits_ = habits;
   keep_recording_habits(habits);
   if (!armed()) return;
-  if (other_input) problems_told_.clear();
-  if (other_input) listening_.use_input(input_wish());
+  if (other_input) {
+    problems_told_.clear();
+    listening_.use_input(input_wish());
+  }
   apply_own_voice();
   Q_EMIT changed();
 }
