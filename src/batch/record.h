@@ -5,7 +5,7 @@
 #include <filesystem>
 #include <map>
 #include <mutex>
-#include <nlohmann/json.hpp>
+#include <nlohmann/json_fwd.hpp>
 #include <optional>
 #include <span>
 

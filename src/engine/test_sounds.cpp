@@ -8,7 +8,7 @@ namespace drevan {
 
 namespace {
 
-constexpr double tone_hz = 1000, tone_level = 0.1, tone_fade_s = 0.01;
+constexpr double tone_hz = 1000, tone_level = 0.1, fade_s = 0.01;
 constexpr int chirps = 3;
 constexpr double chirp_s = 0.1, apart_s = 0.5, from_hz = 200, to_hz = 6000, chirp_level = 0.25;
 // A chirp is found where it stands out of everything else by so much.
@@ -52,7 +52,7 @@ std::optional<Samples> find_chirp(std::span<const float> heard, std::span<const 
 
 std::vector<float> test_tone(double rate) {
   const size_t each = frames_of(1, rate);
-  const double fade = tone_fade_s * rate;
+  const double fade = fade_s * rate;
   std::vector<float> out(4 * each);
   for (size_t i = 0; i < 2 * each; ++i) {
     const auto at = static_cast<double>(i % each);

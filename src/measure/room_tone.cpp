@@ -9,10 +9,10 @@ namespace drevan {
 
 namespace {
 
-constexpr float digital_silence = 1e-12F;
+constexpr float silence_power = 1e-12F;
 constexpr size_t least = 50;         // frames of 10 ms: half a second
 constexpr size_t most = 300;         // 3 s
-constexpr size_t smooth = 5;         // frames
+constexpr size_t smooth_frames = 5;
 constexpr double most_over = 3.2;    // 5 dB
 constexpr double click_over = 64;    // power: 18 dB
 constexpr double far_over = 32;      // 15 dB
@@ -85,15 +85,15 @@ double RoomToneFinder::mid_power(size_t begin, size_t end) const {
   return sum / static_cast<double>(std::max<size_t>(1, end - begin));
 }
 
-// Of at least `smooth` frames.
+// Of at least `smooth_frames`.
 RoomToneFlaw RoomToneFinder::flaw(std::span<const Frame> part) const {
   std::vector<float> levels;
   float sum = 0;
   for (size_t k = 0; k < part.size(); ++k) {
-    if (part[k].power < digital_silence) return RoomToneFlaw::digital_silence;
+    if (part[k].power < silence_power) return RoomToneFlaw::digital_silence;
     sum += part[k].power_mid;
-    if (k >= smooth) sum -= part[k - smooth].power_mid;
-    if (k + 1 >= smooth) levels.push_back(std::max(sum, 0.0F) / smooth);
+    if (k >= smooth_frames) sum -= part[k - smooth_frames].power_mid;
+    if (k + 1 >= smooth_frames) levels.push_back(std::max(sum, 0.0F) / smooth_frames);
   }
   const auto middle = levels.begin() + static_cast<std::ptrdiff_t>(levels.size() / 2);
   std::ranges::nth_element(levels, middle);
@@ -134,14 +134,18 @@ std::optional<FrameRange> RoomToneFinder::find() const {
     const double p = mid_power(from, to);
     if (p > 2 * best || p < best / 4) return false;
     return std::ranges::none_of(std::span(frames).subspan(from, to - from), [&](const Frame& f) {
-      return static_cast<double>(f.peak_mid) * static_cast<double>(f.peak_mid) > click_over * best || f.power < digital_silence;
+      return static_cast<double>(f.peak_mid) * static_cast<double>(f.peak_mid) >
+                 click_over * best ||
+             f.power < silence_power;
     });
   };
   size_t begin = at, end = at + least;
   while (end < frames.size() && end - begin < most &&
-         clear(end, std::min(frames.size(), end + smooth)))
+         clear(end, std::min(frames.size(), end + smooth_frames)))
     ++end;
-  while (begin > 0 && end - begin < most && clear(begin < smooth ? 0 : begin - smooth, begin)) --begin;
+  while (begin > 0 && end - begin < most &&
+         clear(begin < smooth_frames ? 0 : begin - smooth_frames, begin))
+    --begin;
   const auto f = static_cast<Samples>(ear_.frame_length());
   return FrameRange{static_cast<Samples>(begin) * f, static_cast<Samples>(end) * f};
 }
@@ -151,7 +155,7 @@ RoomToneFlaw RoomToneFinder::judge(FrameRange range) const {
   const int frame = ear_.frame_length();
   const auto begin = static_cast<size_t>(std::max<Samples>(0, range.begin) / frame);
   const auto end = std::min(frames.size(), static_cast<size_t>(range.end / frame));
-  if (end < begin + smooth) return RoomToneFlaw::too_short;
+  if (end < begin + smooth_frames) return RoomToneFlaw::too_short;
   const RoomToneFlaw heard = flaw(std::span(frames).subspan(begin, end - begin));
   if (heard != RoomToneFlaw::none) return heard;
   if (const auto quiet = find()) {

@@ -12,7 +12,8 @@ namespace drevan {
 
 namespace {
 
-constexpr double pi = std::numbers::pi, before_s = 0.5;
+using std::numbers::pi;
+constexpr double before_s = 0.5;
 
 int transform_size(Samples frames) {
   int size = 1024;

@@ -9,7 +9,7 @@ namespace drevan {
 
 namespace {
 
-constexpr double pi = std::numbers::pi;
+using std::numbers::pi;
 constexpr double lowest_hz = 120, highest_hz = 7000;
 constexpr double lowest_pitch_hz = 70, highest_pitch_hz = 380;
 constexpr double least_speech_s = 0.4;

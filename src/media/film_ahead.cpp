@@ -1,6 +1,7 @@
 #include "media/film_ahead.h"
 
 #include <algorithm>
+#include <utility>
 
 #include "audio/error.h"
 

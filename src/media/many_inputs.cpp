@@ -12,15 +12,12 @@ namespace {
 
 constexpr int most_frames = 8192;  // of a block
 
-double now_s() noexcept {
-  return std::chrono::duration<double>(std::chrono::steady_clock::now().time_since_epoch()).count();
-}
-
 // A device that gives inputs alone, with the way to the first one's clock.
 class FarInput final : public SoundSource {
  public:
-  FarInput(std::unique_ptr<AudioDevice> device, int channels, double rate)
-      : device_(std::move(device)), channels_(channels), rate_(rate) {}
+  FarInput(std::unique_ptr<AudioDevice> device, int channels, double rate,
+           std::function<double()> now_s)
+      : device_(std::move(device)), channels_(channels), rate_(rate), now_s_(std::move(now_s)) {}
   ~FarInput() override { stop(); }
 
   void start(int frames) {
@@ -52,7 +49,7 @@ class FarInput final : public SoundSource {
 
   // The far device's thread.
   void take(const float* interleaved, int channels, int frames) noexcept override {
-    bridge_->write(interleaved, channels, frames, now_s());
+    bridge_->write(interleaved, channels, frames, now_s_());
   }
   void pull(float* interleaved, int frames) noexcept override {
     std::fill_n(interleaved, 2 * frames, 0.0F);
@@ -67,6 +64,7 @@ class FarInput final : public SoundSource {
   std::unique_ptr<AudioDevice> device_;
   int channels_;  // that are given; it may have more
   double rate_;
+  std::function<double()> now_s_;
   std::optional<ClockBridge> bridge_;
   std::string problem_;
 };
@@ -74,12 +72,12 @@ class FarInput final : public SoundSource {
 class ManyInputs final : public AudioDevice, private SoundSource {
  public:
   ManyInputs(std::unique_ptr<AudioDevice> device, std::vector<std::unique_ptr<AudioDevice>> more,
-             double rate, int frames)
-      : device_(std::move(device)), frames_(frames), inputs_(device_->inputs()) {
+             double rate, int frames, const std::function<double()>& now_s)
+      : device_(std::move(device)), frames_(frames), inputs_(device_->inputs()), now_s_(now_s) {
     for (auto& one : more) {
       const int channels = std::min(one->inputs(), most_inputs - inputs_);
       if (channels <= 0) continue;
-      far_.push_back(std::make_unique<FarInput>(std::move(one), channels, rate));
+      far_.push_back(std::make_unique<FarInput>(std::move(one), channels, rate, now_s));
       inputs_ += channels;
     }
     all_.resize(static_cast<size_t>(most_frames) * static_cast<size_t>(inputs_));
@@ -114,7 +112,7 @@ class ManyInputs final : public AudioDevice, private SoundSource {
  private:
   void take(const float* interleaved, int channels, int frames) noexcept override {
     frames = std::min(frames, most_frames);
-    const double at_s = now_s();
+    const double at_s = now_s_();
     for (int i = 0; i < frames; ++i)
       std::copy_n(interleaved + i * channels, channels, all_.data() + i * inputs_);
     int first = channels;
@@ -131,17 +129,23 @@ class ManyInputs final : public AudioDevice, private SoundSource {
   std::unique_ptr<AudioDevice> device_;
   std::vector<std::unique_ptr<FarInput>> far_;
   int frames_, inputs_;
+  std::function<double()> now_s_;
   SoundSource* source_ = nullptr;
   std::vector<float> all_;
 };
 
 }  // namespace
 
+double system_clock_s() {
+  return std::chrono::duration<double>(std::chrono::steady_clock::now().time_since_epoch()).count();
+}
+
 std::unique_ptr<AudioDevice> with_inputs(std::unique_ptr<AudioDevice> device,
                                          std::vector<std::unique_ptr<AudioDevice>> more,
-                                         double rate, int frames) {
+                                         double rate, int frames,
+                                         const std::function<double()>& now_s) {
   if (more.empty() || device->inputs() == 0) return device;
-  return std::make_unique<ManyInputs>(std::move(device), std::move(more), rate, frames);
+  return std::make_unique<ManyInputs>(std::move(device), std::move(more), rate, frames, now_s);
 }
 
 }  // namespace drevan

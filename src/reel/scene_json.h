@@ -1,7 +1,7 @@
 // What the Scene adds to a reel, as JSON. Reading throws Error(call).
 #pragma once
 
-#include <nlohmann/json.hpp>
+#include <nlohmann/json_fwd.hpp>
 #include <string>
 
 #include "reel/reel.h"

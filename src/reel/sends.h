@@ -1,7 +1,7 @@
 // What clips and groups feed into spaces over time, and where in them they stand.
 #pragma once
 
-#include <nlohmann/json.hpp>
+#include <nlohmann/json_fwd.hpp>
 
 #include "reel/scene_edits.h"
 

@@ -12,7 +12,7 @@ namespace drevan {
 namespace {
 
 using P = AcousticsParameter;
-constexpr double pi = std::numbers::pi;
+using std::numbers::pi;
 
 // How much weaker a source is behind than in front, by octave: a voice (after W. T. Chu, A. C. C.
 // Warnock, "Detailed directivity of sound fields around human talkers", NRC Canada, 2002, from

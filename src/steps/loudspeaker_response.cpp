@@ -13,7 +13,7 @@ namespace drevan {
 
 namespace {
 
-constexpr double pi = std::numbers::pi;
+using std::numbers::pi;
 
 double square(double x) { return x * x; }
 

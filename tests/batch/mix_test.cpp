@@ -4,6 +4,7 @@
 #include <sndfile.h>
 
 #include <fstream>
+#include <nlohmann/json.hpp>
 #include <set>
 #include <thread>
 

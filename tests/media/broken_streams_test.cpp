@@ -13,6 +13,7 @@
 namespace drevan {
 namespace {
 
+using test::quoted;
 using test::TempFolder;
 namespace fs = std::filesystem;
 
@@ -20,8 +21,6 @@ void ffmpeg(const std::string& arguments) {
   const auto ran = test::run("ffmpeg -v error -y " + arguments);
   ASSERT_EQ(ran.code, 0) << ran.out;
 }
-
-std::string quoted(const fs::path& file) { return "'" + file.string() + "'"; }
 
 // Half of silence, half of noise: a header's guess from its beginning goes wrong.
 class BrokenStreams : public testing::Test {

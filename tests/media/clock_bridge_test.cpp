@@ -9,10 +9,13 @@
 #include <numbers>
 #include <random>
 
+#include "support/rate.h"
+
 namespace drevan {
 namespace {
 
-constexpr double rate = 48000, tone_hz = 700;
+using at_48k::rate;
+constexpr double tone_hz = 700;
 
 // Gives or takes blocks by a clock of its own; each call comes up to `late_s` late.
 struct Caller {

@@ -12,12 +12,13 @@
 #include "audio/error.h"
 #include "dsp/room_response.h"
 #include "steps/acoustics_places.h"
+#include "support/rate.h"
 #include "support/steps.h"
 
 namespace drevan {
 namespace {
 
-constexpr double rate = 48000;
+using at_48k::rate;
 
 // A room whose six sides are alike in every octave.
 Room even_room(Place size, double absorption, double scatter) {

@@ -13,13 +13,14 @@
 #include "dsp/response_shape.h"
 #include "engine/response_making.h"
 #include "media/response_file.h"
+#include "support/rate.h"
 #include "support/steps.h"
 
 namespace drevan {
 namespace {
 
+using at_48k::rate;
 using testing::HasSubstr;
-constexpr double rate = 48000;
 
 // Chance that dies away, with a direct sound.
 AudioBuffer room(double t60_s, double seconds, int channels = 1, double at_rate = rate) {

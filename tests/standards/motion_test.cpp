@@ -9,6 +9,7 @@
 #include "dsp/lfo.h"
 #include "engine/level_path.h"
 #include "support/lines.h"
+#include "support/rate.h"
 #include "support/steps.h"
 
 namespace drevan {
@@ -18,10 +19,10 @@ using test::line_at;
 using test::line_spectrum;
 using test::with;
 
-constexpr double rate = 48000;
+using at_48k::rate;
 
 // Gain of a step at `hz`, in dB, by its answer to an impulse: for steps that stand still.
-double gain_db(const ChainStep& step, double hz) {
+double impulse_gain_db(const ChainStep& step, double hz) {
   AudioBuffer x(1, 96000);
   x.channel(0)[1000] = 1;
   test::run_step(step, x);
@@ -42,8 +43,8 @@ TEST(MotionStandard, TheFlangersNotchesStandAtOddHalfPeriodsOfItsDelay) {
       {{"rate_hz", 0.02}, {"delay_ms", 2}, {"depth_ms", 0}, {"feedback_pct", 0}, {"mix_pct", 50}});
   for (const int k : {0, 1, 2, 5, 10}) {
     const double notch = (2 * k + 1) / (2 * 0.002);
-    EXPECT_LT(gain_db(step, notch), -50) << notch;
-    EXPECT_NEAR(gain_db(step, notch + 250), 0, 0.05) << notch;
+    EXPECT_LT(impulse_gain_db(step, notch), -50) << notch;
+    EXPECT_NEAR(impulse_gain_db(step, notch + 250), 0, 0.05) << notch;
   }
   // With feedback g the crests stand 1 / (1 - g) high: 2.5.2 of the same.
   const auto loop = with("flanger", {{"rate_hz", 0.02},
@@ -51,8 +52,8 @@ TEST(MotionStandard, TheFlangersNotchesStandAtOddHalfPeriodsOfItsDelay) {
                                      {"depth_ms", 0},
                                      {"feedback_pct", 50},
                                      {"mix_pct", 100}});
-  EXPECT_NEAR(gain_db(loop, 1000), 20 * std::log10(1 / (1 - 0.5)), 0.05);
-  EXPECT_NEAR(gain_db(loop, 1250), 20 * std::log10(1 / (1 + 0.5)), 0.05);
+  EXPECT_NEAR(impulse_gain_db(loop, 1000), 20 * std::log10(1 / (1 - 0.5)), 0.05);
+  EXPECT_NEAR(impulse_gain_db(loop, 1250), 20 * std::log10(1 / (1 + 0.5)), 0.05);
 }
 
 // 2.4.2 of the same: n first-order all-passes with one corner turn by an odd number of half circles
@@ -70,9 +71,9 @@ TEST(MotionStandard, ThePhasersNotchesStandWhereTheAllPassesTurnTheSoundOver) {
       const double t = std::tan((2 * k + 1) * std::numbers::pi / (2 * stages)) *
                        std::tan(std::numbers::pi * 900 / rate);
       const double notch = std::atan(t) * rate / std::numbers::pi;
-      EXPECT_LT(gain_db(step, notch), -40) << stages << " stages, " << notch;
+      EXPECT_LT(impulse_gain_db(step, notch), -40) << stages << " stages, " << notch;
     }
-    EXPECT_NEAR(gain_db(step, 20), 0, 0.4) << stages;
+    EXPECT_NEAR(impulse_gain_db(step, 20), 0, 0.4) << stages;
   }
 }
 

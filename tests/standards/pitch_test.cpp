@@ -8,6 +8,7 @@
 #include <limits>
 #include <numbers>
 
+#include "support/rate.h"
 #include "support/sanitized.h"
 #include "support/speech_metrics.h"
 #include "support/steps.h"
@@ -15,7 +16,7 @@
 namespace drevan {
 namespace {
 
-constexpr double rate = 48000;
+using at_48k::rate;
 constexpr int voice = 0, any_sound = 1;
 
 ChainStep pitch(int way, double shift, double formant = 0, bool move = false) {

@@ -6,13 +6,15 @@
 #include <numbers>
 
 #include "dsp/radio_channel.h"
+#include "support/rate.h"
 #include "support/speech_metrics.h"
 #include "support/steps.h"
 
 namespace drevan {
 namespace {
 
-constexpr double rate = 48000, tone_hz = 1000;
+using at_48k::rate;
+constexpr double beep_hz = 1000;
 
 // A tone at half modulation through a channel, low-passed at 3 kHz: its power over that of what is
 // not it, dB.
@@ -24,7 +26,7 @@ double snr_db(const RadioSystem& system, double signal_db) {
   double re = 0, im = 0, all = 0, mean = 0;
   constexpr int n = 5 * 48000, skip = 48000;
   for (int i = 0; i < n + skip; ++i) {
-    const double t = 2 * std::numbers::pi * tone_hz * i / rate;
+    const double t = 2 * std::numbers::pi * beep_hz * i / rate;
     double y = channel.pass(0.5 * std::sin(t), 1, {.signal_db = signal_db});
     for (auto& f : low) y = f.process(y);
     if (i < skip) continue;
@@ -54,7 +56,7 @@ TEST(RadioStandard, FmAboveItsThresholdIsAsTheorySays) {
       double noise = 0;
       for (double hz = 0.5; hz < 20000; ++hz) noise += hz * hz * density * low_pass_power(hz);
       EXPECT_NEAR(snr_db(system, signal_db),
-                  10 * std::log10(0.125 * low_pass_power(tone_hz) / noise), 2)
+                  10 * std::log10(0.125 * low_pass_power(beep_hz) / noise), 2)
           << signal_db << " dB";
     }
 }
@@ -77,7 +79,7 @@ TEST(RadioStandard, AmIsAsTheorySays) {
         std::pow(10, -signal_db / 10) / channel.noise_hz() / std::pow(RadioChannel::am_depth, 2);
     double noise = 0;
     for (double hz = 0.5; hz < 20000; ++hz) noise += density * low_pass_power(hz);
-    EXPECT_NEAR(snr_db(system, signal_db), 10 * std::log10(0.125 * low_pass_power(tone_hz) / noise),
+    EXPECT_NEAR(snr_db(system, signal_db), 10 * std::log10(0.125 * low_pass_power(beep_hz) / noise),
                 2)
         << signal_db << " dB";
   }
@@ -89,7 +91,7 @@ TEST(RadioStandard, AWeakerCarrierIsAsLoud) {
     RadioChannel channel(rate, {.channel_hz = 9000}, 0);
     double re = 0, im = 0;
     for (int i = 0; i < 144000; ++i) {
-      const double t = 2 * std::numbers::pi * tone_hz * i / rate,
+      const double t = 2 * std::numbers::pi * beep_hz * i / rate,
                    y = channel.pass(0.5 * std::sin(t), carrier, {.signal_db = 50});
       if (i >= 96000) re += y * std::sin(t), im += y * std::cos(t);
     }

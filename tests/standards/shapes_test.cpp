@@ -6,12 +6,13 @@
 
 #include "audio/decibel.h"
 #include "support/buffer_reader.h"
+#include "support/rate.h"
 #include "support/steps.h"
 
 namespace drevan {
 namespace {
 
-constexpr double rate = 48000;
+using at_48k::rate;
 constexpr double pi = std::numbers::pi;
 
 std::pair<double, double> panned(double position, double law) {

@@ -5,13 +5,14 @@
 #include <numeric>
 
 #include "dsp/fft.h"
+#include "support/rate.h"
 #include "support/sounds.h"
 #include "support/steps.h"
 
 namespace drevan {
 namespace {
 
-constexpr double rate = 48000;
+using at_48k::rate;
 
 // The wet sound alone, its late part alone, alike in all bands.
 ChainStep space(double decay_s, double size_pct = 100) {

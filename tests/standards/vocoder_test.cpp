@@ -8,13 +8,14 @@
 #include "dsp/band_bank.h"
 #include "dsp/carrier.h"
 #include "dsp/fft.h"
+#include "support/rate.h"
 #include "support/speech_metrics.h"
 #include "support/steps.h"
 
 namespace drevan {
 namespace {
 
-constexpr double rate = 48000;
+using at_48k::rate;
 
 AudioBuffer spoken(const ChainStep& step, AudioBuffer x) {
   test::run_step(step, x);

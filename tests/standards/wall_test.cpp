@@ -61,7 +61,7 @@ TEST(WallStandard, AnOpeningIsWhatCounts) {
   }
 }
 
-double gain_db(const ChainStep& step, double hz) {
+double steady_gain_db(const ChainStep& step, double hz) {
   AudioBuffer x = test::sine(hz, 0.5, 1.5);
   test::run_step(step, x);
   return test::rms_db(x.channel(0).subspan(36000, 24000)) -
@@ -76,7 +76,7 @@ TEST(WallStandard, TheSoundHasTheLossThatIsDrawn) {
           "wall", {{"material", m}, {"thickness_mm", 40}, {"opening_m2", open}, {"room_pct", 0}});
       const Wall wall{&wall_materials()[static_cast<size_t>(m)], 40, open};
       for (const double hz : octaves)
-        EXPECT_NEAR(gain_db(step, hz), -wall_loss_db(wall, hz), 1.0)
+        EXPECT_NEAR(steady_gain_db(step, hz), -wall_loss_db(wall, hz), 1.0)
             << wall.material->id << ", " << hz << " Hz, open " << open;
     }
 }

@@ -7,12 +7,13 @@
 #include "dsp/biquad.h"
 #include "dsp/fft.h"
 #include "dsp/hum_track.h"
+#include "support/rate.h"
 #include "support/steps.h"
 
 namespace drevan {
 namespace {
 
-constexpr double rate = 48000;
+using at_48k::rate;
 
 // Two prompts with a pause before, between and after, on a faint room.
 AudioBuffer talk() {

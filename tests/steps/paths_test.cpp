@@ -7,14 +7,15 @@
 #include "engine/chain_run.h"
 #include "steps/acoustics_drawn.h"
 #include "steps/acoustics_scene.h"
+#include "support/rate.h"
 #include "support/steps.h"
 
 namespace drevan {
 namespace {
 
 using P = AcousticsParameter;
+using at_48k::rate;
 using testing::HasSubstr;
-constexpr double rate = 48000;
 
 PlanView seen(const ChainStep& step) {
   return std::get<PlanSpec>(step.type->picture).view(step.settings, 0);

@@ -22,7 +22,7 @@ struct Talk {
   AudioBuffer sound;
   double length_s;
 };
-Talk talk() {
+Talk uneven_talk() {
   const AudioBuffer said = test::speech("demo-abouttotry");
   const double length = static_cast<double>(said.frames()) / 48000;
   AudioBuffer x = test::noise(1e-3, 4 * (length + 2) + 1, 8);
@@ -36,7 +36,7 @@ Talk talk() {
 }
 
 TEST(Ride, BringsEverySentenceToTheGoal) {
-  Talk t = talk();
+  Talk t = uneven_talk();
   AudioBuffer x = t.sound;
   test::run_step(test::with("ride", {{"goal_lufs", -20}, {"up_db", 12}, {"down_db", 12}, {"hand_ms", 200}}), x);
   for (int i = 0; i < 4; ++i) {
@@ -46,7 +46,7 @@ TEST(Ride, BringsEverySentenceToTheGoal) {
 }
 
 TEST(Ride, NeverLiftsAPause) {
-  Talk t = talk();
+  Talk t = uneven_talk();
   AudioBuffer x = t.sound;
   test::run_step(test::with("ride", {{"goal_lufs", -14}, {"up_db", 18}}), x);
   for (int i = 0; i < 4; ++i) {
@@ -56,7 +56,7 @@ TEST(Ride, NeverLiftsAPause) {
 }
 
 TEST(Ride, KeepsWithinItsReach) {
-  Talk t = talk();
+  Talk t = uneven_talk();
   AudioBuffer x = t.sound;
   test::run_step(test::with("ride", {{"goal_lufs", -9}, {"up_db", 3}}), x);
   EXPECT_NEAR(loudness(x, 1, 1 + t.length_s) - loudness(t.sound, 1, 1 + t.length_s), 3, 0.3);

@@ -8,6 +8,7 @@
 
 #include "audio/denormals.h"
 #include "engine/chain_run.h"
+#include "support/rate.h"
 #include "support/steps.h"
 
 namespace drevan {
@@ -33,7 +34,7 @@ std::string name_of(const testing::TestParamInfo<Turn>& given) {
   return name;
 }
 
-constexpr double rate = 48000;
+using at_48k::rate;
 
 class Turning : public testing::TestWithParam<Turn> {
  protected:

@@ -212,4 +212,10 @@ Ran run(const std::string& command) {
   return out;
 }
 
+std::string quoted(const std::filesystem::path& file) {
+  std::string out = "'";
+  for (const char c : file.string()) out += c == '\'' ? std::string("'\\''") : std::string(1, c);
+  return out + "'";
+}
+
 }  // namespace drevan::test

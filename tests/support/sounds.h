@@ -68,5 +68,7 @@ struct Ran {
   std::string out;
 };
 Ran run(const std::string& command);
+/// As one word of such a command.
+std::string quoted(const std::filesystem::path& file);
 
 }  // namespace drevan::test
