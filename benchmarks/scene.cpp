@@ -21,7 +21,6 @@
 #include "support/sounds.h"
 #include "support/steps.h"
 #include "theme/theme.h"
-#include "voice.h"
 #include "work/document.h"
 #include "work/listening.h"
 #include "work/scene_films.h"
@@ -149,20 +148,6 @@ void play(MainWindow& window, double seconds) {
       off.size(), off.empty() ? 0 : off.back() * 1000);
 }
 
-// How fast this machine is just now: the sound of the 60 clips through a libavfilter graph with the
-// like of their first four steps, on one core; a quarter of it is run.
-void beside_a_graph(const test::TempFolder& folder, double mix_s) {
-  QElapsedTimer timer;
-  timer.start();
-  for (int i = 0; i < 15; ++i)
-    run_graph(folder / fmt::format("voice-{}.wav", i),
-              "afftdn=nr=9:nf=-50,highpass=f=80:poles=2,equalizer=f=500:t=q:w=1:g=-3,"
-              "acompressor=threshold=-20dB:ratio=3:attack=5:release=120");
-  const double graph_s = 4 * static_cast<double>(timer.elapsed()) / 1000;
-  fmt::print("  the same clips through a libavfilter graph on one core: {:.1f} s; {:.1f} times\n",
-             graph_s, graph_s / mix_s);
-}
-
 void four_minutes(const test::TempFolder& folder, double seconds) {
   Reel reel = made_reel(folder, 60, 10, 240, 5);
   const auto add = [&](const edits::Edit& edit) { reel = edit.next; };
@@ -196,7 +181,6 @@ void four_minutes(const test::TempFolder& folder, double seconds) {
   fmt::print("mix of 240 s rendered in {:.1f} s: {:.1f} times real time (asked: 20)\n", took,
              240 / took);
   if (done.files.empty()) throw std::runtime_error("no mix");
-  beside_a_graph(folder, took);
 }
 
 void two_hours(const test::TempFolder& folder, int clips) {
