@@ -39,7 +39,7 @@ int main() {
   test::add(minute, test::noise(0.003, 60, 3), 0);
   test::write_wav(temp / "minute.wav", minute);
 
-  const ClipSound sound{temp / "minute.wav", 0, -1, 48000, SecondsRange{0.1, 0.9}};
+  const ClipSound sound{temp / "minute.wav", 0, -1, 48000, ClipRange{0.1, 0.9}};
   Chain chain = five_steps();
   FindingStore store;
   LevelStore levels;

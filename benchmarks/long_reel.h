@@ -58,7 +58,7 @@ inline Reel made_reel(const test::TempFolder& folder, int clips, double hours) {
     c.begin = share * (i / groups);
     c.frames = std::max<Samples>(share * (60 + i * 7 % 40) / 100, 48000);
     if (c.begin + c.frames > frames) c.frames = frames - c.begin;
-    c.room_tone = SecondsRange{0.1, 0.9};
+    c.room_tone = ClipRange{0.1, 0.9};
     c.chain.steps = {test::with("normalise", {}), test::with("noise-reduction", {}), test::with("cut", {}), test::with("compressor", {}), test::with("normalise", {})};
   }
   for (auto& g : reel.groups) g.chain.steps = {test::with("de-ess", {})};

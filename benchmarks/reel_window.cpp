@@ -112,7 +112,7 @@ void shelf_at_work(MainWindow& window) {
   timed("drop", 1, [&](int) { mouse(QEvent::MouseButtonRelease, {100, 300}); });
   timed("split", 20, [&](int) {
     work.document.change([&](const Reel& reel) {
-      const double at[] = {1.0};
+      const ClipTime at[] = {{1.0}};
       return edits::split(reel, work.selection.clip_id(), at);
     });
   });

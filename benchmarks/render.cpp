@@ -81,7 +81,7 @@ void print_parts(const std::filesystem::path& voice, const std::filesystem::path
         ProcessOptions options;
         options.store = &store;
         options.cancel = &never;
-        process_clip(plan_of({voice, 0, -1, 48000, SecondsRange{0.1, 0.9}}, chain()), options,
+        process_clip(plan_of({voice, 0, -1, 48000, ClipRange{0.1, 0.9}}, chain()), options,
                      [](const AudioBlock&) {});
       }) - read);
   for (const auto& [what, detail] : {std::pair{"levels before", Detail::quick},

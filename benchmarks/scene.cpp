@@ -64,8 +64,8 @@ Reel made_reel(const test::TempFolder& folder, int clips, int rows, double all_s
     const int id = add_clip(reel, examine_source(file), fmt::format("Row {}", i % rows + 1));
     Clip& clip = *reel.find(id);
     clip.name = fmt::format("voice-{}", i + 1);
-    clip.place_s = each_s * (i / rows);
-    clip.room_tone = SecondsRange{0, 0.6};
+    clip.place = ReelTime{each_s * (i / rows)};
+    clip.room_tone = ClipRange{0, 0.6};
     if (steps == 0) continue;
     clip.chain.steps = {test::with("noise-reduction", {{"depth_db", 9}}),
                         test::with("cut", {{"low_hz", 80}}), make_step("equaliser"),
@@ -96,7 +96,7 @@ void play(MainWindow& window, double seconds) {
   Player& player = work.listening.player();
   std::vector<double> starts;
   for (const double at : {0.0, 61.0, 130.5, 200.0}) {
-    work.listening.seek_s(at);
+    work.listening.seek(ReelTime{at});
     wait_for([&] { return player.caught_up(); }, 5);
     QElapsedTimer timer;
     timer.start();
@@ -110,7 +110,7 @@ void play(MainWindow& window, double seconds) {
   fmt::print("playing begins within {:.0f} ms at the most, {:.0f} at the best (asked: 300)\n",
              std::ranges::max(starts), std::ranges::min(starts));
   work.selection.select_clip(work.document.reel().clips[3].id);
-  work.listening.seek_s(2);
+  work.listening.seek(ReelTime{2});
   const long before = player.underruns();
   player.play();
   wait_for([&] { return player.playing(); }, 5);

@@ -32,7 +32,7 @@ constexpr const char* libav_chain =
     "acompressor=threshold=-15dB:ratio=3:attack=5:release=120,alimiter=limit=0.708:level=false";
 
 ClipSound sound_of(const std::filesystem::path& file) {
-  return {file, 0, -1, 48000, SecondsRange{0.1, 0.9}};
+  return {file, 0, -1, 48000, ClipRange{0.1, 0.9}};
 }
 
 void run_drevan(const std::filesystem::path& file) {

@@ -171,7 +171,7 @@ int main(int argc, char** argv) {
   // One clip shows a finished chain, the others wait for theirs.
   reel.clips[0].chain = five_steps();
   devices();
-  reel.clips[0].room_tone = drevan::SecondsRange{0.2, 1.2};
+  reel.clips[0].room_tone = drevan::ClipRange{0.2, 1.2};
   drevan::save_reel(reel, folder / "skerry-light.reel");
   drevan::save_recipe({"Voice, five steps", "raw voiceover to -3 dB peak", five_steps()},
                       folder / "five.recipe");

@@ -26,7 +26,7 @@ void place(const Placed& p) {
   Clip& clip = *reel.find(id);
   const double rate = reel.source_of(clip).rate;
   clip.name = p.name;
-  clip.place_s = p.at_s;
+  clip.place = ReelTime{p.at_s};
   clip.begin = static_cast<Samples>(p.from_s * rate);
   clip.frames -= clip.begin;
   if (p.lasts_s > 0) clip.frames = std::min(clip.frames, static_cast<Samples>(p.lasts_s * rate));
@@ -102,10 +102,10 @@ void scene() {
   const char* names[] = {"cut to stairs", "cut to lamp room", "cut to sea", "cut to gallery",
                          "cut to buoy"};
   for (size_t i = 0; i < std::size(names); ++i)
-    add(edits::add_event(reel, {demo::cuts_s[i], names[i]}));
-  add(edits::add_event(reel, {25.5, "door opens"}));
-  add(edits::add_event(reel, {52.5, "stops"}));
-  add(edits::add_event(reel, {42.6, "boat nearest"}));
+    add(edits::add_event(reel, {{demo::cuts_s[i]}, names[i]}));
+  add(edits::add_event(reel, {{25.5}, "door opens"}));
+  add(edits::add_event(reel, {{52.5}, "stops"}));
+  add(edits::add_event(reel, {{42.6}, "boat nearest"}));
   for (const Clip& c : reel.clips) {
     // What is loudest of the boat is heard where it is nearest, and then it hurries off.
     if (c.name == "boat-pass") {

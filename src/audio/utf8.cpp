@@ -1,6 +1,10 @@
 #include "audio/utf8.h"
 
 #include <fmt/format.h>
+
+#include <charconv>
+
+#include <fmt/format.h>
 #include <utf8proc.h>
 
 #include <algorithm>
@@ -93,6 +97,22 @@ std::string file_name_of(std::string_view name, std::string_view otherwise, size
   out.erase(0, std::min(out.find_first_not_of('.'), out.size()));
   out = utf8_prefix(out, most);
   return out.empty() ? std::string(otherwise) : out;
+}
+
+std::string to_hex_bytes(std::string_view text) {
+  std::string out;
+  for (const char c : text) out += fmt::format("{:02x}", static_cast<unsigned char>(c));
+  return out;
+}
+std::string from_hex_bytes(std::string_view hex) {
+  std::string out;
+  for (size_t i = 0; i + 2 <= hex.size(); i += 2) {
+    unsigned value = 0;
+    const auto [end, error] = std::from_chars(hex.data() + i, hex.data() + i + 2, value, 16);
+    if (error != std::errc{} || end != hex.data() + i + 2) return {};
+    out += static_cast<char>(value);
+  }
+  return hex.size() % 2 == 0 ? out : std::string();
 }
 
 }  // namespace drevan

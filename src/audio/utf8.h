@@ -24,4 +24,9 @@ std::string printable(std::string_view text, bool lines = false);
 /// dots at its beginning, cut to `most` bytes; never empty.
 std::string file_name_of(std::string_view name, std::string_view otherwise, size_t most = 180);
 
+/// The bytes of a text that is no UTF-8, as hexadecimal digits for a file of text, and back; empty
+/// for what are no such digits.
+std::string to_hex_bytes(std::string_view text);
+std::string from_hex_bytes(std::string_view hex);
+
 }  // namespace drevan

@@ -26,8 +26,10 @@ struct BatchJob {
   std::shared_ptr<const std::vector<std::filesystem::path>> protects{};
 };
 
-/// A reel's clips as jobs; clips without a room tone of their own get one found.
-std::vector<BatchJob> batch_jobs(const Reel& reel, std::span<const int> clip_ids);
+/// A reel's clips as jobs, planned among all of the reel's, through their chains up to `last`; clips
+/// without a room tone of their own get one found.
+std::vector<BatchJob> batch_jobs(const Reel& reel, std::span<const int> clip_ids,
+                                 ChainOwner last = ChainOwner::reel);
 
 /// A format of a batch beside its first.
 struct OutputFormat {
@@ -61,7 +63,7 @@ struct JobResult {
   std::filesystem::path output;
   std::vector<std::filesystem::path> also;  ///< in the other formats
   RenderResult render;  ///< when done
-  std::optional<SecondsRange> room_tone;  ///< the one used, when a step needs one
+  std::optional<ClipRange> room_tone;  ///< the one used, when a step needs one
   bool room_tone_found = false;           ///< it was found, not marked
   bool whole = true;        ///< false: done, but its source holds less, or damaged, sound; see the warnings
   bool kept = false;        ///< done by an earlier batch; nothing has changed since

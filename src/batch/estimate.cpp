@@ -45,7 +45,7 @@ BatchEstimate estimate_batch(const Reel& reel, std::span<const int> clip_ids,
     const auto frames = static_cast<double>(out.frames);
     all.bytes += bytes_of({options.container, options.samples}, frames, out.channels);
     for (const auto& also : options.also) all.bytes += bytes_of(also, frames, out.channels);
-    end_s = std::max(end_s, clip->place_s + static_cast<double>(out.frames) / out.rate);
+    end_s = std::max(end_s, clip->place.s + static_cast<double>(out.frames) / out.rate);
   }
   all.mix_bytes = bytes_of({options.container, options.samples}, end_s * reel.rate, 2);
   return all;

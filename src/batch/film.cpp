@@ -15,7 +15,7 @@ std::filesystem::path film_of(const Reel& reel, const std::filesystem::path& nam
     const bool same = named.empty() ? reel.films.size() == 1
                                     : std::filesystem::equivalent(named, film.path, error);
     if (!same) continue;
-    how.mix_begins_s = film.place_s;
+    how.mix_begins_s = film.place.s;
     return film.path;
   }
   if (!named.empty()) return named;

@@ -24,10 +24,10 @@ constexpr int block = MixRun::block;
 
 void require_places(const Reel& reel) {
   for (const auto& c : reel.clips)
-    if (!(c.place_s >= 0 && c.place_s <= latest_place_s))
+    if (!(c.place.s >= 0 && c.place.s <= latest_place_s))
       throw Error(Error::Kind::call,
                   fmt::format("{} stands at {} s; a clip may begin at 0 to {:.0f} s. Move it.",
-                              c.name, c.place_s, latest_place_s));
+                              c.name, c.place.s, latest_place_s));
 }
 
 // Every clip through its chains into a file of its own in `through.folder`.
@@ -36,14 +36,30 @@ struct RenderedClips {
   std::vector<PlacedSound> placed;  // of those that could be rendered
 };
 
-RenderedClips render_clips(const Reel& reel, BatchOptions through, FindingStore& store,
-                           const CancelToken& cancel, const Progress& progress) {
+// Which crossfades they have: with all that they cross, or among themselves alone.
+enum class Crossed { with_all, among_them };
+
+void uncross_others(const Reel& reel, std::span<const int> ids, std::vector<BatchJob>& jobs) {
+  const Crossings crossings(reel);
+  const auto other = [&](int id) { return std::ranges::find(ids, id) == ids.end(); };
+  for (size_t i = 0; i < jobs.size(); ++i) {
+    const Clip& clip = *reel.find(ids[i]);
+    if (const Crossing* c = crossings.into(clip.id); c && other(c->before))
+      jobs[i].plan.sound.fade_in = sound_fade(clip.fade_in);
+    if (const Crossing* c = crossings.out_of(clip.id); c && other(c->after))
+      jobs[i].plan.sound.fade_out = sound_fade(clip.fade_out);
+  }
+}
+
+RenderedClips render_clips(const Reel& reel, std::span<const int> ids, ChainOwner last,
+                           BatchOptions through, FindingStore& store, const CancelToken& cancel,
+                           const Progress& progress, Crossed crossed = Crossed::with_all) {
   require_places(reel);
-  const auto ids = rendered_clips(reel);
-  auto jobs = batch_jobs(reel, ids);
+  auto jobs = batch_jobs(reel, ids, last);
+  if (crossed == Crossed::among_them) uncross_others(reel, ids, jobs);
   for (size_t i = 0; i < jobs.size(); ++i) {
     jobs[i].clip = fmt::format("clip-{}", ids[i]);
-    jobs[i].plan.sound.place_s.reset();  // so that a clip that only moves stays as it is
+    jobs[i].plan.sound.place.reset();  // so that a clip that only moves stays as it is
   }
   through.pattern = "{clip}";
   through.samples = SampleType::float32;
@@ -60,7 +76,7 @@ RenderedClips render_clips(const Reel& reel, BatchOptions through, FindingStore&
     const Clip& clip = *reel.find(ids[i]);
     PlacedSound placed = sound_of(r.output, reel.rate);
     // What comes before its beginning begins earlier.
-    placed.begin = std::llround(clip.place_s * reel.rate) - r.render.lead;
+    placed.begin = frame_of(clip.place, reel.rate) - r.render.lead;
     placed.group = static_cast<size_t>(clip.group);
     placed.kind = reel.group_of(clip).kind;
     placed.direct = heard_direct(reel, clip);
@@ -132,7 +148,11 @@ MixResult render_mix(const Reel& reel, const BatchOptions& options, const MixOpt
   through.pause = options.pause;
   const bool chain =
       what.mix && what.mix_chain && std::ranges::any_of(reel.mix.chain.steps, &ChainStep::on);
-  auto clips = render_clips(reel, through, store, cancel, part_of(progress, 0, chain ? 0.55 : 0.7));
+  auto ids = rendered_clips(reel);
+  if (!what.only.empty())
+    std::erase_if(ids, [&](int id) { return std::ranges::find(what.only, id) == what.only.end(); });
+  auto clips = render_clips(reel, ids, ChainOwner::reel, through, store, cancel,
+                            part_of(progress, 0, chain ? 0.55 : 0.7));
   MixResult result;
   result.clips = std::move(clips.results);
   for (auto& clip : result.clips) clip.output.clear();  // on its way only
@@ -187,7 +207,7 @@ std::uint64_t sum_key(const Reel& reel, int bus) {
   Planner planner(reel);
   for (const int id : rendered_clips(reel)) {
     const Clip& clip = *reel.find(id);
-    h.add(stage_keys(planner.plan(clip)).back()).add(clip.place_s).add(clip.id);
+    h.add(stage_keys(planner.plan(clip)).back()).add(clip.place.s).add(clip.id);
     h.add(heard_direct(reel, clip));
     h.add(key_of(feeds_of(reel, clip)));
   }
@@ -204,7 +224,8 @@ Source render_sum(const Reel& reel, const fs::path& file, FindingStore& store,
   BatchOptions through;
   through.folder = file.parent_path();
   through.only_changed = true;
-  auto clips = render_clips(reel, through, store, cancel, part_of(progress, 0, 0.8));
+  auto clips = render_clips(reel, rendered_clips(reel), ChainOwner::reel, through, store, cancel,
+                            part_of(progress, 0, 0.8));
   Part part;
   std::optional<TemporaryFolder> aside;
   if (bus == mix_clip_id) {
@@ -225,6 +246,28 @@ Source render_sum(const Reel& reel, const fs::path& file, FindingStore& store,
   MixRun run(std::move(clips.placed));
   write_sum(run, part, file, reel.rate, nullptr, cancel, part_of(progress, 0.9, 1));
   return {file, run.end(), reel.rate, run.channels(), 0};
+}
+
+RenderedPart render_part(const Reel& reel, std::span<const int> clips, ChainOwner last,
+                         const fs::path& file, FindingStore& store, const CancelToken& cancel,
+                         const Progress& progress) {
+  BatchOptions through;
+  const TemporaryFolder temporary(fs::absolute(file).parent_path(), "part");
+  through.folder = temporary.path();
+  auto rendered = render_clips(reel, clips, last, through, store, cancel,
+                               part_of(progress, 0, 0.9), Crossed::among_them);
+  for (const JobResult& r : rendered.results)
+    if (r.state == JobState::failed) throw Error(Error::Kind::input, r.problem);
+  const Samples begin =
+      std::max<Samples>(0, std::ranges::min(rendered.placed, {}, &PlacedSound::begin).begin);
+  for (PlacedSound& placed : rendered.placed) {
+    placed.begin -= begin;
+    placed.direct = true;
+    placed.feeds.clear();
+  }
+  MixRun run(std::move(rendered.placed));
+  write_sum(run, {}, file, reel.rate, nullptr, cancel, part_of(progress, 0.9, 1));
+  return {examine_source(file, &cancel), moment_of<ReelClock>(begin, reel.rate)};
 }
 
 }  // namespace drevan

@@ -15,6 +15,8 @@ struct MixOptions {
   bool mix_chain = true;           ///< whether the mix goes through the reel's mix chain
   bool kinds =
       false;  ///< a file per kind of group that has clips, "{reel} dialogue", spaces not in it
+  /// Of the clips these alone, as they sound among all others; empty: all.
+  std::vector<int> only{};
 };
 
 struct MixFile {
@@ -44,6 +46,18 @@ struct MixResult {
 /// beside the outputs, which goes at the end. Atomic per file. Throws Error(output), Error(call), Cancelled.
 MixResult render_mix(const Reel& reel, const BatchOptions& options, const MixOptions& what, FindingStore& store,
                      const CancelToken& cancel, const Progress& progress = {});
+
+/// These clips summed as they stand, from the first frame that is heard of them on, through their
+/// chains up to `last`, each as loud as it leaves these and into no space; planned among all of the
+/// reel's clips, but crossfaded with each other alone. One 32-bit float file; `begin` is where it stands. Throws as render_mix(), also
+/// where one of them fails.
+struct RenderedPart {
+  Source sound;
+  ReelTime begin{};
+};
+RenderedPart render_part(const Reel& reel, std::span<const int> clips, ChainOwner last,
+                         const std::filesystem::path& file, FindingStore& store,
+                         const CancelToken& cancel, const Progress& progress = {});
 
 /// What the sum is made of that enters a bus (the mix or a space, by id): two with one key are the
 /// same bits.

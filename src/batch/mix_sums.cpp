@@ -63,7 +63,7 @@ Progress part_of(const Progress& whole, double from, double to) {
 
 ClipPlan bus_file_plan(const Reel& reel, const fs::path& sum, const Chain& chain) {
   ClipSound sound{sum, 0, -1, reel.rate, {}};
-  sound.place_s = 0;
+  sound.place = ReelTime{0};
   return plan_of(std::move(sound), chain);
 }
 

@@ -72,7 +72,7 @@ std::uint64_t render_key(const BatchJob& job, const BatchOptions& options) {
       .add(static_cast<int>(options.container))
       .add(static_cast<int>(options.samples));
   for (const auto& f : options.also) h.add(static_cast<int>(f.container)).add(static_cast<int>(f.samples));
-  h.add(job.plan.sound.place_s.value_or(-1));
+  h.add(job.plan.sound.place.value_or(ReelTime{-1}).s);
   if (options.length != RenderLength::ring) h.add(static_cast<int>(options.length));
   return h.value();
 }
@@ -201,7 +201,7 @@ std::optional<JobResult> BatchRecord::result_of(const Entries& entries, const fs
     r.render.after_outline = outline_from(j.value("after_outline", json::array()));
     r.render.clipped = j.value("clipped", Samples{0});
     for (const auto& w : j.at("warnings")) r.render.warnings.push_back(w.get<std::string>());
-    if (j.contains("room_tone_s")) r.room_tone = SecondsRange{j.at("room_tone_s").at(0).get<double>(), j.at("room_tone_s").at(1).get<double>()};
+    if (j.contains("room_tone_s")) r.room_tone = ClipRange{j.at("room_tone_s").at(0).get<double>(), j.at("room_tone_s").at(1).get<double>()};
     r.room_tone_found = j.value("room_tone_found", false);
     r.whole = j.value("whole", true);
     r.kept = true;
@@ -224,7 +224,7 @@ void BatchRecord::keep(const JobResult& r, std::uint64_t key) {
             {"warnings", r.render.warnings},
             {"room_tone_found", r.room_tone_found}};
   for (const auto& file : r.also) line["also"][within(file)] = state_of(file);
-  if (r.room_tone) line["room_tone_s"] = {r.room_tone->begin, r.room_tone->end};
+  if (r.room_tone) line["room_tone_s"] = {r.room_tone->begin.s, r.room_tone->end.s};
   if (!r.whole) line["whole"] = false;
   const std::lock_guard lock(mutex_);
   // Names that are no UTF-8 are lost in it, and rendered again.

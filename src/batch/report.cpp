@@ -95,8 +95,8 @@ ordered_json report_json(const Report& report) {
         {"result", std::string(state_label(r.state))}};
     if (!r.whole) one["whole"] = false;
     if (r.room_tone)
-      one["room_tone_s"] = {std::round(r.room_tone->begin * 1000) / 1000,
-                            std::round(r.room_tone->end * 1000) / 1000};
+      one["room_tone_s"] = {std::round(r.room_tone->begin.s * 1000) / 1000,
+                            std::round(r.room_tone->end.s * 1000) / 1000};
     if (r.state == JobState::done) {
       one["before"] = to_json(r.render.before);
       one["after"] = to_json(r.render.after);

@@ -6,7 +6,9 @@
 #include "batch/temporary_folder.h"
 #include "media/writer.h"
 #include "reel/made.h"
+#include "reel/clip_times.h"
 #include "reel/source_files.h"
+#include "reel/takes.h"
 
 namespace drevan {
 
@@ -45,16 +47,18 @@ void copy_from(const fs::path& in, Samples from, const fs::path& file, Container
 
 }  // namespace
 
-Source render_one(const Reel& reel, std::span<const int> clips, const fs::path& file,
-                  FindingStore& store, const CancelToken& cancel, const Progress& progress) {
-  const Reel alone = to_make_one(reel, clips);
+RenderedPart render_one(const Reel& reel, std::span<const int> clips, const fs::path& file,
+                        FindingStore& store, const CancelToken& cancel, const Progress& progress) {
+  const MakeOne made = to_make_one(reel, clips);
   make_folder(file.parent_path());
   const TemporaryFolder temporary(file.parent_path(), "one");
-  const Source sum = render_sum(alone, temporary.path() / "one.wav", store, cancel, progress);
+  RenderedPart out = render_part(reel, made.clips, made.last, temporary.path() / "one.wav", store,
+                                 cancel, progress);
   MixFile told;
-  copy_from(sum.path, 0, file, Container::wav, SampleType::float32, ReplacementFile::Old::kept,
-            told, cancel, {});
-  return examine_source(file, &cancel);
+  copy_from(out.sound.path, 0, file, Container::wav, SampleType::float32,
+            ReplacementFile::Old::kept, told, cancel, {});
+  out.sound = examine_source(file, &cancel);
+  return out;
 }
 
 MixFile render_selection(const Reel& reel, std::span<const int> clips, const fs::path& file,
@@ -63,26 +67,26 @@ MixFile render_selection(const Reel& reel, std::span<const int> clips, const fs:
   if (is_source(file, source_files(reel)))
     throw Error(Error::Kind::output,
                 file.string() + " is a source of the reel; choose another name.");
-  Reel alone = reel;
-  double first_s = latest_place_s;
-  std::erase_if(alone.clips, [&](const Clip& c) {
-    const bool other = std::ranges::find(clips, c.id) == clips.end();
-    if (!other) first_s = std::min(first_s, c.place_s);
-    return other;
-  });
-  if (alone.clips.empty())
-    throw Error(Error::Kind::call, "No clip is marked, so there is nothing to write.");
+  MixOptions what;
+  ReelTime first = latest_place;
+  for (const int id : clips)
+    if (const Clip* clip = reel.find(id); clip && !left_out(reel, *clip)) {
+      what.only.push_back(id);
+      first = std::min(first, whole_in_reel(times_of(reel, *clip)).begin);
+    }
+  if (what.only.empty())
+    throw Error(Error::Kind::call, "No clip is marked that is heard, so there is nothing to write.");
   BatchOptions options;
   options.samples = SampleType::float32;
   const TemporaryFolder temporary(fs::absolute(file).parent_path(), "selection");
   options.folder = temporary.path();
-  const auto mixed = render_mix(alone, options, {}, store, cancel, [&](double p) {
+  const auto mixed = render_mix(reel, options, what, store, cancel, [&](double p) {
     if (progress) progress(0.9 * p);
   });
   for (const auto& clip : mixed.clips)
     if (clip.state == JobState::failed) throw Error(Error::Kind::input, clip.problem);
   MixFile out = mixed.files.front();
-  copy_from(out.output, std::llround(first_s * reel.rate), file, container, samples,
+  copy_from(out.output, std::max<Samples>(0, frame_of(first, reel.rate)), file, container, samples,
             ReplacementFile::Old::replaced, out, cancel, [&](double p) {
               if (progress) progress(0.9 + 0.1 * p);
             });

@@ -80,7 +80,7 @@ int measure(const std::vector<std::filesystem::path>& inputs, bool json);
 int check(const std::string& target, const std::vector<std::filesystem::path>& inputs);
 int advise(const std::filesystem::path& recipe, const std::vector<std::filesystem::path>& inputs, const std::string& room_tone);
 /// START-END in seconds; empty for "auto" and "none". Throws Error(call).
-std::optional<SecondsRange> parse_room_tone(const std::string& text);
+std::optional<ClipRange> parse_room_tone(const std::string& text);
 int list_steps(bool json);
 int check_recipes(const std::vector<std::filesystem::path>& files);
 

@@ -37,7 +37,7 @@ namespace {
 
 // The reel's events, counted as its first film does.
 struct Counted {
-  std::vector<Event> events;
+  std::vector<FilmEvent> events;
   std::optional<TimecodeRate> rate{};
   std::string first_code{};
 };
@@ -46,7 +46,7 @@ Counted cuts_of(const std::filesystem::path& film) {
   const FilmInfo info = read_film_info(film);
   Counted out{{}, timecode_rate(info.frames_per_s, info.timecode), info.timecode};
   for (const double s : find_film_cuts(film, interrupted()))
-    out.events.push_back({s, fmt::format("Cut {}", out.events.size() + 1)});
+    out.events.push_back({{s}, fmt::format("Cut {}", out.events.size() + 1)});
   return out;
 }
 

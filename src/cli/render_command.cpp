@@ -17,19 +17,19 @@
 
 namespace drevan::cli {
 
-std::optional<SecondsRange> parse_room_tone(const std::string& text) {
+std::optional<ClipRange> parse_room_tone(const std::string& text) {
   if (text == "auto" || text == "none") return std::nullopt;
   const auto dash = text.find('-', 1);
-  SecondsRange r;
-  const auto number = [&](std::string_view part, double& out) {
-    const auto [end, error] = std::from_chars(part.data(), part.data() + part.size(), out);
+  ClipRange r;
+  const auto number = [&](std::string_view part, ClipTime& out) {
+    const auto [end, error] = std::from_chars(part.data(), part.data() + part.size(), out.s);
     return error == std::errc{} && end == part.data() + part.size();
   };
   const std::string_view view = text;
   if (dash == std::string::npos || !number(view.substr(0, dash), r.begin) ||
-      !number(view.substr(dash + 1), r.end) || r.begin < 0 || r.end <= r.begin)
+      !number(view.substr(dash + 1), r.end) || r.begin.s < 0 || r.end <= r.begin)
     throw Error(Error::Kind::call, fmt::format("--room-tone {} is not START-END in seconds, auto or none.", text));
-  if (r.end - r.begin < least_room_tone_s)
+  if (r.length().s < least_room_tone_s)
     throw Error(Error::Kind::call, fmt::format("--room-tone {} is too short to learn from; take at least {} s.", text,
                             least_room_tone_s));
   return r;
@@ -189,7 +189,7 @@ void print(const BatchJob& job, const JobResult& r) {
   if (r.state != JobState::done) return;
   std::string room;
   if (r.room_tone)
-    room = fmt::format(", room tone {:.2f}-{:.2f} s{}", r.room_tone->begin, r.room_tone->end,
+    room = fmt::format(", room tone {:.2f}-{:.2f} s{}", r.room_tone->begin.s, r.room_tone->end.s,
                        r.room_tone_found ? " (found)" : "");
   const auto level = [](const std::optional<double>& v) {
     return v ? fmt::format("{:.1f}", *v) : std::string("none");

@@ -29,8 +29,9 @@ void MainWindow::make_cut_menu() {
   QMenu* m = menus_->addMenu(tr("C&ut"));
   add(m, tr("Split at the playhead or the selection's ends"), QKeySequence("K"), [this] {
     const auto range = bench_->scope().selection();
-    work_.jobs.split(range ? std::vector{range->begin, range->end}
-                           : std::vector{work_.listening.position_s()});
+    work_.jobs.split(range && place_ != Place::scene
+                         ? std::vector{range->begin, range->end}
+                         : std::vector{work_.listening.clip_position()});
   });
   const auto selected = [this](auto&& act) {
     const auto range = bench_->scope().selection();
@@ -39,12 +40,12 @@ void MainWindow::make_cut_menu() {
     act(*range);
   };
   add(m, tr("Keep the selection alone"), QKeySequence("Shift+K"),
-      [this, selected] { selected([this](SecondsRange range) { work_.jobs.trim(range); }); });
+      [this, selected] { selected([this](ClipRange range) { work_.jobs.trim(range); }); });
   add(m, tr("Take the selection out"), QKeySequence("X"), [this, selected] {
-    selected([this](SecondsRange range) { work_.jobs.take_out(range, false); });
+    selected([this](ClipRange range) { work_.jobs.take_out(range, false); });
   });
   add(m, tr("Take it out and close up"), QKeySequence("Shift+X"), [this, selected] {
-    selected([this](SecondsRange range) { work_.jobs.take_out(range, true); });
+    selected([this](ClipRange range) { work_.jobs.take_out(range, true); });
   });
   m->addSeparator();
   add(m, tr("Cut a take into pieces ..."), QKeySequence("Ctrl+K"), [this] {
@@ -87,7 +88,7 @@ void MainWindow::hear_next_take() {
   if (takes.empty()) return tell(tr("This clip is no take; mark takes of one line with T."), true);
   const auto at = std::ranges::find(takes, clip->id);
   work_.selection.select_clip(at + 1 == takes.end() ? takes.front() : *(at + 1));
-  work_.listening.seek_s(0);
+  work_.listening.seek(ClipTime{0});
   work_.listening.player().play();
 }
 
@@ -146,9 +147,7 @@ void MainWindow::make_move_menu(QMenu* m) {
       QAction* a = to->addAction(group_mark_icon(of.mark), QString::fromStdString(of.name));
       connect(a, &QAction::triggered, this, [this, g] {
         work_.document.change([&](const Reel& reel) {
-          const auto clips = marked_clips();
-          auto edit = edits::move_clips(reel, clips, g, 0);
-          return place_ == Place::scene ? scene_->rows().settled(std::move(edit), clips) : edit;
+          return edits::move_clips(reel, marked_clips(), g, 0);
         });
       });
     }
@@ -193,7 +192,7 @@ void MainWindow::make_sort_menu(QMenu* m) {
     by("name", [](const Clip& a, const Clip& b) { return edits::before_by_name(a.name, b.name); });
   });
   add(sort, tr("Place in the reel"), {},
-      [by] { by("place", [](const Clip& a, const Clip& b) { return a.place_s < b.place_s; }); });
+      [by] { by("place", [](const Clip& a, const Clip& b) { return a.place.s < b.place.s; }); });
   add(sort, tr("Loudness"), {}, [by, level] {
     by("loudness", [&](const Clip& a, const Clip& b) {
       return level(a, &Levels::loudness_lufs) < level(b, &Levels::loudness_lufs);

@@ -68,7 +68,7 @@ void MainWindow::copy_step() {
   const auto place =
       place_of(work_.document.reel(), *work_.selection.clip(), work_.selection.step_id());
   if (place && place->owner != ChainOwner::clip)
-    shift_curves(chain.steps[0], -work_.selection.clip()->place_s);
+    shift_curves(chain.steps[0], -work_.selection.clip()->place.s);
   to_clipboard({std::string(step->type->label), "", for_everyone(chain), {}});
   tell(tr("%1 is in the clipboard.").arg(QString::fromStdString(std::string(step->type->label))),
        false);

@@ -38,14 +38,14 @@ RecordingWish MainWindow::recording_wish() const {
   if (place_ == Place::scene) {
     wish.plays = true;
     wish.round = scene_->looped();
-    wish.place_s = wish.round ? wish.round->begin : of ? of->place_s : scene_->rows().playhead();
+    wish.place = ReelTime{wish.round ? wish.round->begin.s : of ? of->place.s : scene_->rows().playhead()};
     return wish;
   }
   if (of) {
-    wish.place_s = of->place_s;
+    wish.place = ReelTime{of->place.s};
   } else {
     for (const Clip& c : reel.clips)
-      wish.place_s = std::max(wish.place_s, c.place_s + drevan::clip_seconds(reel, c));
+      wish.place = ReelTime{std::max(wish.place.s, c.place.s + drevan::clip_seconds(reel, c))};
   }
   return wish;
 }

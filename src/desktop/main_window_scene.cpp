@@ -11,6 +11,7 @@
 #include "main_window.h"
 #include "widgets/last_folder.h"
 #include "work/scene_films.h"
+#include "work/scene_sounds.h"
 #include "reel/made.h"
 #include "reel/scene_curves.h"
 #include "reel/scene_edits.h"
@@ -44,7 +45,7 @@ void MainWindow::make_scene_menu() {
   add(m, tr("Find the cuts"), {}, there([this] { work_.films.find_cuts(); }));
   add(m, tr("Take all events out"), {}, [this] {
     std::vector<int> all;
-    for (int i = 0; i < std::ssize(work_.document.reel().events); ++i) all.push_back(i);
+    for (const Event& e : work_.document.reel().events) all.push_back(e.id);
     if (!all.empty())
       work_.document.change([&](const Reel& reel) { return edits::remove_events(reel, all); });
   });
@@ -74,7 +75,7 @@ void MainWindow::make_scene_menu() {
     layered->setChecked(c && c->layered);
   });
   add(m, tr("A clip of tone, noise or silence ..."), {}, there([this] {
-        auto* sheet = new MadeSheet(work_, scene_->rows().playhead(), this);
+        auto* sheet = new MadeSheet(work_, ReelTime{scene_->rows().playhead()}, this);
         sheet->setAttribute(Qt::WA_DeleteOnClose);
         sheet->show();
       }));
@@ -87,7 +88,8 @@ void MainWindow::make_scene_menu() {
   QAction* split = add(m, tr("Split at the playhead"), {}, [this] {
     const Clip* c = work_.selection.clip();
     if (place_ == Place::scene && c && !is_bus(*c))
-      work_.jobs.split({scene_->rows().playhead() - c->place_s});
+      work_.jobs.split({in_clip(work_.scene.times(work_.document.reel(), *c),
+                                ReelTime{scene_->rows().playhead()})});
   });
   m->addSeparator();
   QMenu* kind = m->addMenu(tr("The group is"));
@@ -172,14 +174,14 @@ void MainWindow::make_film_menus(QMenu* m) {
 
 void MainWindow::fill_film_menu(QMenu& menu, int film) {
   const auto place = [this, film](double s) {
-    work_.document.change([&](const Reel& reel) { return edits::place_film(reel, film, s); });
+    work_.document.change([&](const Reel& reel) { return edits::place_film(reel, film, ReelTime{s}); });
   };
   menu.addAction(tr("It begins at the playhead"), this,
                  [this, place] { place(scene_->rows().playhead()); });
   QAction* behind =
       menu.addAction(tr("It begins where the one before ends"), this, [this, film, place] {
         const Film& before = work_.document.reel().films[static_cast<size_t>(film - 1)];
-        if (const FilmInfo* info = work_.films.info(before)) place(before.place_s + info->seconds);
+        if (const FilmInfo* info = work_.films.info(before)) place(before.place.s + info->seconds);
       });
   behind->setEnabled(film > 0);
   menu.addAction(tr("Take it out"), this, [this, film] {

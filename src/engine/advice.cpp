@@ -272,7 +272,7 @@ void tone_with_speech(const Chain& c, const RoomToneJudgement& tone, Found& out)
   if (!wanted || tone.flaw == RoomToneFlaw::none) return;
   Advice a{"room-tone", fmt::format("The room tone {}; what is learned from it takes parts of the voice away.", flaw_text(tone.flaw)), "", c};
   if (tone.better) {
-    a.action = fmt::format("Use {:.1f} to {:.1f} s", tone.better->begin, tone.better->end);
+    a.action = fmt::format("Use {:.1f} to {:.1f} s", tone.better->begin.s, tone.better->end.s);
     a.room_tone = tone.better;
   }
   out.push_back(std::move(a));

@@ -10,6 +10,7 @@
 #include "audio/time_text.h"
 #include "engine/crossfade.h"
 #include "measure/room_tone.h"
+#include "reel/cuts.h"
 
 namespace drevan {
 
@@ -18,7 +19,7 @@ namespace fs = std::filesystem;
 namespace {
 
 // `x`: how far from the clip's edge, as a share of the fade; `in`: at its beginning.
-double fade_gain(const EdgeFade& fade, double x, bool in) {
+double fade_gain(const SoundFade& fade, double x, bool in) {
   if (!fade.alike) return fade.shape == CurveShape::smooth ? x * x * (3 - 2 * x) : x;
   const double t = crossfade_moment(in ? x : 1 - x, fade.middle);
   const auto [going, coming] = crossfade(t, *fade.alike);
@@ -30,38 +31,62 @@ constexpr double before_tone_s = 1;
 
 ClipSound own_sound(const Reel& reel, const Clip& clip) {
   const Source& source = reel.source_of(clip);
-  return {source.path,    clip.begin,
-          clip.frames,    reel.rate,
-          clip.room_tone, {},
-          clip.place_s,   {source.frames, source.rate, source.channels, source.hash},
-          clip.fade_in,   clip.fade_out};
+  return {source.path,
+          clip.begin,
+          clip.frames,
+          reel.rate,
+          clip.room_tone,
+          {},
+          clip.place,
+          {source.frames, source.rate, source.channels, source.hash},
+          sound_fade(clip.fade_in),
+          sound_fade(clip.fade_out)};
 }
 
-// The part of the clip's source that its room tone lies in, when that is not in the clip itself.
-ClipSound tone_sound(const Reel& reel, const Clip& clip) {
-  ClipSound sound = own_sound(reel, clip);
-  if (!clip.room_tone || room_tone_inside(reel, clip)) return sound;
-  const double rate = reel.source_of(clip).rate;
-  const auto frames = [&](double s) { return static_cast<Samples>(std::llround(s * rate)); };
-  const Samples tone = clip.begin + frames(clip.room_tone->begin);
-  sound.begin = std::max<Samples>(0, tone - frames(before_tone_s));
-  sound.frames = clip.begin + frames(clip.room_tone->end) - sound.begin;
-  const double from_s = static_cast<double>(tone - sound.begin) / rate;
-  sound.room_tone = {from_s, static_cast<double>(sound.frames) / rate};
-  sound.fade_in = sound.fade_out = {};
-  return sound;
+SoundFade crossfade_of(const Crossing& crossing, ClipSpan length) {
+  return {length.s, CurveShape::line, 0, crossing.alike, crossing.middle};
 }
 
 }  // namespace
 
-ClipSound clip_sound(const Reel& reel, const Clip& clip) {
+SoundFade sound_fade(const EdgeFade& fade) { return {fade.seconds, fade.shape, fade.gone_s}; }
+
+ClipSound uncrossed(ClipSound sound) {
+  for (SoundFade* fade : {&sound.fade_in, &sound.fade_out})
+    if (fade->alike) *fade = {};
+  return sound;
+}
+
+std::optional<ClipSound> room_tone_sound(const Reel& reel, const Clip& clip) {
+  if (!clip.room_tone) return std::nullopt;
   ClipSound sound = own_sound(reel, clip);
+  if (room_tone_inside(reel, clip)) return sound;
+  const double rate = reel.source_of(clip).rate;
+  const ClipTimes times = times_of(reel, clip);
+  const Samples tone = frame_of(in_source(times, clip.room_tone->begin), rate);
+  sound.begin = std::max<Samples>(0, tone - static_cast<Samples>(before_tone_s * rate));
+  sound.frames = frame_of(in_source(times, clip.room_tone->end), rate) - sound.begin;
+  sound.room_tone = ClipRange{moment_of<ClipClock>(tone - sound.begin, rate),
+                              moment_of<ClipClock>(sound.frames, rate)};
+  sound.fade_in = sound.fade_out = {};
+  return sound;
+}
+
+ClipSound clip_sound(const Reel& reel, const Clip& clip) {
+  return clip_sound(reel, clip,
+                    is_bus(clip) ? Crossings(Reel{}) : Crossings(reel, clip.group));
+}
+
+ClipSound clip_sound(const Reel& reel, const Clip& clip, const Crossings& crossings) {
+  ClipSound sound = own_sound(reel, clip);
+  if (const Crossing* c = crossings.into(clip.id)) sound.fade_in = crossfade_of(*c, c->in);
+  if (const Crossing* c = crossings.out_of(clip.id)) sound.fade_out = crossfade_of(*c, c->out);
   const Clip* from = &clip;
   if (!clip.room_tone) from = reel.find(reel.group_of(clip).room_tone_clip);
   const bool other = from && from->room_tone && (from != &clip || !room_tone_inside(reel, clip));
   if (!other) return sound;
   sound.room_tone.reset();
-  sound.shared_tone = std::make_shared<const ClipSound>(tone_sound(reel, *from));
+  sound.shared_tone = std::make_shared<const ClipSound>(*room_tone_sound(reel, *from));
   return sound;
 }
 
@@ -69,9 +94,10 @@ std::uint64_t identity(const ClipSound& sound) {
   Hasher h;
   h.add_file(sound.file).add(sound.begin).add(sound.frames).add(sound.rate);
   if (sound.fade_in != sound.fade_out || sound.fade_in.seconds > 0)
-    for (const EdgeFade& fade : {sound.fade_in, sound.fade_out}) {
+    for (const SoundFade& fade : {sound.fade_in, sound.fade_out}) {
       h.add(fade.seconds).add(static_cast<int>(fade.shape));
       if (fade.alike) h.add(*fade.alike).add(fade.middle);
+      if (fade.gone_s != 0) h.add(fade.gone_s);
     }
   return h.value();
 }
@@ -96,7 +122,7 @@ ClipReader::ClipReader(const ClipSound& sound)
   const auto scaled = [&](Samples n) {
     return static_cast<Samples>(std::llround(static_cast<double>(n) * sound.rate / source_rate));
   };
-  if (sound.place_s) place_ = std::llround(*sound.place_s * sound.rate);
+  if (sound.place) place_ = std::llround(sound.place->s * sound.rate);
   begin_ = std::min(scaled(sound.begin), reader_->info().frames);
   Samples frames = reader_->info().frames - begin_;
   if (sound.frames >= 0) frames = std::min(frames, scaled(sound.frames));
@@ -130,21 +156,27 @@ int ClipReader::read(const AudioBlock& block) {
 // `block` begins at at_.
 void ClipReader::fade(const AudioBlock& block) const {
   const Samples last = shape_.frames - 1;
-  const auto apply = [&](const EdgeFade& of, bool in) {
-    const double length = of.seconds * shape_.rate;
-    const auto reach = static_cast<Samples>(std::ceil(length));
+  const auto apply = [&](const SoundFade& of, bool in) {
+    const double length = of.seconds * shape_.rate, gone = of.gone_s * shape_.rate;
+    const auto reach = static_cast<Samples>(std::ceil(std::max(0.0, length - gone)));
     const Samples from = std::max(at_, in ? 0 : last + 1 - reach);
     const Samples to = std::min(at_ + block.frames(), in ? reach : last + 1);
     for (Samples at = from; at < to; ++at) {
       const auto frames = static_cast<double>(in ? at : last - at);
-      const double x = std::min(1.0, (frames + 0.5) / length);
+      const double x = std::min(1.0, (frames + gone + 0.5) / length);
       const double gain = fade_gain(of, x, in);
       for (int c = 0; c < block.channels(); ++c)
         block.channel(c)[static_cast<size_t>(at - at_)] *= static_cast<float>(gain);
     }
   };
+  // Where it was cut within a fade it must not click either.
+  const auto unclick = [&](const SoundFade& of, bool in) {
+    if (of.gone_s > 0) apply({edits::cut_fade_s}, in);
+  };
   apply(fade_in_, true);
   apply(fade_out_, false);
+  unclick(fade_in_, true);
+  unclick(fade_out_, false);
 }
 
 std::vector<std::string> ClipReader::damage() const {
@@ -178,15 +210,15 @@ RoomToneFinder listened(const ClipSound& sound, const CancelToken& cancel, const
   return finder;
 }
 
-std::optional<SecondsRange> found_by(const RoomToneFinder& finder, double rate) {
+std::optional<ClipRange> found_by(const RoomToneFinder& finder, double rate) {
   const auto found = finder.find();
   if (!found) return std::nullopt;
-  return SecondsRange{static_cast<double>(found->begin) / rate, static_cast<double>(found->end) / rate};
+  return ClipRange{moment_of<ClipClock>(found->begin, rate), moment_of<ClipClock>(found->end, rate)};
 }
 
 }  // namespace
 
-std::optional<SecondsRange> find_room_tone(const ClipSound& sound, const CancelToken& cancel, const Progress& progress) {
+std::optional<ClipRange> find_room_tone(const ClipSound& sound, const CancelToken& cancel, const Progress& progress) {
   return found_by(listened(sound, cancel, progress), sound.rate);
 }
 
@@ -194,7 +226,7 @@ RoomToneJudgement judge_room_tone(const ClipSound& sound, const CancelToken& can
   if (!sound.room_tone) return {};
   const auto finder = listened(sound, cancel, {});
   RoomToneJudgement out;
-  out.flaw = finder.judge({std::llround(sound.room_tone->begin * sound.rate), std::llround(sound.room_tone->end * sound.rate)});
+  out.flaw = finder.judge({std::llround(sound.room_tone->begin.s * sound.rate), std::llround(sound.room_tone->end.s * sound.rate)});
   if (out.flaw != RoomToneFlaw::none) out.better = found_by(finder, sound.rate);
   return out;
 }

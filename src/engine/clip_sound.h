@@ -10,6 +10,7 @@
 #include "measure/room_tone.h"
 #include "media/reader.h"
 #include "media/writer.h"
+#include "reel/crossings.h"
 #include "reel/reel.h"
 
 namespace drevan {
@@ -22,25 +23,44 @@ struct SourceFacts {
   std::uint64_t hash = 0;
 };
 
+/// How a sound begins or ends: an EdgeFade, or what it goes over from or into another one by.
+struct SoundFade {
+  double seconds = 0;
+  CurveShape shape = CurveShape::line;
+  double gone_s = 0;  ///< see EdgeFade
+  /// Of a crossfade: how alike the two are there, see crossfade(). Empty: it fades by itself.
+  std::optional<double> alike{};
+  double middle = middle_of_fade;  ///< of a crossfade: see Crossfade
+  friend bool operator==(const SoundFade&, const SoundFade&) = default;
+};
+SoundFade sound_fade(const EdgeFade& fade);
+
 /// What to read, and where only the room is heard. A value; reading needs a ClipReader.
 struct ClipSound {
   std::filesystem::path file;
   Samples begin = 0;   ///< first frame, in the source's rate
   Samples frames = -1; ///< length in the source's rate; below 0: to the end
   double rate = 48000; ///< working rate, Hz
-  std::optional<SecondsRange> room_tone;
+  std::optional<ClipRange> room_tone;
   /// Where it has none of its own: another clip of the group that has one.
   std::shared_ptr<const ClipSound> shared_tone{};
   /// Where it belongs, seconds from the reel's start: goes into rendered broadcast-wave files. Empty:
   /// where its source says.
-  std::optional<double> place_s{};
+  std::optional<ReelTime> place{};
   SourceFacts facts{};
-  EdgeFade fade_in{}, fade_out{};
+  SoundFade fade_in{}, fade_out{};
   bool has_room_tone() const { return room_tone || (shared_tone && shared_tone->room_tone); }
 };
 
-/// Of one clip of a reel.
+/// Of one clip of a reel, crossfaded with its neighbours in its row.
 ClipSound clip_sound(const Reel& reel, const Clip& clip);
+/// The same, where it is known who crosses whom.
+ClipSound clip_sound(const Reel& reel, const Clip& clip, const Crossings& crossings);
+/// By itself: what crosses it is left out, as from a print of it.
+ClipSound uncrossed(ClipSound sound);
+/// The sound that a clip's room tone lies in, which may be another part of its source: with it as
+/// ClipSound::room_tone. Empty: none is marked.
+std::optional<ClipSound> room_tone_sound(const Reel& reel, const Clip& clip);
 
 /// Identity of the sound without its room tone: path, size, time of change, range, rate. Changes
 /// when the file does.
@@ -71,7 +91,7 @@ class ClipReader final : public SoundReader {
 
   std::unique_ptr<AudioReader> reader_;
   std::string name_;
-  EdgeFade fade_in_, fade_out_;
+  SoundFade fade_in_, fade_out_;
   std::vector<std::string> broken_promises_;
   std::optional<Samples> ended_;  // where it ended before its length
   SoundShape shape_;
@@ -80,13 +100,13 @@ class ClipReader final : public SoundReader {
 };
 
 /// Looks for a stretch without speech. Empty when there is none. Throws Error(input), Cancelled.
-std::optional<SecondsRange> find_room_tone(const ClipSound& sound, const CancelToken& cancel,
+std::optional<ClipRange> find_room_tone(const ClipSound& sound, const CancelToken& cancel,
                                            const Progress& progress = {});
 
 /// What is heard in the room tone of a sound, and a better one where there is one.
 struct RoomToneJudgement {
   RoomToneFlaw flaw = RoomToneFlaw::none;
-  std::optional<SecondsRange> better;
+  std::optional<ClipRange> better;
 };
 /// Of `sound.room_tone`; without one nothing is wrong. Throws Error(input), Cancelled.
 RoomToneJudgement judge_room_tone(const ClipSound& sound, const CancelToken& cancel);

@@ -14,7 +14,7 @@ constexpr double most_heard_s = 10;
 
 // `frames` of a clip's own sound from `from_s` on, without its fades; silence where there is none.
 AudioBuffer own_sound(const Reel& reel, const Clip& clip, double from_s, int frames) {
-  ClipSound sound = clip_sound(reel, clip);
+  ClipSound sound = clip_sound(reel, clip, Crossings(Reel{}));
   sound.fade_in = sound.fade_out = {};
   ClipReader reader(sound);
   AudioBuffer out(reader.channels(), frames);
@@ -42,11 +42,11 @@ double crossfade_moment(double x, double middle) {
 double alike_where_they_cross(const Reel& reel, const Crossing& crossing) {
   const Clip &before = *reel.find(crossing.before), &after = *reel.find(crossing.after);
   // Clips that are stretched otherwise cross over other lengths of their own: the shorter counts.
-  const double all_s = std::min(crossing.out_s, crossing.in_s);
+  const double all_s = std::min(crossing.out.s, crossing.in.s);
   const double heard_s = std::min(all_s, most_heard_s), skip_s = (all_s - heard_s) / 2;
   const int frames = std::max(1, static_cast<int>(heard_s * reel.rate));
   const AudioBuffer going =
-      own_sound(reel, before, clip_seconds(reel, before) - crossing.out_s + skip_s, frames);
+      own_sound(reel, before, clip_seconds(reel, before) - crossing.out.s + skip_s, frames);
   const AudioBuffer coming = own_sound(reel, after, skip_s, frames);
   double going_power = 0, coming_power = 0, both = 0;
   for (int c = 0; c < std::max(going.channels(), coming.channels()); ++c) {

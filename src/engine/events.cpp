@@ -5,7 +5,7 @@
 #include <algorithm>
 #include <cmath>
 
-#include "reel/anchors.h"
+#include "reel/clip_times.h"
 #include "reel/takes.h"
 
 namespace drevan {
@@ -38,48 +38,48 @@ std::string vtt_text(std::string text) {
 
 }  // namespace
 
-std::vector<Event> events_of_film(const Reel& reel) {
-  const double begins_s = reel.films.empty() ? 0 : reel.films.front().place_s;
-  std::vector<Event> out;
+FilmTime in_film(const Reel& reel, ReelTime at) {
+  return {at.s - (reel.films.empty() ? 0 : reel.films.front().place.s)};
+}
+
+std::vector<FilmEvent> events_of_film(const Reel& reel) {
+  std::vector<FilmEvent> out;
   for (const Event& e : reel.events)
-    if (e.s >= begins_s) out.push_back({e.s - begins_s, e.name});
+    if (const FilmTime at = in_film(reel, e.at); at >= FilmTime{0}) out.push_back({at, e.name});
   return out;
 }
 
-std::string events_as_csv(std::span<const Event> events, const std::optional<TimecodeRate>& rate,
+std::string events_as_csv(std::span<const FilmEvent> events, const std::optional<TimecodeRate>& rate,
                           const std::string& first_code) {
   std::string out = "seconds,timecode,name\r\n";
   const auto first = rate ? frame_of(first_code, *rate).value_or(0) : 0;
   for (const auto& e : events)
-    out += fmt::format("{:.6f},{},{}\r\n", e.s,
-                       rate ? timecode(first + frame_at(e.s, *rate), *rate) : std::string(),
+    out += fmt::format("{:.6f},{},{}\r\n", e.at.s,
+                       rate ? timecode(first + frame_at(e.at.s, *rate), *rate) : std::string(),
                        quoted(e.name));
   return out;
 }
 
-std::string events_as_webvtt(std::span<const Event> events) {
+std::string events_as_webvtt(std::span<const FilmEvent> events) {
   std::string out = "WEBVTT\n";
   for (size_t i = 0; i < events.size(); ++i) {
-    const double end = i + 1 < events.size() ? events[i + 1].s : events[i].s + 1;
-    out += fmt::format("\n{} --> {}\n{}\n", vtt_time(events[i].s),
-                       vtt_time(std::max(end, events[i].s + 0.001)), vtt_text(events[i].name));
+    const double begin = events[i].at.s;
+    const double end = i + 1 < events.size() ? events[i + 1].at.s : begin + 1;
+    out += fmt::format("\n{} --> {}\n{}\n", vtt_time(begin), vtt_time(std::max(end, begin + 0.001)), vtt_text(events[i].name));
   }
   return out;
 }
 
 std::vector<ListedClip> clips_of_film(const Reel& reel) {
-  const double begins_s = reel.films.empty() ? 0 : reel.films.front().place_s;
   std::vector<ListedClip> out;
   for (const int id : rendered_clips(reel)) {
     const Clip& c = *reel.find(id);
-    const double own_s = clip_seconds(reel, c);
-    const auto clock = stretch_clock(reel, c);
-    const double at_s = c.place_s - begins_s;
-    if (at_s >= 0)
-      out.push_back({at_s, at_s + (clock ? clock->out_of(own_s) : own_s), reel.group_of(c).name,
-                     c.name, c.text});
+    const ReelRange sounds = whole_in_reel(times_of(reel, c));
+    const FilmTime begin = in_film(reel, sounds.begin), end = in_film(reel, sounds.end);
+    if (end > FilmTime{0})
+      out.push_back({std::max(begin, FilmTime{0}), end, reel.group_of(c).name, c.name, c.text});
   }
-  std::ranges::stable_sort(out, {}, &ListedClip::begin_s);
+  std::ranges::stable_sort(out, {}, &ListedClip::begin);
   return out;
 }
 
@@ -91,16 +91,16 @@ std::string clips_as_csv(std::span<const ListedClip> clips, const std::optional<
     return rate ? timecode(first + frame_at(s, *rate), *rate) : std::string();
   };
   for (const auto& c : clips)
-    out += fmt::format("{:.6f},{:.6f},{},{},{},{},{}\r\n", c.begin_s, c.end_s, code(c.begin_s),
-                       code(c.end_s), quoted(c.group), quoted(c.name), quoted(c.text));
+    out += fmt::format("{:.6f},{:.6f},{},{},{},{},{}\r\n", c.begin.s, c.end.s, code(c.begin.s),
+                       code(c.end.s), quoted(c.group), quoted(c.name), quoted(c.text));
   return out;
 }
 
 std::string clips_as_webvtt(std::span<const ListedClip> clips) {
   std::string out = "WEBVTT\n";
   for (const auto& c : clips)
-    out += fmt::format("\n{} --> {}\n<v {}>{}\n", vtt_time(c.begin_s),
-                       vtt_time(std::max(c.end_s, c.begin_s + 0.001)), vtt_text(c.group),
+    out += fmt::format("\n{} --> {}\n<v {}>{}\n", vtt_time(c.begin.s),
+                       vtt_time(std::max(c.end.s, c.begin.s + 0.001)), vtt_text(c.group),
                        vtt_text(c.text.empty() ? c.name : c.text));
   return out;
 }

@@ -1,5 +1,7 @@
 #include "engine/film_track.h"
 
+#include <fmt/format.h>
+
 #include <algorithm>
 #include <cmath>
 
@@ -30,6 +32,11 @@ class Follower {
         half_w_(std::max(4, static_cast<int>(patch_share * height / 2 * 0.8))),
         half_h_(std::max(4, static_cast<int>(patch_share * height / 2 * 1.6))),
         reach_(std::max(4, static_cast<int>(reach_share * height))) {}
+  /// Whether a patch can stand, and move, in a picture of this size.
+  static bool fits(int width, int height) {
+    const Follower f(width, height);
+    return width > 2 * f.half_w_ + 2 && height > 2 * f.half_h_ + 2;
+  }
   void begin(const FilmPicture& p, double x, double y) {
     at_x_ = std::clamp(static_cast<int>(std::lround(x * width_)), half_w_, width_ - half_w_ - 1);
     at_y_ = std::clamp(static_cast<int>(std::lround(y * height_)), half_h_, height_ - half_h_ - 1);
@@ -123,6 +130,10 @@ FilmTrack follow_in_film(const std::filesystem::path& film, double from_s, doubl
                                                std::max(1, info.width))));
   FilmPictures pictures(film, PixelForm::rgb, width, height);
   pictures.seek(from_s);
+  if (!Follower::fits(width, height))
+    throw Error(Error::Kind::call,
+                fmt::format("A picture of {} x {} is too small to follow anything in.", info.width,
+                            info.height));
   Follower follower(width, height);
   FilmTrack out;
   int doubtful = 0;

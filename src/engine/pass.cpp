@@ -165,7 +165,14 @@ class Pass {
       options_.progress(std::min(1.0, (parts_done_ + part_ * of_part) / parts_left_));
   }
 
+  // What counts from where the clip's beginning is due, now that it is known what leads.
+  void place_steps(size_t from, size_t to) {
+    const double clip_s = done_.stages[0].shape.seconds();
+    for (size_t i = from; i < to; ++i)
+      place_tracks(steps_[i], lead_of(done_.stages[from].from_clip, clip_s));
+  }
   ChainRun make_run(size_t from, size_t to) {
+    place_steps(from, to);
     return {std::span<const PlannedStep>(steps_).subspan(from, to - from),
             std::span<const Findings>(done_.findings).subspan(from, to - from), format_at(from),
             std::span<const StepSides>(done_.sides).subspan(from, to - from)};
@@ -232,9 +239,9 @@ class Pass {
     return process_clip({other, {steps_.begin(), end}}, options, {}).findings.back();
   }
   // `map`: from the clip's time to that of what enters `run`.
-  void hear_room(const SecondsRange& range, const TimeMap& map, ChainRun& run,
+  void hear_room(const ClipRange& range, const TimeMap& map, ChainRun& run,
                  const BlockSource& input, size_t i) {
-    const double begin = map.out_of(range.begin), end = map.out_of(range.end);
+    const double begin = map.out_of(range.begin.s), end = map.out_of(range.end.s);
     Samples skip = std::max<Samples>(0, std::llround(std::min(begin, end) * rate()));
     Samples left = std::llround(std::max(begin, end) * rate()) - skip;
     const auto learner = steps_[i].type->learn(steps_[i].settings, format_at(i));
@@ -317,6 +324,7 @@ class Pass {
   // Lets step i hear all that reaches it. False: the temporary disk is full, so the next part starts where this one
   // did.
   bool learn_whole(size_t from, size_t i) {
+    place_steps(from, i + 1);
     const auto learner = make_learner(steps_[i], format_at(i), done_.sides[i]);
     auto aside = i > from ? std::make_shared<KeptSound>(rate(), channels_[i]) : nullptr;
     part(from, i, [&](const AudioBlock& b) {
@@ -341,6 +349,7 @@ class Pass {
     parts_done_ += part_;
     part_ = whole - part_;
     const Samples frames = in->shape().frames;
+    place_steps(i, i + 1);
     const auto rewriter =
         steps_[i].type->rewrite(steps_[i].settings, {format_at(i), steps_[i].tracks});
     // It may be there from another time, where only stages before it were asked for.
@@ -417,7 +426,7 @@ class Pass {
 
   const ClipPlan& plan_;
   const ClipSound& sound_;
-  const std::vector<PlannedStep>& steps_;
+  std::vector<PlannedStep> steps_;  // tracks are put where they belong on the way
   const ProcessOptions& options_;
   ClipReader reader_;
   std::vector<std::uint64_t> keys_;

@@ -66,7 +66,7 @@ void add_sides(Hasher& h, const PlannedStep& step) {
 }
 
 void add_room_tone(Hasher& h, const ClipSound& sound) {
-  const auto add = [&](const SecondsRange& range) { h.add(range.begin).add(range.end); };
+  const auto add = [&](const ClipRange& range) { h.add(range.begin.s).add(range.end.s); };
   h.add(sound.room_tone.has_value());
   if (sound.room_tone) return add(*sound.room_tone);
   if (!sound.has_room_tone()) return;
@@ -88,7 +88,7 @@ std::shared_ptr<const CommonClips> Planner::common(const Clip& clip, const Runni
   if (served.owner == ChainOwner::group) before.chain = {};
   // Of the steps before it each is known, or will be, under the same place: what learns in common is made once,
   // however many such steps follow each other.
-  Planner earlier(before, made_);
+  Planner earlier(before, made_, crossings_);
   auto all = std::make_shared<CommonClips>();
   Hasher h;
   for (const auto& peer : before.clips) {
@@ -106,14 +106,17 @@ std::shared_ptr<const CommonClips> Planner::common(const Clip& clip, const Runni
   return all;
 }
 
-ClipPlan Planner::plan(const Clip& clip) {
+ClipPlan Planner::plan(const Clip& clip, ChainOwner last) {
   ClipPlan out = own_plan(clip);
-  for (const auto& running : running_steps(reel_, clip)) {
+  const auto all = running_steps(reel_, clip);
+  for (size_t i = 0; i < all.size(); ++i) {
+    const RunningStep& running = all[i];
     if (running.owner == ChainOwner::clip) continue;
+    if (running.owner > last) break;
     PlannedStep& step = out.steps.emplace_back(planned_step(*running.step));
-    const bool rewritten = std::ranges::any_of(
-        out.steps, [](const PlannedStep& s) { return s.type->rewrite != nullptr; });
-    step.tracks = own_tracks(reel_, clip, running, rewritten);
+    step.by_place = true;
+    if (!step.tracks.empty())
+      step.tracks = own_tracks(reel_, clip, running, times_before(reel_, clip, i));
     for (const auto& choice : running.step->sides)
       step.sides.push_back(side(choice, *running.step, clip));
     if (shares(*running.step)) out.steps.back().common = common(clip, running);
@@ -138,7 +141,7 @@ PlannedSide Planner::side(const SideChoice& choice, const ChainStep& step, const
 }
 
 ClipPlan Planner::own_plan(const Clip& clip) {
-  ClipPlan out{clip_sound(reel_, clip)};
+  ClipPlan out{clip_sound(reel_, clip, *crossings_)};
   listening_.push_back(clip.id);
   for (const auto& step : clip.chain.steps) {
     if (!step.on) continue;
@@ -150,16 +153,23 @@ ClipPlan Planner::own_plan(const Clip& clip) {
 }
 
 std::vector<Track> own_tracks(const Reel& reel, const Clip& clip, const RunningStep& running,
-                              bool behind_rewriter) {
-  std::vector<Track> out = running.step->curves;
+                              const ClipTimes& before) {
+  std::vector<Track> out = tracks_entering(reel, clip, running, before);
   if (running.owner == ChainOwner::clip) return out;
   for (auto& track : out) {
-    Curve own = shifted(*track.curve, -clip.place_s);
-    // What is far from the clip has no part in its key.
-    if (!behind_rewriter) own = within(own, 0, clip_seconds(reel, clip) + ringing_s);
-    track.curve = std::make_shared<const Curve>(std::move(own));
+    // What is far from the clip has no part in its key; what leads it may begin earlier.
+    const Curve& whole = *track.curve;
+    const HeardRange sounds = whole_heard(before);
+    track.curve = std::make_shared<const Curve>(
+        within(whole, before.clock.identity() ? 0 : -ringing_s, sounds.end.s + ringing_s));
   }
   return out;
+}
+
+void place_tracks(PlannedStep& step, double lead_s) {
+  if (!std::exchange(step.by_place, false) || lead_s == 0) return;
+  for (Track& track : step.tracks)
+    track.curve = std::make_shared<const Curve>(shifted(*track.curve, lead_s));
 }
 
 ClipPlan plan_of(const Reel& reel, const Clip& clip) { return Planner(reel).plan(clip); }

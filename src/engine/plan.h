@@ -8,6 +8,8 @@
 #include <vector>
 
 #include "engine/clip_sound.h"
+#include "reel/clip_times.h"
+#include "reel/crossings.h"
 #include "reel/reel.h"
 
 namespace drevan {
@@ -29,6 +31,9 @@ struct PlannedStep {
   const StepType* type = nullptr;
   Settings settings{};
   std::vector<Track> tracks{};  ///< its curves, in seconds of the sound that enters it
+  /// The tracks count from where the clip's beginning is due: what leads comes before that. See
+  /// place_tracks().
+  bool by_place = false;
   /// For a step that learns over a group's clips (StepType::shares): which those are. nullptr: its own clip alone.
   std::shared_ptr<const CommonClips> common{};
   std::vector<PlannedSide> sides{};  ///< as StepType::sides, or fewer
@@ -50,30 +55,37 @@ struct CommonClips {
 /// Plans of clips of one reel; what several share is made once. The reel must outlive it.
 class Planner {
  public:
-  explicit Planner(const Reel& reel) : reel_(reel), made_(std::make_shared<Made>()) {}
-  /// Everything the clip's sound goes through: its own chain, its group's and the reel's.
-  /// Throws Error(call) where clips hear each other in a ring.
-  ClipPlan plan(const Clip& clip);
+  explicit Planner(const Reel& reel)
+      : reel_(reel),
+        made_(std::make_shared<Made>()),
+        crossings_(std::make_shared<const Crossings>(reel)) {}
+  /// Everything the clip's sound goes through up to the chain `last`: its own, its group's, the
+  /// reel's. Throws Error(call) where clips hear each other in a ring.
+  ClipPlan plan(const Clip& clip, ChainOwner last = ChainOwner::reel);
   /// Its own chain alone.
   ClipPlan own_plan(const Clip& clip);
 
  private:
   using Made = std::map<std::tuple<int, ChainOwner, size_t>,
                         std::shared_ptr<const CommonClips>>;  // group, chain, step
-  Planner(const Reel& reel, std::shared_ptr<Made> made) : reel_(reel), made_(std::move(made)) {}
+  Planner(const Reel& reel, std::shared_ptr<Made> made, std::shared_ptr<const Crossings> crossings)
+      : reel_(reel), made_(std::move(made)), crossings_(std::move(crossings)) {}
   std::shared_ptr<const CommonClips> common(const Clip& clip, const RunningStep& step);
   PlannedSide side(const SideChoice& choice, const ChainStep& step, const Clip& listener);
 
   const Reel& reel_;
   std::shared_ptr<Made> made_;
+  std::shared_ptr<const Crossings> crossings_;
   std::vector<int> listening_;  // the clip that is planned, and those whose side it is, by id
 };
 
-/// The curves of a clip's step in seconds of the sound that enters it. Those of group and reel
-/// count the reel's; what is far from the clip is left out, but behind a rewriter, where its length
-/// is not known.
+/// The curves of a clip's running step in seconds of the sound that enters it, see
+/// tracks_entering(); of group and reel without what is far from the clip. `before`: of that sound.
 std::vector<Track> own_tracks(const Reel& reel, const Clip& clip, const RunningStep& running,
-                              bool behind_rewriter);
+                              const ClipTimes& before);
+/// Tracks that count from where the clip's beginning is due, as much later as what enters their step
+/// leads: `lead_s`, see lead_of().
+void place_tracks(PlannedStep& step, double lead_s);
 
 /// The plan of one clip of a reel.
 ClipPlan plan_of(const Reel& reel, const Clip& clip);

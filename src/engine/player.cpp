@@ -122,6 +122,11 @@ Listen Player::listen() const {
   return request_.listen;
 }
 
+bool Player::matched() const {
+  const std::lock_guard lock(mutex_);
+  return request_.matched;
+}
+
 void Player::set_matched(bool matched) {
   const std::lock_guard lock(mutex_);
   request_.matched = matched;

@@ -72,6 +72,7 @@ class Player final : public SoundSource {
   Listen listen() const;
   /// Whether before is brought to the loudness of after (and removed leaves out plain gain).
   void set_matched(bool matched);
+  bool matched() const;
   /// Everything is heard through this from now on, meters and readings are not; nullptr: as it is.
   void listen_on(std::shared_ptr<const ListeningDevice::Choice> choice);
   /// Left and right are heard as their mean; meters and readings are not.

@@ -27,8 +27,8 @@ class Inlay {
     const auto at = [&](double s) {
       return std::clamp<Samples>(std::llround(s * request.plan.sound.rate), 0, frames_);
     };
-    begin_ = at(request.range->begin);
-    end_ = at(request.range->end);
+    begin_ = at(request.range->begin.s);
+    end_ = at(request.range->end.s);
     const auto fade = std::min<Samples>(
         std::llround(std::clamp(request.fade_s, 0.0, 2.0) * request.plan.sound.rate),
         (end_ - begin_) / 2);
@@ -132,9 +132,9 @@ void print_alone(const PrintRequest& request, const ClipReader& dry, const Proce
   ClipSound& sound = part.sound;
   const double rate = dry.source_info().rate;
   const auto in_source = [&](double s) { return static_cast<Samples>(std::llround(s * rate)); };
-  const Samples begin = sound.begin + in_source(request.range->begin);
+  const Samples begin = sound.begin + in_source(request.range->begin.s);
   sound.frames = std::min(sound.frames < 0 ? dry.source_info().frames : sound.begin + sound.frames,
-                          sound.begin + in_source(request.range->end)) -
+                          sound.begin + in_source(request.range->end.s)) -
                  begin;
   sound.begin = begin;
   // The room is learned from where it was marked.
@@ -158,11 +158,11 @@ void print_alone(const PrintRequest& request, const ClipReader& dry, const Proce
 PrintResult print_range(const PrintRequest& request, FindingStore& store, const CancelToken& cancel, const Progress& progress) {
   ClipReader dry(request.plan.sound);
   const double clip_s = static_cast<double>(dry.frames()) / request.plan.sound.rate;
-  if (!(request.range->begin >= 0 && request.range->end > request.range->begin && request.range->begin < clip_s))
+  if (!(request.range->begin.s >= 0 && request.range->end.s > request.range->begin.s && request.range->begin.s < clip_s))
     throw Error(Error::Kind::call, fmt::format("{}: the range {:.2f} to {:.2f} s does not lie "
                                                "within its {:.2f} s; select a part of it.",
                                                request.plan.sound.file.filename().string(),
-                                               request.range->begin, request.range->end, clip_s));
+                                               request.range->begin.s, request.range->end.s, clip_s));
   const Stage result = stages_of(request.plan, dry.shape()).back();
   if (result.shape.frames != dry.frames())
     throw Error(Error::Kind::call, fmt::format("{}: its steps change the length, so they cannot be "

@@ -19,32 +19,101 @@ constexpr int to_disk_every = 33;  // of these: about a second
 constexpr float full_scale = 0.99999F;
 }  // namespace
 
+namespace {
+
+// Runs in which playing went on from where it had come to, with holes between or not.
+using Pass = std::span<const RecordedRun>;
+
+std::vector<std::vector<RecordedRun>> passes_of(const Recording& recording) {
+  std::vector<std::vector<RecordedRun>> out;
+  for (const RecordedRun& run : recording.runs) {
+    if (!run.playing) continue;
+    const bool goes_on =
+        !out.empty() && out.back().back().position + out.back().back().frames == run.position;
+    if (!goes_on) out.emplace_back();
+    out.back().push_back(run);
+  }
+  return out;
+}
+
+// The frame of the recording at which a position was played: what begins there, or ends there.
+Samples frame_at(Pass pass, Samples position, bool begins) {
+  const RecordedRun* at = &pass.front();
+  for (const RecordedRun& run : pass)
+    if (begins ? run.position <= position : run.position < position) at = &run;
+  return at->begin + position - at->position;
+}
+
+std::vector<RecordedHole> holes_of(Pass pass, Samples from, Samples to) {
+  std::vector<RecordedHole> out;
+  for (size_t i = 1; i < pass.size(); ++i)
+    if (pass[i].position > from && pass[i].position < to)
+      out.push_back({pass[i].position, pass[i].begin - pass[i - 1].begin - pass[i - 1].frames});
+  return out;
+}
+
+}  // namespace
+
 std::vector<RecordedTake> takes_of_recording(const Recording& recording, Samples latency,
                                              RecordedInto into, double rate, Samples lag) {
   std::vector<RecordedTake> takes;
-  const auto add = [&](Samples begin, Samples end, std::optional<Samples> position) {
-    end = std::min(end, recording.frames);
-    if (end - begin >= static_cast<Samples>(shortest_take_s * rate))
-      takes.push_back({begin, end - begin, position});
+  const auto add = [&](RecordedTake take, Samples end) {
+    take.frames = std::min(end, recording.frames) - take.begin;
+    if (take.frames >= static_cast<Samples>(shortest_take_s * rate))
+      takes.push_back(std::move(take));
   };
-  const auto plays = [](const RecordedRun& run) { return run.playing; };
-  const auto last = std::ranges::find_if(recording.runs.rbegin(), recording.runs.rend(), plays);
-  if (last == recording.runs.rend()) {
-    add(lag, recording.frames, std::nullopt);
+  const auto passes = passes_of(recording);
+  if (passes.empty()) {
+    add({lag, 0, std::nullopt}, recording.frames);
     return takes;
   }
-  for (const RecordedRun& run : recording.runs) {
-    if (!run.playing) continue;
-    const Samples from = std::max({Samples{0}, run.position, into.from});
-    const Samples until = run.position + run.frames;
+  for (const auto& pass : passes) {
+    const Samples from = std::max({Samples{0}, pass.front().position, into.from});
+    const Samples until = pass.back().position + pass.back().frames;
     const Samples to = into.to ? std::min(*into.to, until) : until;
     if (to <= from) continue;
-    const Samples begin = run.begin + from - run.position + latency + lag;
+    const Samples late = latency + lag;
     // Without an end of its own the last goes on while one still speaks.
-    const bool to_the_end = !into.to && &run == &*last;
-    add(begin, to_the_end ? recording.frames : begin + to - from, from);
+    const bool to_the_end = !into.to && &pass == &passes.back();
+    add({frame_at(pass, from, true) + late, 0, from, holes_of(pass, from, to)},
+        to_the_end ? recording.frames : frame_at(pass, to, false) + late);
   }
   return takes;
+}
+
+namespace {
+
+std::vector<RecordedRun> runs_of(std::span<const PlayedMark> marks, Samples frames) {
+  std::vector<RecordedRun> out;
+  for (size_t i = 0; i < marks.size(); ++i) {
+    const Samples next = i + 1 < marks.size() ? marks[i + 1].at : frames;
+    if (marks[i].at < frames && next > marks[i].at)
+      out.push_back({marks[i].at, std::min(next, frames) - marks[i].at, marks[i].position,
+                     marks[i].playing});
+  }
+  return out;
+}
+
+}  // namespace
+
+std::vector<RecordedTake> takes_of_broken(const BrokenRecording& broken, Samples frames) {
+  const RecordedWhere& where = broken.where;
+  RecordedInto into;
+  if (where.plays) into.from = frame_of(where.place, where.rate);
+  if (where.to) into.to = frame_of(*where.to, where.rate);
+  const Recording recording{{}, frames, runs_of(broken.marks, frames)};
+  auto takes = takes_of_recording(recording, where.latency, into, where.rate, where.lag);
+  if (takes.empty() && frames > 0) takes.push_back({0, frames, std::nullopt});
+  return takes;
+}
+
+std::vector<RecordedPart> recorded_parts(const Source& file, std::span<const RecordedTake> takes,
+                                         double rate, ReelTime otherwise) {
+  std::vector<RecordedPart> out;
+  for (const RecordedTake& t : takes)
+    out.push_back({file, t.begin, t.frames,
+                   t.position ? moment_of<ReelClock>(*t.position, rate) : otherwise});
+  return out;
 }
 
 Recorder::Recorder(double rate) : rate_(rate), ring_(ring_capacity) {}
@@ -87,6 +156,9 @@ void Recorder::begin(const std::vector<RecordedFile>& files, bool floating) {
     wavs_.clear();
     throw;
   }
+  width_ = 1;
+  for (const auto& f : files)
+    for (const int input : f.inputs) width_ = std::max(width_, static_cast<size_t>(input) + 1);
   written_ = read_ = 0;
   mark_count_ = 0;
   frames_ = 0;
@@ -117,13 +189,18 @@ void Recorder::hear(const InputBlock& block) noexcept {
   }
   if (!recording_.load()) return;
   const size_t at = written_.load(std::memory_order_relaxed);
-  const size_t samples = frames * static_cast<size_t>(block.channels);
+  // Of as many inputs as are recorded: a device that has others now gives silence for those.
+  const size_t samples = frames * width_;
   if (at + samples - read_.load(std::memory_order_acquire) > ring_.size()) {
     too_slow_ = true;
     return;
   }
   mark(block);
-  for (size_t i = 0; i < samples; ++i) ring_[(at + i) % ring_.size()] = block.interleaved[i];
+  size_t to = at;
+  for (size_t i = 0; i < frames; ++i)
+    for (size_t c = 0; c < width_; ++c)
+      ring_[to++ % ring_.size()] =
+          c < width ? block.interleaved[i * static_cast<size_t>(block.channels) + c] : 0.0F;
   written_.store(at + samples, std::memory_order_release);
   frames_.fetch_add(block.frames, std::memory_order_release);
 }
@@ -132,8 +209,8 @@ void Recorder::mark(const InputBlock& block) noexcept {
   const Samples here = frames_.load(std::memory_order_relaxed);
   for (const PlayedPiece& piece : block.played) {
     const size_t count = mark_count_.load(std::memory_order_relaxed);
-    const Mark now{here + piece.offset, piece.position, piece.playing};
-    const Mark& last = last_mark_;
+    const PlayedMark now{here + piece.offset, piece.position, piece.playing};
+    const PlayedMark& last = last_mark_;
     const bool goes_on = count > 0 && now.playing == last.playing &&
                          (!now.playing || last.position + now.at - last.at == now.position);
     if (goes_on || count == marks_.size()) continue;
@@ -167,21 +244,25 @@ void Recorder::write_on(const std::stop_token& stop) {
 }
 
 void Recorder::write_ready() {
-  const auto width = static_cast<size_t>(std::max(1, channels_.load()));
   const size_t from = read_.load(std::memory_order_relaxed);
   const size_t to = written_.load(std::memory_order_acquire);
-  const size_t frames = (to - from) / width;
+  const size_t frames = (to - from) / width_;
   for (size_t f = 0; f < wavs_.size(); ++f) {
     interleaved_.clear();
     for (size_t i = 0; i < frames; ++i)
       for (const int input : files_[f].inputs)
         interleaved_.push_back(
-            static_cast<size_t>(input) < width
-                ? ring_[(from + i * width + static_cast<size_t>(input)) % ring_.size()]
-                : 0.0F);
+            ring_[(from + i * width_ + static_cast<size_t>(input)) % ring_.size()]);
     wavs_[f]->write(interleaved_);
   }
-  read_.store(from + frames * width, std::memory_order_release);
+  read_.store(from + frames * width_, std::memory_order_release);
+}
+
+std::vector<PlayedMark> Recorder::marks(size_t from) const {
+  const size_t count = mark_count_.load(std::memory_order_acquire);
+  return from < count ? std::vector<PlayedMark>(marks_.begin() + static_cast<std::ptrdiff_t>(from),
+                                                marks_.begin() + static_cast<std::ptrdiff_t>(count))
+                      : std::vector<PlayedMark>();
 }
 
 Recording Recorder::end(Samples more) {
@@ -200,13 +281,7 @@ Recording Recorder::end(Samples more) {
   Recording done{files_, wavs_.empty() ? 0 : wavs_.front()->frames(), {}};
   for (const auto& wav : wavs_) done.frames = std::min(done.frames, wav->frames());
   wavs_.clear();
-  const size_t count = mark_count_.load(std::memory_order_acquire);
-  for (size_t i = 0; i < count; ++i) {
-    const Samples next = i + 1 < count ? marks_[i + 1].at : done.frames;
-    if (marks_[i].at < done.frames)
-      done.runs.push_back({marks_[i].at, std::min(next, done.frames) - marks_[i].at,
-                           marks_[i].position, marks_[i].playing});
-  }
+  done.runs = runs_of(marks(), done.frames);
   return done;
 }
 

@@ -14,6 +14,7 @@
 #include "engine/player_inputs.h"
 #include "media/device.h"
 #include "media/growing_wav.h"
+#include "reel/recording.h"
 
 namespace drevan {
 
@@ -36,21 +37,35 @@ struct Recording {
   std::vector<RecordedRun> runs;
 };
 
+/// Where playing stood still for want of sound, while recording went on.
+struct RecordedHole {
+  Samples position = 0, frames = 0;  ///< of what was played; of the recording
+  friend bool operator==(const RecordedHole&, const RecordedHole&) = default;
+};
 /// A part of a recording that becomes a clip.
 struct RecordedTake {
   Samples begin = 0, frames = 0;      ///< of the recording
   std::optional<Samples> position{};  ///< where it stands in what was played; empty: nothing was
+  std::vector<RecordedHole> holes{};  ///< within it: what follows each stands so much later
 };
 /// The part of what is played that is recorded into.
 struct RecordedInto {
   Samples from = 0;
   std::optional<Samples> to{};  ///< empty: as long as it goes on
 };
-/// What was recorded while `into` was played, once for each time it was; where nothing was played,
-/// all. `latency`: frames from playing to hearing; `lag`: frames by which these inputs come later
+/// What was recorded while `into` was played, once for each time it was, holes or not; where nothing
+/// was played, all. `latency`: frames from playing to hearing; `lag`: frames by which these inputs come later
 /// than others, see InputSource. Parts shorter than 0.2 s are none.
 std::vector<RecordedTake> takes_of_recording(const Recording& recording, Samples latency,
                                              RecordedInto into, double rate, Samples lag = 0);
+
+/// What a program that was killed had recorded of it, as its note and its file tell. `frames`: of the
+/// file. All of it, where the note does not tell what was played.
+std::vector<RecordedTake> takes_of_broken(const BrokenRecording& broken, Samples frames);
+
+/// Each take of a file at its place in what was played; where nothing was, at `otherwise`.
+std::vector<RecordedPart> recorded_parts(const Source& file, std::span<const RecordedTake> takes,
+                                         double rate, ReelTime otherwise);
 
 /// Hears all inputs as long as it is the player's tap; records when it is told to. Its public
 /// functions are for the interface's thread; only end() waits, for the latency.
@@ -73,6 +88,8 @@ class Recorder final : public InputTap {
   void begin(const std::vector<RecordedFile>& files, bool floating);
   bool recording() const { return recording_.load(); }
   Samples frames() const { return frames_.load(); }
+  /// What was played, from the `from`th mark of this recording on.
+  std::vector<PlayedMark> marks(size_t from = 0) const;
   /// Why writing has stopped, in a sentence, once; what was written stays. Empty: it has not.
   std::string take_problem();
   /// Records `more` frames and closes the files.
@@ -81,10 +98,6 @@ class Recorder final : public InputTap {
   void hear(const InputBlock& block) noexcept override;
 
  private:
-  struct Mark {
-    Samples at = 0, position = 0;
-    bool playing = false;
-  };
   void write_on(const std::stop_token& stop);
   void write_ready();
   void mark(const InputBlock& block) noexcept;
@@ -97,12 +110,13 @@ class Recorder final : public InputTap {
   std::atomic<bool> recording_{false};
   std::atomic<Samples> frames_{0};
   std::atomic<int> channels_{0};
-  Mark last_mark_{};
+  PlayedMark last_mark_{};
 
   // Between: one writer, one reader each.
+  size_t width_ = 1;  // inputs that are recorded, from the first on; only changed while nothing is
   std::vector<float> ring_;
   std::atomic<size_t> written_{0}, read_{0};
-  std::array<Mark, 4096> marks_{};
+  std::array<PlayedMark, 4096> marks_{};
   std::atomic<size_t> mark_count_{0};
   std::atomic<bool> too_slow_{false};
 

@@ -63,7 +63,7 @@ void add(std::span<float> x, const Syllable& s, std::mt19937& random) {
 
 ClipSound reference_voice(const std::filesystem::path& folder) {
   const auto file = folder / "reference-voice-1.wav";
-  const ClipSound sound{file, 0, -1, rate, SecondsRange{0.1, 1.0}, {}, {}};
+  const ClipSound sound{file, 0, -1, rate, ClipRange{0.1, 1.0}, {}, {}};
   std::error_code error;
   if (std::filesystem::exists(file, error)) return sound;
   std::filesystem::create_directories(folder, error);

@@ -137,9 +137,7 @@ RenderResult render_clip(const RenderRequest& request, FindingStore& store,
   const auto done = process_clip(request.plan, options, [&](const AudioBlock& b) {
     request.length == RenderLength::same ? same.hear(b) : trim.hear(b);
   });
-  const TimeMap& map = done.stages.back().from_clip;
-  result.lead = std::max<Samples>(
-      0, std::llround(std::min(map.out_of(0), map.out_of(clip.seconds())) * clip.rate));
+  result.lead = std::llround(lead_of(done.stages.back().from_clip, clip.seconds()) * clip.rate);
   if (request.length == RenderLength::same) same.finish();
   aside.finish();
   for (const auto& writer : writers) writer->commit();

@@ -43,11 +43,11 @@ std::optional<double> noise_floor_db(const ClipSound& sound, const CancelToken& 
   return meter.floor_dbfs();
 }
 
+// `sound` has a room tone.
 AudioBuffer marked_tone(const ClipSound& sound) {
   ClipReader reader(sound);
-  const auto begin = static_cast<Samples>(std::llround(sound.room_tone->begin * sound.rate));
-  const auto frames = static_cast<Samples>(
-      std::llround((sound.room_tone->end - sound.room_tone->begin) * sound.rate));
+  const Samples begin = frame_of(sound.room_tone->begin, sound.rate);
+  const Samples frames = frame_of(sound.room_tone->end, sound.rate) - begin;
   AudioBuffer out(reader.channels(), frames);
   reader.seek(begin);
   Samples at = 0;
@@ -69,7 +69,7 @@ AudioBuffer lent_tone(const Reel& reel, int group) {
                 fmt::format("No room tone is marked in {}. Mark half a second or more on the Bench "
                             "where only the room is heard.",
                             reel.groups.at(static_cast<size_t>(group)).name));
-  AudioBuffer tone = marked_tone(clip_sound(reel, *lender));
+  AudioBuffer tone = marked_tone(room_tone_sound(reel, *lender).value());
   if (tone.frames() == 0 || power_of(tone) <= 0)
     throw Error(
         Error::Kind::call,
@@ -81,21 +81,21 @@ AudioBuffer lent_tone(const Reel& reel, int group) {
 
 std::vector<ToneGap> tone_gaps(const Reel& reel, int group) {
   struct Sounds {
-    double begin, end;
+    ReelRange range;
     int clip;
   };
   std::vector<Sounds> all;
   for (const int id : rendered_clips(reel))
     if (const Clip& c = *reel.find(id); c.group == group)
-      all.push_back({c.place_s, c.place_s + clip_seconds(reel, c), id});
-  std::ranges::stable_sort(all, {}, &Sounds::begin);
+      all.push_back({whole_in_reel(times_of(reel, c)), id});
+  std::ranges::stable_sort(all, {}, [](const Sounds& s) { return s.range.begin; });
   std::vector<ToneGap> out;
   if (all.empty()) return out;
   Sounds last = all.front();
   for (const Sounds& next : all) {
-    if (next.begin - last.end >= least_gap_s)
-      out.push_back({last.end, next.begin, last.clip, next.clip});
-    if (next.end > last.end) last = next;
+    if ((next.range.begin - last.range.end).s >= least_gap_s)
+      out.push_back({{last.range.end, next.range.begin}, last.clip, next.clip});
+    if (next.range.end > last.range.end) last = next;
   }
   return out;
 }
@@ -173,8 +173,8 @@ std::vector<FilledGap> fill_gaps(const Reel& reel, int group, const fs::path& fo
     const double gain_db = known == 0 ? 0
                                       : std::clamp(power_to_db(power / known / own),
                                                    -most_fill_gain_db, most_fill_gain_db);
-    const auto frames = static_cast<Samples>(
-        std::llround((gaps[i].end_s - gaps[i].begin_s + 2 * tone_fade_s) * reel.rate));
+    const Samples frames =
+        frames_of(gaps[i].range.length() + ReelSpan{2 * tone_fade_s}, reel.rate);
     AudioBuffer filled = longer_room_tone(tone, reel.rate, frames, static_cast<unsigned>(i + 1));
     for (int c = 0; c < filled.channels(); ++c)
       for (float& x : filled.channel(c)) x *= static_cast<float>(from_db(gain_db));

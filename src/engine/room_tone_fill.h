@@ -10,11 +10,11 @@ namespace drevan {
 
 /// Nothing of a group sounds between two of its clips, which follow each other in time.
 struct ToneGap {
-  double begin_s = 0, end_s = 0;  ///< of the reel
+  ReelRange range{};
   int before = 0, after = 0;      ///< the clips' ids
   friend bool operator==(const ToneGap&, const ToneGap&) = default;
 };
-/// Those of at least `least_gap_s`. Clips are as long as they came.
+/// Those of at least `least_gap_s`. Clips are as long as they are heard, without what rings on.
 std::vector<ToneGap> tone_gaps(const Reel& reel, int group);
 inline constexpr double least_gap_s = 0.02;
 /// How far the tone reaches into its neighbours, crossfaded.

@@ -54,6 +54,9 @@ PlayPlan play_plan(const ClipPlan& plan, const Processed& processed) {
   out.rewritten = processed.rewritten;
   out.rewritten_stage = processed.rewritten_stage;
   out.from_clip = processed.stages.back().from_clip;
+  const double clip_s = processed.stages.front().shape.seconds();
+  for (size_t i = 0; i < out.clip.steps.size(); ++i)
+    place_tracks(out.clip.steps[i], lead_of(processed.stages[i].from_clip, clip_s));
   out.sounds = identity_of_sounds(out);
   return out;
 }
@@ -80,6 +83,7 @@ SceneSound scene_sound(const ClipPlan& plan, FindingStore& store, const fs::path
     keep_course(file, *out.course);
   }
   out.plan = std::make_shared<const PlayPlan>(play_plan(plan, processed));
+  out.foretold = stages_of(plan, processed.stages.front().shape).back().from_clip;
   // What nothing rings behind ends where it ends.
   out.channels = processed.stages.back().shape.channels;
   out.length =
@@ -90,9 +94,8 @@ SceneSound scene_sound(const ClipPlan& plan, FindingStore& store, const fs::path
     out.length = run.end();
   }
   const SoundShape& clip = processed.stages.front().shape;
-  const TimeMap& map = processed.stages.back().from_clip;
-  out.lead = std::max<Samples>(
-      0, std::llround(std::min(map.out_of(0), map.out_of(clip.seconds())) * clip.rate));
+  out.lead =
+      std::llround(lead_of(processed.stages.back().from_clip, clip.seconds()) * clip.rate);
   return out;
 }
 
@@ -116,7 +119,7 @@ std::shared_ptr<const PlayPlan> kept_plan(const PlayPlan& plan, FindingStore& st
 SceneVoice scene_voice(const Reel& reel, const Clip& clip, const SceneSound& sound) {
   SceneVoice out;
   out.clip = clip.id;
-  out.begin = std::llround(clip.place_s * reel.rate) - sound.lead;
+  out.begin = frame_of(clip.place, reel.rate) - sound.lead;
   out.plan = sound.plan;
   out.channels = sound.channels;
   out.length = sound.length;

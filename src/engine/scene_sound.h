@@ -15,6 +15,7 @@ struct SceneSound {
   int channels = 1;    ///< of what leaves
   Samples length = 0;  ///< frames to the end of its ringing
   Samples lead = 0;    ///< frames that come before the clip's own beginning
+  TimeMap foretold{};  ///< the clip's clock as it was known before its sound was made
   std::shared_ptr<const SoundCourse> course;
 };
 

@@ -69,7 +69,9 @@ class Copy {
         throw Error(
             Error::Kind::input,
             fmt::format("{} cannot be read on. Copy it from its source again.", film_.format->url));
-      if (to_[static_cast<size_t>(packet.stream_index)] >= 0) return true;
+      // Streams that come later have no place in what was begun.
+      const auto stream = static_cast<size_t>(packet.stream_index);
+      if (stream < to_.size() && to_[stream] >= 0) return true;
       av_packet_unref(&packet);
     }
   }
@@ -87,7 +89,14 @@ class Copy {
     packet.stream_index = to_[static_cast<size_t>(packet.stream_index)];
     av_packet_rescale_ts(&packet, from.time_base, into.time_base);
     packet.pos = -1;
-    put_ready(packet);
+    const int code = av_interleaved_write_frame(out_.get(), &packet);
+    if (code == AVERROR(EINVAL))
+      throw Error(Error::Kind::input,
+                  fmt::format("{}: its pictures' times jump, or are missing, so they cannot stand "
+                              "in this container. Use .mkv, or write the film anew where it came "
+                              "from.",
+                              film_.format->url));
+    if (code < 0) throw cannot_write(goal_, AVUNERROR(code));
   }
   void put_ready(AVPacket& packet) {
     if (const int code = av_interleaved_write_frame(out_.get(), &packet); code < 0)
@@ -188,6 +197,8 @@ WrittenFilm write_film(const fs::path& film_file, const fs::path& mix, const fs:
     throw Error(
         Error::Kind::call,
         fmt::format("{} would be written over itself. Choose another name.", goal.string()));
+  // What has no times of its own, as pictures in AVI, gets them from their order.
+  film.format->flags |= AVFMT_FLAG_GENPTS;
   const double begins_s = film.begins_s(), lasts_s = film.lasts_s();
   ReplacementFile replacement(goal);
   Copy copy(film, goal, replacement.part(), how.keeps_sound);

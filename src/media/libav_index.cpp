@@ -124,7 +124,12 @@ class Builder {
     if (n <= 0) return;
     Samples place = position_;
     if (pts != AV_NOPTS_VALUE) {
-      const Samples told = rounded(index_, pts);
+      Samples told = rounded(index_, pts) - jumped_;
+      if (stamped_ && told - position_ > std::llround(longest_gap_s * rate_)) {
+        jumped_ += told - position_;
+        told = position_;
+        index_.jumps.push_back(position_);
+      }
       if (stamped_ && std::abs(told - position_) > tolerance(index_, n)) place = told;
       if (place > position_ + std::llround(0.05 * rate_)) index_.gaps.push_back({position_, place});
       index_.packets.push_back({pts, place});
@@ -138,6 +143,7 @@ class Builder {
   LibavIndex index_;
   double rate_ = 48000;
   Samples position_ = 0, last_ = 0;  // the end so far; where the last packet begins
+  Samples jumped_ = 0;               // by so much stamps have jumped
   bool decodes_ = false, stamped_ = true;
 };
 
@@ -146,7 +152,12 @@ class Builder {
 Samples LibavIndex::place_of(std::int64_t pts, Samples position, Samples count) const {
   if (pts == AV_NOPTS_VALUE) return std::max<Samples>(position, 0);
   const auto at = std::ranges::lower_bound(packets, pts, {}, &Packet::pts);
-  const Samples place = at != packets.end() && at->pts == pts ? at->place : rounded(*this, pts);
+  Samples place = rounded(*this, pts);
+  if (at != packets.end() && at->pts == pts)
+    place = at->place;
+  else if (at != packets.begin() && !jumps.empty())
+    place = (at - 1)->place +
+            std::llround(static_cast<double>(pts - (at - 1)->pts) * frames_per_tick);
   return position >= 0 && std::abs(place - position) <= tolerance(*this, count) ? position : place;
 }
 

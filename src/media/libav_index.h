@@ -18,7 +18,9 @@ struct LibavIndex {
     Samples place = 0;
   };
   std::vector<Packet> packets;   ///< by pts
-  std::vector<FrameRange> gaps;  ///< of a twentieth of a second and more
+  std::vector<FrameRange> gaps;  ///< of a twentieth of a second to longest_gap_s
+  /// Where stamps jump further than that: they are not believed, and what follows stands right there.
+  std::vector<Samples> jumps{};
   Samples frames = 0;            ///< to the end of the last packet; counted, not promised
   std::int64_t zero = 0;         ///< the stamp of place 0: where picture or sound begins, whichever is first
   std::int64_t first = 0;        ///< the stamp of the first packet
@@ -29,6 +31,8 @@ struct LibavIndex {
   /// `position`: the end of the frame before it; below 0: not known.
   Samples place_of(std::int64_t pts, Samples position, Samples count) const;
 };
+
+inline constexpr double longest_gap_s = 600;
 
 /// Kept for files that were not changed since. Throws Error(input).
 std::shared_ptr<const LibavIndex> libav_index(const std::filesystem::path& file);

@@ -57,6 +57,11 @@ class LibavReader final : public AudioReader {
     for (const auto& gap : index_->gaps)
       info_.warnings.push_back(fmt::format("{} has no sound from {} to {} (its packets are missing); silence stands there.", name_,
                                            length_text(static_cast<double>(gap.begin) / info_.rate), length_text(static_cast<double>(gap.end) / info_.rate)));
+    for (const Samples jump : index_->jumps)
+      info_.warnings.push_back(fmt::format(
+          "{} says that there is nothing for more than {} from {} on; that is left out, and what "
+          "follows stands right there. Check that it is the file that is meant.",
+          name_, length_text(longest_gap_s), length_text(static_cast<double>(jump) / info_.rate)));
     for (int i = 0; i < static_cast<int>(format_->nb_streams); ++i)
       if (i != stream_) format_->streams[i]->discard = AVDISCARD_ALL;
   }

@@ -74,18 +74,24 @@ std::unique_ptr<AudioReader> open_sofa(const fs::path& file, int measurement) {
   const std::unique_ptr<MYSOFA_HRTF, Free> sofa(mysofa_load(file.c_str(), &error));
   if (!sofa || error != MYSOFA_OK) throw Fault{"is no SOFA file that can be read"};
   const auto ears = static_cast<size_t>(sofa->R), n = static_cast<size_t>(sofa->N);
-  if (sofa->M < 1 || ears < 1 || n < 1 || sofa->DataIR.elements < sofa->M * sofa->R * sofa->N)
-    throw Fault{"holds no responses"};
+  if (sofa->M < 1 || ears < 1 || n < 1) throw Fault{"holds no responses"};
   if (ears > max_channels)
     throw Fault{fmt::format("has {} receivers, at most {} are possible", ears, max_channels)};
+  // What it promises may be more than any number holds.
+  const size_t there = sofa->DataIR.elements;
+  if (n > there || ears > there / n || sofa->M > there / n / ears || !sofa->DataIR.values)
+    throw Fault{"holds fewer responses than it says"};
+  if (n > static_cast<size_t>(longest_response_s * 384000))
+    throw Fault{fmt::format("is longer than {:g} s, too long for a response", longest_response_s)};
   const double rate = sofa->DataSamplingRate.elements > 0
                           ? static_cast<double>(sofa->DataSamplingRate.values[0])
                           : 0;
   if (!(rate >= 8000 && rate <= 384000)) throw Fault{fmt::format("has a rate of {:g} Hz", rate)};
-  const auto m = static_cast<size_t>(std::clamp(measurement, 1, static_cast<int>(sofa->M)) - 1);
+  const auto m = static_cast<size_t>(std::clamp(measurement, 1, static_cast<int>(std::min(sofa->M, 1U << 30))) - 1);
   // Each receiver's own delay, in frames; one for all measurements, or each its own.
   const auto delay = [&](size_t ear) -> size_t {
-    const size_t at = sofa->DataDelay.elements >= sofa->M * sofa->R ? m * ears + ear : ear;
+    const size_t at =
+        sofa->DataDelay.elements >= static_cast<size_t>(sofa->M) * ears ? m * ears + ear : ear;
     if (at >= sofa->DataDelay.elements) return 0;
     const float frames = sofa->DataDelay.values[at];
     return frames > 0 ? static_cast<size_t>(std::min(frames, 1e6F)) : 0;

@@ -5,6 +5,7 @@
 #include <algorithm>
 #include <cmath>
 
+#include "reel/clip_times.h"
 #include "reel/draft.h"
 #include "steps/curve_edit.h"
 
@@ -61,19 +62,19 @@ const Curve* length_curve(const ChainStep& step) {
 Knots knots_of(const Reel& reel, const Clip& clip) {
   const double own_s = clip_seconds(reel, clip);
   const ChainStep* step = stretching_step(clip);
-  if (!step) return {{0, 0}, {own_s, own_s}};
+  if (!step) return {{{0}, {0}}, {{own_s}, {own_s}}};
   const Curve* curve = length_curve(*step);
-  if (!curve || !holds(*curve)) return {{0, 0}, {own_s, own_s * even_factor(*step, own_s)}};
+  if (!curve || !holds(*curve)) return {{{0}, {0}}, {{own_s}, {own_s * even_factor(*step, own_s)}}};
   const auto& of = step->type->parameters[static_cast<size_t>(length_parameter(*step))];
-  Knots out{{0, 0}};
-  const auto go_to = [&](double in) {
-    const double middle = (out.back().in_s + in) / 2;
+  Knots out{{{0}, {0}}};
+  const auto go_to = [&](ClipTime in) {
+    const double middle = (out.back().in.s + in.s) / 2;
     const double factor = factor_of(*step, value_at(*curve, of, middle));
-    out.push_back({in, out.back().out_s + (in - out.back().in_s) * factor});
+    out.push_back({in, out.back().out + HeardSpan{(in - out.back().in).s * factor}});
   };
   for (const CurvePoint& p : curve->points)
-    if (p.s > out.back().in_s && p.s < own_s) go_to(p.s);
-  go_to(own_s);
+    if (p.s > out.back().in.s && p.s < own_s) go_to({p.s});
+  go_to({own_s});
   return out;
 }
 
@@ -83,17 +84,6 @@ std::vector<Anchor> anchors_of(const Reel& reel, const Clip& clip) {
   if (is_bus(clip)) return {};
   const Knots knots = knots_of(reel, clip);
   return {knots.begin() + 1, knots.end() - 1};
-}
-
-std::optional<TimeMap> stretch_clock(const Reel& reel, const Clip& clip) {
-  const ChainStep* own = stretching_step(clip);
-  for (const RunningStep& running : running_steps(reel, clip))
-    if (running.step->type->rewrite && running.step != own) return std::nullopt;
-  if (!own) return TimeMap();
-  if (const Curve* curve = length_curve(*own); curve && !holds(*curve)) return std::nullopt;
-  std::vector<TimeMap::Point> points;
-  for (const Anchor& k : knots_of(reel, clip)) points.push_back({k.in_s, k.out_s});
-  return TimeMap(std::move(points));
 }
 
 namespace edits {
@@ -131,7 +121,8 @@ Edit put(Draft& d, const Knots& knots, StretchWay way, std::string label, std::s
   const auto [least, most] = stretch_bounds(way);
   Curve curve;
   for (size_t i = 1; i < knots.size(); ++i) {
-    const double in = knots[i].in_s - knots[i - 1].in_s, out = knots[i].out_s - knots[i - 1].out_s;
+    const double in = (knots[i].in - knots[i - 1].in).s,
+                 out = (knots[i].out - knots[i - 1].out).s;
     const double factor = out / in;
     if (!(factor >= least * 0.999 && factor <= most * 1.001))
       throw impossible(
@@ -139,7 +130,7 @@ Edit put(Draft& d, const Knots& knots, StretchWay way, std::string label, std::s
                       d.clip.name, least * in, most * in,
                       way == StretchWay::tape ? "like tape" : "and keep their pitch", out));
     const double pct = way == StretchWay::tape ? 100 / factor : 100 * factor;
-    curve.points.push_back({knots[i - 1].in_s, std::clamp(pct, 10.0, 400.0), CurveShape::hold});
+    curve.points.push_back({knots[i - 1].in.s, std::clamp(pct, 10.0, 400.0), CurveShape::hold});
   }
   ChainStep& step = stretching_step(d, way);
   const auto value = [&](const char* id) -> double& {
@@ -169,32 +160,32 @@ size_t knot_at(const Knots& knots, int anchor) {
 
 }  // namespace
 
-Edit bind(const Reel& reel, int clip, double out_s, StretchWay way) {
+Edit bind(const Reel& reel, int clip, HeardTime out, StretchWay way) {
   require_clip(clip, "has no moments of its own to bind");
   Draft d(reel, clip);
   way = stretch_way(d.clip).value_or(way);
   require_one_clock(d.clip, way);
   Knots knots = knots_of(reel, d.clip);
-  const auto next = std::ranges::find_if(knots, [&](const Anchor& k) { return k.out_s > out_s; });
+  const auto next = std::ranges::find_if(knots, [&](const Anchor& k) { return k.out > out; });
   if (next == knots.begin() || next == knots.end())
     throw impossible(
         fmt::format("{} is not heard there; put the playhead within it.", d.clip.name));
   const Anchor before = *(next - 1), after = *next;
-  const double in_s = before.in_s + (out_s - before.out_s) / (after.out_s - before.out_s) *
-                                        (after.in_s - before.in_s);
-  if (!(in_s - before.in_s >= least_between_s && after.in_s - in_s >= least_between_s))
+  const ClipTime in =
+      before.in + (after.in - before.in) * ((out - before.out) / (after.out - before.out));
+  if (!((in - before.in).s >= least_between_s && (after.in - in).s >= least_between_s))
     throw impossible(
         fmt::format("A moment of {} is bound there already, or its end is.", d.clip.name));
-  knots.insert(next, {in_s, out_s});
+  knots.insert(next, {in, out});
   return put(d, knots, way, fmt::format("Bind a moment of {}", reel.find(clip)->name), {});
 }
 
-Edit move_anchor(const Reel& reel, int clip, int anchor, double out_s) {
+Edit move_anchor(const Reel& reel, int clip, int anchor, HeardTime out) {
   require_clip(clip, "has no moments of its own to bind");
   Draft d(reel, clip);
   Knots knots = knots_of(reel, d.clip);
   const size_t at = knot_at(knots, anchor);
-  knots[at].out_s = out_s;
+  knots[at].out = out;
   const auto way = way_of(d.clip);
   return put(d, knots, way, fmt::format("Move a bound moment of {}", reel.find(clip)->name),
              merge_of(clip, at));
@@ -209,32 +200,33 @@ Edit unbind(const Reel& reel, int clip, int anchor) {
   return put(d, knots, way, fmt::format("Let a bound moment of {} go", reel.find(clip)->name), {});
 }
 
-Edit move_bound_end(const Reel& reel, int clip, double seconds, StretchWay way) {
+Edit move_bound_end(const Reel& reel, int clip, HeardSpan length, StretchWay way) {
   Draft d(reel, clip);
   Knots knots = knots_of(reel, d.clip);
-  knots.back().out_s = seconds;
-  return put(d, knots, way, fmt::format("Stretch {} to {:.2f} s", reel.find(clip)->name, seconds),
+  knots.back().out = HeardTime{0} + length;
+  return put(d, knots, way, fmt::format("Stretch {} to {:.2f} s", reel.find(clip)->name, length.s),
              fmt::format("length of clip {}", clip));
 }
 
 Edit stretch_bound(const Reel& reel, int clip, double factor) {
   Draft d(reel, clip);
   Knots knots = knots_of(reel, d.clip);
-  for (Anchor& k : knots) k.out_s *= factor;
+  for (Anchor& k : knots) k.out.s *= factor;
   const auto way = way_of(d.clip);
   return put(d, knots, way, fmt::format("Stretch {}", reel.find(clip)->name), {});
 }
 
-Edit follow_event(Edit edit, double from_s, double to_s) {
+Edit follow_event(Edit edit, ReelTime from, ReelTime to) {
   constexpr double near_s = 0.001;
   const Reel before = edit.next;
   std::string left;
   for (const Clip& c : before.clips) {
     const auto anchors = anchors_of(before, c);
     for (size_t i = 0; i < anchors.size(); ++i) {
-      if (std::abs(c.place_s + anchors[i].out_s - from_s) > near_s) continue;
+      const ClipTimes times = times_of(before, c);
+      if (std::abs((in_reel(times, anchors[i].out) - from).s) > near_s) continue;
       try {
-        edit.next = move_anchor(edit.next, c.id, static_cast<int>(i), to_s - c.place_s).next;
+        edit.next = move_anchor(edit.next, c.id, static_cast<int>(i), heard(times, to)).next;
       } catch (const Error&) {
         left += (left.empty() ? "" : ", ") + c.name;
       }

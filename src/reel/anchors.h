@@ -9,9 +9,10 @@
 
 namespace drevan {
 
-/// A moment of a clip's own sound, and when it is heard, both in seconds from its beginning.
+/// A moment of a clip's own sound, and when it is heard.
 struct Anchor {
-  double in_s = 0, out_s = 0;
+  ClipTime in{};
+  HeardTime out{};
   friend bool operator==(const Anchor&, const Anchor&) = default;
 };
 
@@ -19,31 +20,27 @@ struct Anchor {
 /// points hold.
 std::vector<Anchor> anchors_of(const Reel& reel, const Clip& clip);
 
-/// The clip's clock where nothing but that step has one, and no curve is drawn along its length;
-/// empty: it cannot be told without its sound.
-std::optional<TimeMap> stretch_clock(const Reel& reel, const Clip& clip);
-
 namespace edits {
 
-/// What is heard `out_s` after the clip's beginning is bound there: nothing moves yet. `way`: how
+/// What is heard at `out` is bound there: nothing moves yet. `way`: how
 /// the clip is stretched where nothing stretches it. Throws Error(call): outside of the clip or
 /// nearer than least_between_s to another; a curve was drawn along its length; another step of its
 /// chain has a clock of its own.
-Edit bind(const Reel& reel, int clip, double out_s, StretchWay way);
+Edit bind(const Reel& reel, int clip, HeardTime out, StretchWay way);
 /// The anchor is heard there from now on; the other ones, beginning and end stay where they are.
 /// Moves of one anchor that follow each other are one edit. Throws as stretch_to(), telling the
 /// bounds.
-Edit move_anchor(const Reel& reel, int clip, int anchor, double out_s);
+Edit move_anchor(const Reel& reel, int clip, int anchor, HeardTime out);
 /// What lies between its neighbours is stretched evenly again.
 Edit unbind(const Reel& reel, int clip, int anchor);
 /// The clip's end is heard there; anchors stay. See stretch_to().
-Edit move_bound_end(const Reel& reel, int clip, double seconds, StretchWay way);
+Edit move_bound_end(const Reel& reel, int clip, HeardSpan length, StretchWay way);
 /// All of an anchored clip becomes `factor` times as long.
 Edit stretch_bound(const Reel& reel, int clip, double factor);
 
 /// After `edit`, which moved an event: moments that were bound where it was go with it, but where
 /// that is past what the step can do; `told` then names those.
-Edit follow_event(Edit edit, double from_s, double to_s);
+Edit follow_event(Edit edit, ReelTime from, ReelTime to);
 
 inline constexpr double least_between_s = 0.01;
 

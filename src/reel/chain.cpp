@@ -4,7 +4,6 @@
 
 #include <algorithm>
 #include <cmath>
-#include <limits>
 
 #include "audio/error.h"
 #include "audio/utf8.h"
@@ -30,7 +29,10 @@ nlohmann::ordered_json sides_to_json(const std::vector<SideChoice>& sides, const
   for (size_t i = 0; i < sides.size(); ++i) {
     const SideChoice& side = sides[i];
     auto& one = out[std::string(type.sides[i].id)];
-    if (side.from == SideChoice::From::file) one = {{"file", to_utf8(side.file.string())}};
+    if (side.from == SideChoice::From::file) {
+      one = {{"file", to_utf8(side.file.string())}};
+      if (!is_utf8(side.file.string())) one["file_bytes"] = to_hex_bytes(side.file.string());
+    }
     if (side.from == SideChoice::From::clip) {
       one = {{"clip", side.name}};
       if (side.clip != 0) one["id"] = side.clip;
@@ -49,15 +51,16 @@ std::vector<SideChoice> sides_from_json(const nlohmann::json& json, const StepTy
     if (at == type.sides.end())
       throw wrong(where, fmt::format("this step hears no {} beside its own sound.", shown(name)));
     const auto here = fmt::format("{}, {}", where, name);
-    only_members(value, {"clip", "id", "file"}, here);
+    only_members(value, {"clip", "id", "file", "file_bytes"}, here);
     if (value.contains("file") == value.contains("clip"))
       throw wrong(here, "must have a \"file\" or a \"clip\".");
     SideChoice& side = out[static_cast<size_t>(at - type.sides.begin())];
     side.from = value.contains("file") ? SideChoice::From::file : SideChoice::From::clip;
-    side.file = member<std::string>(value, "file", "", here);
+    const auto bytes = from_hex_bytes(member<std::string>(value, "file_bytes", "", here));
+    side.file = bytes.empty() ? member<std::string>(value, "file", "", here) : bytes;
     side.name = member<std::string>(value, "clip", "", here);
     side.clip = member(value, "id", 0, here);
-    if (side.clip < 0 || (side.from == SideChoice::From::file && side.file.empty()))
+    if (side.clip < 0 || side.clip > most_id || (side.from == SideChoice::From::file && side.file.empty()))
       throw wrong(here, "names nothing that can be heard.");
   }
   return out;
@@ -97,8 +100,9 @@ ChainStep step_from_json(const nlohmann::json& json, const std::string& where) {
       step.curves = curves_from_json(value, *type, fmt::format("{}, curves", here));
     } else if (key == "id") {
       step.id = member(json, "id", 0, here);
-      if (step.id < 1)
-        throw wrong(here, fmt::format("\"id\" is {}, allowed is 1 or more.", shown(value)));
+      if (step.id < 1 || step.id > most_id)
+        throw wrong(here,
+                    fmt::format("\"id\" is {}, allowed is 1 to {}.", shown(value), most_id));
     } else if (key == "sides") {
       step.sides = sides_from_json(value, *type, fmt::format("{}, sides", here));
     } else if (key == "sits_out") {
@@ -118,7 +122,7 @@ std::vector<int> ids_from_json(const nlohmann::json& json, const std::string& wh
   std::vector<int> ids;
   if (!json.is_array()) throw wrong(where, "must be a list of clips' ids.");
   for (const auto& id : json) {
-    if (!id.is_number_integer() || id.get<std::int64_t>() < 1 || id.get<std::int64_t>() > std::numeric_limits<int>::max())
+    if (!id.is_number_integer() || id.get<std::int64_t>() < 1 || id.get<std::int64_t>() > most_id)
       throw wrong(where, fmt::format("{} is not the id of a clip.", shown(id)));
     ids.push_back(id.get<int>());
   }
@@ -186,7 +190,7 @@ nlohmann::ordered_json to_json(const Chain& chain) {
     }
     for (size_t i = 0; i < step.settings.texts.size(); ++i)
       if (const auto& p = step.type->texts[i]; step.settings.texts[i] != p.standard)
-        settings[std::string(p.id)] = to_utf8(step.settings.texts[i]);
+        settings[std::string(p.id)] = text_to_json(p, step.settings.texts[i]);
     nlohmann::ordered_json one{{"step", std::string(step.type->id)}};
     if (step.id != 0) one["id"] = step.id;
     one["settings"] = settings;

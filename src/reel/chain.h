@@ -13,6 +13,9 @@ namespace drevan {
 
 /// Tells the steps of a reel apart for as long as they live, wherever they move; above 0. 0: of no reel.
 using StepId = int;
+/// The highest number that a clip, a step, a line or (after a minus) a space may have in a file: one
+/// that is nearer to what an int holds would leave none for the next.
+inline constexpr int most_id = 1'000'000'000;
 
 /// What a step hears beside its own sound, for one of StepType::sides.
 struct SideChoice {

@@ -1,50 +1,77 @@
-// Clips of one row that lie on each other: crossfaded, or layered.
+// Clips of one row that lie on each other: who goes over into whom is told by where they lie. No
+// edit needs to remember it.
 #pragma once
 
 #include <functional>
+#include <map>
+#include <optional>
 #include <span>
 #include <vector>
 
-#include "audio/sound.h"
+#include "reel/clip_times.h"
 #include "reel/edits.h"
 
 namespace drevan {
 
-/// A clip as it sounds in the reel: for how long, and where its own moments come in that.
-struct SoundingLength {
-  double seconds = 0;
-  TimeMap from_clip{};
-};
-using LengthOf = std::function<SoundingLength(const Clip&)>;
-
 /// Two clips of a row, of which one ends within the other.
 struct Crossing {
-  int before = 0, after = 0;      ///< by id
-  double begin_s = 0, end_s = 0;  ///< of the reel: from where `after` begins to where `before` ends
-  double out_s = 0, in_s = 0;     ///< the same in the clips' own seconds, as they are faded
-  double alike = 0;               ///< see alike_where_they_cross()
+  int before = 0, after = 0;       ///< by id
+  ReelRange over{};                ///< from where `after` begins to where `before` ends
+  ClipSpan out{}, in{};            ///< the same by the clips' own clocks: the end of one, the beginning of the other
+  double alike = 0;                ///< see Crossfade; 0 where it is not known yet
+  double middle = middle_of_fade;  ///< see Crossfade
+  friend bool operator==(const Crossing&, const Crossing&) = default;
 };
 
-/// Where `clip` and its row's other clips cross that are heard. None where one lies within the
-/// other, where either is layered, or where they are longer than longest_fade_s on each other.
-std::vector<Crossing> crossings_of(const Reel& reel, int clip, const LengthOf& length);
-/// The crossing between two clips that are crossfaded, as its fades say; empty: they are not.
-std::optional<Crossing> crossed(const Reel& reel, int before, int after, const LengthOf& length);
+/// Who goes over into whom: clips of one group that are heard, neither of them layered, one ending
+/// within the other, over at most longest_fade_s. None where one lies within the other, or is heard
+/// backwards. An end goes over into one beginning: of several the one that begins last before it.
+class Crossings {
+ public:
+  /// Of all rows, or of one.
+  explicit Crossings(const Reel& reel, std::optional<int> group = std::nullopt);
+  /// What the clip's beginning, or its end, goes over from or into; nullptr: nothing.
+  const Crossing* into(int clip) const { return find(into_, clip); }
+  const Crossing* out_of(int clip) const { return find(out_of_, clip); }
+  const std::vector<Crossing>& all() const& { return all_; }
+  const std::vector<Crossing>& all() const&& = delete;  // it would be gone
+  std::vector<Crossing> take() && { return std::move(all_); }
+
+ private:
+  using Index = std::map<int, size_t>;  // into all_, by the clip
+  const Crossing* find(const Index& index, int clip) const {
+    const auto at = index.find(clip);
+    return at == index.end() ? nullptr : &all_[at->second];
+  }
+  void add_row(const Reel& reel, std::vector<const Clip*> row);
+  bool add(const Reel& reel, const Clip& before, const ClipTimes& going, const Clip& after,
+           const ClipTimes& coming);
+
+  std::vector<Crossing> all_;
+  Index into_, out_of_;
+};
+
+/// What is known of a pair; nullptr: nothing yet.
+const Crossfade* find_crossfade(const Reel& reel, int before, int after);
+/// Puts it in the place of what was known.
+void put_crossfade(Reel& reel, const Crossfade& known);
 
 namespace edits {
 
-/// After `edit`, which moved, trimmed or stretched clips: what crosses is crossfaded, what was
-/// crossfaded and does not cross any more begins and ends as it is. `alike` tells of a crossing.
-/// `length` is asked for clips of edit.next.
-Edit settle_crossings(Edit edit, std::span<const int> clips, const LengthOf& length,
-                      const std::function<double(const Reel&, const Crossing&)>& alike);
-/// After `edit`, which took clips out: what was crossfaded with one of them begins and ends as it is.
-Edit clear_crossings(Edit edit, const LengthOf& length);
-/// Where both are equal, as a share of the crossfade's length. Drags are one edit.
+/// Clips of a row that lie on each other in a reel of a time when that said nothing: those that were
+/// not crossfaded are layered. `crossed`: which were.
+void keep_as_layered(Reel& reel, const std::function<bool(int before, int after)>& crossed);
+
+/// After an edit: of what crosses in `next` otherwise than in `before`, or was not known yet, `alike`
+/// tells how alike the two are. Returns whether anything was told anew.
+bool settle_alike(Reel& next, const Reel& before,
+                  const std::function<double(const Reel&, const Crossing&)>& alike);
+
+/// Where both are equal, as a share of the crossfade's length. Drags are one edit. Throws Error(call)
+/// where they do not cross.
 Edit set_middle(const Reel& reel, int before, int after, double middle);
-/// The clip sounds along with those that it overlaps, with all of its beginning and end: its
-/// crossfades go. Or no longer; settle_crossings() then does the rest.
-Edit set_layered(const Reel& reel, int clip, bool layered, const LengthOf& length);
+/// The clip sounds along with those that it overlaps, with all of its beginning and end. Or no longer.
+Edit set_layered(const Reel& reel, int clip, bool layered);
 
 }  // namespace edits
 }  // namespace drevan

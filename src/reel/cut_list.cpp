@@ -86,7 +86,7 @@ class ListReader {
     if (out_.empty())
       throw Error(Error::Kind::call,
                   fmt::format("{} holds no times; each line must be: begin, end, name.", where_));
-    std::ranges::stable_sort(out_, {}, [](const Piece& p) { return p.range.begin; });
+    std::ranges::stable_sort(out_, {}, [](const Piece& p) { return p.range.begin.s; });
     return std::move(out_);
   }
 
@@ -159,15 +159,15 @@ std::vector<Piece> pieces_from_file(const std::filesystem::path& file) {
 }
 
 std::vector<Piece> pieces_between(std::vector<Piece> marks, double length_s) {
-  std::ranges::stable_sort(marks, {}, [](const Piece& p) { return p.range.begin; });
+  std::ranges::stable_sort(marks, {}, [](const Piece& p) { return p.range.begin.s; });
   std::erase_if(marks, [&](const Piece& p) {
-    return p.range.begin < 0 || p.range.begin > length_s - edits::least_piece_s;
+    return p.range.begin.s < 0 || p.range.begin.s > length_s - edits::least_piece_s;
   });
   std::vector<Piece> out;
   for (size_t i = 0; i < marks.size(); ++i) {
-    const double end = i + 1 < marks.size() ? marks[i + 1].range.begin : length_s;
-    if (end - marks[i].range.begin >= edits::least_piece_s)
-      out.push_back({{marks[i].range.begin, end}, marks[i].name});
+    const double end = i + 1 < marks.size() ? marks[i + 1].range.begin.s : length_s;
+    if (end - marks[i].range.begin.s >= edits::least_piece_s)
+      out.push_back({{marks[i].range.begin.s, end}, marks[i].name});
   }
   return out;
 }
@@ -178,9 +178,9 @@ std::vector<Piece> pieces_every(double every_s, double length_s) {
   std::vector<Piece> out;
   for (int i = 0; i * every_s < length_s; ++i)
     out.push_back({{i * every_s, std::min(length_s, (i + 1) * every_s)}});
-  if (out.size() > 1 && out.back().range.end - out.back().range.begin < every_s / 3) {
+  if (out.size() > 1 && out.back().range.end.s - out.back().range.begin.s < every_s / 3) {
     out.pop_back();
-    out.back().range.end = length_s;
+    out.back().range.end.s = length_s;
   }
   return out;
 }

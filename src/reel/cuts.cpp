@@ -1,12 +1,16 @@
 #include "reel/cuts.h"
 
 #include <fmt/format.h>
+#include <fmt/ranges.h>
 
 #include <algorithm>
 #include <cmath>
 #include <set>
 
+#include "reel/clip_times.h"
 #include "reel/draft.h"
+#include "reel/sends.h"
+#include "reel/takes.h"
 
 namespace drevan::edits {
 
@@ -22,34 +26,17 @@ std::string numbered_name(const Reel& reel, const std::string& name) {
   }
 }
 
-void shift_chain(Chain& chain, double by_s) {
-  for (auto& step : chain.steps) shift_curves(step, by_s);
-}
-
-void shift_sends(std::vector<Send>& sends, double by_s) {
-  const auto move = [by_s](std::optional<Curve>& curve) {
-    if (curve) curve = shifted(std::move(*curve), by_s);
-  };
-  for (Send& s : sends) {
-    move(s.level);
-    if (s.place) {
-      move(s.place->azimuth);
-      move(s.place->distance);
-    }
-  }
-}
-
-void require_range(const Reel& reel, const Clip& clip, SecondsRange range) {
+void require_range(const Reel& reel, const Clip& clip, ClipRange range) {
   const double before = static_cast<double>(clip.begin) / reel.source_of(clip).rate;
   const double all = static_cast<double>(reel.source_of(clip).frames) / reel.source_of(clip).rate;
   constexpr double slack = 1e-6;
-  if (!(range.begin >= -before - slack) || !(range.end <= all - before + slack))
+  if (!(range.begin.s >= -before - slack) || !(range.end.s <= all - before + slack))
     throw impossible(fmt::format("{:.2f} to {:.2f} s is more than the source of {} has.",
-                                 range.begin, range.end, clip.name));
-  if (!(range.end - range.begin >= least_piece_s))
+                                 range.begin.s, range.end.s, clip.name));
+  if (!(range.end.s - range.begin.s >= least_piece_s))
     throw impossible(
         fmt::format("A piece from {:.3f} to {:.3f} s is too short; {:.0f} ms are the least.",
-                    range.begin, range.end, least_piece_s * 1000));
+                    range.begin.s, range.end.s, least_piece_s * 1000));
 }
 
 // Whether two lengths are the same to the millisecond.
@@ -59,8 +46,9 @@ bool as_long(const Reel& reel, const Version& version, double length_s) {
 }
 
 // The versions of a piece: all of them cut alike; none where one has another length, as a stretched
-// print has, for then nobody can say where the piece lies in it. `length`: the clip's, before.
-void cut_versions(const Reel& reel, Clip& clip, double length, SecondsRange range) {
+// print has, for then nobody can say where the piece lies in it. `before`: the clip as it was.
+void cut_versions(const Reel& reel, const Clip& before, Clip& clip, ClipRange range) {
+  const double length = clip_seconds(reel, before);
   const auto fits = [&](const Version& v) { return as_long(reel, v, length); };
   if (!std::ranges::all_of(clip.versions, fits)) {
     clip.versions.clear();
@@ -68,39 +56,50 @@ void cut_versions(const Reel& reel, Clip& clip, double length, SecondsRange rang
   }
   for (auto& v : clip.versions) {
     const Source& source = reel.sources[static_cast<size_t>(v.source)];
-    const Samples begin = v.begin + std::llround(range.begin * source.rate);
+    const Samples begin = v.begin + frame_of(range.begin, source.rate);
     v.begin = std::clamp<Samples>(begin, 0, source.frames - 1);
-    v.frames = std::clamp<Samples>(std::llround((range.end - range.begin) * source.rate), 1,
+    v.frames = std::clamp<Samples>(frames_of(range.length(), source.rate), 1,
                                    source.frames - v.begin);
     v.range.reset();
     v.loudness_lufs.reset();
     v.peak_dbfs.reset();
-    shift_chain(v.top, -range.begin);
-    shift_chain(v.made_with, -range.begin);
+    Clip of = before;
+    of.source = v.source;
+    for (Chain* chain : {&v.top, &v.made_with}) cut_curves(reel, of, *chain, range);
   }
+}
+
+// What is left of a fade at an edge that moves inwards by `by`; one that is cut within goes on.
+EdgeFade fade_of_piece(const EdgeFade& fade, double by, bool more_behind) {
+  if (by > 0 && fade.gone_s + by < fade.seconds) return {fade.seconds, fade.shape, fade.gone_s + by};
+  return {more_behind ? cut_fade_s : 0};
 }
 
 // `range` of the clip, which keeps its id. Where it ends within the sound it fades, so that it does
 // not click.
-Clip piece_of(const Reel& reel, const Clip& clip, SecondsRange range) {
+Clip piece_of(const Reel& reel, const Clip& clip, ClipRange range) {
   const Source& source = reel.source_of(clip);
-  const double length = clip_seconds(reel, clip);
+  const ClipTimes times = times_of(reel, clip);
   Clip out = clip;
-  const Samples begin = clip.begin + std::llround(range.begin * source.rate);
-  const Samples end = clip.begin + std::llround(range.end * source.rate);
+  const Samples begin = frame_of(in_source(times, range.begin), source.rate);
+  const Samples end = frame_of(in_source(times, range.end), source.rate);
   out.begin = std::clamp<Samples>(begin, 0, source.frames - 1);
   out.frames = std::clamp<Samples>(end - out.begin, 1, source.frames - out.begin);
-  out.place_s = std::clamp(clip.place_s + range.begin, 0.0, latest_place_s);
-  if (out.room_tone)
-    out.room_tone =
-        SecondsRange{out.room_tone->begin - range.begin, out.room_tone->end - range.begin};
+  const HeardRange part = heard(times, range);
+  out.place = clamp(in_reel(times, part.begin), ReelTime{0}, latest_place);
+  if (out.room_tone) {
+    const ClipSpan by = range.begin - ClipTime{0};
+    out.room_tone = ClipRange{out.room_tone->begin - by, out.room_tone->end - by};
+  }
   const double frame = 1 / source.rate;
-  if (std::abs(range.begin) > frame) out.fade_in = {out.begin > 0 ? cut_fade_s : 0};
-  if (std::abs(range.end - length) > frame)
-    out.fade_out = {out.begin + out.frames < source.frames ? cut_fade_s : 0};
-  shift_chain(out.chain, -range.begin);
-  shift_sends(out.sends, -range.begin);
-  cut_versions(reel, out, length, range);
+  const double at_begin = range.begin.s, at_end = times.length.s - range.end.s;
+  if (std::abs(at_begin) > frame)
+    out.fade_in = fade_of_piece(clip.fade_in, at_begin, out.begin > 0);
+  if (std::abs(at_end) > frame)
+    out.fade_out = fade_of_piece(clip.fade_out, at_end, out.begin + out.frames < source.frames);
+  cut_curves(reel, clip, out.chain, range);
+  for (Send& send : out.sends) shift_send(send, -part.begin.s);
+  cut_versions(reel, clip, out, range);
   return out;
 }
 
@@ -131,10 +130,10 @@ Edit cut_into(const Reel& reel, int clip, std::span<const Piece> pieces) {
   const double length = clip_seconds(reel, before);
   std::vector<Clip> cut;
   for (const auto& piece : pieces) {
-    if (piece.range.begin < -1e-6 || piece.range.end > length + 1e-6)
+    if (piece.range.begin.s < -1e-6 || piece.range.end.s > length + 1e-6)
       throw impossible(
           fmt::format("{:.2f} to {:.2f} s does not lie within {}, which is {:.2f} s long.",
-                      piece.range.begin, piece.range.end, before.name, length));
+                      piece.range.begin.s, piece.range.end.s, before.name, length));
     require_range(reel, before, piece.range);
     cut.push_back(piece_of(reel, before, piece.range));
     if (!piece.name.empty()) cut.back().name = proper_name(piece.name, "A piece");
@@ -153,14 +152,14 @@ Edit cut_into(const Reel& reel, int clip, std::span<const Piece> pieces) {
                                    : fmt::format("Cut into {}", counted(pieces.size(), "piece")));
 }
 
-Edit split(const Reel& reel, int clip, std::span<const double> at_s) {
+Edit split(const Reel& reel, int clip, std::span<const ClipTime> at) {
   require_clip(clip, no_cutting);
   const Draft d(reel, clip);
-  const double length = clip_seconds(reel, d.clip);
-  std::vector<double> ends(at_s.begin(), at_s.end());
+  const ClipTime length{clip_seconds(reel, d.clip)};
+  constexpr ClipSpan least{least_piece_s};
+  std::vector<ClipTime> ends(at.begin(), at.end());
   std::ranges::sort(ends);
-  std::erase_if(ends,
-                [&](double s) { return !(s >= least_piece_s && s <= length - least_piece_s); });
+  std::erase_if(ends, [&](ClipTime s) { return !(s.s >= least_piece_s && s <= length - least); });
   if (ends.empty())
     throw impossible(
         "There is nothing to split at the clip's very beginning or end; move the "
@@ -168,8 +167,8 @@ Edit split(const Reel& reel, int clip, std::span<const double> at_s) {
   ends.push_back(length);
   std::vector<Piece> pieces;
   pieces.reserve(ends.size());
-  for (double from = 0; const double to : ends) {
-    if (to - from >= least_piece_s) pieces.push_back({{from, to}});
+  for (ClipTime from{0}; const ClipTime to : ends) {
+    if (to - from >= least) pieces.push_back({{from, to}});
     from = pieces.empty() ? from : pieces.back().range.end;
   }
   pieces.back().range.end = length;
@@ -178,36 +177,38 @@ Edit split(const Reel& reel, int clip, std::span<const double> at_s) {
   return edit;
 }
 
-Edit take_out(const Reel& reel, int clip, SecondsRange range, bool close_up) {
+Edit take_out(const Reel& reel, int clip, ClipRange range, bool close_up) {
   require_clip(clip, no_cutting);
   const Draft d(reel, clip);
-  const double length = clip_seconds(reel, d.clip);
-  range = {std::max(0.0, range.begin), std::min(length, range.end)};
+  const ClipTime length{clip_seconds(reel, d.clip)};
+  range = {std::max(ClipTime{0}, range.begin), std::min(length, range.end)};
   if (!(range.end > range.begin)) throw impossible("Select what is to be taken out first.");
   std::vector<Piece> rest;
   rest.reserve(2);
-  if (range.begin >= least_piece_s) rest.push_back({{0, range.begin}});
-  if (length - range.end >= least_piece_s) rest.push_back({{range.end, length}});
+  if (range.begin.s >= least_piece_s) rest.push_back({{{0}, range.begin}});
+  if ((length - range.end).s >= least_piece_s) rest.push_back({{range.end, length}});
   if (rest.empty())
     throw impossible("That is all of the clip; remove it with Delete in the shelf instead.");
   Edit edit = cut_into(reel, clip, rest);
   edit.label = "Take the selection out";
   if (!close_up) return edit;
-  const double gap = range.end - range.begin, end = d.clip.place_s + length;
-  const std::set<int> before = [&] {
-    std::set<int> ids;
-    for (const auto& c : reel.clips) ids.insert(c.id);
-    return ids;
-  }();
+  const ClipTimes times = times_of(reel, d.clip);
+  const ReelRange gap = in_reel(times, heard(times, range));
+  const ReelTime end = whole_in_reel(times).end;
+  std::set<int> others;
+  for (const auto& c : reel.clips)
+    if (c.id != clip) others.insert(c.id);
+  constexpr ReelSpan slack{1e-6};
   for (auto& c : edit.next.clips) {
-    const bool rest_of_it = !before.contains(c.id) || (c.id == clip && range.begin < least_piece_s);
-    const bool later = c.id != clip && c.group == d.clip.group && c.place_s >= end - 1e-6;
-    if (rest_of_it || later) c.place_s = std::max(0.0, c.place_s - gap);
+    const bool other = others.contains(c.id);
+    const bool later = other && c.group == d.clip.group && c.place >= end - slack;
+    const bool rest_of_it = !other && c.place >= gap.begin - slack;
+    if (rest_of_it || later) c.place = std::max(ReelTime{0}, c.place - gap.length());
   }
   return edit;
 }
 
-Edit trim(const Reel& reel, int clip, SecondsRange keep) {
+Edit trim(const Reel& reel, int clip, ClipRange keep) {
   require_clip(clip, no_cutting);
   Draft d(reel, clip);
   require_range(reel, d.clip, keep);
@@ -217,6 +218,46 @@ Edit trim(const Reel& reel, int clip, SecondsRange keep) {
   d.edit.merge = fmt::format("trim clip {}", clip);
   return d.done("Trim clip");
 }
+
+namespace {
+
+void join_texts(Clip& joined, std::span<const Clip> parts) {
+  joined.text.clear();
+  std::string last;
+  for (const Clip& part : parts)
+    if (!part.text.empty() && part.text != last) {
+      joined.text += (joined.text.empty() ? "" : " ") + part.text;
+      last = part.text;
+    }
+}
+
+// What of the others is not in the joined clip, in a sentence.
+std::string told_of_joined(const Reel& reel, std::span<const Clip> parts, bool had_versions) {
+  const Clip& first = parts.front();
+  std::vector<std::string> told;
+  const auto other = [&](auto&& differs) { return std::ranges::any_of(parts.subspan(1), differs); };
+  // As they would be, had the first been cut there.
+  const auto piece = [&](const Clip& c) {
+    const double rate = reel.source_of(first).rate;
+    const ClipTime begin{static_cast<double>(c.begin - first.begin) / rate};
+    return piece_of(reel, first, {begin, begin + ClipSpan{clip_seconds(reel, c)}});
+  };
+  if (other([&](const Clip& c) { return c.chain != piece(c).chain; }))
+    told.push_back(fmt::format("the chain of {} serves all of it", first.name));
+  if (other([&](const Clip& c) {
+        return c.sends != piece(c).sends || c.direct != first.direct;
+      }))
+    told.push_back(fmt::format("all of it is sent where {} is", first.name));
+  if (other([&](const Clip& c) { return std::abs((c.place - piece(c).place).s) > 0.001; }))
+    told.push_back("what stood elsewhere now follows it");
+  if (had_versions) told.push_back("its versions were left behind");
+  if (told.empty()) return {};
+  std::string out = fmt::format("{}", fmt::join(told, "; "));
+  out[0] = static_cast<char>(out[0] - 'a' + 'A');
+  return out + ". Undo brings the clips back";
+}
+
+}  // namespace
 
 Edit join(const Reel& reel, std::span<const int> clips) {
   if (clips.size() < 2) throw impossible("Mark the clips to join first, with Ctrl and a click.");
@@ -236,34 +277,37 @@ Edit join(const Reel& reel, std::span<const int> clips) {
       throw impossible(fmt::format("{} and {} do not touch in their file.", a.name, b.name));
   }
   Clip& joined = clip_in(edit.next, parts.front().id);
+  const Samples before = joined.frames;
   joined.frames = parts.back().begin + parts.back().frames - joined.begin;
   joined.fade_out = parts.back().fade_out;
+  join_texts(joined, parts);
+  // As much longer as the clip has become.
+  for (ChainStep& step : joined.chain.steps)
+    for (size_t p = 0; p < step.type->parameters.size(); ++p)
+      if (step.type->parameters[p].sets_length)
+        step.settings.values[p] *= static_cast<double>(joined.frames) / static_cast<double>(before);
   const bool had_versions = !joined.versions.empty();
   joined.versions.clear();
   joined.version = 0;
   std::vector<int> rest;
   for (size_t i = 1; i < parts.size(); ++i) rest.push_back(parts[i].id);
   drevan::remove_clips(edit.next, rest);
-  const bool alike =
-      std::ranges::all_of(parts, [&](const Clip& c) { return c.chain == parts.front().chain; });
-  if (!alike)
-    edit.told =
-        fmt::format("The chain of {} serves all of it; the others were let go", parts.front().name);
-  else if (had_versions)
-    edit.told = "Its versions were left behind; undo brings them back";
+  edit.told = told_of_joined(reel, parts, had_versions);
   return edit;
 }
 
-Edit duplicate(const Reel& reel, std::span<const int> clips, double later_s) {
+Edit duplicate(const Reel& reel, std::span<const int> clips, ReelSpan later) {
   for (const int id : clips) require_clip(id, "is one; duplicate its clips");
   Edit edit{reel, fmt::format("Duplicate {}", counted(clips.size(), "clip"))};
   for (const int id : clips) {
     Clip copy = clip_in(edit.next, id);
     copy.id = ++edit.next.last_clip_id;
     copy.name = numbered_name(edit.next, copy.name);
-    copy.place_s = std::clamp(copy.place_s + later_s, 0.0, latest_place_s);
-    for (EdgeFade* fade : {&copy.fade_in, &copy.fade_out})
-      if (fade->alike) *fade = {};
+    copy.place = clamp(copy.place + later, ReelTime{0}, latest_place);
+    if (!left_out(reel, copy)) {
+      copy.line = 0;
+      copy.chosen = true;
+    }
     sit_out_alike(edit.next, id, copy.id);
     const auto at = std::ranges::find(edit.next.clips, id, &Clip::id);
     edit.next.clips.insert(at + 1, std::move(copy));

@@ -14,29 +14,31 @@ inline constexpr double least_piece_s = 0.01;
 /// What a cut fades over, so that it does not click.
 inline constexpr double cut_fade_s = 0.002;
 
-/// A piece of a clip, in seconds from its start.
+/// A piece of a clip.
 struct Piece {
-  SecondsRange range;
+  ClipRange range;
   std::string name{};  ///< empty: after the clip
   friend bool operator==(const Piece&, const Piece&) = default;
 };
 
 /// Cuts a clip at moments within it. The first piece stays the clip, the others come behind it in
-/// order; all keep chain, place, versions of the clip's own length and what they sit out of, and
-/// learn from its room tone. Curves move so that what is heard stays.
-Edit split(const Reel& reel, int clip, std::span<const double> at_s);
+/// order; all keep chain, versions of the clip's own length and what they sit out of, learn from its
+/// room tone, and stand where they were heard, also where a step stretches the clip or turns it
+/// round. Curves, sends and fades move so that what is heard stays.
+Edit split(const Reel& reel, int clip, std::span<const ClipTime> at);
 /// The clip becomes these pieces of it, in this order; they may leave sound out and overlap.
 Edit cut_into(const Reel& reel, int clip, std::span<const Piece> pieces);
-/// Takes a range out: the rest becomes one or two clips. `close_up`: what comes behind it in the
-/// clip moves to where the range began, and so do later clips of its group.
-Edit take_out(const Reel& reel, int clip, SecondsRange range, bool close_up);
+/// Takes a range out: the rest becomes one or two clips. `close_up`: what is heard behind it of the
+/// clip moves to where the range was heard, and so do later clips of its group.
+Edit take_out(const Reel& reel, int clip, ClipRange range, bool close_up);
 /// The clip is this range alone; `keep` may reach beyond it as far as its source does.
-Edit trim(const Reel& reel, int clip, SecondsRange keep);
-/// Makes one clip of neighbours in one source; the first one's name, chain and group stay.
+Edit trim(const Reel& reel, int clip, ClipRange keep);
+/// Makes one clip of neighbours in one source; the first one's name, chain, sends and group stay, all
+/// that is said in them comes together. What of the others is lost is told.
 Edit join(const Reel& reel, std::span<const int> clips);
-/// A copy of each, right behind it in its group; `later_s` later in the reel. Crossfades are not
-/// copied.
-Edit duplicate(const Reel& reel, std::span<const int> clips, double later_s = 0);
+/// A copy of each, right behind it in its group; so much later in the reel. A copy of a take that is
+/// heard is no take: it stands for itself.
+Edit duplicate(const Reel& reel, std::span<const int> clips, ReelSpan later = {});
 Edit set_fades(const Reel& reel, int clip, EdgeFade in, EdgeFade out);
 
 }  // namespace drevan::edits

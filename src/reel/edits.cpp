@@ -53,7 +53,7 @@ Edit move_step(const Reel& reel, int clip, StepId step, StepPlace to) {
   if (from.owner != to.owner) moved.sits_out.clear();
   // A clip's curves count from its beginning, those of group and reel from the reel's: what is heard stays.
   if ((from.owner == ChainOwner::clip) != (to.owner == ChainOwner::clip))
-    shift_curves(moved, to.owner == ChainOwner::clip ? -d.clip.place_s : d.clip.place_s);
+    shift_curves(moved, to.owner == ChainOwner::clip ? -d.clip.place.s : d.clip.place.s);
   auto& in = d.steps(to.owner);
   in.insert(in.begin() + std::clamp(to.index, 0, static_cast<int>(in.size())), moved);
   Edit edit = d.done(moved_label(moved.type->label, from.owner, to.owner));
@@ -172,7 +172,7 @@ Edit use_recipe(const Reel& reel, int clip, ChainOwner owner, const Recipe& reci
   auto taken = for_everyone(recipe.chain).steps;
   // A recipe's curves count from where it is used: here, from where the clip stands.
   if (owner != ChainOwner::clip)
-    for (auto& step : taken) shift_curves(step, d.clip.place_s);
+    for (auto& step : taken) shift_curves(step, d.clip.place.s);
   steps.insert(steps.end(), taken.begin(), taken.end());
   return d.done(fmt::format("Use recipe {}", recipe.name));
 }
@@ -205,13 +205,13 @@ Edit rename_clip(const Reel& reel, int clip, const std::string& name) {
   return d.done("Rename clip");
 }
 
-Edit set_room_tone(const Reel& reel, int clip, std::optional<SecondsRange> range) {
+Edit set_room_tone(const Reel& reel, int clip, std::optional<ClipRange> range) {
   require_clip(clip, "has no room of its own; mark the room tone in the clips");
   Draft d(reel, clip);
   if (range) {
     const double length = clip_seconds(reel, d.clip);
-    range->begin = std::max(0.0, range->begin);
-    range->end = std::min(length, range->end);
+    range->begin.s = std::max(0.0, range->begin.s);
+    range->end.s = std::min(length, range->end.s);
     require_room_tone(*range, length, d.clip.name);
   }
   d.clip.room_tone = range;

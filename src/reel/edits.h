@@ -62,7 +62,7 @@ Edit add_clips(const Reel& reel, std::span<const NewClip> clips);
 Edit remove_clips(const Reel& reel, std::span<const int> clips);
 Edit rename_clip(const Reel& reel, int clip, const std::string& name);
 /// Checked against the clip and kept within it; empty: it has none any more.
-Edit set_room_tone(const Reel& reel, int clip, std::optional<SecondsRange> range);
+Edit set_room_tone(const Reel& reel, int clip, std::optional<ClipRange> range);
 /// The clip's room tone serves all of its group that have none of their own, or no longer.
 Edit share_room_tone(const Reel& reel, int clip, bool share);
 Edit relink(const Reel& reel, int clip, const std::filesystem::path& file);

@@ -22,6 +22,13 @@ void History::edit(Reel next, std::string label, std::string merge) {
   at_ = states_.size() - 1;
 }
 
+void History::amend(Reel next) {
+  if (next == now()) return;
+  const bool was_saved = saved_ == states_[at_].reel;
+  states_[at_].reel = std::make_shared<const Reel>(std::move(next));
+  if (was_saved) saved_ = states_[at_].reel;
+}
+
 void History::undo() {
   if (!can_undo()) return;
   --at_;

@@ -21,6 +21,8 @@ class History {
   /// A new state. `label` says what was done ("Add compressor"). An edit with the same non-empty
   /// `merge` key as the one before replaces it: a drag is one undo step. No change, no state. New steps get ids.
   void edit(Reel next, std::string label, std::string merge = {});
+  /// What is now becomes this, as part of the edit that led to it.
+  void amend(Reel next);
   /// The next edit starts a new undo step, whatever its key: a drag has ended.
   void end_merge() { states_[at_].merge.clear(); }
 

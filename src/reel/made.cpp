@@ -5,6 +5,7 @@
 #include <algorithm>
 
 #include "reel/anchors.h"
+#include "reel/clip_times.h"
 #include "reel/draft.h"
 #include "reel/scene_curves.h"
 #include "reel/takes.h"
@@ -16,12 +17,6 @@ namespace {
 bool of_one_group(const Reel& reel, std::span<const int> clips) {
   const int group = reel.find(clips.front())->group;
   return std::ranges::all_of(clips, [&](int id) { return reel.find(id)->group == group; });
-}
-
-double first_place_s(const Reel& reel, std::span<const int> clips) {
-  double first = latest_place_s;
-  for (const int id : clips) first = std::min(first, reel.find(id)->place_s);
-  return first;
 }
 
 void require_several(const Reel& reel, std::span<const int> clips) {
@@ -46,34 +41,36 @@ std::vector<int> made_of(const Reel& reel, int clip) {
   return out;
 }
 
-Reel to_make_one(const Reel& reel, std::span<const int> clips) {
+std::vector<Send> sends_of_one(const Reel& reel, std::span<const int> clips, ReelTime begin) {
+  const bool one_group = of_one_group(reel, clips);
+  // What is drawn counts from each clip's beginning; those of a group come to their one clip anyway.
+  const auto sent = [&](int id) {
+    const Clip& clip = *reel.find(id);
+    auto sends = one_group ? clip.sends : sends_of(reel, clip);
+    for (Send& send : sends) shift_send(send, (clip.place - begin).s);
+    return std::pair(sends, one_group ? clip.direct : heard_direct(reel, clip));
+  };
+  const auto first = sent(clips.front());
+  for (const int id : clips)
+    if (sent(id) != first)
+      throw edits::impossible(
+          fmt::format("{} and {} do not feed the same spaces alike, so one clip cannot stand for "
+                      "both. Send them alike first, or write the marked clips to a file.",
+                      reel.find(clips.front())->name, reel.find(id)->name));
+  return first.first;
+}
+
+MakeOne to_make_one(const Reel& reel, std::span<const int> clips) {
   for (const int id : clips)
     if (!reel.find(id)) throw edits::impossible("A clip of these is not in the reel any more.");
-  Reel out = reel;
-  const bool one_group = of_one_group(reel, clips);
-  const double first = first_place_s(reel, clips);
-  std::erase_if(out.clips,
-                [&](const Clip& c) { return std::ranges::find(clips, c.id) == clips.end(); });
-  for (Clip& c : out.clips) {
-    c.place_s -= first;
-    c.sends.clear();
-    c.direct = true;
-    c.line = c.made_into = 0;
-  }
-  for (Group& g : out.groups) {
-    g.sends.clear();
-    g.direct = true;
-    if (one_group) g.chain.steps.clear();
-  }
-  out.spaces.clear();
-  out.chain.steps.clear();
-  out.mix.chain.steps.clear();
-  return out;
+  sends_of_one(reel, clips, ReelTime{0});
+  return {{clips.begin(), clips.end()},
+          of_one_group(reel, clips) ? ChainOwner::clip : ChainOwner::group};
 }
 
 namespace edits {
 
-Edit make_one(const Reel& reel, std::span<const int> clips, const Source& sound) {
+Edit make_one(const Reel& reel, std::span<const int> clips, const Source& sound, ReelTime begin) {
   require_several(reel, clips);
   Edit edit{reel, {}};
   const Clip& first = *reel.find(clips.front());
@@ -82,7 +79,9 @@ Edit make_one(const Reel& reel, std::span<const int> clips, const Source& sound)
   const int id = add_clip(edit.next, sound, group);
   Clip& one = clip_in(edit.next, id);
   one.name = fmt::format("{} and {} more", first.name, clips.size() - 1);
-  one.place_s = first_place_s(reel, clips);
+  one.place = clamp(begin, ReelTime{0}, latest_place);
+  one.sends = sends_of_one(reel, clips, one.place);
+  one.direct = of_one_group(reel, clips) ? first.direct : heard_direct(reel, first);
   for (const int part : clips) clip_in(edit.next, part).made_into = id;
   edit.label = fmt::format("Make one clip of {}", clips.size());
   return edit;
@@ -116,13 +115,13 @@ Edit take_apart(const Reel& reel, int clip) {
 
 Edit stretch_together(const Reel& reel, std::span<const SoundingClip> clips, double factor) {
   if (clips.empty()) throw impossible("Mark the clips to be stretched first.");
-  double first = latest_place_s;
+  ReelTime first = latest_place;
   std::string merge = "lengths of";
   for (const auto& c : clips) {
     require_clip(c.clip, "is stretched by stretching its clips");
     const Clip* clip = reel.find(c.clip);
     if (!clip) throw impossible("A clip of these is not in the reel any more.");
-    first = std::min(first, clip->place_s);
+    first = std::min(first, clip->place);
     merge += fmt::format(" {}", c.clip);
   }
   Edit edit{reel, {}};
@@ -130,9 +129,9 @@ Edit stretch_together(const Reel& reel, std::span<const SoundingClip> clips, dou
     const auto way = stretch_way(*edit.next.find(c.clip)).value_or(StretchWay::pitch);
     const bool bound = !anchors_of(edit.next, *edit.next.find(c.clip)).empty();
     edit.next = bound ? stretch_bound(edit.next, c.clip, factor).next
-                      : stretch_to(edit.next, c.clip, c.seconds * factor, way).next;
+                      : stretch_to(edit.next, c.clip, c.length * factor, way).next;
     Clip& clip = clip_in(edit.next, c.clip);
-    clip.place_s = std::min(latest_place_s, first + (clip.place_s - first) * factor);
+    clip.place = std::min(latest_place, first + (clip.place - first) * factor);
   }
   edit.label = fmt::format("Stretch {} to {:.0f} %", counted(clips.size(), "clip"), 100 * factor);
   edit.merge = merge;

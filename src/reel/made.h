@@ -11,26 +11,32 @@ namespace drevan {
 /// The clips that a clip was made of; empty: it was not made.
 std::vector<int> made_of(const Reel& reel, int clip);
 
-/// What is rendered into one: these clips alone, from the beginning of the first on, into no space.
-/// Clips of one group without its chain, which their one clip passes as well; those of several with
-/// their groups' chains. The reel's chain comes behind the one clip. Throws Error(call): fewer than
-/// two, or one is left out.
-Reel to_make_one(const Reel& reel, std::span<const int> clips);
+/// What is rendered into one clip: these clips as they sound among all others of the reel.
+struct MakeOne {
+  std::vector<int> clips;
+  /// The last chain that they go through on their way: their own, where all are of one group, whose
+  /// chain their one clip passes as well; else their groups'. The reel's comes behind the one clip.
+  ChainOwner last = ChainOwner::clip;
+};
+/// Throws Error(call): one is not there, or they do not feed the same spaces alike.
+MakeOne to_make_one(const Reel& reel, std::span<const int> clips);
 
 namespace edits {
 
-/// The clips are left out from now on; `sound` stands in their place, from the first one's beginning.
-/// It goes to their group, or, where they are of several, to a group of its own.
-Edit make_one(const Reel& reel, std::span<const int> clips, const Source& sound);
+/// The clips are left out from now on; `sound` stands in their place, and feeds the spaces that they
+/// fed. It goes to their group, or, where they are of several, to a group of its own.
+/// `begin`: where `sound` begins. Throws Error(call): fewer than two, one is left out, and as
+/// to_make_one().
+Edit make_one(const Reel& reel, std::span<const int> clips, const Source& sound, ReelTime begin);
 /// What it was made of has changed: the clip keeps its chain and its place, its sound is `sound`.
 Edit make_again(const Reel& reel, int clip, const Source& sound);
 /// The clips it was made of come back; it goes.
 Edit take_apart(const Reel& reel, int clip);
 
-/// As long as a clip sounds now, in seconds.
+/// As long as a clip sounds now.
 struct SoundingClip {
   int clip = 0;
-  double seconds = 0;
+  HeardSpan length{};
 };
 /// All become `factor` times as long, and their distances too, about the beginning of the first.
 /// Each keeps its pitch unless it is stretched like tape already. Throws as stretch_to(); none is

@@ -54,7 +54,7 @@ Edit paste_steps_into(const Reel& reel, int clip, StepPlace at, const Recipe& re
   Draft d(reel, clip);
   auto steps = fresh_steps(recipe);
   if (at.owner != ChainOwner::clip)
-    for (auto& step : steps) shift_curves(step, d.clip.place_s);
+    for (auto& step : steps) shift_curves(step, d.clip.place.s);
   insert_at(d.steps(at.owner), at.index, steps);
   return d.done(fmt::format("Paste {}", what_is_pasted(recipe)));
 }
@@ -72,7 +72,7 @@ Edit paste_settings(const Reel& reel, int clip, StepId step, const Recipe& recip
   to.settings = from.settings;
   to.curves = from.curves;
   to.on = from.on;
-  if (shared) shift_curves(to, d.clip.place_s);
+  if (shared) shift_curves(to, d.clip.place.s);
   return d.done(fmt::format("Paste settings of {}", to.type->label));
 }
 

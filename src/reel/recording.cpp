@@ -41,20 +41,59 @@ fs::path note_of(const fs::path& audio) {
   return note;
 }
 
-// What a note tells; where it cannot be read, what the name of the file tells.
+ordered_json where_to_json(const RecordedWhere& where) {
+  ordered_json out{{"place_s", where.place.s},
+                   {"plays", where.plays},
+                   {"rate_hz", where.rate},
+                   {"latency", where.latency},
+                   {"lag", where.lag}};
+  if (where.to) out["to_s"] = where.to->s;
+  return out;
+}
+
+RecordedWhere where_from_json(const json& j) {
+  const auto moment = [&](const char* key) {
+    return ReelTime{std::clamp(member(j, key, 0.0, ""), 0.0, latest_place_s)};
+  };
+  RecordedWhere out{moment("place_s"), member(j, "plays", false, "")};
+  if (j.contains("to_s")) out.to = moment("to_s");
+  out.rate = std::clamp(member(j, "rate_hz", 48000.0, ""), 8000.0, 384000.0);
+  const auto frames = [&](const char* key) {
+    return std::clamp<Samples>(member<std::int64_t>(j, key, 0, ""), 0, Samples{1} << 40);
+  };
+  out.latency = frames("latency");
+  out.lag = frames("lag");
+  return out;
+}
+
+// What a note tells, an object a line: whose it is, then where what is recorded stands. Where it
+// cannot be read, what the name of the file tells.
 BrokenRecording read_note(const fs::path& note) {
   BrokenRecording out;
   out.note = note;
   out.audio = note.parent_path() / note.stem();
   out.line = {.name = out.audio.stem().string(), .group = "Recordings"};
   try {
-    const auto j = parse_json(read_text(note), note.string());
+    const std::string text = read_text(note);
+    // One of before is a single object over many lines.
+    const bool by_lines = text.starts_with("{\"");
+    const auto end = by_lines ? std::min(text.find('\n'), text.size()) : text.size();
+    const auto j = parse_json(std::string_view(text).substr(0, end), note.string());
     out.reel_file = member<std::string>(j, "reel", "", "");
     out.line.name = member<std::string>(j, "name", out.line.name, "");
     out.line.group = member<std::string>(j, "group", out.line.group, "");
     out.line.text = member<std::string>(j, "text", "", "");
     out.line.take_of = member(j, "take_of", 0, "");
-    out.place_s = std::clamp(member(j, "place_s", 0.0, ""), 0.0, latest_place_s);
+    out.where = where_from_json(j);
+    for (size_t at = end + 1; at < text.size();) {
+      const auto next = text.find('\n', at);
+      if (next == std::string::npos) break;  // it was being written
+      const auto mark = parse_json(std::string_view(text).substr(at, next - at), note.string());
+      out.marks.push_back({member<std::int64_t>(mark, "at", 0, ""),
+                           member<std::int64_t>(mark, "position", 0, ""),
+                           member(mark, "playing", false, "")});
+      at = next + 1;
+    }
   } catch (const Error&) {
     // It was being written.
   }
@@ -88,19 +127,19 @@ fs::path recording_file(const fs::path& folder, const std::string& name) {
 }
 
 RecordingNote::RecordingNote(const fs::path& audio, const fs::path& reel_file,
-                             const RecordedLine& line, double place_s)
+                             const RecordedLine& line, const RecordedWhere& where)
     : file_(note_of(audio)) {
   descriptor_ = ::open(file_.c_str(), O_RDWR | O_CREAT | O_EXCL | O_CLOEXEC, 0644);
   if (descriptor_ < 0) throw cannot_write(file_, errno);
   // A file system without locks is no reason not to record.
   static_cast<void>(::flock(descriptor_, LOCK_EX | LOCK_NB));
-  const ordered_json out{{"reel", to_utf8(reel_file.string())},
-                         {"name", line.name},
-                         {"group", line.group},
-                         {"text", line.text},
-                         {"take_of", line.take_of},
-                         {"place_s", place_s}};
-  if (const int error = write_all(descriptor_, dump_json(out, 1)); error != 0) {
+  ordered_json out{{"reel", to_utf8(reel_file.string())},
+                   {"name", line.name},
+                   {"group", line.group},
+                   {"text", line.text},
+                   {"take_of", line.take_of}};
+  out.update(where_to_json(where));
+  if (const int error = write_all(descriptor_, dump_json(out, -1)); error != 0) {
     remove();
     throw cannot_write(file_, error);
   }
@@ -111,6 +150,12 @@ RecordingNote::RecordingNote(RecordingNote&& other) noexcept
 
 RecordingNote::~RecordingNote() {
   if (descriptor_ >= 0) ::close(descriptor_);
+}
+
+void RecordingNote::keep(const PlayedMark& mark) {
+  if (descriptor_ < 0) return;
+  const ordered_json out{{"at", mark.at}, {"position", mark.position}, {"playing", mark.playing}};
+  if (write_all(descriptor_, dump_json(out, -1)) == 0) ::fdatasync(descriptor_);
 }
 
 void RecordingNote::remove() {
@@ -186,7 +231,7 @@ Edit add_recording(const Reel& reel, const RecordedLine& line,
     clip.name = fmt::format("{}{}{}", name, take_words, ++take);
     clip.begin = part.begin;
     clip.frames = part.frames;
-    clip.place_s = std::clamp(part.place_s, 0.0, latest_place_s);
+    clip.place = clamp(part.place, ReelTime{0}, latest_place);
     clip.line = number;
     clip.text = line.text;
     if (of) {

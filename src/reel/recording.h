@@ -25,7 +25,7 @@ struct RecordedLine {
 struct RecordedPart {
   Source source;
   Samples begin = 0, frames = 0;  ///< of the file
-  double place_s = 0;             ///< where it stands in the reel
+  ReelTime place{};               ///< where it stands
 };
 
 /// "Line 4" of "Line 4, take 2".
@@ -38,16 +38,35 @@ std::filesystem::path recordings_folder(const Reel& reel, const std::filesystem:
 /// A name there that no file and no unfinished recording has.
 std::filesystem::path recording_file(const std::filesystem::path& folder, const std::string& name);
 
+/// What is recorded into.
+struct RecordedWhere {
+  ReelTime place{};                ///< where the line begins
+  bool plays = false;              ///< the reel plays meanwhile, from before that on
+  std::optional<ReelTime> to{};    ///< where each pass ends; empty: it goes on
+  double rate = 48000;             ///< of the recording and of what is played, Hz
+  Samples latency = 0;             ///< frames from playing to hearing
+  Samples lag = 0;                 ///< frames by which this file's inputs come later than others
+  friend bool operator==(const RecordedWhere&, const RecordedWhere&) = default;
+};
+/// From frame `at` of a recording on, what was played: `position` counts frames of the reel.
+struct PlayedMark {
+  Samples at = 0, position = 0;
+  bool playing = false;  ///< otherwise nothing was, and `position` means nothing
+  friend bool operator==(const PlayedMark&, const PlayedMark&) = default;
+};
+
 /// Lies beside a file while it is recorded, and tells what should become of it; locked by the
 /// program that records. Movable.
 class RecordingNote {
  public:
   /// `reel_file`: whose it is; empty for a reel without a name. Throws Error(output).
   RecordingNote(const std::filesystem::path& audio, const std::filesystem::path& reel_file,
-                const RecordedLine& line, double place_s);
+                const RecordedLine& line, const RecordedWhere& where);
   ~RecordingNote();
   RecordingNote(RecordingNote&& other) noexcept;
   RecordingNote& operator=(RecordingNote&&) = delete;
+  /// Keeps where what is recorded stands. One that cannot be written is left out: the sound is safe.
+  void keep(const PlayedMark& mark);
   /// The recording is in the reel, and that is safe on the disk.
   void remove();
 
@@ -60,7 +79,8 @@ class RecordingNote {
 struct BrokenRecording {
   std::filesystem::path audio, note, reel_file;
   RecordedLine line;
-  double place_s = 0;
+  RecordedWhere where;
+  std::vector<PlayedMark> marks{};
 };
 /// Those of a reel in a folder that no program is at work on.
 std::vector<BrokenRecording> broken_recordings(const std::filesystem::path& folder,

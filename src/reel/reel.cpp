@@ -11,6 +11,8 @@
 #include "audio/utf8.h"
 #include "measure/room_tone.h"
 #include "media/reader.h"
+#include "reel/clip_times.h"
+#include "reel/crossings.h"
 
 namespace drevan {
 
@@ -50,25 +52,32 @@ Reel with_bus_source(Reel reel, int bus, const Source& sum) {
   return reel;
 }
 
+const Event* find_event(const Reel& reel, int id) {
+  const auto at = std::ranges::find(reel.events, id, &Event::id);
+  return at == reel.events.end() ? nullptr : &*at;
+}
+
 const Space* find_space(const Reel& reel, int id) {
   const auto at = std::ranges::find(reel.spaces, id, [](const Space& s) { return s.clip.id; });
   return at == reel.spaces.end() ? nullptr : &*at;
+}
+
+void shift_send(Send& send, double by_s) {
+  const auto move = [by_s](std::optional<Curve>& curve) {
+    if (curve) curve = shifted(std::move(*curve), by_s);
+  };
+  move(send.level);
+  if (!send.place) return;
+  move(send.place->azimuth);
+  move(send.place->distance);
 }
 
 std::vector<Send> sends_of(const Reel& reel, const Clip& clip) {
   std::vector<Send> out = clip.sends;
   for (const Send& of_group : reel.group_of(clip).sends)
     if (std::ranges::find(clip.sends, of_group.space, &Send::space) == clip.sends.end()) {
-      Send own = of_group;
-      const auto move = [&](std::optional<Curve>& curve) {
-        if (curve) curve = shifted(std::move(*curve), -clip.place_s);
-      };
-      move(own.level);
-      if (own.place) {
-        move(own.place->azimuth);
-        move(own.place->distance);
-      }
-      out.push_back(std::move(own));
+      out.push_back(of_group);
+      shift_send(out.back(), -clip.place.s);
     }
   std::erase_if(out, [](const Send& s) { return !s.level && s.level_db <= off_send_db; });
   std::ranges::sort(out, {}, &Send::space);
@@ -115,6 +124,21 @@ std::vector<RunningStep> running_steps(const Reel& reel, const Clip& clip) {
   return out;
 }
 
+namespace {
+
+// Whether what crosses a clip in its row does so alike in both reels.
+bool cross_alike(const Reel& a, const Clip& in_a, const Reel& b, const Clip& in_b) {
+  if (is_bus(in_a)) return true;
+  const auto row = [](const Reel& reel, const Clip& clip) {
+    const Crossings crossings(reel, clip.group);
+    const auto copy = [](const Crossing* c) { return c ? std::optional(*c) : std::nullopt; };
+    return std::pair(copy(crossings.into(clip.id)), copy(crossings.out_of(clip.id)));
+  };
+  return row(a, in_a) == row(b, in_b);
+}
+
+}  // namespace
+
 bool sounds_the_same(const Reel& a, const Reel& b, int clip_id) {
   const Clip *c = a.find(clip_id), *d = b.find(clip_id);
   if (!c || !d || a.rate != b.rate) return false;
@@ -123,6 +147,12 @@ bool sounds_the_same(const Reel& a, const Reel& b, int clip_id) {
     return std::tie(clip.begin, clip.frames, clip.room_tone, clip.fade_in, clip.fade_out,
                     clip.chain);
   };
+  // Curves of what several clips share count the reel's time.
+  const auto drawn = [](const ChainStep& step) { return !step.curves.empty(); };
+  if (c->place != d->place && (std::ranges::any_of(a.group_of(*c).chain.steps, drawn) ||
+                               std::ranges::any_of(a.chain.steps, drawn)))
+    return false;
+  if (!cross_alike(a, *c, b, *d)) return false;
   const Group &g = a.group_of(*c), &h = b.group_of(*d);
   if (range(*c) != range(*d) || a.source_of(*c) != b.source_of(*d)) return false;
   const bool mix = is_bus(*c);
@@ -205,15 +235,15 @@ double clip_seconds(const Reel& reel, const Clip& clip) {
 bool room_tone_inside(const Reel& reel, const Clip& clip) {
   // Within half a frame: ranges of frames were rounded.
   const double length = clip_seconds(reel, clip), slack = 0.5 / reel.source_of(clip).rate;
-  return clip.room_tone && clip.room_tone->begin >= 0 && clip.room_tone->end <= length + slack;
+  return clip.room_tone && clip.room_tone->begin.s >= 0 && clip.room_tone->end.s <= length + slack;
 }
 
-void require_room_tone(const SecondsRange& range, double clip_s, const std::string& clip) {
+void require_room_tone(const ClipRange& range, double clip_s, const std::string& clip) {
   const auto fail = [&](const std::string& why) {
     return Error(Error::Kind::call, fmt::format("{}: the room tone from {:.2f} to {:.2f} s {}",
-                                                clip, range.begin, range.end, why));
+                                                clip, range.begin.s, range.end.s, why));
   };
-  switch (check_room_tone(range.begin, range.end, clip_s)) {
+  switch (check_room_tone(range.begin.s, range.end.s, clip_s)) {
     default:
       return;  // what is heard in it is not judged here
     case RoomToneFlaw::too_short:
@@ -234,12 +264,10 @@ int add_clip(Reel& reel, const Source& source, const std::string& group) {
   Clip clip;
   for (const auto& other : reel.clips) {
     reel.last_clip_id = std::max(reel.last_clip_id, other.id);
-    const auto& from = reel.sources[static_cast<size_t>(other.source)];
-    clip.place_s = std::max(clip.place_s,
-                            other.place_s + static_cast<double>(other.frames) / from.rate);
+    clip.place = std::max(clip.place, whole_in_reel(times_of(reel, other)).end);
   }
   clip.id = ++reel.last_clip_id;
-  clip.place_s = std::min(std::ceil(clip.place_s), latest_place_s);
+  clip.place = ReelTime{std::min(std::ceil(clip.place.s), latest_place_s)};
   clip.name = to_utf8(source.path.stem().string());
   clip.source = static_cast<int>(s - reel.sources.begin());
   clip.frames = source.frames;
@@ -299,6 +327,10 @@ void remove_clips(Reel& reel, std::span<const int> ids) {
   drop_groups(reel, left);
   drop_unused_sources(reel);
   for (const int id : ids) take_part(reel, id);
+  std::erase_if(reel.crossfades, [&](const Crossfade& c) {
+    return std::ranges::find(ids, c.before) != ids.end() ||
+           std::ranges::find(ids, c.after) != ids.end();
+  });
   // A clip that is not there any more lends no room tone.
   for (auto& group : reel.groups)
     if (!reel.find(group.room_tone_clip)) group.room_tone_clip = 0;
@@ -343,7 +375,7 @@ int relink(Reel& reel, int source, const fs::path& file) {
       fit_range(clip, before, now, clip.name);
       const double begin = static_cast<double>(clip.begin) / now.rate;
       const double end = static_cast<double>(now.frames) / now.rate;
-      if (clip.room_tone && begin + clip.room_tone->end > end) clip.room_tone.reset();
+      if (clip.room_tone && begin + clip.room_tone->end.s > end) clip.room_tone.reset();
     }
     for (auto& version : clip.versions)
       if (version.source == source) fit_range(version, before, now, fmt::format("version {} of {}", version.id, clip.name));

@@ -9,7 +9,7 @@
 #include <tuple>
 #include <vector>
 
-#include "audio/buffer.h"
+#include "audio/moment.h"
 #include "audio/progress.h"
 #include "reel/chain.h"
 #include "reel/scene.h"
@@ -17,21 +17,15 @@
 
 namespace drevan {
 
-/// A range of seconds from a clip's start.
-struct SecondsRange {
-  double begin = 0, end = 0;
-  friend bool operator==(const SecondsRange&, const SecondsRange&) = default;
-};
-
-inline constexpr double middle_of_fade = 0.5, least_middle = 0.1, most_middle = 0.9;
-/// How a clip begins or ends: over so many seconds it comes up from nothing, or goes down to it.
+/// How a clip begins or ends by itself: over so many seconds it comes up from nothing, or goes down
+/// to it. Where it goes over into another clip of its row, that crossfade stands in its place: see
+/// reel/crossings.h.
 struct EdgeFade {
   double seconds = 0;
   CurveShape shape = CurveShape::line;  ///< `line` or `smooth`
-  /// From or into another clip of its row: how alike the two are there, see crossfade(). Then the
-  /// shape is that of the crossfade. Empty: by itself.
-  std::optional<double> alike{};
-  double middle = middle_of_fade;  ///< of a crossfade: the share of its length where both are equal
+  /// What of it lies outside of the clip, which was cut within the fade: the clip begins, or ends,
+  /// so far into it.
+  double gone_s = 0;
   friend bool operator==(const EdgeFade&, const EdgeFade&) = default;
 };
 /// The longest an edge fade may be, in seconds.
@@ -59,7 +53,7 @@ struct Version {
   Samples begin = 0, frames = 0;
   EdgeFade fade_in{}, fade_out{};
   Chain made_with{};       ///< what was printed into it
-  std::optional<SecondsRange> range{};  ///< the part that was printed; empty: all
+  std::optional<ClipRange> range{};  ///< the part that was printed; empty: all
   std::optional<double> loudness_lufs{}, peak_dbfs{};
   Chain top{};             ///< the clip's chain upon it when it was left
   friend bool operator==(const Version&, const Version&) = default;
@@ -73,10 +67,10 @@ struct Clip {
   Samples begin = 0;         ///< first frame, in the source's rate
   Samples frames = 0;        ///< length, in the source's rate
   int group = 0;             ///< index into Reel::groups
-  double place_s = 0;        ///< where it starts in the reel
+  ReelTime place{};          ///< where it starts
   /// From the clip's start; it may lie outside the clip, within its source: a piece of a take
   /// learns from where the take was marked.
-  std::optional<SecondsRange> room_tone;
+  std::optional<ClipRange> room_tone;
   EdgeFade fade_in{}, fade_out{};  ///< of the sound that enters the chain
   int line = 0;        ///< clips of one number are takes of one line; 0: of none. See reel/takes.h
   bool chosen = true;  ///< among its takes
@@ -126,6 +120,16 @@ struct Space {
 };
 inline constexpr double least_space_db = -60, most_space_db = 12;
 
+inline constexpr double middle_of_fade = 0.5, least_middle = 0.1, most_middle = 0.9;
+/// What is known of two clips that cross in their row. Who crosses whom, and over how long, is told
+/// by where they lie: see reel/crossings.h.
+struct Crossfade {
+  int before = 0, after = 0;       ///< by id
+  double alike = 0;                ///< how alike the two are there, -1 to 1: see crossfade()
+  double middle = middle_of_fade;  ///< the share of its length where both are equal
+  friend bool operator==(const Crossfade&, const Crossfade&) = default;
+};
+
 /// The sum of all clips is worked on as a clip too: Reel::find() gives it under this id. Its chain
 /// is the mix chain, and it is of no group.
 inline constexpr int mix_clip_id = -1;
@@ -150,9 +154,11 @@ struct Reel {
   std::vector<Film> films;    ///< by their places
   std::vector<Event> events;  ///< by their moments
   std::vector<Space> spaces;
+  std::vector<Crossfade> crossfades;  ///< each pair once, by both ids
   RecordingFormat recording;
   /// A finished mix to listen against, never written to; absolute in memory. Empty: none.
   std::filesystem::path reference;
+  int last_event_id = 0;  ///< the highest id that any event of it ever had
   int last_space_id = mix_clip_id;  ///< the lowest id that any space of it ever had
   std::string target;   ///< what it is delivered by: one of Drevan's own by id, or a file; empty: none
   int last_clip_id = 0; ///< the highest id that any clip of it ever had: none comes again
@@ -161,7 +167,7 @@ struct Reel {
     const auto all = [](const Reel& r) {
       return std::tie(r.name, r.rate, r.sources, r.groups, r.clips, r.chain, r.mix.chain, r.target,
                       r.last_clip_id, r.films, r.events, r.spaces, r.last_space_id, r.recording,
-                      r.reference);
+                      r.reference, r.crossfades, r.last_event_id);
     };
     return all(a) == all(b);
   }
@@ -181,7 +187,11 @@ inline bool is_bus(const Clip& clip) { return is_bus(clip.id); }
 Reel with_bus_source(Reel reel, int bus, const Source& sum);
 
 /// nullptr: there is none of this id.
+const Event* find_event(const Reel& reel, int id);
+/// nullptr: there is none of this id.
 const Space* find_space(const Reel& reel, int id);
+/// All its curves later by so much.
+void shift_send(Send& send, double by_s);
 /// What of the clip enters which spaces: its own sends and its group's, without those that are off.
 /// All curves count from the clip's beginning.
 std::vector<Send> sends_of(const Reel& reel, const Clip& clip);
@@ -213,7 +223,8 @@ struct RunningStep {
 /// The clip's steps that run, and those of its group and of the reel, in order.
 std::vector<RunningStep> running_steps(const Reel& reel, const Clip& clip);
 
-/// Whether nothing in the two reels that a clip's sound depends on differs. The files themselves are not looked at.
+/// Whether nothing in the two reels that a clip's sound depends on differs. The files themselves are
+/// not looked at.
 bool sounds_the_same(const Reel& a, const Reel& b, int clip_id);
 
 /// A place in one of a clip's three chains.
@@ -273,17 +284,18 @@ Source examine_source(const std::filesystem::path& file, const CancelToken* canc
 
 /// The latest a clip may begin, in seconds.
 inline constexpr double latest_place_s = 1e6;
+inline constexpr ReelTime latest_place{latest_place_s};
 
 enum class SourceState { fine, missing, changed };
 /// `thorough` reads the whole file to compare its content; otherwise its presence only. Throws Cancelled.
 SourceState check_source(const Source& source, bool thorough, const CancelToken* cancel = nullptr);
 
-/// Length of a clip as its source's header promises.
+/// Length of a clip as its source's header promises, by its own clock.
 double clip_seconds(const Reel& reel, const Clip& clip);
 
 /// Checks a room tone against its clip. Throws Error(call) with a sentence for the user: shorter
 /// than half a second, outside the clip.
-void require_room_tone(const SecondsRange& range, double clip_s, const std::string& clip);
+void require_room_tone(const ClipRange& range, double clip_s, const std::string& clip);
 
 /// Whether a clip's room tone lies within the clip itself, not only within its source.
 bool room_tone_inside(const Reel& reel, const Clip& clip);

@@ -1,9 +1,11 @@
 #include <fmt/format.h>
 
+#include <map>
 #include <set>
 
 #include "audio/error.h"
 #include "audio/hash.h"
+#include "reel/crossings.h"
 #include "reel/json_file.h"
 #include "reel/reel.h"
 #include "reel/scene_json.h"
@@ -19,8 +21,10 @@ namespace {
 
 // 2: steps have ids. 3: clips fade in and out and may be takes, a room tone may lie outside its
 // clip, groups have notes and marks. 4: films, events, spaces and what is sent to them. 5: what is said in
-// clips, how the reel is recorded, a reference. 6: crossfades of clips in a row.
-constexpr int newest_reel = 6;
+// clips, how the reel is recorded, a reference. 6: crossfades of clips in a row, as fades of both.
+// 7: who crosses whom is told by where clips lie; fades that were cut within.
+constexpr int newest_reel = 7, crossings_derived = 7;
+constexpr Samples most_frames = Samples{1} << 50;
 constexpr std::string_view mark_names[] = {"none",     "dot",     "ring",  "square",
                                            "triangle", "diamond", "cross", "bars"};
 
@@ -42,16 +46,16 @@ Source source_from(const json& j, const fs::path& folder, const std::string& whe
   s.rate = member(j, "rate_hz", 48000.0, where);
   s.channels = member(j, "channels", 1, where);
   s.hash = from_hex(member<std::string>(j, "hash", "", where));
-  if (s.frames < 0 || !(s.rate >= 8000 && s.rate <= 384000) || s.channels < 1 ||
+  if (s.frames < 0 || s.frames > most_frames || !(s.rate >= 8000 && s.rate <= 384000) || s.channels < 1 ||
       s.channels > max_channels)
     throw Error(
         Error::Kind::call,
-        fmt::format("{}: frames must be 0 or more, rate_hz 8000 to 384000, channels 1 to {}.",
+        fmt::format("{}: frames must be 0 or more (and no more than a disk holds), rate_hz 8000 to 384000, channels 1 to {}.",
                     where, max_channels));
   return s;
 }
 
-std::optional<SecondsRange> range_from(const json& j, const char* key, const std::string& where,
+std::optional<ClipRange> range_from(const json& j, const char* key, const std::string& where,
                                        double earliest_s = 0) {
   if (!j.contains(key)) return std::nullopt;
   const auto& r = j.at(key);
@@ -59,34 +63,46 @@ std::optional<SecondsRange> range_from(const json& j, const char* key, const std
       !(r[0].get<double>() >= earliest_s) || !(r[1].get<double>() > r[0].get<double>()))
     throw Error(Error::Kind::call,
                 fmt::format("{}: \"{}\" must be [begin, end] in seconds.", where, key));
-  return SecondsRange{r[0].get<double>(), r[1].get<double>()};
+  return ClipRange{{r[0].get<double>()}, {r[1].get<double>()}};
 }
 
-// [seconds, shape] or [seconds, "crossed", alike, middle]; nothing when there is no fade.
+// [seconds, shape] or [seconds, shape, gone]; nothing when there is no fade.
 void fade_to_json(ordered_json& out, const char* key, const EdgeFade& fade) {
   if (!(fade.seconds > 0)) return;
-  if (fade.alike)
-    out[key] = {fade.seconds, "crossed", *fade.alike, fade.middle};
-  else
-    out[key] = {fade.seconds, fade.shape == CurveShape::smooth ? "smooth" : "line"};
+  out[key] = {fade.seconds, fade.shape == CurveShape::smooth ? "smooth" : "line"};
+  if (fade.gone_s > 0) out[key].push_back(fade.gone_s);
 }
 
-EdgeFade fade_from(const json& j, const char* key, const std::string& where) {
+// Before version 7 a crossfade stood in the fades of both clips.
+struct CrossedFade {
+  double alike = 0, middle = middle_of_fade;
+};
+using CrossedFades = std::map<std::pair<int, std::string>, CrossedFade>;  // by clip and key
+
+EdgeFade fade_from(const json& j, const char* key, const std::string& where,
+                   std::optional<CrossedFade>* crossed = nullptr) {
   if (!j.contains(key)) return {};
   const auto& f = j.at(key);
   const auto number = [&](size_t i, double least, double most) {
     return f[i].is_number() && f[i].get<double>() >= least && f[i].get<double>() <= most;
   };
-  const bool crossed = f.is_array() && f.size() == 4 && f[1] == "crossed" && number(2, -1, 1) &&
-                       number(3, least_middle, most_middle);
-  const bool plain = f.is_array() && f.size() == 2 && (f[1] == "line" || f[1] == "smooth");
-  if (!(crossed || plain) || !number(0, 0, longest_fade_s) || !(f[0].get<double>() > 0))
-    throw wrong(where, fmt::format("\"{}\" must be [seconds, \"line\" or \"smooth\"] or [seconds, "
-                                   "\"crossed\", -1 to 1, {} to {}], at most {:.0f} s.",
-                                   key, least_middle, most_middle, longest_fade_s));
-  if (crossed)
-    return {f[0].get<double>(), CurveShape::line, f[2].get<double>(), f[3].get<double>()};
-  return {f[0].get<double>(), f[1] == "smooth" ? CurveShape::smooth : CurveShape::line};
+  const bool was_crossed = f.is_array() && f.size() == 4 && f[1] == "crossed" &&
+                           number(2, -1, 1) && number(3, least_middle, most_middle);
+  const bool plain = f.is_array() && (f.size() == 2 || f.size() == 3) &&
+                     (f[1] == "line" || f[1] == "smooth");
+  const bool right = (was_crossed || plain) && number(0, 0, longest_fade_s) &&
+                     f[0].get<double>() > 0 &&
+                     (f.size() != 3 || number(2, 0, f[0].get<double>()));
+  if (!right)
+    throw wrong(where, fmt::format("\"{}\" must be [seconds, \"line\" or \"smooth\"], with what of "
+                                   "it lies outside of the clip behind it, at most {:.0f} s.",
+                                   key, longest_fade_s));
+  if (was_crossed) {
+    if (crossed) *crossed = {f[2].get<double>(), f[3].get<double>()};
+    return {};
+  }
+  return {f[0].get<double>(), f[1] == "smooth" ? CurveShape::smooth : CurveShape::line,
+          f.size() == 3 ? f[2].get<double>() : 0};
 }
 
 Group group_from(const json& j, const std::string& where) {
@@ -129,7 +145,7 @@ ordered_json to_json(const Version& v) {
   if (v.when != 0) one["when"] = v.when;
   fade_to_json(one, "fade_in", v.fade_in);
   fade_to_json(one, "fade_out", v.fade_out);
-  if (v.range) one["range_s"] = {v.range->begin, v.range->end};
+  if (v.range) one["range_s"] = {v.range->begin.s, v.range->end.s};
   if (v.loudness_lufs) one["loudness_lufs"] = *v.loudness_lufs;
   if (v.peak_dbfs) one["peak_dbfs"] = *v.peak_dbfs;
   if (!v.made_with.steps.empty()) one["made_with"] = to_json(v.made_with);
@@ -161,7 +177,7 @@ Version version_from(const json& j, const Reel& reel, const Clip& clip, const st
   return v;
 }
 
-Clip clip_from(const json& j, const Reel& reel, const std::string& where) {
+Clip clip_from(const json& j, const Reel& reel, CrossedFades& crossed, const std::string& where) {
   only_members(j, {"id",          "name",    "source",   "begin",    "frames", "group", "place_s",
                    "room_tone_s", "fade_in", "fade_out", "line",     "chosen", "text",  "made_into",
                    "layered",     "chain",   "version",  "versions", "sends",  "direct"},
@@ -170,26 +186,33 @@ Clip clip_from(const json& j, const Reel& reel, const std::string& where) {
   c.id = member(j, "id", 0, where);
   c.name = member<std::string>(j, "name", "", where);
   c.group = member(j, "group", -1, where);
-  c.place_s = member(j, "place_s", 0.0, where);
+  c.place = {member(j, "place_s", 0.0, where)};
   const auto here = fmt::format("{} ({})", where, c.name);
   const auto bad = [&](const char* what) { return Error(Error::Kind::call, fmt::format("{}: {}", here, what)); };
-  if (c.id < 1 || reel.find(c.id)) throw bad("\"id\" must be 1 or more and its own.");
+  if (c.id < 1 || c.id > most_id || reel.find(c.id))
+    throw bad("\"id\" must be 1 or more, at most 1000000000, and its own.");
   if (c.group < 0 || c.group >= static_cast<int>(reel.groups.size()))
     throw bad("\"group\" must be the number of a group in this file, counted from 0.");
-  if (!(c.place_s >= 0 && c.place_s <= latest_place_s)) throw bad(fmt::format("\"place_s\" is {}, allowed is 0 to {:.0f} s.", c.place_s, latest_place_s).c_str());
+  if (!(c.place.s >= 0 && c.place.s <= latest_place_s)) throw bad(fmt::format("\"place_s\" is {}, allowed is 0 to {:.0f} s.", c.place.s, latest_place_s).c_str());
   source_range_from(j, reel, c, here);
   c.line = member(j, "line", 0, here);
-  if (c.line < 0) throw bad("\"line\" must be 0 or more.");
+  if (c.line < 0 || c.line > most_id) throw bad("\"line\" must be 0 to 1000000000.");
   c.chosen = member(j, "chosen", true, here);
   c.text = member<std::string>(j, "text", "", here);
   c.made_into = member(j, "made_into", 0, here);
-  if (c.made_into < 0 || c.made_into == c.id) throw bad("\"made_into\" must be another clip's id.");
+  if (c.made_into < 0 || c.made_into > most_id || c.made_into == c.id) throw bad("\"made_into\" must be another clip's id.");
   c.layered = member(j, "layered", false, here);
   // It may lie before the clip, not before its source.
   const double before_s = static_cast<double>(c.begin) / reel.source_of(c).rate;
   c.room_tone = range_from(j, "room_tone_s", here, -before_s - 1e-6);
-  c.fade_in = fade_from(j, "fade_in", here);
-  c.fade_out = fade_from(j, "fade_out", here);
+  const auto fade = [&](const char* key) {
+    std::optional<CrossedFade> was;
+    const EdgeFade own = fade_from(j, key, here, &was);
+    if (was) crossed[{c.id, key}] = *was;
+    return own;
+  };
+  c.fade_in = fade("fade_in");
+  c.fade_out = fade("fade_out");
   for (const auto& v : objects_in(j, "versions", here))
     c.versions.push_back(
         version_from(v, reel, c, fmt::format("{}, version {}", here, c.versions.size())));
@@ -198,6 +221,23 @@ Clip clip_from(const json& j, const Reel& reel, const std::string& where) {
   c.chain = chain_member(j, fmt::format("{} ({})", where, c.name));
   feeds_from_json(j, c.sends, c.direct, here);
   return c;
+}
+
+// Crossfades as they stood in the fades of both clips, or not at all: then clips were summed as they
+// lay on each other.
+void take_old_crossings(Reel& reel, const CrossedFades& crossed) {
+  const auto fade_at = [&](int clip, const char* key) {
+    const auto at = crossed.find({clip, key});
+    return at == crossed.end() ? nullptr : &at->second;
+  };
+  const Crossings found(reel);
+  for (const Crossing& c : found.all()) {
+    const CrossedFade* in = fade_at(c.after, "fade_in");
+    if (in && fade_at(c.before, "fade_out"))
+      put_crossfade(reel, {c.before, c.after, in->alike, in->middle});
+  }
+  edits::keep_as_layered(
+      reel, [&](int before, int after) { return find_crossfade(reel, before, after) != nullptr; });
 }
 
 // An edit of one of two steps would be made to the other.
@@ -246,8 +286,8 @@ std::string reel_to_text(const Reel& reel, const fs::path& folder) {
   for (const auto& c : reel.clips) {
     ordered_json one{{"id", c.id},       {"name", c.name},     {"source", c.source},
                      {"begin", c.begin}, {"frames", c.frames}, {"group", c.group},
-                     {"place_s", c.place_s}};
-    if (c.room_tone) one["room_tone_s"] = {c.room_tone->begin, c.room_tone->end};
+                     {"place_s", c.place.s}};
+    if (c.room_tone) one["room_tone_s"] = {c.room_tone->begin.s, c.room_tone->end.s};
     if (c.line != 0) one["line"] = c.line;
     if (!c.chosen) one["chosen"] = false;
     if (!c.text.empty()) one["text"] = c.text;
@@ -273,7 +313,7 @@ Reel reel_from_text(const std::string& text, const fs::path& folder, const std::
   only_members(j,
                {"drevan_reel", "name", "rate_hz", "target", "last_clip_id", "last_step_id",
                 "sources", "groups", "clips", "chain", "mix_chain", "films", "events", "spaces",
-                "last_space_id", "recording", "reference"},
+                "last_space_id", "recording", "reference", "crossfades", "last_event_id"},
                where);
   Reel reel;
   reel.name = member<std::string>(j, "name", "", where);
@@ -286,8 +326,10 @@ Reel reel_from_text(const std::string& text, const fs::path& folder, const std::
         source_from(s, base, fmt::format("{}, source {}", where, reel.sources.size())));
   for (const auto& g : objects_in(j, "groups", where))
     reel.groups.push_back(group_from(g, fmt::format("{}, group {}", where, reel.groups.size())));
+  CrossedFades crossed;
   for (const auto& c : objects_in(j, "clips", where))
-    reel.clips.push_back(clip_from(c, reel, fmt::format("{}, clip {}", where, reel.clips.size())));
+    reel.clips.push_back(
+        clip_from(c, reel, crossed, fmt::format("{}, clip {}", where, reel.clips.size())));
   // A clip that is not there any more lends no room tone.
   for (auto& g : reel.groups)
     if (!reel.find(g.room_tone_clip)) g.room_tone_clip = 0;
@@ -297,13 +339,15 @@ Reel reel_from_text(const std::string& text, const fs::path& folder, const std::
   scene_from_json(j, reel, base, where);
   check_sends(reel, where);
   reel.target = member<std::string>(j, "target", "", where);
-  reel.last_clip_id = std::max(0, member(j, "last_clip_id", 0, where));
+  reel.last_clip_id = std::clamp(member(j, "last_clip_id", 0, where), 0, most_id);
   for (const auto& c : reel.clips) reel.last_clip_id = std::max(reel.last_clip_id, c.id);
-  reel.last_step_id = std::max(0, member(j, "last_step_id", 0, where));
+  reel.last_step_id = std::clamp(member(j, "last_step_id", 0, where), 0, most_id);
   for (auto* chain : live_chains(reel)) resolve_files(*chain, base);
   require_no_rings(reel);
   check_step_ids(reel, where);
   settle_step_ids(reel);
+  if (member(j, "drevan_reel", newest_reel, where) < crossings_derived)
+    take_old_crossings(reel, crossed);
   return reel;
 }
 

@@ -6,6 +6,7 @@
 #include <optional>
 #include <string>
 
+#include "audio/moment.h"
 #include "steps/curve.h"
 
 namespace drevan {
@@ -14,14 +15,15 @@ namespace drevan {
 /// folder in its file where it can be.
 struct Film {
   std::filesystem::path path;
-  double place_s = 0;  ///< where its first picture stands in the reel
+  ReelTime place{};  ///< where its first picture stands
   friend bool operator==(const Film&, const Film&) = default;
 };
 
 /// A named mark.
 struct Event {
-  double s = 0;  ///< from the reel's beginning (in a film's own list: from its first picture)
+  ReelTime at{};
   std::string name;
+  int id = 0;  ///< its own in its reel, for ever; above 0
   friend bool operator==(const Event&, const Event&) = default;
 };
 

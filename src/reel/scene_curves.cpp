@@ -51,11 +51,11 @@ StretchBounds stretch_bounds(StretchWay way) {
   return {100 / speed.most, 100 / speed.least};
 }
 
-Edit stretch_to(const Reel& reel, int clip, double seconds, StretchWay way) {
+Edit stretch_to(const Reel& reel, int clip, HeardSpan length, StretchWay way) {
   require_clip(clip, "is stretched by stretching its clips");
   Draft d(reel, clip);
-  if (!anchors_of(reel, d.clip).empty()) return move_bound_end(reel, clip, seconds, way);
-  const double own_s = clip_seconds(reel, d.clip);
+  if (!anchors_of(reel, d.clip).empty()) return move_bound_end(reel, clip, length, way);
+  const double own_s = clip_seconds(reel, d.clip), seconds = length.s;
   const double factor = seconds / own_s;
   const auto [least, most] = stretch_bounds(way);
   if (!(factor >= least && factor <= most))

@@ -25,7 +25,7 @@ std::optional<StretchWay> stretch_way(const Clip& clip);
 /// there; the other kind of such a step goes. What is bound within it stays, see reel/anchors.h.
 /// Stretches that follow each other are one edit. Throws
 /// Error(call) past what the step can do, telling the bounds.
-Edit stretch_to(const Reel& reel, int clip, double seconds, StretchWay way);
+Edit stretch_to(const Reel& reel, int clip, HeardSpan length, StretchWay way);
 /// Its own length again.
 Edit take_out_stretch(const Reel& reel, int clip);
 

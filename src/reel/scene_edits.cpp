@@ -16,9 +16,9 @@ Edit edit_of(const Reel& reel, std::string label, std::string merge = {}) {
   return {.next = reel, .label = std::move(label), .merge = std::move(merge)};
 }
 
-double moment(double s) {
-  if (!std::isfinite(s)) throw impossible("That moment is no number; nothing was changed.");
-  return std::clamp(s, 0.0, latest_place_s);
+ReelTime moment(ReelTime at) {
+  if (!std::isfinite(at.s)) throw impossible("That moment is no number; nothing was changed.");
+  return clamp(at, ReelTime{0}, latest_place);
 }
 
 template <class T>
@@ -27,7 +27,13 @@ T& one_of(std::vector<T>& all, int index, const char* what) {
   throw impossible(fmt::format("That {} is not in the reel any more; nothing was changed.", what));
 }
 
-void sort_events(Reel& reel) { std::ranges::stable_sort(reel.events, {}, &Event::s); }
+void sort_events(Reel& reel) { std::ranges::stable_sort(reel.events, {}, &Event::at); }
+
+Event& event_in(Reel& reel, int id) {
+  const auto at = std::ranges::find(reel.events, id, &Event::id);
+  if (at != reel.events.end()) return *at;
+  throw impossible("That event is not in the reel any more; nothing was changed.");
+}
 
 Space& space_in(Reel& reel, int id) {
   const auto at = std::ranges::find(reel.spaces, id, [](const Space& s) { return s.clip.id; });
@@ -62,13 +68,13 @@ Feeds feeds_of(Reel& reel, Feeder from) {
 
 Edit place_clips(const Reel& reel, std::span<const PlacedClip> places) {
   Edit edit = edit_of(reel, "");
-  double earliest = 0;
+  ReelSpan early{};  // before the reel's beginning
   for (const auto& p : places)
-    if (std::isfinite(p.place_s)) earliest = std::min(earliest, p.place_s);
+    if (std::isfinite(p.place.s)) early = std::min(early, p.place - ReelTime{0});
   std::string merge = "places of";
   for (const auto& p : places) {
     require_clip(p.clip, "has no place of its own");
-    clip_in(edit.next, p.clip).place_s = moment(p.place_s - earliest);
+    clip_in(edit.next, p.clip).place = moment(p.place - early);
     merge += fmt::format(" {}", p.clip);
   }
   edit.label = fmt::format("Move {}", places.size() == 1 ? reel.find(places[0].clip)->name
@@ -77,34 +83,34 @@ Edit place_clips(const Reel& reel, std::span<const PlacedClip> places) {
   return edit;
 }
 
-Edit add_film(const Reel& reel, const std::filesystem::path& file, double place_s) {
+Edit add_film(const Reel& reel, const std::filesystem::path& file, ReelTime place) {
   Edit edit = edit_of(reel, fmt::format("Add the film {}", file.filename().string()));
-  edit.next.films.push_back({file, moment(place_s)});
-  std::ranges::stable_sort(edit.next.films, {}, &Film::place_s);
+  edit.next.films.push_back({file, moment(place)});
+  std::ranges::stable_sort(edit.next.films, {}, &Film::place);
   return edit;
 }
-Edit add_clip_at(const Reel& reel, const Source& source, const std::string& group, double place_s) {
+Edit add_clip_at(const Reel& reel, const Source& source, const std::string& group, ReelTime place) {
   Edit edit = edit_of(reel, "");
   const int id = add_clip(edit.next, source, proper_name(group, "A group"));
   Clip& clip = *edit.next.find(id);
-  clip.place_s = moment(place_s);
+  clip.place = moment(place);
   edit.label = fmt::format("Add {}", clip.name);
   return edit;
 }
-Edit place_film(const Reel& reel, int film, double place_s) {
+Edit place_film(const Reel& reel, int film, ReelTime place) {
   Edit edit = edit_of(reel, "");
   Film& moved = one_of(edit.next.films, film, "film");
   edit.label = fmt::format("Move {}", moved.path.filename().string());
-  double by = moment(place_s) - moved.place_s;
+  ReelSpan by = moment(place) - moved.place;
   const auto own = [&](const Clip& clip) {
     return !is_bus(clip) && reel.source_of(clip).path == moved.path;
   };
   for (const Clip& clip : reel.clips)
-    if (own(clip)) by = std::max(by, -clip.place_s);
-  moved.place_s = moment(moved.place_s + by);
+    if (own(clip)) by = std::max(by, ReelTime{0} - clip.place);
+  moved.place = moment(moved.place + by);
   for (Clip& clip : edit.next.clips)
-    if (own(clip)) clip.place_s = moment(clip.place_s + by);
-  std::ranges::stable_sort(edit.next.films, {}, &Film::place_s);
+    if (own(clip)) clip.place = moment(clip.place + by);
+  std::ranges::stable_sort(edit.next.films, {}, &Film::place);
   return edit;
 }
 Edit remove_film(const Reel& reel, int film) {
@@ -129,58 +135,56 @@ Edit fill_with_tone(const Reel& reel, int group, int like, std::span<const ToneC
   const std::string name = group_in(edit.next, group).name;
   const EdgeFade fade{fade_s, CurveShape::smooth};
   for (const ToneClip& tone : tones) {
-    Clip& before = clip_in(edit.next, tone.before);
-    if (before.fade_out.seconds == 0) before.fade_out = fade;
-    Clip& after = clip_in(edit.next, tone.after);
-    if (after.fade_in.seconds == 0) after.fade_in = fade;
-    const Chain chain = for_everyone(clip_in(edit.next, like).chain);
+    clip_in(edit.next, tone.before);
+    clip_in(edit.next, tone.after);
+    // It is as long as its gap: what makes the lender longer or turns it round is not its own.
+    Chain chain = for_everyone(clip_in(edit.next, like).chain);
+    std::erase_if(chain.steps, [](const ChainStep& s) { return s.type->rewrite != nullptr; });
     Clip& filled = clip_in(edit.next, add_clip(edit.next, tone.source, name));
-    filled.place_s = moment(tone.place_s);
+    filled.place = moment(tone.place);
     filled.fade_in = filled.fade_out = fade;
     filled.chain = chain;
     for (auto& step : filled.chain.steps) step.id = 0;
     // What learns from a room's tone has all of it here.
     const double length = clip_seconds(edit.next, filled);
     if (length >= 0.5 + 2 * fade_s)
-      filled.room_tone = SecondsRange{fade_s, std::min(length - fade_s, 3.0)};
+      filled.room_tone = ClipRange{{fade_s}, {std::min(length - fade_s, 3.0)}};
   }
   settle_step_ids(edit.next);
   return edit;
 }
 
 Edit add_event(const Reel& reel, const Event& event) {
-  const Event named{moment(event.s), proper_name(event.name, "An event")};
+  const Event named{moment(event.at), proper_name(event.name, "An event")};
   return add_events(reel, std::span(&named, 1), fmt::format("Add the event {}", named.name));
 }
 Edit add_events(const Reel& reel, std::span<const Event> events, const std::string& label) {
   Edit edit = edit_of(reel, label);
-  for (const Event& e : events) edit.next.events.push_back({moment(e.s), e.name});
+  for (const Event& e : events)
+    edit.next.events.push_back({moment(e.at), e.name, ++edit.next.last_event_id});
   sort_events(edit.next);
   return edit;
 }
-Edit move_event(const Reel& reel, int event, double s) {
+Edit move_event(const Reel& reel, int event, ReelTime at) {
   Edit edit = edit_of(reel, "");
-  Event& moved = one_of(edit.next.events, event, "event");
-  moved.s = moment(s);
+  Event& moved = event_in(edit.next, event);
+  moved.at = moment(at);
   edit.label = fmt::format("Move {}", moved.name);
-  edit.merge = fmt::format("event {}", moved.name);
+  edit.merge = fmt::format("event {}", event);
   sort_events(edit.next);
   return edit;
 }
 Edit rename_event(const Reel& reel, int event, const std::string& name) {
   Edit edit = edit_of(reel, "Name an event");
-  one_of(edit.next.events, event, "event").name = proper_name(name, "An event");
+  event_in(edit.next, event).name = proper_name(name, "An event");
   return edit;
 }
 Edit remove_events(const Reel& reel, std::span<const int> events) {
   Edit edit = edit_of(reel, fmt::format("Take out {}", counted(events.size(), "event")));
-  std::vector<Event> kept;
-  for (int i = 0; i < std::ssize(reel.events); ++i)
-    if (std::ranges::find(events, i) == events.end())
-      kept.push_back(reel.events[static_cast<size_t>(i)]);
-  if (kept.size() + events.size() != reel.events.size())
-    throw impossible("That event is not in the reel any more; nothing was changed.");
-  edit.next.events = std::move(kept);
+  for (const int id : events) event_in(edit.next, id);
+  std::erase_if(edit.next.events, [&](const Event& e) {
+    return std::ranges::find(events, e.id) != events.end();
+  });
   return edit;
 }
 

@@ -1,5 +1,5 @@
 // Edits of what the Scene holds: places of clips, films, events, spaces and what is fed into them.
-// See reel/edits.h. Films and events are named by their index.
+// See reel/edits.h. Films are named by their index, events by their id.
 #pragma once
 
 #include <filesystem>
@@ -15,7 +15,7 @@ namespace drevan::edits {
 
 struct PlacedClip {
   int clip = 0;
-  double place_s = 0;
+  ReelTime place{};
 };
 /// None goes before the reel's beginning: then all are held back by as much. Moves of the same
 /// clips that follow each other are one edit.
@@ -23,11 +23,11 @@ Edit place_clips(const Reel& reel, std::span<const PlacedClip> places);
 
 // --- films ---
 
-Edit add_film(const Reel& reel, const std::filesystem::path& file, double place_s);
+Edit add_film(const Reel& reel, const std::filesystem::path& file, ReelTime place);
 /// A whole source as a clip of `group` at a place: a film's own sound where it was shot.
-Edit add_clip_at(const Reel& reel, const Source& source, const std::string& group, double place_s);
+Edit add_clip_at(const Reel& reel, const Source& source, const std::string& group, ReelTime place);
 /// The clips of its own sound go with it, as far as the reel's beginning lets them.
-Edit place_film(const Reel& reel, int film, double place_s);
+Edit place_film(const Reel& reel, int film, ReelTime place);
 Edit remove_film(const Reel& reel, int film);
 /// A finished mix to listen against; empty: none any more.
 Edit set_reference(const Reel& reel, const std::filesystem::path& file);
@@ -37,22 +37,23 @@ Edit set_reference(const Reel& reel, const std::filesystem::path& file);
 /// A file of room tone that fills what lies between two clips of a group.
 struct ToneClip {
   Source source;
-  double place_s = 0;         ///< where it begins, already within the clip before
+  ReelTime place{};           ///< where it begins, already within the clip before
   int before = 0, after = 0;  ///< by id
 };
-/// Each becomes a clip of the group with the own chain of clip `like`, faded over `fade_s` against
-/// its neighbours, which are faded where they were not.
+/// Each becomes a clip of the group with the own chain of clip `like`, but for what would change its
+/// length; it lies over `fade_s` on its neighbours, with which it is crossfaded.
 Edit fill_with_tone(const Reel& reel, int group, int like, std::span<const ToneClip> tones,
                     double fade_s);
 
 // --- events ---
 
+/// The id of an event that is added is its own, whatever is given.
 Edit add_event(const Reel& reel, const Event& event);
 /// `label`: what was done, "Find the cuts".
 Edit add_events(const Reel& reel, std::span<const Event> events, const std::string& label);
 /// Its place among the others may change with its moment. Moves that follow each other are one
 /// edit.
-Edit move_event(const Reel& reel, int event, double s);
+Edit move_event(const Reel& reel, int event, ReelTime at);
 Edit rename_event(const Reel& reel, int event, const std::string& name);
 Edit remove_events(const Reel& reel, std::span<const int> events);
 

@@ -4,10 +4,10 @@
 
 #include <algorithm>
 #include <array>
-#include <charconv>
 
 #include "audio/error.h"
 #include "audio/utf8.h"
+#include "reel/crossings.h"
 #include "reel/json_file.h"
 #include "reel/sends.h"
 
@@ -21,29 +21,12 @@ namespace {
 
 constexpr std::array<std::string_view, 3> kind_names{"dialogue", "effects", "music"};
 
-double moment_from(const json& j, const char* key, const std::string& where) {
+ReelTime moment_from(const json& j, const char* key, const std::string& where) {
   const double s = member(j, key, 0.0, where);
   if (!(s >= 0 && s <= latest_place_s))
     throw wrong(where,
                 fmt::format("\"{}\" is {}, allowed is 0 to {:.0f} s.", key, s, latest_place_s));
-  return s;
-}
-
-// A name that is no UTF-8 cannot stand in JSON: its bytes stand beside, in hexadecimal digits.
-std::string to_hex_bytes(std::string_view text) {
-  std::string out;
-  for (const char c : text) out += fmt::format("{:02x}", static_cast<unsigned char>(c));
-  return out;
-}
-std::string from_hex_bytes(std::string_view hex) {
-  std::string out;
-  for (size_t i = 0; i + 2 <= hex.size(); i += 2) {
-    unsigned value = 0;
-    const auto [end, error] = std::from_chars(hex.data() + i, hex.data() + i + 2, value, 16);
-    if (error != std::errc{} || end != hex.data() + i + 2) return {};
-    out += static_cast<char>(value);
-  }
-  return hex.size() % 2 == 0 ? out : std::string();
+  return {s};
 }
 
 Space space_from(const json& j, const Reel& reel, const std::string& where) {
@@ -52,7 +35,7 @@ Space space_from(const json& j, const Reel& reel, const std::string& where) {
   space.clip.id = member(j, "id", 0, where);
   space.clip.name = member<std::string>(j, "name", "", where);
   space.level_db = member(j, "level_db", 0.0, where);
-  if (space.clip.id >= mix_clip_id || find_space(reel, space.clip.id))
+  if (space.clip.id >= mix_clip_id || space.clip.id < -most_id || find_space(reel, space.clip.id))
     throw wrong(where, "\"id\" must be -2 or less and its own.");
   if (!(space.level_db >= least_space_db && space.level_db <= most_space_db))
     throw wrong(where, fmt::format("\"level_db\" is {}, allowed is {} to {} dB.", space.level_db,
@@ -163,11 +146,15 @@ void scene_to_json(ordered_json& out, const Reel& reel, const fs::path& folder) 
   for (const auto& film : reel.films) {
     ordered_json one;
     path_to_json(one, film.path, folder);
-    one["place_s"] = film.place_s;
+    one["place_s"] = film.place.s;
     out["films"].push_back(std::move(one));
   }
+  for (const Crossfade& c : reel.crossfades)
+    out["crossfades"].push_back(ordered_json{
+        {"before", c.before}, {"after", c.after}, {"alike", c.alike}, {"middle", c.middle}});
   for (const auto& e : reel.events)
-    out["events"].push_back(ordered_json{{"s", e.s}, {"name", e.name}});
+    out["events"].push_back(ordered_json{{"s", e.at.s}, {"name", e.name}, {"id", e.id}});
+  if (reel.last_event_id > 0) out["last_event_id"] = reel.last_event_id;
   if (reel.recording != RecordingFormat{}) out["recording"] = recording_to(reel.recording, folder);
   if (!reel.reference.empty()) path_to_json(out["reference"], reel.reference, folder);
   if (reel.last_space_id < mix_clip_id) out["last_space_id"] = reel.last_space_id;
@@ -188,20 +175,40 @@ void scene_from_json(const json& j, Reel& reel, const fs::path& folder, const st
     only_members(one, {"path", "path_bytes", "place_s"}, here);
     reel.films.push_back({path_from_json(one, folder, here), moment_from(one, "place_s", here)});
   }
+  for (const auto& one : objects_in(j, "crossfades", where)) {
+    const auto here = fmt::format("{}, crossfade {}", where, reel.crossfades.size());
+    only_members(one, {"before", "after", "alike", "middle"}, here);
+    const Crossfade c{member(one, "before", 0, here), member(one, "after", 0, here),
+                      member(one, "alike", 0.0, here), member(one, "middle", middle_of_fade, here)};
+    if (!(std::abs(c.alike) <= 1 && c.middle >= least_middle && c.middle <= most_middle))
+      throw wrong(here, fmt::format("\"alike\" must be -1 to 1, \"middle\" {} to {}.", least_middle,
+                                    most_middle));
+    // Of a clip that is not there it says nothing.
+    if (c.before > 0 && c.after > 0 && reel.find(c.before) && reel.find(c.after))
+      put_crossfade(reel, c);
+  }
   for (const auto& one : objects_in(j, "events", where)) {
     const auto here = fmt::format("{}, event {}", where, reel.events.size());
-    only_members(one, {"s", "name"}, here);
-    reel.events.push_back(
-        {moment_from(one, "s", here), member<std::string>(one, "name", "", here)});
+    only_members(one, {"s", "name", "id"}, here);
+    Event event{moment_from(one, "s", here), member<std::string>(one, "name", "", here),
+                member(one, "id", 0, here)};
+    if (event.id < 0 || event.id > most_id || (event.id != 0 && find_event(reel, event.id)))
+      throw wrong(here, fmt::format("\"id\" must be 1 to {} and its own.", most_id));
+    reel.events.push_back(std::move(event));
   }
+  reel.last_event_id = std::clamp(member(j, "last_event_id", 0, where), 0, most_id);
+  for (const Event& e : reel.events) reel.last_event_id = std::max(reel.last_event_id, e.id);
+  // Before version 7 they had none.
+  for (Event& e : reel.events)
+    if (e.id == 0) e.id = ++reel.last_event_id;
   for (const auto& one : objects_in(j, "spaces", where))
     reel.spaces.push_back(
         space_from(one, reel, fmt::format("{}, space {}", where, reel.spaces.size())));
-  std::ranges::stable_sort(reel.films, {}, &Film::place_s);
-  std::ranges::stable_sort(reel.events, {}, &Event::s);
+  std::ranges::stable_sort(reel.films, {}, &Film::place);
+  std::ranges::stable_sort(reel.events, {}, &Event::at);
   reel.recording = recording_from(j, folder, where);
   reel.reference = path_in(j, "reference", folder, where);
-  reel.last_space_id = std::min(mix_clip_id, member(j, "last_space_id", mix_clip_id, where));
+  reel.last_space_id = std::clamp(member(j, "last_space_id", mix_clip_id, where), -most_id, mix_clip_id);
   for (const auto& space : reel.spaces)
     reel.last_space_id = std::min(reel.last_space_id, space.clip.id);
 }

@@ -11,7 +11,7 @@ void take_group_chain(const Reel& reel, Clip& clip) {
       ChainStep own = step;
       own.sits_out.clear();
       own.id = 0;
-      shift_curves(own, -clip.place_s);
+      shift_curves(own, -clip.place.s);
       clip.chain.steps.push_back(std::move(own));
     }
 }

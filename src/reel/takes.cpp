@@ -31,10 +31,26 @@ bool left_out(const Reel& reel, const Clip& clip) {
          std::ranges::any_of(reel.clips, [&](const Clip& c) { return is_other_chosen(clip, c); });
 }
 
+LeftOut::LeftOut(const Reel& reel) {
+  bool made = false;
+  for (const Clip& c : reel.clips) {
+    if (c.line != 0 && c.chosen) lines_.insert(c.line);
+    made = made || c.made_into != 0;
+  }
+  if (made)
+    for (const Clip& c : reel.clips) ids_.insert(c.id);
+}
+
+bool LeftOut::operator()(const Clip& clip) const {
+  if (clip.made_into != 0 && ids_.contains(clip.made_into)) return true;
+  return clip.line != 0 && !clip.chosen && lines_.contains(clip.line);
+}
+
 std::vector<int> rendered_clips(const Reel& reel) {
   std::vector<int> out;
+  const LeftOut left_out(reel);
   for (const auto& c : reel.clips)
-    if (!left_out(reel, c)) out.push_back(c.id);
+    if (!left_out(c)) out.push_back(c.id);
   return out;
 }
 

@@ -1,6 +1,7 @@
 // Several clips as takes of one line: one is chosen, the others stay and are left out.
 #pragma once
 
+#include <set>
 #include <span>
 #include <vector>
 
@@ -13,6 +14,15 @@ std::vector<int> takes_of(const Reel& reel, const Clip& clip);
 /// Whether it is neither rendered nor summed: another take of its line is chosen, or the clip that
 /// it was made into stands in its place.
 bool left_out(const Reel& reel, const Clip& clip);
+/// The same for all clips of a reel, which must outlive it: looked up once.
+class LeftOut {
+ public:
+  explicit LeftOut(const Reel& reel);
+  bool operator()(const Clip& clip) const;
+
+ private:
+  std::set<int> ids_, lines_;  // clips there are; lines of which a take is chosen
+};
 /// The ids of all clips that are not.
 std::vector<int> rendered_clips(const Reel& reel);
 

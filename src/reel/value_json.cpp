@@ -7,6 +7,7 @@
 #include <cmath>
 
 #include "audio/error.h"
+#include "audio/utf8.h"
 #include "reel/json_file.h"
 #include "steps/curve_edit.h"
 
@@ -125,8 +126,20 @@ nlohmann::ordered_json curve_to_json(const Curve& curve, const Parameter* p) {
   return points;
 }
 
+nlohmann::ordered_json text_to_json(const TextParameter& p, const std::string& text) {
+  if (!p.is_file() || is_utf8(text)) return to_utf8(text);
+  return {{"path", to_utf8(text)}, {"path_bytes", to_hex_bytes(text)}};
+}
+
 std::string text_from_json(const TextParameter& p, const nlohmann::json& json,
                            const std::string& where) {
+  if (p.is_file() && json.is_object() && json.contains("path_bytes")) {
+    only_members(json, {"path", "path_bytes"}, where);
+    auto bytes = from_hex_bytes(member<std::string>(json, "path_bytes", "", where));
+    if (bytes.empty() || bytes.find('\0') != std::string::npos)
+      throw wrong(where, fmt::format("\"{}\" is no path of a file.", p.id));
+    return bytes;
+  }
   if (!json.is_string())
     throw wrong(where, fmt::format("\"{}\" is {}, allowed is {}.", p.id, shown(json),
                                    p.is_file() ? "the path of a file" : "text"));

@@ -14,6 +14,8 @@ nlohmann::ordered_json value_to_json(const Parameter& p, double value);
 /// Throws Error(call) that names `where`, the value and what is allowed.
 double value_from_json(const Parameter& p, const nlohmann::json& json, const std::string& where);
 
+/// A file whose name is no UTF-8 has its bytes beside it: { "path": ..., "path_bytes": ... }.
+nlohmann::ordered_json text_to_json(const TextParameter& p, const std::string& text);
 /// Throws Error(call) for what is no text, or no good one.
 std::string text_from_json(const TextParameter& p, const nlohmann::json& json,
                            const std::string& where);

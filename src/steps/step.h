@@ -39,6 +39,7 @@ struct Parameter {
   bool fixed = false;           ///< it changes length, channels or latency, so it stands still
   int page = 0;                 ///< 0: always shown; n: belongs to part n of the picture
   bool whole = false;           ///< counted in whole numbers
+  bool sets_length = false;     ///< how long all of the sound becomes, seconds; 0: it does not
   /// It paces something that goes to and fro, or is a pitch: what swings goes on from where it is
   /// when this is turned.
   bool paces = false;

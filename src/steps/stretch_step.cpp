@@ -237,7 +237,8 @@ const StepType& stretch_step() {
                           "The length the sound shall have, in seconds, between a tenth and four "
                           "times its own; it then counts instead of the percentage. 0 is off.",
                       .off_at = 0,
-                      .fixed = true}},
+                      .fixed = true,
+                      .sets_length = true}},
       .starting_points = {{"A little longer",
                            "fills a pause in the picture",
                            {{"length_pct", 110}}},

@@ -21,7 +21,7 @@ class RenderFilm : public testing::Test {
     test::make_film(folder / "film.mkv", {.frames = 75});
     reel = test::reel_of(folder, {{"0", "Ines"}, {"1", "Boat", 2}}, 1.5);
     reel.name = "Skerry";
-    reel.clips[1].place_s = 0.7;
+    reel.clips[1].place = ReelTime{0.7};
     reel.mix.chain.steps = {test::with("limiter", {{"ceiling_db", -20}})};
   }
   test::TempFolder folder;
@@ -51,7 +51,7 @@ TEST_F(RenderFilm, AReelsOwnFilmBeginsWhereItStands) {
     EXPECT_EQ(test::bytes(folder / name), before);
   }
   // Behind the mix, none, several: it is said.
-  reel.films[0].place_s = 60;
+  reel.films[0].place = ReelTime{60};
   film_of(reel, {}, how);
   EXPECT_THROW(render_film(reel, folder / "film.mkv", folder / "late.mov", how, {}, store, {}),
                Error);

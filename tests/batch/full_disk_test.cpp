@@ -73,7 +73,7 @@ TEST_F(FullDiskTest, ARenderSaysSo) {
 TEST_F(FullDiskTest, APrintSaysSo) {
   const auto file = out() / "version.wav";
   expect_told(file, [&] {
-    print_clip({own_plan_of(reel, reel.clips[0]), SecondsRange{1, 2}, 0.05, file}, store, never);
+    print_clip({own_plan_of(reel, reel.clips[0]), ClipRange{1, 2}, 0.05, file}, store, never);
   });
 }
 

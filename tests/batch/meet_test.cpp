@@ -96,7 +96,7 @@ TEST_F(MeetTest, AGroupMayShareOneClipsRoomTone) {
   Reel reel;
   const int a = add_clip(reel, examine_source(folder / "room.wav"), "Voices");
   const int b = add_clip(reel, examine_source(folder / "words.wav"), "Voices");
-  reel.find(a)->room_tone = SecondsRange{0.2, 1.8};
+  reel.find(a)->room_tone = ClipRange{0.2, 1.8};
   const Chain chain{{test::with("noise-reduction", {{"depth_db", 12}})}};
   EXPECT_FALSE(clip_sound(reel, *reel.find(b)).has_room_tone());
   EXPECT_NEAR(*after(clip_sound(reel, *reel.find(b)), chain).noise_floor_dbfs, -48, 1);
@@ -105,7 +105,7 @@ TEST_F(MeetTest, AGroupMayShareOneClipsRoomTone) {
   const Reel read = reel_from_text(reel_to_text(reel, folder.path()), folder.path(), "test");
   EXPECT_EQ(read, reel);
   // Its own comes first.
-  reel.find(b)->room_tone = SecondsRange{0.1, 0.9};
+  reel.find(b)->room_tone = ClipRange{0.1, 0.9};
   EXPECT_EQ(clip_sound(reel, *reel.find(b)).shared_tone, nullptr);
   const int gone[] = {a};
   remove_clips(reel, gone);

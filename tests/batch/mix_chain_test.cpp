@@ -24,9 +24,9 @@ class MixChain : public testing::Test {
   MixChain() {
     reel = test::reel_of(t, {{"0", "Ines"}, {"1", "Boat", 2}, {"2", "Ines"}}, 1.5);
     reel.name = "Skerry";
-    reel.clips[0].place_s = 0.25;
-    reel.clips[1].place_s = 1.0;
-    reel.clips[2].place_s = 2.0;
+    reel.clips[0].place = ReelTime{0.25};
+    reel.clips[1].place = ReelTime{1.0};
+    reel.clips[2].place = ReelTime{2.0};
     settle_step_ids(reel);
   }
   BatchOptions into(const char* folder) {
@@ -154,7 +154,7 @@ TEST_F(MixChain, WhatOnlyClipsHaveIsRefusedWithASentence) {
   };
   refused([&] { edits::add_step(reel, mix, {ChainOwner::group, 0}, *find_step("gain")); });
   refused([&] { edits::rename_clip(reel, mix, "x"); });
-  refused([&] { edits::set_room_tone(reel, mix, SecondsRange{0, 1}); });
+  refused([&] { edits::set_room_tone(reel, mix, ClipRange{0, 1}); });
   refused([&] { edits::share_room_tone(reel, mix, true); });
   refused([&] { edits::remove_clips(reel, std::span(&mix, 1)); });
   refused([&] { edits::sit_out_of_group(reel, mix, true); });
@@ -173,7 +173,7 @@ TEST_F(MixChain, TheSumIsKnownByItsKeyAndUnchangedClipsAreTakenAsTheyAre) {
   reel.clips[0].chain.steps = {test::with("gain", {{"gain_db", -3}})};
   const auto turned = sum_key(reel);
   EXPECT_NE(turned, key);
-  reel.clips[1].place_s += 0.5;
+  reel.clips[1].place.s += 0.5;
   EXPECT_NE(sum_key(reel), turned);
   const AudioBuffer then = test::read_all(render_sum(reel, aside / "sum.wav", store, never).path);
   EXPECT_EQ(then.frames(), first.frames());

@@ -43,7 +43,7 @@ TEST(MixLevels, ShortTermLoudnessIsThatOfLibebur128) {
 TEST(MixLevels, AreThoseOfTheRenderedMixAndAreKnownByWhatChangesThem) {
   const test::TempFolder t;
   Reel reel = test::reel_of(t, {{"a", "One"}, {"b", "Two", 2}}, 2);
-  reel.clips[1].place_s = 1.25;
+  reel.clips[1].place = ReelTime{1.25};
   ChainStep louder = make_step("gain");
   louder.settings.values[0] = 5;
   reel.mix.chain.steps = {louder};
@@ -68,7 +68,7 @@ TEST(MixLevels, AreThoseOfTheRenderedMixAndAreKnownByWhatChangesThem) {
   other.mix.chain.steps[0].settings.values[0] = 4;
   EXPECT_NE(mix_key(other), whole.key);
   other = reel;
-  other.clips[0].place_s = 0.5;
+  other.clips[0].place = ReelTime{0.5};
   EXPECT_NE(mix_key(other), whole.key);
   other = reel;
   other.clips[0].name = "renamed";

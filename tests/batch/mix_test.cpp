@@ -24,9 +24,9 @@ namespace fs = std::filesystem;
 Reel small_reel(const TempFolder& t) {
   Reel reel = test::reel_of(t, {{"0", "Ines"}, {"1", "Boat", 2}, {"2", "Ines"}}, 1.5);
   reel.name = "Skerry";
-  reel.clips[0].place_s = 0.25;
-  reel.clips[1].place_s = 1.0;
-  reel.clips[2].place_s = 61.0 / 48000;
+  reel.clips[0].place = ReelTime{0.25};
+  reel.clips[1].place = ReelTime{1.0};
+  reel.clips[2].place = ReelTime{61.0 / 48000};
   reel.clips[0].chain.steps = {test::with("limiter", {{"ceiling_db", -20}})};
   reel.groups[0].chain.steps = {test::with("gain", {{"gain_db", 3}})};
   return reel;
@@ -70,7 +70,10 @@ TEST(Mix, StemsSumToItBelowMinus120dB) {
 TEST(Mix, EveryClipLiesAtItsPlaceToTheSample) {
   const TempFolder t;
   Reel reel = small_reel(t);
-  for (auto& c : reel.clips) c.chain.steps = {test::with("limiter", {{"ceiling_db", 0}})};  // late by itself; changes nothing
+  for (auto& c : reel.clips) {
+    c.chain.steps = {test::with("limiter", {{"ceiling_db", 0}})};  // late by itself; changes nothing
+    c.layered = true;
+  }
   reel.groups[0].chain = {};
   FindingStore store;
   const CancelToken never{};
@@ -316,7 +319,7 @@ TEST(Mix, WhatRisesBeforeAClipDoesNotMoveIt) {
     Reel reel;
     reel.name = "Reel";
     add_clip(reel, examine_source(t / "click.wav"), "G");
-    reel.clips[0].place_s = place_s;
+    reel.clips[0].place = ReelTime{place_s};
     const auto top = [&](bool rising) {
       reel.clips[0].chain.steps = {
           test::with("cut", {{"low_hz", 20}, {"high_hz", 400}, {"high_slope_db", 3}})};

@@ -19,7 +19,7 @@ class OwnPlaces : public testing::Test {
   OwnPlaces() {
     reel = test::reel_of(t, {{"left", "Left"}, {"right", "Right"}}, 2);
     reel.name = "Room";
-    reel.clips[1].place_s = 3;
+    reel.clips[1].place = ReelTime{3};
     reel = edits::add_space(reel, "Room", {{test::with("acoustics", {{"level", 1}})}}).next;
     room = reel.spaces[0].clip.id;
     for (const int clip : {1, 2}) {

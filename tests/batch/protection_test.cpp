@@ -398,7 +398,7 @@ TEST_F(Protection, PlacesBeyondAllBoundsAreTold) {
     EXPECT_EQ(r.code, 2) << r.out;
     EXPECT_NE(r.out.find("place_s"), std::string::npos) << r.out;
   }
-  reel.clips[0].place_s = 1e300;
+  reel.clips[0].place = ReelTime{1e300};
   BatchOptions o;
   o.folder = t_ / "out";
   EXPECT_THROW(render_mix(reel, o, {}, store_, never_), Error);

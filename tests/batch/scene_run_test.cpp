@@ -27,9 +27,9 @@ class Scene : public testing::Test {
   Scene() {
     reel = test::reel_of(t, {{"0", "Ines"}, {"1", "Boat", 2}, {"2", "Wind"}}, 1.5);
     reel.name = "Skerry";
-    reel.clips[0].place_s = 0.25;
-    reel.clips[1].place_s = 1.0 + 61.0 / 48000;
-    reel.clips[2].place_s = 2.0;
+    reel.clips[0].place = ReelTime{0.25};
+    reel.clips[1].place = ReelTime{1.0 + 61.0 / 48000};
+    reel.clips[2].place = ReelTime{2.0};
     reel.clips[0].chain.steps = {test::with("compressor", {{"threshold_db", -40}}),
                                  test::with("normalise", {{"target_db", -6}})};
     reel.clips[2].chain.steps = {test::with("reverse", {}), test::with("delay", {})};
@@ -174,7 +174,7 @@ TEST_F(Scene, WhatIsTurnedAndMovedIsTakenUpWhileItPlays) {
   reel.groups[0].sends[0].level_db = -20;
   reel.spaces[0].level_db = -9;
   reel.mix.chain.steps[0].settings.values[0] = -8;
-  reel.clips[2].place_s = 0.6;
+  reel.clips[2].place = ReelTime{0.6};
   const auto turned = plan();
   ASSERT_TRUE(run.update(turned));
   played(run, 48128);
@@ -210,7 +210,7 @@ TEST_F(Scene, WhatIsOpenedAnewDoesNotClick) {
   settle_step_ids(reel);
   ASSERT_TRUE(run.update(plan()));
   hear();
-  reel.clips[0].place_s = 0.2513;
+  reel.clips[0].place = ReelTime{0.2513};
   ASSERT_TRUE(run.update(plan()));
   hear();
   reel.clips.clear();

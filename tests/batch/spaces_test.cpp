@@ -23,7 +23,7 @@ class Spaces : public testing::Test {
   Spaces() {
     reel = test::reel_of(t, {{"0", "Ines"}, {"1", "Boat", 2}, {"2", "Wind"}}, 1.5);
     reel.name = "Skerry";
-    for (int i = 0; i < 3; ++i) reel.clips[static_cast<size_t>(i)].place_s = 0.5 * i;
+    for (int i = 0; i < 3; ++i) reel.clips[static_cast<size_t>(i)].place = ReelTime{0.5 * i};
     reel = edits::add_space(reel, "Hall", {{test::with("reverb", {{"mix_pct", 100}})}}).next;
     reel = edits::add_space(reel, "Echo",
                             {{test::with("limiter", {{"ceiling_db", -20}}), make_step("gain")}})

@@ -32,7 +32,7 @@ TEST_F(BenchTest, FindRoomToneMarksAPause) {
   ASSERT_TRUE(d.settle());
   QTest::keyClick(&d.window, Qt::Key_R, Qt::ShiftModifier);
   ASSERT_TRUE(d.wait_for([&] { return d.work().selection.clip()->room_tone.has_value(); }));
-  EXPECT_GE(d.work().selection.clip()->room_tone->end - d.work().selection.clip()->room_tone->begin,
+  EXPECT_GE(d.work().selection.clip()->room_tone->end.s - d.work().selection.clip()->room_tone->begin.s,
             0.5);
   d.work().document.undo();
   EXPECT_FALSE(d.work().selection.clip()->room_tone);
@@ -45,7 +45,7 @@ TEST_F(BenchTest, TooShortARoomToneIsRefusedWithASentence) {
   QObject::connect(&d.work().notices, &Notices::message, [&](const QString& text, bool failure) {
     if (failure) told = text;
   });
-  d.edit(edits::set_room_tone, SecondsRange{1.0, 1.3});
+  d.edit(edits::set_room_tone, ClipRange{1.0, 1.3});
   EXPECT_FALSE(d.work().selection.clip()->room_tone);
   EXPECT_TRUE(told.contains("too short")) << told.toStdString();
 }
@@ -273,7 +273,7 @@ TEST_F(BenchTest, TheScopeZoomsAtThePointerAndSelects) {
   EXPECT_NEAR(scope.seconds_at(600), at, 0.01);
   d.drag(&scope, {300, 60}, {500, 60});
   ASSERT_TRUE(scope.selection());
-  EXPECT_NEAR(scope.selection()->begin, scope.seconds_at(300), 0.01);
+  EXPECT_NEAR(scope.selection()->begin.s, scope.seconds_at(300), 0.01);
   QTest::keyClick(&scope, Qt::Key_Escape);
   EXPECT_FALSE(scope.selection());
   QTest::keyClick(&scope, Qt::Key_0);
@@ -282,7 +282,7 @@ TEST_F(BenchTest, TheScopeZoomsAtThePointerAndSelects) {
 
 TEST_F(BenchTest, LoopPlaysTheSelection) {
   Scope& scope = d.bench().scope();
-  scope.select(SecondsRange{2.0, 2.5});
+  scope.select(ClipRange{2.0, 2.5});
   QTest::keyClick(&d.window, Qt::Key_L);
   QTest::keyClick(&d.window, Qt::Key_Space);
   QTest::qWait(1300);
@@ -307,7 +307,7 @@ TEST_F(BenchTest, TheChainIsCopiedToOtherClips) {
 TEST_F(BenchTest, ALateChangeIsMeasuredSoonerThanTheWholeClip) {
   d.click_clip("log-entry-night");  // a minute
   ASSERT_GT(d.work().selection.clip_seconds(), 60);
-  d.edit(edits::set_room_tone, SecondsRange{0.2, 1.4});
+  d.edit(edits::set_room_tone, ClipRange{0.2, 1.4});
   ASSERT_TRUE(d.settle());
   const auto measured_in = [&](const std::function<void()>& change) {
     QElapsedTimer clock;
@@ -460,7 +460,7 @@ TEST_F(BenchTest, ATargetIsChosenJudgedAndMet) {
 
 TEST_F(BenchTest, SpeechInTheRoomToneIsToldAndABetterOneOffered) {
   AdviceLine& advice = d.bench().advice();
-  d.edit(edits::set_room_tone, SecondsRange{4.3, 5.3});  // in the middle of a sentence
+  d.edit(edits::set_room_tone, ClipRange{4.3, 5.3});  // in the middle of a sentence
   ASSERT_TRUE(d.wait_for([&] {
     return d.work().measurements.tone() &&
            d.work().measurements.tone()->flaw == RoomToneFlaw::speech;

@@ -48,11 +48,11 @@ TEST_F(ClockTest, PlayheadLoopAndComparisonStayInTheClipsTime) {
   ASSERT_TRUE(
       d.wait_for([&] { return listening.plan() && !listening.plan()->from_clip.identity(); }));
   EXPECT_NEAR(listening.plan()->from_clip.out_of(length_s), 2 * length_s, 1e-3);
-  listening.seek_s(1.0);
-  ASSERT_TRUE(d.wait_for([&] { return std::abs(listening.position_s() - 1) < 0.01; }, 3000));
+  listening.seek(ClipTime{1.0});
+  ASSERT_TRUE(d.wait_for([&] { return std::abs(listening.clip_position().s - 1) < 0.01; }, 3000));
   EXPECT_NEAR(static_cast<double>(listening.player().position()) / 48000, 2, 0.02);
   // A loop of half a second of the clip is one of what is heard.
-  listening.set_loop_s(SecondsRange{1.0, 1.5});
+  listening.set_loop(ClipRange{1.0, 1.5});
   listening.player().set_listen(Listen::after);
   listening.player().play();
   double least = 9, most = 0;
@@ -60,8 +60,8 @@ TEST_F(ClockTest, PlayheadLoopAndComparisonStayInTheClipsTime) {
   while (!two.hasExpired()) {
     QTest::qWait(20);
     if (!listening.player().playing()) continue;
-    least = std::min(least, listening.position_s());
-    most = std::max(most, listening.position_s());
+    least = std::min(least, listening.clip_position().s);
+    most = std::max(most, listening.clip_position().s);
   }
   EXPECT_NEAR(least, 1.0, 0.06);
   EXPECT_NEAR(most, 1.5, 0.06);
@@ -70,8 +70,8 @@ TEST_F(ClockTest, PlayheadLoopAndComparisonStayInTheClipsTime) {
   QTest::qWait(700);
   for (int i = 0; i < 20; ++i) {
     QTest::qWait(20);
-    EXPECT_GT(listening.position_s(), 0.93);
-    EXPECT_LT(listening.position_s(), 1.57);
+    EXPECT_GT(listening.clip_position().s, 0.93);
+    EXPECT_LT(listening.clip_position().s, 1.57);
   }
   EXPECT_TRUE(listening.no_removed().contains("do not lie on each other"));
   auto* compare = d.window.findChild<Segmented*>("compare");
@@ -110,7 +110,7 @@ TEST_F(ClockTest, PrintedItIsAVersionOfItsNewLengthAndABatchRendersIt) {
   EXPECT_EQ(rendered.frames, std::llround(length_s * 1.5 * 48000));
   d.window.show_place(MainWindow::Place::bench);
   // Into a selection it cannot be printed, but whole.
-  d.work().printing.print(SecondsRange{0.5, 1.0});
+  d.work().printing.print(ClipRange{0.5, 1.0});
   ASSERT_TRUE(
       d.wait_for([&] { return !d.work().printing.busy() && was_told("print the whole clip"); }));
   d.work().printing.print(std::nullopt);

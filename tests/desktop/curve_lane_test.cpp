@@ -50,7 +50,7 @@ class CurveLaneTest : public testing::Test {
     Player& player = listening.player();
     EXPECT_TRUE(d.settle());
     EXPECT_TRUE(d.wait_for([&] { return listening.plan() != nullptr; }));
-    listening.seek_s(0);
+    listening.seek(ClipTime{0});
     player.set_listen(Listen::after);
     QTest::qWait(200);
     const size_t before = d.device().played().size();
@@ -115,8 +115,8 @@ TEST_F(CurveLaneTest, ACurveIsDrawnByMouseHeardAndUndone) {
 TEST_F(CurveLaneTest, PointsAreReachedByKeys) {
   open();
   lane().setFocus();
-  d.work().listening.seek_s(2);
-  ASSERT_TRUE(d.wait_for([&] { return std::abs(d.work().listening.position_s() - 2) < 0.01; }));
+  d.work().listening.seek(ClipTime{2});
+  ASSERT_TRUE(d.wait_for([&] { return std::abs(d.work().listening.clip_position().s - 2) < 0.01; }));
   QTest::qWait(50);
   QTest::keyClick(&lane(), Qt::Key_Insert);
   ASSERT_TRUE(curve());
@@ -141,12 +141,12 @@ TEST_F(CurveLaneTest, TheSliderFollowsWhilePlayingAndRaisesTheWholeCurveWhenTurn
   ASSERT_TRUE(d.settle());
   Listening& listening = d.work().listening;
   ASSERT_TRUE(d.wait_for([&] { return listening.plan() != nullptr; }));
-  listening.seek_s(0);
+  listening.seek(ClipTime{0});
   listening.player().play();
   double most_off = 0;
   int looked = 0;
   ASSERT_TRUE(d.wait_for([&] {
-    const double s = listening.position_s();
+    const double s = listening.clip_position().s;
     if (s > 0.4 && s < 3.5 && listening.player().playing()) {
       most_off = std::max(most_off, std::abs(gain().value() - (-30 + 30 * s / 4)));
       ++looked;
@@ -156,7 +156,7 @@ TEST_F(CurveLaneTest, TheSliderFollowsWhilePlayingAndRaisesTheWholeCurveWhenTurn
   listening.player().pause();
   EXPECT_GT(looked, 20);
   EXPECT_LT(most_off, 2.5);  // a third of a second
-  listening.seek_s(2);
+  listening.seek(ClipTime{2});
   ASSERT_TRUE(d.wait_for([&] { return std::abs(gain().value() + 15) < 0.2; }, 3000));
   gain().setFocus();
   const double before = gain().value();
@@ -197,9 +197,9 @@ TEST_F(CurveLaneTest, WhatIsTurnedWhilePlayingIsKeptInFewPointsAsOneEdit) {
   ASSERT_TRUE(d.settle());
   ASSERT_TRUE(d.wait_for([&] { return listening.plan() != nullptr; }));
   const auto edits = d.work().document.history().labels().size();
-  listening.seek_s(0);
+  listening.seek(ClipTime{0});
   listening.player().play();
-  ASSERT_TRUE(d.wait_for([&] { return listening.position_s() > 0.6; }));
+  ASSERT_TRUE(d.wait_for([&] { return listening.clip_position().s > 0.6; }));
   // Down, slowly, by the bar.
   const auto at = [&](double f) {
     return QPointF(80 + f * (gain().width() - 164.0), gain().height() / 2.0);
@@ -213,7 +213,7 @@ TEST_F(CurveLaneTest, WhatIsTurnedWhilePlayingIsKeptInFewPointsAsOneEdit) {
     QApplication::sendEvent(&gain(), &move);
     QTest::qWait(15);
   }
-  const double let_go = listening.position_s();
+  const double let_go = listening.clip_position().s;
   const double last = gain().value();
   QTest::mouseRelease(&gain(), Qt::LeftButton, {}, at(zero / 3).toPoint());
   listening.player().pause();
@@ -240,7 +240,7 @@ TEST_F(CurveLaneTest, OnIsACurveAsWellAndTheReelsStepsCountTheReelsSeconds) {
   const auto& point = curve_of(step->curves, on_parameter)->points[0];
   EXPECT_EQ(point.value, 0);
   EXPECT_EQ(point.shape, CurveShape::hold);
-  EXPECT_NEAR(point.s, 1.0 + d.work().selection.clip()->place_s, 0.01);
+  EXPECT_NEAR(point.s, 1.0 + d.work().selection.clip()->place.s, 0.01);
 }
 
 }  // namespace

@@ -264,7 +264,7 @@ TEST_F(EveryCut, AGroupWithAMissingSourceIsNotPrinted) {
 }
 
 TEST_F(EveryCut, ClearedVersionsComeBackUntilTheReelIsClosed) {
-  d.work().printing.print(SecondsRange{1, 2});
+  d.work().printing.print(ClipRange{1, 2});
   ASSERT_TRUE(printed());
   const auto file =
       d.work().document.reel().sources[static_cast<size_t>(d.work().selection.clip()->source)].path;

@@ -49,7 +49,7 @@ class Hands {
         break;
       case 2:
         if (!work().printing.busy() && work().selection.clip()->versions.size() < 12)
-          work().printing.print(SecondsRange{0.4, 1.1});
+          work().printing.print(ClipRange{0.4, 1.1});
         break;
       case 3:
         if (!window_.batch().rendering()) window_.batch().render();

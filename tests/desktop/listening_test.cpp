@@ -87,10 +87,10 @@ TEST_F(ListeningTest, TheLampCountsPlacesOverFullScaleAndGoesFromOneToTheNext) {
   const QPointF lamp(meter.width() - 20.0, meter.height() / 2.0);
   for (const double place : {24000, 110000, 170000, 24000}) {
     d.click(&meter, lamp);
-    EXPECT_NEAR(d.work().listening.position_s(), place / 48000, 0.006);
+    EXPECT_NEAR(d.work().listening.clip_position().s, place / 48000, 0.006);
   }
   QTest::keyClick(&d.window, Qt::Key_O, Qt::ShiftModifier);
-  EXPECT_NEAR(d.work().listening.position_s(), 110000 / 48000.0, 0.006);
+  EXPECT_NEAR(d.work().listening.clip_position().s, 110000 / 48000.0, 0.006);
   d.work().document.undo();
   ASSERT_TRUE(d.settle());
   EXPECT_EQ(meter.places(), 0);
@@ -102,21 +102,21 @@ TEST_F(ListeningTest, WhatWasHeardIsKnownUntilTheChainChangesAndOutlivesClosing)
   ASSERT_TRUE(d.wait_for([&] { return d.work().heard.share(clip).has_value(); }));
   EXPECT_EQ(d.work().heard.share(clip), 0.0);
   QTest::keyClick(&d.window, Qt::Key_Space);
-  ASSERT_TRUE(d.wait_for([&] { return d.work().listening.position_s() > 1.2; }));
+  ASSERT_TRUE(d.wait_for([&] { return d.work().listening.clip_position().s > 1.2; }));
   QTest::keyClick(&d.window, Qt::Key_Space);
   ASSERT_TRUE(d.wait_for([&] { return !d.work().listening.player().playing(); }));
   const double some = *d.work().heard.share(clip);
   EXPECT_GT(some, 0.2);
   EXPECT_LT(some, 0.6);
   // Before is not what will be rendered.
-  d.work().listening.seek_s(2.5);
+  d.work().listening.seek(ClipTime{2.5});
   QTest::keyClick(&d.window, Qt::Key_1);
   QTest::keyClick(&d.window, Qt::Key_Space);
-  ASSERT_TRUE(d.wait_for([&] { return d.work().listening.position_s() > 3.2; }));
+  ASSERT_TRUE(d.wait_for([&] { return d.work().listening.clip_position().s > 3.2; }));
   EXPECT_NEAR(*d.work().heard.share(clip), some, 0.01);
   ASSERT_TRUE(d.wait_for([&] { return !d.work().listening.player().playing(); }));
   QTest::keyClick(&d.window, Qt::Key_2);
-  d.work().listening.seek_s(0);
+  d.work().listening.seek(ClipTime{0});
   QTest::keyClick(&d.window, Qt::Key_Space);
   ASSERT_TRUE(d.wait_for([&] { return !d.work().listening.player().playing(); }));
   EXPECT_EQ(d.work().heard.share(clip), 1.0);

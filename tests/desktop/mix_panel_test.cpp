@@ -82,7 +82,7 @@ TEST_F(MixPanelTest, AReferenceIsHeardAsLoudAtTheSameMoment) {
   d.edit_reel(edits::set_reference, folder / "reference.wav");
   ASSERT_TRUE(d.wait_for([&] { return d.work().mix_watch.reference() != nullptr; }));
   EXPECT_TRUE(hear->isVisible());
-  d.work().listening.seek_s(2);
+  d.work().listening.seek(ReelTime{2});
   play(700);
   EXPECT_GT(share_at(440), 0.95);
   d.click(hear, hear->rect().center());

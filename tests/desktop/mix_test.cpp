@@ -97,7 +97,7 @@ TEST_F(MixTest, FollowsItsClipsAndIsHeard) {
   EXPECT_NEAR(loudness(), before - 12, 0.2);
   EXPECT_EQ(d.work().selection.clip_id(), mix_clip_id);
   ASSERT_TRUE(d.wait_for([&] { return d.work().listening.plan() != nullptr; }));
-  d.work().listening.seek_s(4.5);
+  d.work().listening.seek(ClipTime{4.5});
   d.work().listening.player().play();
   EXPECT_TRUE(d.wait_for([&] { return test::rms_db(d.heard(300)) > -60; }, 4000));
   // A step added here is the mix's.

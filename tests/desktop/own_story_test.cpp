@@ -124,11 +124,11 @@ class OwnStory : public testing::Test {
   void expect_cuts(const std::vector<edits::Piece>& pieces) {
     size_t right = 0, k = 0;
     for (size_t i = 0; i + 1 < words.size(); ++i) {
-      const double middle = (words[i].end + words[i + 1].begin) / 2;
-      while (k + 1 < pieces.size() && pieces[k + 1].range.begin < words[i].end) ++k;
+      const double middle = (words[i].end.s + words[i + 1].begin.s) / 2;
+      while (k + 1 < pieces.size() && pieces[k + 1].range.begin.s < words[i].end.s) ++k;
       for (size_t j = k > 0 ? k - 1 : 0; j + 1 < pieces.size() && j < k + 3; ++j) {
         // The pause as it was heard: the air taken off again.
-        const double end = pieces[j].range.end - 0.25, begin = pieces[j + 1].range.begin + 0.15;
+        const double end = pieces[j].range.end.s - 0.25, begin = pieces[j + 1].range.begin.s + 0.15;
         if (std::abs((end + begin) / 2 - middle) < 0.05) {
           ++right;
           break;
@@ -138,9 +138,9 @@ class OwnStory : public testing::Test {
     EXPECT_GE(static_cast<double>(right), std::floor(0.98 * static_cast<double>(words.size() - 1)))
         << "of " << words.size() - 1;
     for (const auto& p : pieces)
-      for (const double edge : {p.range.begin, p.range.end})
+      for (const double edge : {p.range.begin.s, p.range.end.s})
         for (const auto& w : words)
-          EXPECT_FALSE(edge > w.begin + 0.02 && edge < w.end - 0.02) << edge;
+          EXPECT_FALSE(edge > w.begin.s + 0.02 && edge < w.end.s - 0.02) << edge;
   }
   static QAction* entry(QMenu* menu, const QString& text) {
     for (QAction* a : menu->actions())
@@ -149,7 +149,7 @@ class OwnStory : public testing::Test {
   }
 
   test::TempFolder folder;
-  std::vector<SecondsRange> words;
+  std::vector<ClipRange> words;
 };
 
 TEST_F(OwnStory, FromTwelveRawFilesToAReelThatOpensAgain) {

@@ -94,7 +94,7 @@ class OwnWork : public testing::Test {
   }
 
   test::TempFolder folder;
-  std::vector<SecondsRange> words;
+  std::vector<ClipRange> words;
 };
 
 TEST_F(OwnWork, FromAFolderToAnOrderedReel) {
@@ -132,8 +132,8 @@ TEST_F(OwnWork, FromAFolderToAnOrderedReel) {
   ASSERT_EQ(sheet->view().pieces().size(), words.size());
   for (size_t i = 0; i < words.size(); ++i) {
     // The voice begins and ends somewhere within what was pasted.
-    EXPECT_LE(sheet->view().pieces()[i].range.begin, words[i].begin + 0.2) << i;
-    EXPECT_GE(sheet->view().pieces()[i].range.end, words[i].end - 0.2) << i;
+    EXPECT_LE(sheet->view().pieces()[i].range.begin.s, words[i].begin.s + 0.2) << i;
+    EXPECT_GE(sheet->view().pieces()[i].range.end.s, words[i].end.s - 0.2) << i;
   }
   // A longer least pause makes one piece of it; back again.
   auto* pause = sheet->limit("least_pause_s");
@@ -234,7 +234,7 @@ TEST_F(OwnWork, ClipsAreCutInTheScope) {
   d.drag(&scope, {scope.x_of(4), 40}, {scope.x_of(9), 40});
   QTest::keyClick(&d.window, Qt::Key_X);
   ASSERT_TRUE(d.wait_for([&] { return clips().size() == 2; }));
-  EXPECT_NEAR(clips()[1].place_s - clips()[0].place_s, 9, 0.1);
+  EXPECT_NEAR(clips()[1].place.s - clips()[0].place.s, 9, 0.1);
   QTest::keyClick(&d.window, Qt::Key_Z, Qt::ControlModifier);
   ASSERT_TRUE(d.settle());
   d.drag(&scope, {scope.x_of(4), 40}, {scope.x_of(9), 40});

@@ -196,11 +196,11 @@ TEST_F(PlacesTest, ASourceIsPlacedInTheRoomByHand) {
 TEST_F(PlacesTest, AnyDeviceIsAWayOfListening) {
   const auto played = [&] {
     auto& listening = d.work().listening;
-    listening.seek_s(0.3);
+    listening.seek(ClipTime{0.3});
     EXPECT_TRUE(d.settle());
     listening.player().play();
-    EXPECT_TRUE(d.wait_for([&] { return listening.position_s() < 1; }));
-    EXPECT_TRUE(d.wait_for([&] { return listening.position_s() > 1.4; }));
+    EXPECT_TRUE(d.wait_for([&] { return listening.clip_position().s < 1; }));
+    EXPECT_TRUE(d.wait_for([&] { return listening.clip_position().s > 1.4; }));
     const auto heard = d.heard(800);
     listening.player().pause();
     EXPECT_TRUE(d.settle());

@@ -197,7 +197,7 @@ TEST_F(SafetyTest, AReelOnAReadOnlyDiskIsOpenedSavedElsewhereAndPrintedNever) {
     EXPECT_FALSE(d.work().document.save(file));
     EXPECT_TRUE(told.last().contains("Save it under another name")) << told.last().toStdString();
     d.edit(edits::add_step, StepPlace{ChainOwner::clip, 0}, *find_step("gain"));
-    d.work().printing.print(SecondsRange{1, 2});
+    d.work().printing.print(ClipRange{1, 2});
     EXPECT_FALSE(d.work().printing.busy());
     EXPECT_TRUE(told.last().contains("Save the reel first")) << told.last().toStdString();
     EXPECT_TRUE(d.work().document.save(elsewhere / "mine.reel"));
@@ -248,13 +248,13 @@ TEST_F(SafetyTest, ADiskThatFillsWhilePrintingIsToldAndNothingChanges) {
   const Reel before = d.work().document.reel();
   {
     const test::FullDisk full(20000);
-    d.work().printing.print(SecondsRange{1, 2});
+    d.work().printing.print(ClipRange{1, 2});
     ASSERT_TRUE(d.wait_for([&] { return !d.work().printing.busy() && !told.isEmpty(); }, 10000));
   }
   EXPECT_TRUE(told.last().contains("voice, version 1.wav")) << told.last().toStdString();
   EXPECT_TRUE(d.work().document.reel() == before);
   EXPECT_TRUE(std::filesystem::is_empty(versions_folder(file)));
-  d.work().printing.print(SecondsRange{1, 2});
+  d.work().printing.print(ClipRange{1, 2});
   ASSERT_TRUE(d.wait_for([&] { return d.work().selection.clip()->version == 1; }, 10000));
 }
 

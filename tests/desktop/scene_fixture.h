@@ -59,7 +59,7 @@ class SceneFixture : public testing::Test {
   double heard_db(double at_s, int ms = 500) {
     // What was edited is in it.
     EXPECT_TRUE(d.wait_for([&] { return !d.work().scene.busy(); }));
-    d.work().listening.seek_s(at_s);
+    d.work().listening.seek(ReelTime{at_s});
     play(ms + 300);
     const double db = test::rms_db(d.heard(ms));
     pause();

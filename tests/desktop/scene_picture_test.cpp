@@ -19,7 +19,7 @@ using ScenePictureTest = SceneFixture;
 
 TEST_F(ScenePictureTest, ThePictureIsWithinAPictureOfTheSoundWhileItPlays) {
   open();
-  d.work().listening.seek_s(30);
+  d.work().listening.seek(ReelTime{30});
   play(300);
   int looked = 0, off = 0;
   double last = 0;
@@ -79,7 +79,7 @@ TEST_F(ScenePictureTest, ASoundIsHeldOnThePictureWhileItStandsAndWhileItPlays) {
   const QRectF picture = film.picture_rect();
   EXPECT_NEAR(film.dot()->x(), picture.center().x(), 1);
   d.drag(&film, *film.dot(), {picture.left() + picture.width() / 4, picture.center().y()});
-  const double there = rows().playhead() - clip("stairs-02").place_s;
+  const double there = rows().playhead() - clip("stairs-02").place.s;
   EXPECT_NEAR(edits::place_at(clip("stairs-02"), there), -0.5, 0.02);
   EXPECT_NEAR(film.dot()->x(), picture.left() + picture.width() / 4, 2);
   EXPECT_EQ(clip("stairs-02").chain.steps.back().type->id, "pan");
@@ -105,7 +105,7 @@ TEST_F(ScenePictureTest, ASoundIsHeldOnThePictureWhileItStandsAndWhileItPlays) {
   double zero_s = -1;
   for (double s = 0; s < 12 && zero_s < 0; s += 0.001)
     if (s > there + 0.1 && edits::place_at(clip("stairs-02"), s) >= 0) zero_s = s;
-  EXPECT_NEAR(zero_s + clip("stairs-02").place_s, crossed_s, 2 / 24.0);
+  EXPECT_NEAR(zero_s + clip("stairs-02").place.s, crossed_s, 2 / 24.0);
 }
 
 // Against the program that drew the film.
@@ -125,7 +125,7 @@ TEST_F(ScenePictureTest, TheDotFollowsTheActorByItself) {
   EXPECT_TRUE(film.following());
   ASSERT_TRUE(d.wait_for([&] { return !film.following(); }, 60000));
   QTest::qWait(50);
-  const double from = rows().playhead(), place_s = clip("stairs-02").place_s;
+  const double from = rows().playhead(), place_s = clip("stairs-02").place.s;
   int looked = 0;
   for (double s = from; s < 22; s += 0.25, ++looked)
     EXPECT_NEAR((edits::place_at(clip("stairs-02"), s - place_s) + 1) / 2 * demo::film_width,

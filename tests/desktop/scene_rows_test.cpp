@@ -14,6 +14,7 @@
 
 #include "desktop/scene_fixture.h"
 #include "dialogs/made_sheet.h"
+#include "reel/crossings.h"
 #include "reel/anchors.h"
 #include "reel/scene_edits.h"
 #include "reel/sends.h"
@@ -26,61 +27,68 @@ using SceneRowsTest = SceneFixture;
 
 TEST_F(SceneRowsTest, AClipDraggedOverAnotherIsCrossfadedAndTheShapeIsDragged) {
   open();
-  const double was = clip("night-two").place_s;
+  const double was = clip("night-two").place.s;
   const QPointF at = middle("night-two");
   d.click(rows().viewport(), at);
-  const double over = clip("opening").place_s + clip_seconds(reel(), clip("opening")) - 2;
+  const double over = clip("opening").place.s + clip_seconds(reel(), clip("opening")) - 2;
   d.drag(rows().viewport(), at, {at.x() + rows().x_of(over) - rows().x_of(was), at.y()},
          Qt::AltModifier);
-  const EdgeFade in = clip("night-two").fade_in, out = clip("opening").fade_out;
-  ASSERT_TRUE(in.alike && out.alike);
-  EXPECT_NEAR(in.seconds, 2, 0.15);
-  EXPECT_NEAR(in.seconds, out.seconds, 1e-9);
-  EXPECT_LT(*in.alike, 0.3) << "two talks have little in common";
+  const int id = d.clip_named("night-two");
+  const auto crossing = [&]() -> std::optional<Crossing> {
+    const Crossings all(reel());
+    return all.into(id) ? std::optional(*all.into(id)) : std::nullopt;
+  };
+  ASSERT_TRUE(crossing());
+  EXPECT_NEAR(crossing()->in.s, 2, 0.15);
+  EXPECT_NEAR(crossing()->in.s, crossing()->out.s, 1e-9);
+  EXPECT_NE(crossing()->alike, 0) << "it was listened to when it was let go";
+  EXPECT_LT(crossing()->alike, 0.3) << "two talks have little in common";
+  const auto in = *crossing();
   // The dot shapes it.
   const QPointF dot = rows().crossing_dot(d.clip_named("opening"), d.clip_named("night-two"));
   ASSERT_FALSE(dot.isNull());
   const double wide = rows().x_of(2) - rows().x_of(0);
   d.drag(rows().viewport(), dot, dot - QPointF(wide / 4, 0));
-  EXPECT_NEAR(clip("night-two").fade_in.middle, 0.25, 0.06);
-  EXPECT_EQ(clip("opening").fade_out.middle, clip("night-two").fade_in.middle);
+  EXPECT_NEAR(crossing()->middle, 0.25, 0.06);
   undo();
-  EXPECT_EQ(clip("night-two").fade_in, in);
+  EXPECT_EQ(*crossing(), in);
   // Layered: both sound whole.
   rows().set_layered(true);
-  EXPECT_EQ(clip("night-two").fade_in, EdgeFade{});
-  EXPECT_EQ(clip("opening").fade_out, EdgeFade{});
+  EXPECT_FALSE(crossing());
   rows().set_layered(false);
-  EXPECT_TRUE(clip("night-two").fade_in.alike);
+  EXPECT_TRUE(crossing());
   // A drag and its crossfade are one edit.
   undo(), undo(), undo();
-  EXPECT_DOUBLE_EQ(clip("night-two").place_s, was);
+  EXPECT_DOUBLE_EQ(clip("night-two").place.s, was);
   EXPECT_EQ(clip("opening").fade_out, (EdgeFade{0.05, CurveShape::smooth}));
 }
 
 TEST_F(SceneRowsTest, AMomentIsBoundAtThePlayheadAndDraggedToAnEvent) {
   open();
-  const double begin = clip("beam-sweep").place_s;
+  const double begin = clip("beam-sweep").place.s;
   d.click(rows().viewport(), middle("beam-sweep"));
-  d.work().listening.seek_s(begin + 3);
+  d.work().listening.seek(ReelTime{begin + 3});
   QTest::qWait(50);
   QTest::keyClick(&d.window, Qt::Key_B);
   ASSERT_EQ(anchors_of(reel(), clip("beam-sweep")).size(), 1U);
-  EXPECT_NEAR(anchors_of(reel(), clip("beam-sweep"))[0].out_s, 3, 0.05);
-  const double length = d.work().scene.length(reel(), clip("beam-sweep")).seconds;
-  d.edit_reel(edits::add_event, Event{begin + 4, "the beam is here"});
+  EXPECT_NEAR(anchors_of(reel(), clip("beam-sweep"))[0].out.s, 3, 0.05);
+  const auto sounds_s = [&] {
+    return whole_heard(d.work().scene.times(reel(), clip("beam-sweep"))).length().s;
+  };
+  const double length = sounds_s();
+  d.edit_reel(edits::add_event, Event{{begin + 4}, "the beam is here"});
   ASSERT_TRUE(ready());
   const QPointF peg = rows().anchor_point(0);
   d.drag(rows().viewport(), peg, {rows().x_of(begin + 4) + 3, peg.y()});
   const auto anchors = anchors_of(reel(), clip("beam-sweep"));
   ASSERT_EQ(anchors.size(), 1U);
-  EXPECT_NEAR(anchors[0].out_s, 4, 1e-6) << "it snaps to the event";
-  EXPECT_NEAR(d.work().scene.length(reel(), clip("beam-sweep")).seconds, length, 1e-9);
+  EXPECT_NEAR(anchors[0].out.s, 4, 1e-6) << "it snaps to the event";
+  EXPECT_NEAR(sounds_s(), length, 1e-9);
   EXPECT_TRUE(d.window.scene().sentence().sentence().contains("bound at 1 moment"));
   QTest::mouseDClick(rows().viewport(), Qt::LeftButton, {}, rows().anchor_point(0).toPoint());
   EXPECT_TRUE(anchors_of(reel(), clip("beam-sweep")).empty());
   // Where the clip is not heard nothing can be bound; it is told.
-  d.work().listening.seek_s(begin - 2);
+  d.work().listening.seek(ReelTime{begin - 2});
   QTest::qWait(50);
   const auto states = d.work().document.history().labels().size();
   QTest::keyClick(&d.window, Qt::Key_B);
@@ -110,10 +118,10 @@ TEST_F(SceneRowsTest, MenusOfAClipAndOfAFilmAreWhereTheyAreHeld) {
   };
   // Of a clip: it is chosen, and what is done is done with it.
   const auto clips = reel().clips.size();
-  const double was = clip("opening").place_s;
+  const double was = clip("opening").place.s;
   auto* of_clip = menu_at(middle("opening"), "row_menu");
   EXPECT_EQ(d.work().selection.clip_id(), d.clip_named("opening"));
-  d.work().listening.seek_s(was + 1);
+  d.work().listening.seek(ReelTime{was + 1});
   ASSERT_TRUE(d.wait_for([&] { return std::abs(rows().playhead() - was - 1) < 0.01; }));
   take(of_clip, "Split");
   ASSERT_TRUE(d.wait_for([&] { return reel().clips.size() == clips + 1; }));
@@ -123,13 +131,13 @@ TEST_F(SceneRowsTest, MenusOfAClipAndOfAFilmAreWhereTheyAreHeld) {
   undo();
   // Of the film: it begins at the playhead, and goes back.
   ASSERT_TRUE(ready());
-  d.work().listening.seek_s(3);
+  d.work().listening.seek(ReelTime{3});
   ASSERT_TRUE(d.wait_for([&] { return std::abs(rows().playhead() - 3) < 0.01; }));
   auto* of_film = menu_at({rows().x_of(10), 20}, "film_menu");
   take(of_film, "It begins at the playhead");
-  EXPECT_NEAR(reel().films[0].place_s, 3, 0.011);
+  EXPECT_NEAR(reel().films[0].place.s, 3, 0.011);
   undo();
-  EXPECT_EQ(reel().films[0].place_s, 0);
+  EXPECT_EQ(reel().films[0].place.s, 0);
   take(menu_at({rows().x_of(10), 20}, "film_menu"), "Take it out");
   EXPECT_TRUE(reel().films.empty());
   undo();
@@ -168,7 +176,7 @@ TEST_F(SceneRowsTest, DraggingThePlayheadIsHeard) {
     return most;
   };
   // Over the wind, along the strip of pictures.
-  const double from = clip("wind-1").place_s + 1;
+  const double from = clip("wind-1").place.s + 1;
   const auto at = [&](double s) { return QPointF(rows().x_of(s), 8).toPoint(); };
   const auto drag_along = [&] {
     QTest::mousePress(on, Qt::LeftButton, {}, at(from));
@@ -183,7 +191,7 @@ TEST_F(SceneRowsTest, DraggingThePlayheadIsHeard) {
   drag_along();
   EXPECT_GT(loudest(), 1e-3F);
   EXPECT_FALSE(player.playing());
-  EXPECT_NEAR(d.work().listening.position_s(), rows().playhead(), 1e-3);
+  EXPECT_NEAR(d.work().listening.reel_position().s, rows().playhead(), 1e-3);
   EXPECT_NEAR(rows().playhead(), from + 2.4, 0.3);
   QTest::mouseRelease(on, Qt::LeftButton, {}, at(from + 2.4));
   // A picture further it is heard as well.
@@ -271,7 +279,7 @@ TEST_F(SceneRowsTest, ASendAndAnySettingAreLinesOverTheRow) {
     return curve_of(find_step(reel(), clip("call-in-01"), step)->curves, drive);
   };
   ASSERT_TRUE(curve());
-  EXPECT_NEAR(curve()->points[0].s, clip("call-in-01").place_s, 1e-6);
+  EXPECT_NEAR(curve()->points[0].s, clip("call-in-01").place.s, 1e-6);
   const QPointF last = rows().line_point(1);
   d.drag(rows().viewport(), last, last - QPointF(0, 15));
   EXPECT_GT(curve()->points[1].value, curve()->points[0].value);
@@ -317,7 +325,7 @@ TEST_F(SceneRowsTest, OnThePlanOneIsDraggedAndTheOtherStays) {
   ASSERT_EQ(clip("call-in-01").sends.size(), 1U);
   // While it plays the movement is kept; picture and plan show one.
   d.click(rows().viewport(), middle("lamp-room-04"));
-  d.work().listening.seek_s(clip("lamp-room-04").place_s + 0.2);
+  d.work().listening.seek(ReelTime{clip("lamp-room-04").place.s + 0.2});
   QTest::keyClick(&d.window, Qt::Key_Space);
   ASSERT_TRUE(d.wait_for([&] { return d.work().listening.player().playing(); }, 3000));
   QTest::qWait(100);
@@ -339,17 +347,17 @@ TEST_F(SceneRowsTest, OnThePlanOneIsDraggedAndTheOtherStays) {
 
 TEST_F(SceneRowsTest, CopiesComeBehindAndMadeSoundsAtThePlayhead) {
   open();
-  const double door = clip("door").place_s, long_s = clip_seconds(reel(), clip("door"));
+  const double door = clip("door").place.s, long_s = clip_seconds(reel(), clip("door"));
   d.click(rows().viewport(), middle("door"));
   QTest::keyClick(&d.window, Qt::Key_D, Qt::ControlModifier | Qt::ShiftModifier);
   ASSERT_GT(d.clip_named("door 2"), 0);
-  EXPECT_NEAR(clip("door 2").place_s, door + long_s, 1e-6);
+  EXPECT_NEAR(clip("door 2").place.s, door + long_s, 1e-6);
   EXPECT_EQ(d.work().selection.clip_id(), d.clip_named("door 2"));
   undo();
   const test::TempFolder t;
   ASSERT_TRUE(d.edit_reel(edits::set_recording_format, RecordingFormat{false, false, t.path()}));
   d.click(rows().viewport(), middle("wind-1"));
-  d.work().listening.seek_s(20);
+  d.work().listening.seek(ReelTime{20});
   QTest::qWait(50);
   QAction* make = entry("A clip of tone");
   ASSERT_TRUE(make);
@@ -359,14 +367,14 @@ TEST_F(SceneRowsTest, CopiesComeBehindAndMadeSoundsAtThePlayhead) {
   // Up to the next event, the cut to the lamp room.
   double next = 0;
   for (const Event& e : reel().events)
-    if (e.s > 20 && next == 0) next = e.s;
+    if (e.at.s > 20 && next == 0) next = e.at.s;
   EXPECT_NEAR(sheet->findChild<QDoubleSpinBox*>("made_seconds")->value(), next - 20, 0.01);
   sheet->findChild<QComboBox*>("made_kind")->setCurrentIndex(1);
   EXPECT_FALSE(sheet->findChild<QDoubleSpinBox*>("made_hz")->isEnabled());
   sheet->findChild<QDoubleSpinBox*>("made_seconds")->setValue(2);
   sheet->findChild<QPushButton*>("made_make")->click();
   ASSERT_TRUE(d.wait_for([&] { return d.clip_named("Pink noise") > 0; }));
-  EXPECT_NEAR(clip("Pink noise").place_s, 20, 0.05);
+  EXPECT_NEAR(clip("Pink noise").place.s, 20, 0.05);
   EXPECT_EQ(reel().group_of(clip("Pink noise")).name, "Wind");
   EXPECT_NEAR(clip_seconds(reel(), clip("Pink noise")), 2, 1e-6);
 }

@@ -115,12 +115,12 @@ void SceneStory::stretch_the_whoosh() {
   ASSERT_TRUE(name);
   QTest::keyClicks(name, "turns to us");
   QTest::keyClick(name, Qt::Key_Return);
-  const double event_s = reel().events[0].s;
+  const double event_s = reel().events[0].at.s;
   ASSERT_NEAR(event_s, 3, 0.2);
   const QPointF at = middle("beam-sweep");
   d.drag(rows().viewport(), at,
-         at + QPointF(rows().x_of(event_s) - rows().x_of(clip("beam-sweep").place_s) + 2, 0));
-  ASSERT_DOUBLE_EQ(clip("beam-sweep").place_s, event_s);
+         at + QPointF(rows().x_of(event_s) - rows().x_of(clip("beam-sweep").place.s) + 2, 0));
+  ASSERT_DOUBLE_EQ(clip("beam-sweep").place.s, event_s);
   const QRectF r = rows().clip_rect(d.clip_named("beam-sweep"));
   d.drag(rows().viewport(), {r.right() - 1, r.center().y()}, {rows().x_of(12), r.center().y()},
          Qt::ControlModifier);
@@ -217,7 +217,7 @@ void SceneStory::record_the_line() {
   ASSERT_TRUE(d.wait_for([&] { return rows().playhead() > at + 2.5; }, 8000));
   QTest::keyClick(&d.window, Qt::Key_Space, Qt::ShiftModifier);
   ASSERT_TRUE(d.wait_for([&] { return d.clip_named("Answer, take 1") != 0; }));
-  EXPECT_NEAR(clip("Answer, take 1").place_s, at, 1e-4);
+  EXPECT_NEAR(clip("Answer, take 1").place.s, at, 1e-4);
   EXPECT_EQ(clip("Answer, take 1").text, "I hear you.");
   auto* close = strip.findChild<QToolButton*>("record_close");
   d.click(close, close->rect().center());
@@ -286,7 +286,7 @@ void SceneStory::expect_places(const AudioBuffer& film) {
     std::filesystem::remove(file);
     render_clip({plan_of(reel(), c), file, Container::wav, SampleType::float32}, store, never);
     const AudioBuffer alone = test::read_all(file);
-    const auto place = static_cast<Samples>(std::llround(c.place_s * 48000));
+    const auto place = static_cast<Samples>(std::llround(c.place.s * 48000));
     const Samples frames = std::min(alone.frames(), film.frames() - place);
     const auto one = sharpened(alone, 0, frames);
     double best = 0;

@@ -29,20 +29,20 @@ TEST_F(SceneTest, AClipIsDraggedToAnEventAndThePictureFollowsThePlayhead) {
   open();
   // The strip of events shows where the film cuts; the clip begins 0.3 s behind one.
   rows().zoom(4, 12);
-  const double cut_s = 12, x = rows().x_of(cut_s), begin = clip("stairs-02").place_s;
+  const double cut_s = 12, x = rows().x_of(cut_s), begin = clip("stairs-02").place.s;
   ASSERT_NEAR(begin, 12.3, 1e-9);
   const QPointF at = middle("stairs-02");
   d.drag(rows().viewport(), at, at - QPointF(rows().x_of(begin) - x - 3, 0));
-  EXPECT_DOUBLE_EQ(clip("stairs-02").place_s, cut_s) << "it snaps to the event";
+  EXPECT_DOUBLE_EQ(clip("stairs-02").place.s, cut_s) << "it snaps to the event";
   EXPECT_EQ(d.work().document.history().undo_label(), "Move stairs-02");
   EXPECT_TRUE(page().sentence().sentence().contains("stairs-02 starts at 01:00:12:00"))
       << page().sentence().sentence().toStdString();
   QTest::keyClick(&d.window, Qt::Key_Z, Qt::ControlModifier);
-  EXPECT_DOUBLE_EQ(clip("stairs-02").place_s, begin) << "a drag is one edit";
+  EXPECT_DOUBLE_EQ(clip("stairs-02").place.s, begin) << "a drag is one edit";
   // With Alt it goes where the hand goes.
   d.drag(rows().viewport(), at, at - QPointF(rows().x_of(begin) - x - 3, 0), Qt::AltModifier);
-  EXPECT_NE(clip("stairs-02").place_s, cut_s);
-  EXPECT_NEAR(clip("stairs-02").place_s, cut_s, 0.4);
+  EXPECT_NE(clip("stairs-02").place.s, cut_s);
+  EXPECT_NEAR(clip("stairs-02").place.s, cut_s, 0.4);
   // A click on the ground sets the playhead, on a picture's beginning; the film shows that picture.
   d.click(rows().viewport(), {rows().x_of(20.02), 20});
   EXPECT_NEAR(rows().playhead(), 20, 0.2);
@@ -70,13 +70,13 @@ TEST_F(SceneTest, EventsAreMarkedNamedMovedAndTakenOut) {
   QTest::keyClick(name, Qt::Key_Return);
   ASSERT_TRUE(rows().event());
   const auto at = [&] { return *rows().event(); };
-  EXPECT_EQ(reel().events[static_cast<size_t>(at())].name, "bell");
+  EXPECT_EQ(find_event(reel(), at())->name, "bell");
   EXPECT_TRUE(page().sentence().sentence().startsWith("bell is marked at"));
   // Before another one: it is still the one that is held.
   const QPointF from = rows().event_rect(at()).topLeft() + QPointF(5, 8);
   d.drag(rows().viewport(), from, {rows().x_of(45), from.y()}, Qt::AltModifier);
-  EXPECT_EQ(reel().events[static_cast<size_t>(at())].name, "bell");
-  EXPECT_NEAR(reel().events[static_cast<size_t>(at())].s, 45, 0.2);
+  EXPECT_EQ(find_event(reel(), at())->name, "bell");
+  EXPECT_NEAR(find_event(reel(), at())->at.s, 45, 0.2);
   QTest::keyClick(&rows(), Qt::Key_Delete);
   EXPECT_EQ(std::ssize(reel().events), count);
   // While playing a key is enough.
@@ -139,7 +139,7 @@ TEST_F(SceneTest, WordsOfTheSentenceAreTurnedAndTyped) {
   ASSERT_TRUE(typed);
   typed->setText("01:00:30:12");
   QTest::keyClick(typed, Qt::Key_Return);
-  EXPECT_NEAR(clip("call-in-01").place_s, 30.5, 1e-6);
+  EXPECT_NEAR(clip("call-in-01").place.s, 30.5, 1e-6);
   // Away from the Scene the Bench plays the clip that was chosen.
   QTest::mouseDClick(rows().viewport(), Qt::LeftButton, {}, middle("call-in-01").toPoint());
   EXPECT_TRUE(d.bench().isVisible());
@@ -178,7 +178,7 @@ TEST_F(SceneTest, AnEndIsTrimmedOrStretchedToAnEvent) {
   const auto end = [&](double s) {
     return QPointF(rows().x_of(s) - 1, rows().clip_rect(d.clip_named("door")).center().y());
   };
-  const double begin = clip("door").place_s, lamp_s = 36;
+  const double begin = clip("door").place.s, lamp_s = 36;
   d.drag(rows().viewport(), end(begin + own_s), {rows().x_of(lamp_s) + 3, end(0).y()},
          Qt::ControlModifier);
   ASSERT_EQ(edits::stretch_way(clip("door")), edits::StretchWay::pitch);
@@ -207,7 +207,7 @@ TEST_F(SceneTest, AnEndIsTrimmedOrStretchedToAnEvent) {
   // Without Ctrl an end is trimmed.
   d.drag(rows().viewport(), end(begin + own_s), {rows().x_of(begin + 2), end(0).y()});
   EXPECT_NEAR(clip_seconds(reel(), clip("door")), 2, 0.03);
-  EXPECT_NEAR(clip("door").place_s, begin, 1e-9);
+  EXPECT_NEAR(clip("door").place.s, begin, 1e-9);
 }
 
 TEST_F(SceneTest, AGainIsDrawnOverTheRowAndHeard) {
@@ -255,7 +255,7 @@ TEST_F(SceneTest, StepsAreTurnedUnderTheRowsWhileAllPlays) {
   ValueSlider* gain = steps.editor().slider("gain_db");
   ASSERT_TRUE(gain);
   const double before = heard_db(30, 700);
-  d.work().listening.seek_s(29.6);
+  d.work().listening.seek(ReelTime{29.6});
   play(100);
   Q_EMIT gain->changed(-20);
   Q_EMIT gain->settled();
@@ -266,7 +266,7 @@ TEST_F(SceneTest, StepsAreTurnedUnderTheRowsWhileAllPlays) {
   CurveLane& lane = steps.lane();
   lane.show_parameter(0);
   ASSERT_TRUE(lane.isVisible());
-  EXPECT_NEAR(lane.place_of(0, -20).x(), rows().x_of(clip("call-in-01").place_s), 0.01);
+  EXPECT_NEAR(lane.place_of(0, -20).x(), rows().x_of(clip("call-in-01").place.s), 0.01);
   d.click(&lane, lane.place_of(1, -20));
   const auto& curves = clip("call-in-01").chain.steps[0].curves;
   ASSERT_EQ(curves.size(), 1U);
@@ -291,15 +291,15 @@ TEST_F(SceneTest, MarkedClipsStretchTogetherAndBecomeOne) {
                     middle("wind-2").toPoint());
   ASSERT_EQ(rows().marked().size(), 2U);
   // The end of the later one goes to 66 s: both by one factor about the beginning.
-  const double end_s = clip("wind-2").place_s + clip_seconds(reel(), clip("wind-2"));
+  const double end_s = clip("wind-2").place.s + clip_seconds(reel(), clip("wind-2"));
   const QRectF r = rows().clip_rect(d.clip_named("wind-2"));
   d.drag(rows().viewport(), {r.right() - 1, r.center().y()}, {rows().x_of(66), r.center().y()},
          Qt::ControlModifier | Qt::AltModifier);
-  const double factor = clip("wind-2").place_s / 47.6;
+  const double factor = clip("wind-2").place.s / 47.6;
   EXPECT_NEAR(factor, 66 / end_s, 0.01);
   EXPECT_TRUE(edits::stretch_way(clip("wind-1")) && edits::stretch_way(clip("wind-2")));
   QTest::keyClick(&d.window, Qt::Key_Z, Qt::ControlModifier);
-  EXPECT_DOUBLE_EQ(clip("wind-2").place_s, 47.6);
+  EXPECT_DOUBLE_EQ(clip("wind-2").place.s, 47.6);
   EXPECT_FALSE(edits::stretch_way(clip("wind-1")));
   // One clip of them; apart again.
   const test::TempFolder folder;

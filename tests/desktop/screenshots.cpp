@@ -79,10 +79,10 @@ void versions_and_recipes(MainWindow& window, Shots& shots, const QString& folde
     wait_for([&] { return !w.printing.busy(); });
     shots.settle();
   };
-  w.printing.print(SecondsRange{1.5, 4.0});
+  w.printing.print(ClipRange{1.5, 4.0});
   printed();
   edit(w, edits::add_step, StepPlace{ChainOwner::clip, 0}, *find_step("de-ess"));
-  w.printing.print(SecondsRange{5.0, 7.0});
+  w.printing.print(ClipRange{5.0, 7.0});
   printed();
   edit(w, edits::go_to_version, 1);
   edit(w, edits::add_step, StepPlace{ChainOwner::clip, 0}, *find_step("ride"));

@@ -65,7 +65,7 @@ void plan_and_rows(MainWindow& window, Shots& shots) {
             w.document.reel().spaces[1].clip.id,
             std::optional(Curve{{{0, -14}, {1.2, 0}, {3.4, 0}, {4.3, -20}}}));
   page.show_beside(ScenePage::Beside::plan);
-  w.listening.seek_s(28.5);
+  w.listening.seek(ReelTime{28.5});
   wait_for([&] { return !w.scene.busy() && w.scene.share_ready() >= 1; }, 60000);
   wait(1500);
   wait_for([&] { return page.film().exact(); });
@@ -91,7 +91,7 @@ void the_scene(MainWindow& window, Shots& shots) {
   edit_reel(w, edits::draw_gain, steps,
             std::optional(Curve{{{0, -12}, {3, -3}, {8, -3}, {11.5, -14}}}));
   wait_for(ready, 60000);
-  w.listening.seek_s(17.5);
+  w.listening.seek(ReelTime{17.5});
   // Until the film's small pictures and the picture itself are there.
   wait(2500);
   wait_for([&] { return window.scene().film().exact(); });

@@ -67,8 +67,8 @@ TEST(VoiceCleanUp, FromTheDemoToTheBatch) {
   const double y = scope.height() / 2.0;
   d.drag(&scope, {scope.x_of(0.2), y}, {scope.x_of(1.1), y});
   ASSERT_TRUE(d.work().selection.clip()->room_tone);
-  EXPECT_NEAR(d.work().selection.clip()->room_tone->begin, 0.2, 0.05);
-  EXPECT_NEAR(d.work().selection.clip()->room_tone->end, 1.1, 0.05);
+  EXPECT_NEAR(d.work().selection.clip()->room_tone->begin.s, 0.2, 0.05);
+  EXPECT_NEAR(d.work().selection.clip()->room_tone->end.s, 1.1, 0.05);
   EXPECT_FALSE(scope.marking());
 
   // The five steps through the plus of the level path.

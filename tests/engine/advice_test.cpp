@@ -177,7 +177,7 @@ TEST(Advice, AStrayPeakThatShrinksTheClipIsShown) {
 }
 
 TEST(Advice, ARoomToneWithSpeechIsNamedAndABetterOneOffered) {
-  const RoomToneJudgement tone{RoomToneFlaw::speech, SecondsRange{4.5, 5.5}};
+  const RoomToneJudgement tone{RoomToneFlaw::speech, ClipRange{4.5, 5.5}};
   const auto all = advise(chain_of({"noise-reduction", "normalise"}), nullptr, 48000, &tone);
   ASSERT_EQ(all.size(), 1U);
   EXPECT_EQ(all[0].rule, "room-tone");

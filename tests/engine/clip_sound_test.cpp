@@ -25,7 +25,7 @@ TEST_F(ClipSoundTest, IsAnotherOneWhenFileRangeOrRateChange) {
   const auto before = identity(sound(0));
   EXPECT_EQ(identity(sound(0)), before);
   ClipSound s = sound(0);
-  s.room_tone = SecondsRange{0.1, 0.9};
+  s.room_tone = ClipRange{0.1, 0.9};
   EXPECT_EQ(identity(s), before);  // the room tone is no part of it
   for (const auto& change : std::initializer_list<std::function<void(ClipSound&)>>{
            [](ClipSound& x) { x.begin += 1; }, [](ClipSound& x) { x.frames -= 1; }, [](ClipSound& x) { x.rate = 44100; }, [&](ClipSound& x) { x.file = folder / "two.wav"; }}) {
@@ -57,21 +57,21 @@ TEST_F(ClipSoundTest, IsReadAtTheWorkingRateFromItsRange) {
 
 TEST_F(ClipSoundTest, ARoomToneMayBeSharedByTheGroup) {
   EXPECT_FALSE(sound(1).has_room_tone());
-  reel.clips[0].room_tone = SecondsRange{0.2, 1.2};
+  reel.clips[0].room_tone = ClipRange{0.2, 1.2};
   reel.groups[0].room_tone_clip = reel.clips[0].id;
   ASSERT_TRUE(sound(1).has_room_tone());
   EXPECT_EQ(sound(1).shared_tone->file, reel.sources[0].path);
   EXPECT_FALSE(sound(3).has_room_tone());  // another group
-  reel.clips[1].room_tone = SecondsRange{0.3, 1};
+  reel.clips[1].room_tone = ClipRange{0.3, 1};
   EXPECT_FALSE(sound(1).shared_tone && !sound(1).room_tone);  // its own comes first
-  EXPECT_EQ(sound(1).room_tone->begin, 0.3);
+  EXPECT_EQ(sound(1).room_tone->begin.s, 0.3);
 }
 
 TEST_F(ClipSoundTest, ARoomToneThatCannotBeIsToldInASentence) {
-  for (const SecondsRange bad : {SecondsRange{0, 0.3}, SecondsRange{-0.1, 1}, SecondsRange{1.5, 2.6}, SecondsRange{3, 4}}) {
+  for (const ClipRange bad : {ClipRange{0, 0.3}, ClipRange{-0.1, 1}, ClipRange{1.5, 2.6}, ClipRange{3, 4}}) {
     try {
       require_room_tone(bad, 2, "one.wav");
-      ADD_FAILURE() << bad.begin;
+      ADD_FAILURE() << bad.begin.s;
     } catch (const Error& e) {
       EXPECT_EQ(e.kind(), Error::Kind::call);
       EXPECT_NE(std::string(e.what()).find("one.wav"), std::string::npos);

@@ -6,34 +6,32 @@
 #include <cmath>
 
 #include "batch/mix.h"
+#include "reel/cuts.h"
+#include "reel/scene_curves.h"
 #include "reel/scene_edits.h"
+#include "reel/takes.h"
 #include "support/reels.h"
 
 namespace drevan {
 namespace {
 
-SoundingLength own_length(const Reel& reel, const Clip& c) { return {clip_seconds(reel, c), {}}; }
-
-// After places changed, as the Scene does it.
+// After an edit, as the document does it.
+Reel settled(edits::Edit edit, const Reel& before) {
+  edits::settle_alike(edit.next, before, alike_where_they_cross);
+  return std::move(edit.next);
+}
 Reel placed(const Reel& reel, std::span<const edits::PlacedClip> places) {
-  std::vector<int> ids;
-  for (const auto& p : places) ids.push_back(p.clip);
-  auto edit = edits::place_clips(reel, places);
-  const Reel now = edit.next;
-  return edits::settle_crossings(
-             std::move(edit), ids, [&](const Clip& c) { return own_length(now, c); },
-             alike_where_they_cross)
-      .next;
+  return settled(edits::place_clips(reel, places), reel);
 }
 
-class Crossings : public testing::Test {
+class CrossingsTest : public testing::Test {
  protected:
   void two(AudioBuffer a, AudioBuffer b) {
     test::write_wav(t / "a.wav", a);
     test::write_wav(t / "b.wav", b);
     for (const char* name : {"a.wav", "b.wav"}) add_clip(reel, examine_source(t / name), "Talk");
-    reel.clips[0].place_s = 1;
-    reel.clips[1].place_s = 10;
+    reel.clips[0].place = ReelTime{1};
+    reel.clips[1].place = ReelTime{10};
   }
   AudioBuffer mix() {
     std::filesystem::remove_all(t / "mix");
@@ -47,7 +45,7 @@ class Crossings : public testing::Test {
 
 // M. Fink, M. Holters, U. Zoelzer, DAFx 2016: whatever the two have in common, the power of the sum
 // stays.
-TEST_F(Crossings, ThePowerStaysForSoundsAlikeAndNot) {
+TEST_F(CrossingsTest, ThePowerStaysForSoundsAlikeAndNot) {
   for (const double common : {0.0, 0.5, 0.8, 1.0}) {
     reel = {};
     AudioBuffer shared = test::noise(0.1, 8, 1), a = test::noise(0.1, 4, 2),
@@ -62,9 +60,12 @@ TEST_F(Crossings, ThePowerStaysForSoundsAlikeAndNot) {
     two(std::move(a), std::move(b));
     const edits::PlacedClip to[] = {{2, 4.0}};
     reel = placed(reel, to);
-    ASSERT_TRUE(reel.clips[0].fade_out.alike && reel.clips[1].fade_in.alike);
-    EXPECT_NEAR(*reel.clips[1].fade_in.alike, common, 0.02);
-    EXPECT_NEAR(reel.clips[1].fade_in.seconds, 1.0, 1e-9);
+    const Crossings row(reel, 0);
+    ASSERT_TRUE(row.into(2));
+    EXPECT_EQ(row.out_of(1), row.into(2));
+    EXPECT_NEAR(row.into(2)->alike, common, 0.02);
+    EXPECT_NEAR(row.into(2)->in.s, 1.0, 1e-9);
+    EXPECT_NEAR(row.into(2)->out.s, 1.0, 1e-9);
     const AudioBuffer y = mix();
     const auto level = [&](double from_s, double to_s) {
       return test::rms_db(y.channel(0).subspan(static_cast<size_t>(from_s * 48000),
@@ -78,7 +79,7 @@ TEST_F(Crossings, ThePowerStaysForSoundsAlikeAndNot) {
   }
 }
 
-TEST_F(Crossings, AlikeSoundsInStepAreAsIfUncut) {
+TEST_F(CrossingsTest, AlikeSoundsInStepAreAsIfUncut) {
   const AudioBuffer whole = test::words(0.3, 6);
   AudioBuffer a(1, 4 * 48000), b(1, 4 * 48000);
   std::ranges::copy(whole.channel(0).first(4 * 48000), a.channel(0).begin());
@@ -86,7 +87,7 @@ TEST_F(Crossings, AlikeSoundsInStepAreAsIfUncut) {
   two(std::move(a), std::move(b));
   const edits::PlacedClip to[] = {{2, 3.0}};
   reel = placed(reel, to);
-  EXPECT_NEAR(*reel.clips[0].fade_out.alike, 1, 1e-6);
+  EXPECT_NEAR(Crossings(reel, 0).take().at(0).alike, 1, 1e-6);
   for (const double middle : {0.5, 0.2}) {
     reel = edits::set_middle(reel, 1, 2, middle).next;
     const AudioBuffer y = mix();
@@ -95,66 +96,105 @@ TEST_F(Crossings, AlikeSoundsInStepAreAsIfUncut) {
   }
 }
 
-TEST_F(Crossings, ComeAndGoWithThePlaces) {
+TEST_F(CrossingsTest, ComeAndGoWithThePlaces) {
   two(test::noise(0.1, 4, 1), test::noise(0.1, 4, 2));
-  const edits::PlacedClip on[] = {{2, 4.0}}, off[] = {{2, 6.0}}, within[] = {{2, 1.0}};
+  const edits::PlacedClip on[] = {{2, 4.0}}, off[] = {{2, 6.0}}, within[] = {{1, 1.0}, {2, 1.0}};
+  const auto crossing = [&] {
+    auto all = Crossings(reel).take();
+    return all.empty() ? std::nullopt : std::optional(all[0]);
+  };
   reel = placed(reel, on);
-  EXPECT_TRUE(reel.clips[0].fade_out.alike);
-  const auto length = [&](const Clip& c) { return own_length(reel, c); };
-  EXPECT_TRUE(crossed(reel, 1, 2, length));
+  ASSERT_TRUE(crossing());
+  EXPECT_EQ(crossing()->before, 1);
+  EXPECT_EQ(crossing()->over, (ReelRange{{4}, {5}}));
   EXPECT_EQ(reel_from_text(reel_to_text(reel, t.path()), t.path(), "x"), reel);
   // The shape stays while they are dragged.
   reel = edits::set_middle(reel, 1, 2, 0.3).next;
   const edits::PlacedClip nearer[] = {{1, 1.5}};
   reel = placed(reel, nearer);
-  EXPECT_EQ(reel.clips[0].fade_out.middle, 0.3);
-  EXPECT_NEAR(reel.clips[0].fade_out.seconds, 1.5, 1e-9);
+  EXPECT_EQ(crossing()->middle, 0.3);
+  EXPECT_NEAR(crossing()->out.s, 1.5, 1e-9);
   reel = placed(reel, off);
-  EXPECT_EQ(reel.clips[0].fade_out, EdgeFade{});
-  EXPECT_EQ(reel.clips[1].fade_in, EdgeFade{});
-  // One within the other is layered.
+  EXPECT_FALSE(crossing());
+  EXPECT_THROW(edits::set_middle(reel, 1, 2, 0.4), Error);
+  // One within the other, or begun with it, is layered.
   reel = placed(reel, within);
-  EXPECT_EQ(reel.clips[1].fade_in, EdgeFade{});
+  EXPECT_FALSE(crossing());
   // The other way round.
   const edits::PlacedClip round[] = {{1, 4.0}, {2, 1.0}};
   reel = placed(reel, round);
-  EXPECT_TRUE(reel.clips[1].fade_out.alike && reel.clips[0].fade_in.alike);
-  EXPECT_FALSE(reel.clips[0].fade_out.alike);
-  reel = edits::set_layered(reel, 1, true, length).next;
-  EXPECT_EQ(reel.clips[0].fade_in, EdgeFade{});
-  EXPECT_EQ(reel.clips[1].fade_out, EdgeFade{});
-  reel = placed(reel, round);
-  EXPECT_FALSE(reel.clips[0].fade_in.alike) << "it is layered";
+  ASSERT_TRUE(crossing());
+  EXPECT_EQ(crossing()->before, 2);
+  reel = edits::set_layered(reel, 1, true).next;
+  EXPECT_FALSE(crossing()) << "it is layered";
   EXPECT_EQ(reel_from_text(reel_to_text(reel, t.path()), t.path(), "x"), reel);
-  // One that is taken out leaves the other whole.
-  reel = edits::set_layered(reel, 1, false, length).next;
-  reel = placed(reel, round);
-  ASSERT_TRUE(reel.clips[0].fade_in.alike);
-  const int gone[] = {2};
-  auto without = edits::remove_clips(reel, gone);
-  const Reel after = without.next;
-  without = edits::clear_crossings(std::move(without),
-                                   [&](const Clip& c) { return own_length(after, c); });
-  EXPECT_EQ(without.next.clips[0].fade_in, EdgeFade{});
-  EXPECT_EQ(edits::clear_crossings({.next = reel, .label = {}}, length).next, reel);
+  reel = edits::set_layered(reel, 1, false).next;
+  ASSERT_TRUE(crossing());
   // Rows do not cross.
   reel.groups.push_back({.name = "Other", .chain = {}});
-  reel.clips[0].layered = false;
   reel.clips[0].group = 1;
-  reel = placed(reel, round);
-  EXPECT_FALSE(reel.clips[0].fade_in.alike);
+  EXPECT_FALSE(crossing());
 }
 
-TEST_F(Crossings, WrongOnesInAFileAreRefused) {
+// Whatever moves an edge gives the right fades, since nobody has to remember them (issue: a hole of
+// up to 14 dB, a fade from nothing, +6 dB).
+TEST_F(CrossingsTest, EveryEditThatMovesAnEdgeLeavesTheRowAsLoud) {
+  two(test::noise(0.1, 4, 1), test::noise(0.1, 4, 2));
+  AudioBuffer third = test::noise(0.1, 4, 3);
+  test::write_wav(t / "c.wav", third);
+  add_clip(reel, examine_source(t / "c.wav"), "Talk");
+  const edits::PlacedClip on[] = {{1, 1.0}, {2, 4.0}, {3, 4.0}};
+  const int takes[] = {2, 3};
+  const Reel start =
+      settled(edits::make_takes(placed(reel, on), takes), reel);  // 2 is chosen, 3 is left out
+  const auto level = [&](const Reel& of, double from_s, double to_s) {
+    std::filesystem::remove_all(t / "mix");
+    const AudioBuffer y = test::read_all(render_sum(of, t / "mix" / "mix.wav", store, never).path);
+    return test::rms_db(y.channel(0).subspan(static_cast<size_t>(from_s * 48000),
+                                             static_cast<size_t>((to_s - from_s) * 48000)));
+  };
+  const double alone = level(start, 2, 3.9);
+  EXPECT_NEAR(level(start, 4, 5), alone, 0.5);
+  const Reel other = settled(edits::choose_take(start, 3), start);
+  EXPECT_NEAR(level(other, 4, 5), alone, 0.5) << "another take is chosen";
+  const int gone[] = {2};
+  const Reel without = settled(edits::remove_clips(placed(reel, on), gone), reel);
+  EXPECT_NEAR(level(without, 4, 5), alone, 0.5) << "one is removed";
+  const Reel shorter = settled(edits::trim(start, 1, {{0}, {3.0}}), start);
+  EXPECT_NEAR(level(shorter, 4.01, 4.9), alone, 0.5) << "trimmed: they only touch";
+  const Reel less = settled(edits::trim(start, 1, {{0}, {3.5}}), start);
+  EXPECT_NEAR(level(less, 4, 4.5), alone, 0.6) << "trimmed, they still cross";
+  const Reel stretched =
+      settled(edits::stretch_to(start, 1, HeardSpan{3.5}, edits::StretchWay::tape), start);
+  EXPECT_NEAR(level(stretched, 4, 4.5), level(stretched, 2, 3.9), 1.2) << "shortened like tape";
+}
+
+// Before version 7 both fades told of a crossfade; what lay on each other without was summed.
+TEST_F(CrossingsTest, OfAnOlderFileAreTakenAsTheyWere) {
+  two(test::noise(0.1, 4, 1), test::noise(0.1, 4, 2));
+  reel.clips[1].place = ReelTime{4};
+  std::string text = reel_to_text(reel, t.path());
+  const auto put = [&](const std::string& from, const std::string& to) {
+    ASSERT_NE(text.find(from), std::string::npos) << from;
+    text.replace(text.find(from), from.size(), to);
+  };
+  put("\"drevan_reel\": 7", "\"drevan_reel\": 6");
+  EXPECT_TRUE(reel_from_text(text, t.path(), "x").clips[1].layered) << "summed, as it was";
+  put("\"place_s\": 1.0", "\"place_s\": 1.0, \"fade_out\": [1.0, \"crossed\", 0.25, 0.75]");
+  put("\"place_s\": 4.0", "\"place_s\": 4.0, \"fade_in\": [1.0, \"crossed\", 0.25, 0.75]");
+  const Reel read = reel_from_text(text, t.path(), "x");
+  EXPECT_FALSE(read.clips[1].layered);
+  EXPECT_EQ(read.crossfades, (std::vector<Crossfade>{{1, 2, 0.25, 0.75}}));
+  EXPECT_EQ(read.clips[0].fade_out, EdgeFade{});
+}
+
+TEST_F(CrossingsTest, WrongOnesInAFileAreRefused) {
   two(test::noise(0.1, 4, 1), test::noise(0.1, 4, 2));
   const edits::PlacedClip on[] = {{2, 4.0}};
   reel = placed(reel, on);
-  auto& fade = reel.clips[1].fade_in;
-  fade.alike = 0.25;
-  fade.middle = 0.75;
-  reel.clips[0].fade_out = fade;
+  reel.crossfades = {{1, 2, 0.25, 0.75}};
   const std::pair<std::string, std::string> changes[] = {
-      {"\"crossed\"", "\"line\""}, {"0.25", "1.5"}, {"0.75", "0.95"}, {"0.75", "null"}};
+      {"0.25", "1.5"}, {"0.75", "0.95"}, {"0.75", "null"}};
   test::expect_refused(reel_to_text(reel, t.path()), t.path(), changes);
 }
 

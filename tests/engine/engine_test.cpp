@@ -79,7 +79,7 @@ class Engine : public testing::Test {
   void SetUp() override {
     AudioBuffer x = noisy_voice();
     test::write_wav(folder_ / "voice.wav", x);
-    sound_ = {folder_ / "voice.wav", 0, -1, 48000, SecondsRange{0.1, 0.9}};
+    sound_ = {folder_ / "voice.wav", 0, -1, 48000, ClipRange{0.1, 0.9}};
   }
   TempFolder folder_;
   ClipSound sound_;
@@ -188,11 +188,11 @@ TEST_F(Engine, WithoutRoomToneNoiseReductionDoesNothingAndTheRenderSaysSo) {
 }
 
 TEST_F(Engine, RoomToneMustFitTheClip) {
-  for (const SecondsRange r : {SecondsRange{0.1, 0.3}, SecondsRange{5, 9}, SecondsRange{20, 30}}) {
+  for (const ClipRange r : {ClipRange{0.1, 0.3}, ClipRange{5, 9}, ClipRange{20, 30}}) {
     sound_.room_tone = r;
     try {
       process(sound_, {{step("noise-reduction")}}, store_);
-      FAIL() << r.begin;
+      FAIL() << r.begin.s;
     } catch (const Error& e) {
       EXPECT_NE(std::string(e.what()).find("room tone"), std::string::npos);
       EXPECT_NE(std::string(e.what()).find("voice.wav"), std::string::npos);
@@ -216,7 +216,7 @@ TEST_F(Engine, NoiseReductionLowersThePausesByItsDepthAndKeepsTheWords) {
 TEST_F(Engine, NoiseReductionDoesNotWarbleAtTwelveDecibels) {
   AudioBuffer x = test::noise(0.01, 8, 12);
   test::write_wav(folder_ / "noise.wav", x);
-  ClipSound s{folder_ / "noise.wav", 0, -1, 48000, SecondsRange{0.0, 1.0}};
+  ClipSound s{folder_ / "noise.wav", 0, -1, 48000, ClipRange{0.0, 1.0}};
   const Heard h = process(s, {{step("noise-reduction", {{"depth_db", 12}})}}, store_);
   const auto kurtosis = [](const AudioBuffer& y) {
     double m2 = 0, m4 = 0;

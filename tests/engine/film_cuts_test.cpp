@@ -126,7 +126,7 @@ TEST(FilmCuts, AreFoundAndNothingElseIs) {
 }
 
 TEST(Events, AreHandedOverAsText) {
-  const std::vector<Event> events{{0.5, "Cut 1"}, {3600, "Door, \"slam\" <loud> & again"}};
+  const std::vector<FilmEvent> events{{0.5, "Cut 1"}, {3600, "Door, \"slam\" <loud> & again"}};
   EXPECT_EQ(events_as_csv(events, TimecodeRate{25, false, false}, "10:00:00:00"),
             "seconds,timecode,name\r\n0.500000,10:00:00:12,Cut 1\r\n"
             "3600.000000,11:00:00:00,\"Door, \"\"slam\"\" <loud> & again\"\r\n");
@@ -140,11 +140,11 @@ TEST(Events, ClipsAreHandedOverAsText) {
   const Reel reel = load_reel(DREVAN_SOURCE_DIR "/demo/skerry-light-scene.reel");
   const auto clips = clips_of_film(reel);
   ASSERT_EQ(clips.size(), rendered_clips(reel).size());
-  EXPECT_TRUE(std::ranges::is_sorted(clips, {}, &ListedClip::begin_s));
+  EXPECT_TRUE(std::ranges::is_sorted(clips, {}, &ListedClip::begin));
   const auto boat = std::ranges::find(clips, "boat-pass", &ListedClip::name);
   ASSERT_NE(boat, clips.end());
-  EXPECT_NEAR(boat->begin_s, 36, 1e-9);
-  EXPECT_NEAR(boat->end_s, 48, 1e-6) << "a moment of it is bound, its end is where it was";
+  EXPECT_NEAR(boat->begin.s, 36, 1e-9);
+  EXPECT_NEAR(boat->end.s, 48, 1e-6) << "a moment of it is bound, its end is where it was";
   const std::vector<ListedClip> some{{1.5, 3, "Ines", "line 1", "Who's there, \"now\"?"},
                                      {3600, 3601, "Sea <far>", "waves", ""}};
   EXPECT_EQ(
@@ -182,9 +182,9 @@ TEST(Events, TheCommandLineFindsThem) {
       std::string(DREVAN_CLI) + " events --film '" + (folder / "a film.mov").string() + "'";
   const auto printed = test::run(call);
   EXPECT_EQ(printed.code, 0);
-  std::vector<Event> cuts;
+  std::vector<FilmEvent> cuts;
   for (const double s : find_film_cuts(folder / "a film.mov", {}))
-    cuts.push_back({s, fmt::format("Cut {}", cuts.size() + 1)});
+    cuts.push_back({{s}, fmt::format("Cut {}", cuts.size() + 1)});
   ASSERT_EQ(cuts.size(), 2);
   EXPECT_EQ(printed.out, events_as_csv(cuts, TimecodeRate{25, false, false}, "10:00:00:00"));
   EXPECT_EQ(test::run(call + " --out '" + (folder / "cuts.vtt").string() + "'").code, 0);

@@ -81,7 +81,7 @@ TEST_F(MadeSounds, SilenceAndRoomToneAreAsLongAsWished) {
   EXPECT_EQ(none.frames(), 24000);
   EXPECT_EQ(test::rms(none.channel(0)), 0);
   EXPECT_THROW(made({MadeKind::room_tone, 3, 0, 0}), Error) << "none is marked";
-  reel.clips[0].room_tone = SecondsRange{1, 2};
+  reel.clips[0].room_tone = ClipRange{1, 2};
   const AudioBuffer room = made({MadeKind::room_tone, 10, 0, 0});
   EXPECT_EQ(room.frames(), 480000);
   ASSERT_EQ(room.channels(), 2);

@@ -14,7 +14,7 @@ using test::TempFolder;
 
 class Printing : public ::testing::Test {
  protected:
-  PrintResult print(AudioBuffer& sound, const Chain& chain, std::optional<SecondsRange> range,
+  PrintResult print(AudioBuffer& sound, const Chain& chain, std::optional<ClipRange> range,
                     double fade_s = 0.05) {
     test::write_wav(t_ / "in.wav", sound);
     const CancelToken never;
@@ -30,7 +30,7 @@ class Printing : public ::testing::Test {
 
 TEST_F(Printing, ASelectionLeavesTheRestToTheBit) {
   AudioBuffer x = test::noise(0.1, 3, 5);
-  print(x, {{test::with("gain", {{"gain_db", -12}})}}, SecondsRange{1, 2});
+  print(x, {{test::with("gain", {{"gain_db", -12}})}}, ClipRange{1, 2});
   const AudioBuffer in = test::read_all(t_ / "in.wav"), out = printed();
   ASSERT_EQ(out.frames(), in.frames());
   EXPECT_EQ(out.channels(), 1);
@@ -46,7 +46,7 @@ TEST_F(Printing, ASelectionLeavesTheRestToTheBit) {
 // A step that is late by itself must not shift the selection against what surrounds it.
 TEST_F(Printing, ASelectionStaysInTime) {
   AudioBuffer x = test::sine(1000, 0.1, 3);
-  print(x, {{test::with("limiter", {{"ceiling_db", 0}})}}, SecondsRange{1, 2});
+  print(x, {{test::with("limiter", {{"ceiling_db", 0}})}}, ClipRange{1, 2});
   const AudioBuffer in = test::read_all(t_ / "in.wav"), out = printed();
   for (size_t i = 0; i < 144000; ++i) ASSERT_NEAR(out.channel(0)[i], in.channel(0)[i], 2e-5) << i;
 }
@@ -65,14 +65,14 @@ TEST(Crossfade, KeepsPowerForAnyLikeness) {
 
 TEST_F(Printing, TheLawIsChosenByMeasuring) {
   AudioBuffer x = test::noise(0.1, 3, 5);
-  const auto like = print(x, {{test::with("gain", {{"gain_db", -6}})}}, SecondsRange{1, 2});
+  const auto like = print(x, {{test::with("gain", {{"gain_db", -6}})}}, ClipRange{1, 2});
   EXPECT_NEAR(*like.alike_in, 1, 1e-4);
   EXPECT_NEAR(*like.alike_out, 1, 1e-4);
   // A low cut far above leaves little that is alike.
-  const auto unlike = print(x, {{test::with("cut", {{"low_hz", 1000}, {"low_slope_db", 4}})}}, SecondsRange{1, 2});
+  const auto unlike = print(x, {{test::with("cut", {{"low_hz", 1000}, {"low_slope_db", 4}})}}, ClipRange{1, 2});
   EXPECT_LT(*unlike.alike_in, *like.alike_in);
   // To the clip's ends there is nothing to fade from.
-  const auto all = print(x, {{test::with("gain", {{"gain_db", -6}})}}, SecondsRange{0, 3});
+  const auto all = print(x, {{test::with("gain", {{"gain_db", -6}})}}, ClipRange{0, 3});
   EXPECT_FALSE(all.alike_in || all.alike_out);
   EXPECT_NEAR(printed().channel(0)[0], test::read_all(t_ / "in.wav").channel(0)[0] * 0.501187F, 1e-6);
 }
@@ -91,7 +91,7 @@ TEST_F(Printing, AllOfAClipIsWhatARenderGives) {
 
 TEST_F(Printing, RefusesARangeOutsideAndLeavesNothing) {
   AudioBuffer x = test::noise(0.1, 1, 5);
-  EXPECT_THROW(print(x, {}, SecondsRange{2, 3}), Error);
+  EXPECT_THROW(print(x, {}, ClipRange{2, 3}), Error);
   EXPECT_FALSE(std::filesystem::exists(t_ / "versions" / "out.wav"));
 }
 

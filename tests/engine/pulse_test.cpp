@@ -1,5 +1,6 @@
 // The player on a real PulseAudio server with a null sink: heard on the sink's monitor; the server is ended while it
 // plays, and started again.
+#include <fmt/format.h>
 #include <gtest/gtest.h>
 #include <unistd.h>
 
@@ -118,7 +119,7 @@ class PlayerOnPulseAudio : public testing::Test {
     std::vector<Samples> lags, off;
     int input = 0;
     for (const auto& source : player_->device_facts().sources) {
-      files.push_back({{input}, t_ / ("take " + std::to_string(input) + ".wav")});
+      files.push_back({{input}, t_ / fmt::format("take {} {}.wav", ++takes_made_, input)});
       lags.push_back(source.lag);
       input += source.channels;
     }
@@ -127,28 +128,45 @@ class PlayerOnPulseAudio : public testing::Test {
     EXPECT_TRUE(wait_for([&] { return player_->position() > 3 * 48000; }));
     const auto recording = recorder->end(latency + std::ranges::max(lags));
     player_->pause();
+    went_through_ = true;
     for (size_t f = 0; f < files.size(); ++f)
       off.push_back(
           take_is_off(takes_of_recording(recording, latency, {48000, 2 * 48000}, 48000, lags[f]),
                       files[f].file, x));
     return off;
   }
-  Samples take_is_off(const std::vector<RecordedTake>& takes, const std::filesystem::path& file,
-                      const AudioBuffer& x) {
-    EXPECT_EQ(takes.size(), 1U);
-    if (takes.empty()) return 9999;
-    const AudioBuffer take = test::read_all(file);
+  // By how many frames what was recorded lies beside `x`, looked at from one frame to another of what
+  // was played from a second on; 9999: it is not in it.
+  static Samples lag_of(const AudioBuffer& take, Samples begin, const AudioBuffer& x, Samples from,
+                        Samples to) {
     double best = 0;
     Samples at = 9999;
     for (Samples lag = -2400; lag <= 2400; ++lag) {
       double xy = 0;
-      for (Samples i = 4800; i < 24000; ++i)
-        xy += static_cast<double>(take.channel(0)[static_cast<size_t>(takes[0].begin + lag + i)]) *
+      for (Samples i = from; i < to; ++i) {
+        const Samples k = begin + lag + i;
+        if (k < 0 || k >= take.frames()) continue;
+        xy += static_cast<double>(take.channel(0)[static_cast<size_t>(k)]) *
               static_cast<double>(x.channel(0)[static_cast<size_t>(48000 + i)]);
+      }
       if (xy > best) best = xy, at = lag;
     }
     return at;
   }
+  Samples take_is_off(const std::vector<RecordedTake>& takes, const std::filesystem::path& file,
+                      const AudioBuffer& x) {
+    EXPECT_EQ(takes.size(), 1U);
+    if (takes.empty()) return 9999;
+    went_through_ = went_through_ && takes[0].holes.empty();
+    const AudioBuffer take = test::read_all(file);
+    const Samples begins = lag_of(take, takes[0].begin, x, 4800, 14400),
+                  ends = lag_of(take, takes[0].begin, x, 33600, 43200);
+    // The server lost a block on the way.
+    went_through_ = went_through_ && std::abs(begins - ends) <= 1;
+    return begins;
+  }
+  int takes_made_ = 0;
+  bool went_through_ = true;  // in the last take: nothing was lost on the way, nothing came late
   static constexpr const char* changed_[] = {"XDG_RUNTIME_DIR", "HOME", "XDG_CONFIG_HOME", "DREVAN_AUDIO", "PULSE_SERVER"};
   std::vector<std::optional<std::string>> before_;
   test::TempFolder t_;
@@ -292,9 +310,10 @@ TEST_F(PlayerOnPulseAudio, ARecordingStandsWhereTheChirpsSay) {
   player_->set_matched(false);
   player_->load(plan);
 
-  // A machine that stands still for longer than the buffer loses a block: then once more.
+  // A machine that stands still for longer than the server's buffer loses a block: then once more.
+  // Where every attempt was shown to have lost some, the machine is at fault, not the program.
   std::optional<Samples> latency, off;
-  bool any_whole = false;  // without the player itself having been late
+  bool any_whole = false;
   for (int attempt = 0; attempt < 5 && !(off && std::abs(*off) <= 480); ++attempt) {
     const long late_before = player_->underruns();
     auto chirps = std::make_shared<ChirpsHeard>(48000);
@@ -302,11 +321,14 @@ TEST_F(PlayerOnPulseAudio, ARecordingStandsWhereTheChirpsSay) {
     player_->play_over(latency_chirps(48000));
     ASSERT_TRUE(wait_for([&] { return chirps->done(); })) << player_->take_error();
     latency = chirps->latency();
+    went_through_ = chirps->losses() == 0;
     off = latency ? std::optional(takes_are_off(*latency, x)[0]) : std::nullopt;
-    any_whole = any_whole || player_->underruns() == late_before;
+    any_whole = any_whole || (went_through_ && player_->underruns() == late_before);
+    std::printf("  PulseAudio: sound was lost %d times before the chirps came evenly\n",
+                chirps->losses());
   }
   if (!any_whole && !(off && std::abs(*off) <= 480))
-    GTEST_SKIP() << "this machine stood still in every attempt";
+    GTEST_SKIP() << "the sound server lost sound in every attempt";
   ASSERT_TRUE(latency) << "the chirps were never heard whole";
   EXPECT_GT(*latency, 0);
   EXPECT_LE(std::abs(*off), 480) << "a block of the server is the most it may be off";

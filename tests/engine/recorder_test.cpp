@@ -96,7 +96,7 @@ TEST_F(RecorderTest, WithoutAWireThereIsNoLatency) {
   auto heard = std::make_shared<ChirpsHeard>(48000);
   player_->inputs().hear_with(heard);
   player_->play_over(latency_chirps(48000));
-  for (int i = 0; i < 300 && !heard->done(); ++i) go_on(10);
+  for (int i = 0; i < 1200 && !heard->done(); ++i) go_on(10);
   ASSERT_TRUE(heard->done());
   EXPECT_FALSE(heard->latency());
 }

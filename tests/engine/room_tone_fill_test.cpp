@@ -71,8 +71,8 @@ class FillGaps : public testing::Test {
       test::write_wav(t / file, x);
       add_clip(reel, examine_source(t / file), "Ines/stairs");
     }
-    for (int i = 0; i < 3; ++i) reel.clips[static_cast<size_t>(i)].place_s = 3.0 * i;
-    reel.clips[0].room_tone = SecondsRange{0.2, 1.4};
+    for (int i = 0; i < 3; ++i) reel.clips[static_cast<size_t>(i)].place = ReelTime{3.0 * i};
+    reel.clips[0].room_tone = ClipRange{0.2, 1.4};
   }
   TempFolder t;
   Reel reel;
@@ -91,13 +91,14 @@ TEST_F(FillGaps, GapsAreFoundAndFilledAtTheLevelOfTheirNeighbours) {
   std::vector<edits::ToneClip> tones;
   for (const auto& f : filled)
     tones.push_back(
-        {examine_source(f.file), f.gap.begin_s - tone_fade_s, f.gap.before, f.gap.after});
+        {examine_source(f.file), f.gap.range.begin - ReelSpan{tone_fade_s}, f.gap.before, f.gap.after});
   const auto edit = edits::fill_with_tone(reel, 0, 1, tones, tone_fade_s);
   EXPECT_EQ(edit.label, "Fill 2 gaps with room tone");
   ASSERT_EQ(edit.next.clips.size(), 5U);
   EXPECT_TRUE(tone_gaps(edit.next, 0).empty());
-  EXPECT_EQ(edit.next.clips[0].fade_out.seconds, tone_fade_s);
-  EXPECT_EQ(edit.next.clips[1].fade_in.seconds, tone_fade_s);
+  const Crossings row(edit.next, 0);
+  ASSERT_EQ(row.all().size(), 4U) << "each is crossfaded with both of its neighbours";
+  for (const Crossing& c : row.all()) EXPECT_NEAR(c.over.length().s, tone_fade_s, 1e-6);
   EXPECT_TRUE(edit.next.clips[3].room_tone);
   // Filled again there are other files, and none is written over.
   EXPECT_NE(fill_gaps(reel, 0, t / "x room tone", {})[0].file, filled[0].file);
@@ -110,11 +111,11 @@ TEST_F(FillGaps, WithoutARoomToneOrAGapItIsSaid) {
   EXPECT_FALSE(std::filesystem::exists(t / "y"));
   CancelToken now;
   now.cancel();
-  reel.clips[1].room_tone = SecondsRange{0, 1};
+  reel.clips[1].room_tone = ClipRange{0, 1};
   EXPECT_THROW(fill_gaps(reel, 0, t / "y", now), Cancelled);
   // Clips that touch or lie on each other leave none.
-  reel.clips[1].place_s = 2;
-  reel.clips[2].place_s = 3;
+  reel.clips[1].place = ReelTime{2};
+  reel.clips[2].place = ReelTime{3};
   EXPECT_TRUE(tone_gaps(reel, 0).empty());
 }
 

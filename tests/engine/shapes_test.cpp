@@ -219,7 +219,7 @@ TEST_F(Shapes, ASelectionIsTurnedRoundAndWidened) {
   const ClipSound sound{t / "x.wav", 0, -1, 48000, {}};
   print_clip(
       {plan_of(sound, {{with("reverse", {}), with("pan", {{"pan_pct", 100}, {"law_db", 2}})}}),
-       SecondsRange{0.5, 1.5}, 0, t / "v" / "p.wav"},
+       ClipRange{0.5, 1.5}, 0, t / "v" / "p.wav"},
       store, never);
   const AudioBuffer out = test::read_all(t / "v" / "p.wav");
   ASSERT_EQ(out.channels(), 2);
@@ -235,7 +235,7 @@ TEST_F(Shapes, ASelectionIsTurnedRoundAndWidened) {
   }
   // What changes the length has no place in a selection.
   try {
-    print_clip({plan_of(sound, {{with("speed", {{"speed_pct", 50}})}}), SecondsRange{0.5, 1.5}, 0,
+    print_clip({plan_of(sound, {{with("speed", {{"speed_pct", 50}})}}), ClipRange{0.5, 1.5}, 0,
                 t / "v" / "q.wav"},
                store, never);
     ADD_FAILURE();

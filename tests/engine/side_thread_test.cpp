@@ -17,7 +17,7 @@ class SideThread : public testing::Test {
                       RenderLength length = RenderLength::ring, bool cancelled = false) {
     FindingStore store;
     CancelToken cancel;
-    RenderRequest request{plan_of({t / "in.wav", 0, -1, 48000, SecondsRange{0, 0.6}}, chain), out};
+    RenderRequest request{plan_of({t / "in.wav", 0, -1, 48000, ClipRange{0, 0.6}}, chain), out};
     request.length = length;
     request.side_thread = side;
     return render_clip(request, store, cancel, [&](double p) {

@@ -15,12 +15,12 @@ namespace {
 
 struct Take {
   AudioBuffer sound;
-  std::vector<SecondsRange> words;  // where somebody speaks
+  std::vector<ClipRange> words;  // where somebody speaks
 };
 
-double level_db(const AudioBuffer& x, SecondsRange part) {
-  return test::rms_db(x.channel(0).subspan(static_cast<size_t>(part.begin * 48000),
-                                           static_cast<size_t>((part.end - part.begin) * 48000)));
+double level_db(const AudioBuffer& x, ClipRange part) {
+  return test::rms_db(x.channel(0).subspan(static_cast<size_t>(part.begin.s * 48000),
+                                           static_cast<size_t>(part.length().s * 48000)));
 }
 
 // Sentences of 1.5 to 6 s with pauses of 0.8 to 2.5 s, over a steady noise `snr_db` below them.
@@ -80,7 +80,7 @@ void expect_cuts(Take take, const std::string& what) {
   const auto pieces = pieces_at_pauses(ear, take.sound.frames(), {});
   int right = 0;
   for (size_t i = 0; i + 1 < take.words.size(); ++i) {
-    const double middle = (take.words[i].end + take.words[i + 1].begin) / 2;
+    const double middle = (take.words[i].end.s + take.words[i + 1].begin.s) / 2;
     for (size_t k = 0; k + 1 < pieces.size(); ++k) {
       // The pause as it was heard: the air taken off again.
       const double end = static_cast<double>(pieces[k].end) / 48000 - 0.25;
@@ -94,8 +94,8 @@ void expect_cuts(Take take, const std::string& what) {
     for (const Samples edge : {p.begin, p.end})
       for (const auto& w : take.words) {
         const double s = static_cast<double>(edge) / 48000;
-        EXPECT_FALSE(s > w.begin + 0.02 && s < w.end - 0.02)
-            << what << ": cut at " << s << " within words from " << w.begin << " to " << w.end;
+        EXPECT_FALSE(s > w.begin.s + 0.02 && s < w.end.s - 0.02)
+            << what << ": cut at " << s << " within words from " << w.begin.s << " to " << w.end.s;
       }
 }
 

@@ -108,7 +108,7 @@ class HeardCurves : public testing::Test {
     std::ranges::fill(x.channel(0), 0.5F);
     test::write_wav(t / "dc.wav", x);
     add_clip(reel, examine_source(t / "dc.wav"), "G");
-    reel.clips[0].place_s = 10;
+    reel.clips[0].place = ReelTime{10};
   }
   // Level at a second of the clip, dB re its source.
   double at(double s) {

@@ -19,7 +19,7 @@ class Cuts : public testing::Test {
  protected:
   void SetUp() override {
     reel = test::reel_of(t, {{"take", "Ines"}, {"other", "Ines"}, {"last", "Ines"}}, 4);
-    reel.clips[0].room_tone = SecondsRange{0.5, 1.25};
+    reel.clips[0].room_tone = ClipRange{0.5, 1.25};
     before = reel;
   }
   // Nothing is changed in place; what comes out opens again.
@@ -45,14 +45,14 @@ class Cuts : public testing::Test {
 };
 
 TEST_F(Cuts, SplitPiecesSoundAsTheClipDidAndStandWhereItStood) {
-  const double at[] = {1.5, 3.0};
+  const ClipTime at[] = {{1.5}, {3.0}};
   const auto edit = edits::split(reel, 1, at);
   ASSERT_EQ(edit.next.clips.size(), 5U);
   const auto& c = edit.next.clips;
   EXPECT_EQ(c[0].id, 1);
   EXPECT_EQ(c[1].name, "take 2");
   EXPECT_EQ(c[2].name, "take 3");
-  EXPECT_NEAR(c[2].place_s, reel.clips[0].place_s + 3, 1e-9);
+  EXPECT_NEAR(c[2].place.s, reel.clips[0].place.s + 3, 1e-9);
   EXPECT_EQ(c[0].frames + c[1].frames + c[2].frames, reel.clips[0].frames);
   const AudioBuffer whole = sound_of(reel, reel.clips[0]);
   Samples from = 0;
@@ -88,7 +88,7 @@ TEST_F(Cuts, PiecesLearnFromTheTakesRoomTone) {
     const auto done = process_clip(plan_of(of, clip), options, [](const AudioBlock&) {});
     return done.findings.at(0).values;
   };
-  const double at[] = {2.0};
+  const ClipTime at[] = {{2.0}};
   const auto edit = edits::split(reel, 1, at);
   const auto whole = learned(reel, reel.clips[0]);
   EXPECT_EQ(learned(edit.next, edit.next.clips[0]), whole);
@@ -101,7 +101,7 @@ TEST_F(Cuts, PiecesLearnFromTheTakesRoomTone) {
   }
   EXPECT_LT(off, 0.05 * all);
   ASSERT_TRUE(edit.next.clips[1].room_tone);
-  EXPECT_NEAR(edit.next.clips[1].room_tone->begin, -1.5, 1e-9);
+  EXPECT_NEAR(edit.next.clips[1].room_tone->begin.s, -1.5, 1e-9);
   expect_opens_again(edit.next);
 }
 
@@ -111,7 +111,7 @@ TEST_F(Cuts, CurvesMoveSoThatWhatIsHeardStays) {
       {0, std::make_shared<const Curve>(Curve{{{0, -20}, {4, 0}}})}};
   settle_step_ids(reel);
   before = reel;
-  const double at[] = {1.0};
+  const ClipTime at[] = {{1.0}};
   const auto edit = edits::split(reel, 1, at);
   const auto& later = *edit.next.clips[1].chain.steps[0].curves[0].curve;
   EXPECT_NEAR(value_at(later, find_step("gain")->parameters[0], 0), -15, 1e-9);
@@ -120,10 +120,10 @@ TEST_F(Cuts, CurvesMoveSoThatWhatIsHeardStays) {
 
 TEST_F(Cuts, WhatASplitCannotDoIsTold) {
   for (const double s : {0.0, 4.0, -1.0, 99.0, std::nan("")}) {
-    const double at[] = {s};
+    const ClipTime at[] = {{s}};
     expect_impossible([&] { edits::split(reel, 1, at); }, "nothing to split");
   }
-  const double at[] = {1.0};
+  const ClipTime at[] = {{1.0}};
   expect_impossible([&] { edits::split(reel, 77, at); }, "not in the reel any more");
   expect_impossible([&] { edits::split(reel, mix_clip_id, at); }, "The mix");
 }
@@ -131,14 +131,14 @@ TEST_F(Cuts, WhatASplitCannotDoIsTold) {
 TEST_F(Cuts, ASelectionIsTakenOutAndTheRestClosesUp) {
   const auto open = edits::take_out(reel, 1, {1, 2.5}, false);
   ASSERT_EQ(open.next.clips.size(), 4U);
-  EXPECT_NEAR(open.next.clips[1].place_s, 2.5, 1e-9);
-  EXPECT_EQ(open.next.clips[2].place_s, reel.clips[1].place_s);
+  EXPECT_NEAR(open.next.clips[1].place.s, 2.5, 1e-9);
+  EXPECT_EQ(open.next.clips[2].place.s, reel.clips[1].place.s);
   const auto closed = edits::take_out(reel, 1, {1, 2.5}, true);
-  EXPECT_NEAR(closed.next.clips[1].place_s, 1, 1e-9);
-  EXPECT_NEAR(closed.next.clips[2].place_s, reel.clips[1].place_s - 1.5, 1e-9);
+  EXPECT_NEAR(closed.next.clips[1].place.s, 1, 1e-9);
+  EXPECT_NEAR(closed.next.clips[2].place.s, reel.clips[1].place.s - 1.5, 1e-9);
   const auto head = edits::take_out(reel, 1, {0, 1}, true);
   ASSERT_EQ(head.next.clips.size(), 3U);
-  EXPECT_NEAR(head.next.clips[0].place_s, 0, 1e-9);
+  EXPECT_NEAR(head.next.clips[0].place.s, 0, 1e-9);
   EXPECT_EQ(head.next.clips[0].frames, 3 * 48000);
   expect_impossible([&] { edits::take_out(reel, 1, {0, 4}, false); }, "all of the clip");
   expect_impossible([&] { edits::take_out(reel, 1, {2, 2}, false); }, "Select");
@@ -161,7 +161,7 @@ TEST_F(Cuts, TrimmingReachesBackIntoTheSource) {
 }
 
 TEST_F(Cuts, NeighboursAreJoinedAndNothingElse) {
-  const double at[] = {1.0, 2.0};
+  const ClipTime at[] = {{1.0}, {2.0}};
   const auto cut = edits::split(reel, 1, at);
   const int ids[] = {cut.next.clips[2].id, cut.next.clips[0].id, cut.next.clips[1].id};
   const auto joined = edits::join(cut.next, ids);
@@ -185,7 +185,7 @@ TEST_F(Cuts, PiecesKeepTheirVersionsWhereTheseAreAsLong) {
   file.path = t / "printed.wav";
   add_version(reel, clip.id, printed, file);
   before = reel;
-  const double at[] = {1.0};
+  const ClipTime at[] = {{1.0}};
   auto cut = edits::split(reel, 1, at).next;
   ASSERT_EQ(cut.clips[1].versions.size(), 2U);
   EXPECT_EQ(cut.clips[1].version, 1);

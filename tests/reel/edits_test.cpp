@@ -182,9 +182,9 @@ TEST_F(Edits, SittingOut) {
 TEST_F(Edits, ClipsAndTheirRoomTone) {
   EXPECT_EQ(edits::rename_clip(reel, 1, "  stairs 7 ").next.clips[0].name, "stairs 7");
   expect_impossible([&] { edits::rename_clip(reel, 1, "  "); }, "needs a name");
-  const auto marked = edits::set_room_tone(reel, 1, SecondsRange{-1, 0.7});
-  EXPECT_EQ(marked.next.clips[0].room_tone, (SecondsRange{0, 0.7}));
-  expect_impossible([&] { edits::set_room_tone(reel, 1, SecondsRange{1, 1.2}); }, "too short");
+  const auto marked = edits::set_room_tone(reel, 1, ClipRange{-1, 0.7});
+  EXPECT_EQ(marked.next.clips[0].room_tone, (ClipRange{0, 0.7}));
+  expect_impossible([&] { edits::set_room_tone(reel, 1, ClipRange{1, 1.2}); }, "too short");
   expect_impossible([&] { edits::share_room_tone(reel, 1, true); }, "mark it first");
   EXPECT_TRUE(
       lends_room_tone(edits::share_room_tone(marked.next, 1, true).next, marked.next.clips[0]));
@@ -206,7 +206,7 @@ TEST_F(Edits, WhatAClipsSoundDependsOn) {
   EXPECT_FALSE(same(edits::remove_step(reel, 1, id(ChainOwner::group, 0)), 2));
   EXPECT_TRUE(same(edits::remove_step(reel, 1, id(ChainOwner::group, 0)), 3));
   EXPECT_FALSE(same(edits::add_step(reel, 1, {ChainOwner::reel, 0}, *find_step("gain")), 3));
-  EXPECT_FALSE(same(edits::set_room_tone(reel, 2, SecondsRange{0, 1}), 2));
+  EXPECT_FALSE(same(edits::set_room_tone(reel, 2, ClipRange{0, 1}), 2));
 }
 
 }  // namespace

@@ -52,7 +52,7 @@ TEST_F(Groups, ClipsMoveBetweenGroupsAndIntoAnOrder) {
 }
 
 TEST_F(Groups, WhoLeavesAGroupLendsAndSitsOutOfNothingThere) {
-  reel.clips[0].room_tone = SecondsRange{0, 0.05};
+  reel.clips[0].room_tone = ClipRange{0, 0.05};
   reel.groups[0].room_tone_clip = 1;
   reel.groups[0].chain.steps = {make_step("gain")};
   settle_step_ids(reel);

@@ -62,7 +62,7 @@ TEST_F(JournalTest, ChainsAndRoomTonesComeBackToo) {
       reel.clips[0].chain.steps.push_back(make_step(type->id));
       journal.tell(std::make_shared<const Reel>(reel), "Add");
     }
-    reel.clips[0].room_tone = SecondsRange{0.1, 0.7};
+    reel.clips[0].room_tone = ClipRange{0.1, 0.7};
     reel.target = "podcast";
     journal.tell(std::make_shared<const Reel>(reel), "Mark room tone");
   }

@@ -65,7 +65,7 @@ TEST(FindTheSource, AnotherRateKeepsTheTimes) {
   Reel reel = test::reel_of(t, {{"voice", "Voices"}}, 2);
   reel.clips[0].begin = 24000;
   reel.clips[0].frames = 48000;
-  reel.clips[0].room_tone = SecondsRange{0.2, 0.9};
+  reel.clips[0].room_tone = ClipRange{0.2, 0.9};
   AudioBuffer other = test::noise(0.1, 2, 3, 44100);
   test::write_wav(t / "other.wav", other, 44100);
   relink(reel, 0, t / "other.wav");
@@ -298,7 +298,7 @@ TEST(RemoveClips, AClipThatIsGoneLendsNoRoomTone) {
   const TempFolder t;
   Reel reel = test::reel_of(t, {{"a", "A"}, {"b", "A"}}, 1);
   reel.name = "r";
-  reel.clips[0].room_tone = SecondsRange{0.1, 0.8};
+  reel.clips[0].room_tone = ClipRange{0.1, 0.8};
   reel.groups[0].room_tone_clip = 1;
   const int gone[] = {1};
   remove_clips(reel, gone);

@@ -71,7 +71,8 @@ void work_on_the_scene(Reel& reel, std::mt19937& random) {
       // A moment is bound, or let go.
       if (anchors_of(reel, reel.clips[0]).empty())
         reel =
-            edits::bind(reel, clip, clip_seconds(reel, reel.clips[0]) / 2, edits::StretchWay::tape)
+            edits::bind(reel, clip, HeardTime{clip_seconds(reel, reel.clips[0]) / 2},
+                        edits::StretchWay::tape)
                 .next;
       else
         reel = edits::unbind(reel, clip, 0).next;
@@ -86,18 +87,27 @@ void record_a_line(Reel& reel, const std::filesystem::path& file, Journal& journ
   const auto folder = recordings_folder(reel, file, {});
   std::filesystem::create_directories(folder);
   const auto audio = recording_file(folder, "Line");
-  RecordingNote note(audio, file, {"Line", "Recordings"}, 2.5);
+  // Against the picture: what is played begins a second before the place; the sound comes back 700
+  // frames late.
+  const RecordedWhere where{{2.5}, true, std::nullopt, 48000, 700, 0};
+  RecordingNote note(audio, file, {"Line", "Recordings"}, where);
   Recorder recorder(48000);
   recorder.begin({{{0}, audio}}, random() % 2 == 0);
+  const Samples pre_roll = 4800 + static_cast<Samples>(random() % 480);
   const std::vector<float> block(480, 0.25F);
-  const int blocks = 20 + static_cast<int>(random() % 30);
+  const int blocks = 45 + static_cast<int>(random() % 30);
   for (int i = 0; i < blocks; ++i) {
-    recorder.hear({block.data(), 1, 480, {}, -1});
+    const PlayedPiece piece{0, 120000 - pre_roll + 480 * i, true};
+    recorder.hear({block.data(), 1, 480, std::span(&piece, 1), -1});
+    if (i == 0) note.keep(recorder.marks()[0]);
     std::this_thread::sleep_for(std::chrono::microseconds(200));
   }
   const auto recording = recorder.end();
-  const RecordedPart part{examine_source(audio), 0, recording.frames, 2.5};
-  reel = edits::add_recording(reel, {"Line", "Recordings"}, std::span(&part, 1)).next;
+  reel = edits::add_recording(
+             reel, {"Line", "Recordings"},
+             recorded_parts(examine_source(audio),
+                            takes_of_recording(recording, 700, {120000}, 48000), 48000, {2.5}))
+             .next;
   journal.tell(std::make_shared<const Reel>(reel), "Record");
   journal.flush();
   note.remove();
@@ -112,8 +122,18 @@ int bring_back(Reel& reel, const std::filesystem::path& file) {
       continue;
     try {
       const Source source = examine_source(broken.audio);
-      const RecordedPart part{source, 0, source.frames, broken.place_s};
-      reel = edits::add_recording(reel, broken.line, std::span(&part, 1)).next;
+      const auto takes = takes_of_broken(broken, source.frames);
+      reel = edits::add_recording(
+                 reel, broken.line,
+                 recorded_parts(source, takes, broken.where.rate, broken.where.place))
+                 .next;
+      // To the sample, as if it had not been killed: the pre-roll is no part of it.
+      if (!broken.marks.empty() && takes[0].position) {
+        const PlayedMark& first = broken.marks[0];
+        EXPECT_EQ(takes[0].position, 120000);
+        EXPECT_EQ(takes[0].begin, first.at + 120000 - first.position + 700);
+        EXPECT_EQ(reel.clips.back().place.s, 2.5);
+      }
       ++back;
     } catch (const Error&) {
       // Killed before the first sample was written.
@@ -171,7 +191,7 @@ void expect_recorded(const std::filesystem::path& audio) {
     // A print is safe when the version is in the journal; its file was whole before.
     if (random() % 3 == 0 && clip.versions.size() < 12) {
       const auto to = version_file(file, clip);
-      print_clip({own_plan_of(reel, clip), SecondsRange{0.5, 1.2}, 0.05, to}, store, never);
+      print_clip({own_plan_of(reel, clip), ClipRange{0.5, 1.2}, 0.05, to}, store, never);
       add_version(reel, clip.id, {.what = "printed", .made_with = clip.chain}, examine_source(to));
       journal->tell(std::make_shared<const Reel>(reel), "Print");
       journal->flush();

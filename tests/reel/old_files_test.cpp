@@ -36,7 +36,7 @@ TEST(OldFiles, AReelOfVersion1OpensAndItsStepsGetIds) {
   // As the newest version it keeps them.
   const TempFolder t;
   save_reel(reel, t / "new.reel");
-  EXPECT_EQ(parse_json(read_text(t / "new.reel"), "x").at("drevan_reel"), 6);
+  EXPECT_EQ(parse_json(read_text(t / "new.reel"), "x").at("drevan_reel"), 7);
   const Reel again = load_reel(t / "new.reel");
   EXPECT_EQ(ids_of(again), ids);
   EXPECT_EQ(again, reel);
@@ -76,8 +76,8 @@ TEST(OldFiles, AReelOfVersion5OpensAndItsSendsStandStill) {
   EXPECT_TRUE(reel.recording.floating);
   EXPECT_EQ(reel.reference.filename(), "finished.wav");
   EXPECT_EQ(reel.clips[0].text, "Twenty past nine.");
+  EXPECT_TRUE(reel.crossfades.empty());
   for (const auto& clip : reel.clips) {
-    EXPECT_FALSE(clip.layered || clip.fade_in.alike || clip.fade_out.alike);
     for (const Send& s : clip.sends) EXPECT_FALSE(s.level || s.place);
   }
 }

@@ -30,7 +30,7 @@ class RecordingTest : public testing::Test {
   }
   RecordedPart part(double from_s, double seconds, double place_s) {
     return {reel.sources[2], static_cast<Samples>(from_s * 48000),
-            static_cast<Samples>(seconds * 48000), place_s};
+            static_cast<Samples>(seconds * 48000), {place_s}};
   }
   test::TempFolder t;
   Reel reel;
@@ -44,7 +44,7 @@ TEST_F(RecordingTest, ALineOfItsOwnIsATakeWithItsText) {
   EXPECT_EQ(c.name, "The light, take 1");
   EXPECT_EQ(c.text, "It is on.");
   EXPECT_EQ(edit.next.group_of(c).name, "Ines");
-  EXPECT_EQ(c.place_s, 12.25);
+  EXPECT_EQ(c.place.s, 12.25);
   EXPECT_EQ(c.frames, 72000);
   EXPECT_FALSE(left_out(edit.next, c));
   // Another one of it.
@@ -125,11 +125,12 @@ TEST_F(RecordingTest, OneThatWasKilledIsFoundAndOneAtWorkIsLeftAlone) {
   std::ofstream(t / "torn.wav.recording") << "{\"na";
   std::ofstream(t / "gone.wav.recording") << "{}";
   std::optional<RecordingNote> mine(std::in_place, t / "mine.wav", t / "a.reel",
-                                    RecordedLine{"A", "Ines", "text", 3}, 4.5);
+                                    RecordedLine{"A", "Ines", "text", 3}, RecordedWhere{{4.5}});
   const pid_t child = ::fork();
   if (child == 0) {
-    const RecordingNote lost(t / "lost.wav", t / "a.reel", {"Line", "Sea", "Hear, hear", 2}, 1.5);
-    const RecordingNote other(t / "other.wav", t / "b.reel", {"Other", "Sea"}, 0);
+    const RecordingNote lost(t / "lost.wav", t / "a.reel", {"Line", "Sea", "Hear, hear", 2},
+                             {{1.5}, true, ReelTime{9}, 44100, 700, 12});
+    const RecordingNote other(t / "other.wav", t / "b.reel", {"Other", "Sea"}, {});
     ::_exit(0);
   }
   ::waitpid(child, nullptr, 0);
@@ -137,10 +138,10 @@ TEST_F(RecordingTest, OneThatWasKilledIsFoundAndOneAtWorkIsLeftAlone) {
   ASSERT_EQ(broken.size(), 2U);
   EXPECT_EQ(broken[0].audio, t / "lost.wav");
   EXPECT_EQ(broken[0].line, (RecordedLine{"Line", "Sea", "Hear, hear", 2}));
-  EXPECT_EQ(broken[0].place_s, 1.5);
+  EXPECT_EQ(broken[0].where, (RecordedWhere{{1.5}, true, ReelTime{9}, 44100, 700, 12}));
   EXPECT_EQ(broken[1].line.name, "torn");
   EXPECT_FALSE(fs::exists(t / "gone.wav.recording"));
-  EXPECT_THROW(RecordingNote(t / "mine.wav", {}, {}, 0), Error);
+  EXPECT_THROW(RecordingNote(t / "mine.wav", {}, {}, {}), Error);
   mine->remove();
   EXPECT_FALSE(fs::exists(t / "mine.wav.recording"));
   EXPECT_TRUE(broken_recordings(t / "nowhere", {}).empty());

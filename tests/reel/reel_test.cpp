@@ -79,7 +79,7 @@ Reel sample(const TempFolder& t) {
     test::write_wav(t / (std::string(name) + ".wav"), x);
     add_clip(reel, examine_source(t / (std::string(name) + ".wav")), "Group");
   }
-  reel.clips[0].room_tone = SecondsRange{0.25, 1.5};
+  reel.clips[0].room_tone = ClipRange{0.25, 1.5};
   reel.clips[0].chain.steps = {make_step("normalise"), make_step("cut")};
   reel.clips[0].chain.steps[1].on = false;
   reel.groups[0].chain.steps = {make_step("compressor")};

@@ -37,23 +37,23 @@ class SceneCurves : public testing::Test {
 TEST_F(SceneCurves, AClipBecomesAsLongAsItIsToldByEitherWay) {
   for (const auto way : {StretchWay::pitch, StretchWay::tape})
     for (const double to : {0.5, 3.25, 7.9}) {
-      const auto edit = edits::stretch_to(reel, 1, to, way);
+      const auto edit = edits::stretch_to(reel, 1, HeardSpan{to}, way);
       EXPECT_NEAR(seconds_of(edit.next), to, 1e-4) << to;
       EXPECT_EQ(edits::stretch_way(clip(edit.next)), way);
       EXPECT_EQ(clip(edit.next).chain.steps.size(), 2U);
       EXPECT_EQ(clip(edit.next).chain.steps[1].type->id, "cut");
       // The other way round: the same length, one such step.
       const auto other = way == StretchWay::pitch ? StretchWay::tape : StretchWay::pitch;
-      const auto turned = edits::stretch_to(edit.next, 1, to, other);
+      const auto turned = edits::stretch_to(edit.next, 1, HeardSpan{to}, other);
       EXPECT_EQ(clip(turned.next).chain.steps.size(), 2U);
       EXPECT_NEAR(seconds_of(turned.next), to, 1e-4);
       EXPECT_EQ(edits::take_out_stretch(turned.next, 1).next.clips, reel.clips);
     }
-  expect_impossible([&] { edits::stretch_to(reel, 1, 8.1, StretchWay::pitch); }, "0.20 to 8.00 s");
-  expect_impossible([&] { edits::stretch_to(reel, 1, 0.1, StretchWay::tape); }, "past that");
-  expect_impossible([&] { edits::stretch_to(reel, 1, std::nan(""), StretchWay::tape); },
+  expect_impossible([&] { edits::stretch_to(reel, 1, HeardSpan{8.1}, StretchWay::pitch); }, "0.20 to 8.00 s");
+  expect_impossible([&] { edits::stretch_to(reel, 1, HeardSpan{0.1}, StretchWay::tape); }, "past that");
+  expect_impossible([&] { edits::stretch_to(reel, 1, HeardSpan{std::nan("")}, StretchWay::tape); },
                     "past that");
-  expect_impossible([&] { edits::stretch_to(reel, mix_clip_id, 3, StretchWay::tape); }, "The mix");
+  expect_impossible([&] { edits::stretch_to(reel, mix_clip_id, HeardSpan{3}, StretchWay::tape); }, "The mix");
 }
 
 TEST_F(SceneCurves, AGainIsDrawnBehindEverythingElseOfTheClip) {

@@ -23,7 +23,7 @@ class SceneEdits : public testing::Test {
  protected:
   void SetUp() override {
     reel = test::reel_of(t, {{"a", "Ines"}, {"b", "Ines"}, {"c", "Wind"}}, 0.1);
-    for (auto& c : reel.clips) c.place_s = 2.0 * c.id;
+    for (auto& c : reel.clips) c.place = ReelTime{2.0 * c.id};
     reel = edits::add_space(reel, "Lamp room", {{make_step("gain")}}).next;
     reel = edits::add_space(reel, "Stairs").next;
     before = reel;
@@ -39,9 +39,9 @@ class SceneEdits : public testing::Test {
 TEST_F(SceneEdits, ClipsMoveTogetherAndNoneBeforeTheBeginning) {
   const edits::PlacedClip places[] = {{1, -3}, {3, 1.5}};
   const auto edit = edits::place_clips(reel, places);
-  EXPECT_DOUBLE_EQ(clip(edit.next, 1).place_s, 0);
-  EXPECT_DOUBLE_EQ(clip(edit.next, 3).place_s, 4.5);
-  EXPECT_DOUBLE_EQ(clip(edit.next, 2).place_s, 4) << "it stays";
+  EXPECT_DOUBLE_EQ(clip(edit.next, 1).place.s, 0);
+  EXPECT_DOUBLE_EQ(clip(edit.next, 3).place.s, 4.5);
+  EXPECT_DOUBLE_EQ(clip(edit.next, 2).place.s, 4) << "it stays";
   EXPECT_EQ(edit.label, "Move 2 clips");
   // A drag is one edit.
   History h(reel);
@@ -58,22 +58,22 @@ TEST_F(SceneEdits, ClipsMoveTogetherAndNoneBeforeTheBeginning) {
 }
 
 TEST_F(SceneEdits, AFilmMovesWithItsOwnSound) {
-  Reel with = edits::add_film(reel, "/films/one.mov", 0).next;
+  Reel with = edits::add_film(reel, "/films/one.mov", {0}).next;
   // Clip 1 is its sound, shot a little later; the others are not.
-  with = edits::add_film(with, with.source_of(clip(with, 1)).path, 10).next;
-  const auto edit = edits::place_film(with, 1, 13);
-  EXPECT_DOUBLE_EQ(edit.next.films[1].place_s, 13);
-  EXPECT_DOUBLE_EQ(clip(edit.next, 1).place_s, 5);
-  EXPECT_DOUBLE_EQ(clip(edit.next, 2).place_s, 4);
+  with = edits::add_film(with, with.source_of(clip(with, 1)).path, {10}).next;
+  const auto edit = edits::place_film(with, 1, {13});
+  EXPECT_DOUBLE_EQ(edit.next.films[1].place.s, 13);
+  EXPECT_DOUBLE_EQ(clip(edit.next, 1).place.s, 5);
+  EXPECT_DOUBLE_EQ(clip(edit.next, 2).place.s, 4);
   EXPECT_EQ(edit.label, "Move " + with.films[1].path.filename().string());
   // Its sound holds it back at the reel's beginning, and films stay in the order of time.
-  const auto early = edits::place_film(with, 1, 0);
-  EXPECT_DOUBLE_EQ(clip(early.next, 1).place_s, 0);
-  EXPECT_DOUBLE_EQ(early.next.films[1].place_s, 8);
-  const auto last = edits::place_film(with, 0, 20);
+  const auto early = edits::place_film(with, 1, {0});
+  EXPECT_DOUBLE_EQ(clip(early.next, 1).place.s, 0);
+  EXPECT_DOUBLE_EQ(early.next.films[1].place.s, 8);
+  const auto last = edits::place_film(with, 0, {20});
   EXPECT_EQ(last.next.films[1].path, "/films/one.mov");
-  expect_impossible([&] { edits::place_film(with, 2, 1); }, "not in the reel");
-  expect_impossible([&] { edits::place_film(with, 0, std::numeric_limits<double>::quiet_NaN()); },
+  expect_impossible([&] { edits::place_film(with, 2, {1}); }, "not in the reel");
+  expect_impossible([&] { edits::place_film(with, 0, {std::numeric_limits<double>::quiet_NaN()}); },
                     "no number");
 }
 
@@ -87,14 +87,14 @@ TEST_F(SceneEdits, EventsStayInTheOrderOfTime) {
     return out;
   };
   EXPECT_THAT(names(r), ElementsAre("door", "at the same time", "turns"));
-  EXPECT_THAT(names(edits::move_event(r, 0, 9).next),
+  EXPECT_THAT(names(edits::move_event(r, 2, {9}).next),
               ElementsAre("at the same time", "turns", "door"));
-  EXPECT_DOUBLE_EQ(edits::move_event(r, 0, -1).next.events[0].s, 0);
-  EXPECT_EQ(edits::rename_event(r, 2, "lamp").next.events[2].name, "lamp");
-  const int gone[] = {0, 2};
+  EXPECT_DOUBLE_EQ(edits::move_event(r, 2, {-1}).next.events[0].at.s, 0);
+  EXPECT_EQ(edits::rename_event(r, 1, "lamp").next.events[2].name, "lamp");
+  const int gone[] = {2, 1};
   EXPECT_THAT(names(edits::remove_events(r, gone).next), ElementsAre("at the same time"));
   expect_impossible([&] { edits::add_event(r, {1, " "}); }, "needs a name");
-  expect_impossible([&] { edits::move_event(r, 3, 1); }, "not in the reel any more");
+  expect_impossible([&] { edits::move_event(r, 4, {1}); }, "not in the reel any more");
 }
 
 TEST_F(SceneEdits, ClipsAndGroupsFeedSpaces) {
@@ -149,16 +149,16 @@ TEST_F(SceneEdits, ASpaceIsWorkedOnAsAClip) {
 }
 
 TEST_F(SceneEdits, AFilmsOwnSoundIsAClipWhereItWasShot) {
-  const auto edit = edits::add_clip_at(reel, reel.sources[0], "Film sound", 12.5);
-  EXPECT_DOUBLE_EQ(edit.next.clips.back().place_s, 12.5);
+  const auto edit = edits::add_clip_at(reel, reel.sources[0], "Film sound", {12.5});
+  EXPECT_DOUBLE_EQ(edit.next.clips.back().place.s, 12.5);
   EXPECT_EQ(edit.next.groups.back().name, "Film sound");
   EXPECT_EQ(edit.next.sources.size(), reel.sources.size());
-  expect_impossible([&] { edits::add_clip_at(reel, reel.sources[0], " ", 1); }, "needs a name");
+  expect_impossible([&] { edits::add_clip_at(reel, reel.sources[0], " ", {1}); }, "needs a name");
 }
 
 TEST_F(SceneEdits, AllOfItIsInTheReelsFileAndComesBack) {
-  Reel r = edits::add_film(reel, t / "sub folder" / "first film.mkv", 1.5).next;
-  r = edits::add_film(r, "/elsewhere/second.mov", 0).next;
+  Reel r = edits::add_film(reel, t / "sub folder" / "first film.mkv", {1.5}).next;
+  r = edits::add_film(r, "/elsewhere/second.mov", {0}).next;
   r = edits::add_event(r, {5, "turns, \"slowly\""}).next;
   r = edits::set_send(r, {Feeder::Of::group, 0}, lamp_room, -12).next;
   r = edits::set_send(r, {Feeder::Of::clip, 3}, stairs, -3).next;
@@ -178,7 +178,7 @@ TEST_F(SceneEdits, AllOfItIsInTheReelsFileAndComesBack) {
 }
 
 TEST_F(SceneEdits, WhatIsWrongInAFileIsRefused) {
-  Reel r = edits::add_film(reel, t / "f.mkv", 1).next;
+  Reel r = edits::add_film(reel, t / "f.mkv", {1}).next;
   r = edits::add_event(r, {5, "turns"}).next;
   r = edits::set_send(r, {Feeder::Of::clip, 3}, stairs, -3).next;
   r = edits::set_group_kind(r, 1, GroupKind::effects).next;

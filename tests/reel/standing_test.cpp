@@ -20,7 +20,7 @@ class Standings : public testing::Test {
  protected:
   Standings() {
     reel = test::reel_of(t, {{"voice", "Talk"}, {"other", "Talk"}}, 3);
-    reel.clips[1].place_s = 10;
+    reel.clips[1].place = ReelTime{10};
     reel = edits::add_space(reel, "Room", {{test::with("acoustics", {{"distance_m", 3}})}}).next;
     room = reel.spaces[0].clip.id;
   }

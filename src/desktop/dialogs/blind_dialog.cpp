@@ -13,9 +13,9 @@
 
 namespace drevan::desktop {
 
-BlindDialog::BlindDialog(const Work& work, std::optional<SecondsRange> loop, unsigned seed,
+BlindDialog::BlindDialog(const Work& work, std::optional<ClipRange> loop, unsigned seed,
                          QWidget* parent)
-    : QDialog(parent), work_(work), test_(seed) {
+    : ReelSheet(work.document, parent), work_(work), test_(seed) {
   setWindowTitle(tr("Blind comparison"));
   setAttribute(Qt::WA_DeleteOnClose);
   auto* box = new QVBoxLayout(this);
@@ -58,7 +58,7 @@ BlindDialog::BlindDialog(const Work& work, std::optional<SecondsRange> loop, uns
   });
   Player& player = work_.listening.player();
   player.set_matched(true);  // or the louder one would give itself away
-  work_.listening.set_loop_s(loop.value_or(SecondsRange{0, work_.selection.clip_seconds()}));
+  work_.listening.set_loop(loop.value_or(ClipRange{{0}, {work_.selection.clip_seconds()}}));
   hear(2);
   hear_[2]->setFocus();
   if (!player.playing()) player.play();

@@ -1,11 +1,11 @@
 // The blind comparison: ten hidden trials, then the score.
 #pragma once
 
-#include <QDialog>
 
 #include "engine/blind_test.h"
 #include <optional>
 #include "reel/reel.h"
+#include "work/open_reel.h"
 #include "work/work.h"
 
 class QLabel;
@@ -15,11 +15,11 @@ namespace drevan::desktop {
 
 /// Plays before (A), after (B) or the hidden one (X), level matched, round and round over the selection
 /// or the whole clip; the listener says which X is.
-class BlindDialog : public QDialog {
+class BlindDialog : public ReelSheet {
   Q_OBJECT
 
  public:
-  BlindDialog(const Work& work, std::optional<SecondsRange> loop, unsigned seed,
+  BlindDialog(const Work& work, std::optional<ClipRange> loop, unsigned seed,
               QWidget* parent = nullptr);
 
   const BlindTest& test() const { return test_; }

@@ -82,7 +82,7 @@ const Parameter& every_limit() {
 }  // namespace
 
 CutSheet::CutSheet(const Work& work, int clip, QWidget* parent)
-    : QDialog(parent), work_(work), clip_(clip) {
+    : ReelSheet(work.document, parent), work_(work), clip_(clip) {
   setObjectName("cut_sheet");
   // What is cut stays as it was when it was heard.
   setWindowModality(Qt::WindowModal);
@@ -138,8 +138,8 @@ CutSheet::CutSheet(const Work& work, int clip, QWidget* parent)
   connect(view_, &CutView::pieces_changed, this, &CutSheet::show_count);
   connect(view_, &CutView::piece_wanted, this, [this](double from, double to) {
     work_.selection.select_clip(clip_);
-    work_.listening.set_loop_s(SecondsRange{from, to});
-    work_.listening.seek_s(from);
+    work_.listening.set_loop(ClipRange{{from}, {to}});
+    work_.listening.seek(ClipTime{from});
     work_.listening.player().play();
   });
   connect(&lane_, &TaskLane::failed, this, [this](const QString& why) {
@@ -148,7 +148,6 @@ CutSheet::CutSheet(const Work& work, int clip, QWidget* parent)
     progress_->hide();
   });
   // The take is another one now, or gone.
-  connect(&work_.document, &Document::leaving, this, &QDialog::reject);
   const auto show_take = [this] {
     const Clip* now = this->clip();
     if (!now) return reject();
@@ -162,10 +161,10 @@ CutSheet::CutSheet(const Work& work, int clip, QWidget* parent)
   timer_->setInterval(30);
   connect(timer_, &QTimer::timeout, this, [this] {
     const bool here = work_.selection.clip_id() == clip_ && work_.listening.player().playing();
-    view_->show_playhead(here ? work_.listening.position_s() : -1);
+    view_->show_playhead(here ? work_.listening.clip_position().s : -1);
   });
   timer_->start();
-  connect(this, &QDialog::finished, this, [this] { work_.listening.set_loop_s(std::nullopt); });
+  connect(this, &QDialog::finished, this, [this] { work_.listening.set_loop(std::nullopt); });
   if (!take) return;
   length_s_ = clip_seconds(work_.document.reel(), *take);
   show_take();
@@ -298,7 +297,7 @@ void CutSheet::refresh() {
 void CutSheet::show_count() {
   const auto& pieces = view_->pieces();
   double kept = 0;
-  for (const auto& p : pieces) kept += p.range.end - p.range.begin;
+  for (const auto& p : pieces) kept += p.range.end.s - p.range.begin.s;
   cut_->setEnabled(!pieces.empty());
   cut_->setText(pieces.empty() ? tr("Cut")
                                : tr("Cut into %1").arg(counted(std::ssize(pieces), tr("piece"))));
@@ -321,9 +320,9 @@ void CutSheet::use_list(const QString& file) {
     auto pieces = pieces_from_file(file.toStdString());
     const auto all = std::ssize(pieces);
     std::erase_if(pieces, [&](const edits::Piece& p) {
-      return p.range.begin > length_s_ - edits::least_piece_s;
+      return p.range.begin.s > length_s_ - edits::least_piece_s;
     });
-    for (auto& p : pieces) p.range.end = std::min(p.range.end, length_s_);
+    for (auto& p : pieces) p.range.end.s = std::min(p.range.end.s, length_s_);
     const auto beyond = all - std::ssize(pieces);
     list_ = std::move(pieces);
     list_name_->setText(beyond > 0 ? tr("%1: %2 lie behind the take's end and are left out")

@@ -2,14 +2,14 @@
 // many seconds. What will be cut is drawn before it is done.
 #pragma once
 
-#include <QDialog>
 #include <optional>
 
 #include "dialogs/cut_view.h"
 #include "engine/take.h"
 #include "widgets/segmented.h"
 #include "widgets/value_slider.h"
-#include "work/task_lane.h"
+#include "work/document.h"
+#include "work/open_reel.h"
 #include "work/work.h"
 
 class QLabel;
@@ -21,7 +21,7 @@ class QTimer;
 
 namespace drevan::desktop {
 
-class CutSheet : public QDialog {
+class CutSheet : public ReelSheet {
   Q_OBJECT
 
  public:
@@ -63,7 +63,7 @@ class CutSheet : public QDialog {
   QTimer* timer_;
   std::optional<HeardTake> heard_;
   std::vector<edits::Piece> marks_, list_;
-  TaskLane lane_;
+  ReelLane lane_{work_.document};
 };
 
 }  // namespace drevan::desktop

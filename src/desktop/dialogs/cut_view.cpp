@@ -54,8 +54,8 @@ TimeAxis CutView::axis() const {
 
 QRectF CutView::piece_rect(size_t i) const {
   const auto& range = pieces_.at(i).range;
-  const double left = axis().x_of(range.begin);
-  return {left, 0, axis().x_of(range.end) - left, axis().rect.height()};
+  const double left = axis().x_of(range.begin.s);
+  return {left, 0, axis().x_of(range.end.s) - left, axis().rect.height()};
 }
 
 void CutView::show_range(double begin_s, double length_s) {
@@ -157,7 +157,7 @@ std::optional<CutView::Edge> CutView::edge_at(double x) const {
 std::optional<size_t> CutView::piece_at(double x) const {
   const double s = axis().s_at(x);
   for (size_t i = 0; i < pieces_.size(); ++i)
-    if (s >= pieces_[i].range.begin && s < pieces_[i].range.end) return i;
+    if (s >= pieces_[i].range.begin.s && s < pieces_[i].range.end.s) return i;
   return std::nullopt;
 }
 
@@ -189,15 +189,15 @@ void CutView::move_edge(const Edge& edge, double s) {
   auto& range = pieces_[edge.piece].range;
   constexpr double least = 2 * edits::least_piece_s;
   if (edge.end)
-    range.end = std::clamp(s, range.begin + least, std::max(range.begin + least, take_length_s_));
+    range.end.s = std::clamp(s, range.begin.s + least, std::max(range.begin.s + least, take_length_s_));
   else
-    range.begin = std::clamp(s, 0.0, range.end - least);
+    range.begin.s = std::clamp(s, 0.0, range.end.s - least);
   update();
 }
 
 void CutView::mouseDoubleClickEvent(QMouseEvent* e) {
   if (const auto i = piece_at(e->position().x()))
-    Q_EMIT piece_wanted(pieces_[*i].range.begin, pieces_[*i].range.end);
+    Q_EMIT piece_wanted(pieces_[*i].range.begin.s, pieces_[*i].range.end.s);
 }
 
 void CutView::wheelEvent(QWheelEvent* e) {
@@ -221,8 +221,8 @@ void CutView::drop_current() {
 
 void CutView::show_current() {
   const auto& range = pieces_[*current_].range;
-  if (range.begin < begin_s_ || range.end > begin_s_ + length_s_)
-    show_range((range.begin + range.end - length_s_) / 2, length_s_);
+  if (range.begin.s < begin_s_ || range.end.s > begin_s_ + length_s_)
+    show_range((range.begin.s + range.end.s - length_s_) / 2, length_s_);
   update();
 }
 
@@ -240,7 +240,7 @@ void CutView::keyPressEvent(QKeyEvent* e) {
   }
   if (e->key() == Qt::Key_Delete || e->key() == Qt::Key_Backspace) return drop_current();
   if (e->key() == Qt::Key_Return && current_)
-    return Q_EMIT piece_wanted(pieces_[*current_].range.begin, pieces_[*current_].range.end);
+    return Q_EMIT piece_wanted(pieces_[*current_].range.begin.s, pieces_[*current_].range.end.s);
   if (e->key() == Qt::Key_Plus) return zoom(1.5, begin_s_ + length_s_ / 2);
   if (e->key() == Qt::Key_Minus) return zoom(1 / 1.5, begin_s_ + length_s_ / 2);
   QWidget::keyPressEvent(e);

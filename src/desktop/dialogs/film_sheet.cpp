@@ -21,7 +21,7 @@
 
 namespace drevan::desktop {
 
-FilmSheet::FilmSheet(const Work& work, QWidget* parent) : QDialog(parent), work_(work) {
+FilmSheet::FilmSheet(const Work& work, QWidget* parent) : ReelSheet(work.document, parent), work_(work) {
   setWindowTitle(tr("Write the film"));
   setObjectName("film_sheet");
   film_ = new QComboBox(this);

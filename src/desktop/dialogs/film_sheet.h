@@ -1,9 +1,8 @@
 // The film with the reel's mix as its sound.
 #pragma once
 
-#include <QDialog>
 
-#include "work/task_lane.h"
+#include "work/open_reel.h"
 #include "work/work.h"
 
 class QCheckBox;
@@ -14,7 +13,7 @@ class QPushButton;
 
 namespace drevan::desktop {
 
-class FilmSheet : public QDialog {
+class FilmSheet : public ReelSheet {
   Q_OBJECT
 
  public:
@@ -27,6 +26,7 @@ class FilmSheet : public QDialog {
   QString written() const { return written_; }
 
  private:
+  bool works_on() const override { return lane_.busy(); }
   void choose_goal();
   void show_state();
 

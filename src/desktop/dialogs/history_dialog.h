@@ -1,8 +1,8 @@
 // The list of edits: each in plain words, and a way to any of them.
 #pragma once
 
-#include <QDialog>
 
+#include "work/open_reel.h"
 #include "work/work.h"
 
 class QListWidget;
@@ -10,7 +10,7 @@ class QListWidget;
 namespace drevan::desktop {
 
 /// Stays open beside the work. A click goes to a state; what lies after it is kept until the next edit.
-class HistoryDialog : public QDialog {
+class HistoryDialog : public ReelSheet {
   Q_OBJECT
 
  public:

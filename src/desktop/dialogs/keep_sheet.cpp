@@ -74,7 +74,7 @@ void KeepSheet::show_steps(const Reel& reel, const Clip& clip) {
   for (const auto owner : owners_of(clip))
     for (ChainStep step : chain_of(reel, clip, owner).steps) {
       // In a recipe seconds count from where it is used.
-      if (owner != ChainOwner::clip) shift_curves(step, -clip.place_s);
+      if (owner != ChainOwner::clip) shift_curves(step, -clip.place.s);
       const QString where =
           owner == ChainOwner::clip ? QString()
           : owner == ChainOwner::group

@@ -15,8 +15,8 @@
 
 namespace drevan::desktop {
 
-MadeSheet::MadeSheet(const Work& work, double place_s, QWidget* parent)
-    : QDialog(parent), work_(work), place_s_(place_s) {
+MadeSheet::MadeSheet(const Work& work, ReelTime place, QWidget* parent)
+    : ReelSheet(work.document, parent), work_(work), place_(place) {
   setWindowTitle(tr("A clip of tone, noise or silence"));
   setObjectName("made_sheet");
   setProperty("chapter", tr("Against the picture"));
@@ -43,8 +43,8 @@ MadeSheet::MadeSheet(const Work& work, double place_s, QWidget* parent)
   // Up to the next event, which is mostly what is to be filled.
   double seconds = 10;
   for (const Event& e : work.document.reel().events)
-    if (e.s > place_s + least_made_s) {
-      seconds = e.s - place_s;
+    if (e.at > place + ReelSpan{least_made_s}) {
+      seconds = (e.at - place).s;
       break;
     }
   seconds_ = number("made_seconds", tr("Length"), least_made_s, most_made_s, seconds, tr("s"), 2);
@@ -75,13 +75,13 @@ void MadeSheet::show_state() {
   const QString group = clip && !is_bus(*clip)
                             ? QString::fromStdString(work_.document.reel().group_of(*clip).name)
                             : tr("a group of its own");
-  where_->setText(tr("It begins at %1, in %2.").arg(work_.films.moment_text(place_s_), group));
+  where_->setText(tr("It begins at %1, in %2.").arg(work_.films.moment_text(place_.s), group));
 }
 
 void MadeSheet::make() {
   work_.jobs.make_sound({static_cast<MadeKind>(kind_->currentIndex()), seconds_->value(),
                          level_->value(), hz_->value()},
-                        place_s_);
+                        place_);
   close();
 }
 

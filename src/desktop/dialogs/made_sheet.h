@@ -1,8 +1,8 @@
 // A clip of tone, noise, silence or room tone: what it is, how long, how loud.
 #pragma once
 
-#include <QDialog>
 
+#include "work/open_reel.h"
 #include "work/work.h"
 
 class QComboBox;
@@ -11,19 +11,19 @@ class QLabel;
 
 namespace drevan::desktop {
 
-class MadeSheet : public QDialog {
+class MadeSheet : public ReelSheet {
   Q_OBJECT
 
  public:
   /// It is placed at a moment of the reel, in the selected clip's group.
-  MadeSheet(const Work& work, double place_s, QWidget* parent = nullptr);
+  MadeSheet(const Work& work, ReelTime place, QWidget* parent = nullptr);
 
  private:
   void show_state();
   void make();
 
   const Work& work_;
-  double place_s_;
+  ReelTime place_;
   QComboBox* kind_;
   QDoubleSpinBox *seconds_, *level_, *hz_;
   QLabel* where_;

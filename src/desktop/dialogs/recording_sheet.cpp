@@ -23,7 +23,7 @@ QString device_text(const SoundDevice& d) {
 }  // namespace
 
 RecordingSheet::RecordingSheet(const Work& work, QWidget* parent, ListDevices list)
-    : QDialog(parent), work_(work), list_(std::move(list)) {
+    : ReelSheet(work.document, parent), work_(work), list_(std::move(list)) {
   setWindowTitle(tr("Recording settings"));
   setObjectName("recording_sheet");
   setProperty("chapter", tr("Recording"));

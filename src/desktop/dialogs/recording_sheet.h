@@ -1,11 +1,10 @@
 // How it is recorded: the input, the files, the latency.
 #pragma once
 
-#include <QDialog>
 #include <functional>
 
 #include "media/device.h"
-#include "work/task_lane.h"
+#include "work/open_reel.h"
 #include "work/work.h"
 
 class QComboBox;
@@ -15,7 +14,7 @@ class QPushButton;
 
 namespace drevan::desktop {
 
-class RecordingSheet : public QDialog {
+class RecordingSheet : public ReelSheet {
   Q_OBJECT
 
  public:

@@ -23,7 +23,7 @@ enum Column { group, name, recipe, how };
 }
 
 RulesDialog::RulesDialog(const Work& work, QWidget* parent)
-    : QDialog(parent), work_(work), library_(read_library(library_folder())) {
+    : ReelSheet(work.document, parent), work_(work), library_(read_library(library_folder())) {
   setWindowTitle(tr("Rules"));
   setObjectName("rules");
   resize(660, 320);

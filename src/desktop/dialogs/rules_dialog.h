@@ -1,10 +1,10 @@
 // Which recipe each clip gets, by patterns of group and name.
 #pragma once
 
-#include <QDialog>
 
 #include "batch/rules.h"
 #include "reel/library.h"
+#include "work/open_reel.h"
 #include "work/work.h"
 
 class QLabel;
@@ -13,7 +13,7 @@ class QTableWidget;
 
 namespace drevan::desktop {
 
-class RulesDialog : public QDialog {
+class RulesDialog : public ReelSheet {
   Q_OBJECT
 
  public:

@@ -1,10 +1,10 @@
 // "Where do my clips differ?": every clip that stands out of its group.
 #pragma once
 
-#include <QDialog>
 
 #include "engine/uneven.h"
-#include "work/task_lane.h"
+#include "work/document.h"
+#include "work/open_reel.h"
 #include "work/work.h"
 
 class QLabel;
@@ -14,7 +14,7 @@ class QTreeWidget;
 
 namespace drevan::desktop {
 
-class UnevenDialog : public QDialog {
+class UnevenDialog : public ReelSheet {
   Q_OBJECT
 
  public:
@@ -32,7 +32,7 @@ class UnevenDialog : public QDialog {
   QProgressBar* progress_;
   QTreeWidget* list_;
   QPushButton *again_, *in_line_;
-  TaskLane lane_{TaskLane::Urgency::background};
+  ReelLane lane_{work_.document, TaskLane::Urgency::background};
 };
 
 }  // namespace drevan::desktop

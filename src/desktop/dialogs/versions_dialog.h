@@ -1,8 +1,8 @@
 // The versions of the selected clip, as the tree they are.
 #pragma once
 
-#include <QDialog>
 
+#include "work/open_reel.h"
 #include "work/work.h"
 
 class QLabel;
@@ -11,7 +11,7 @@ class QTreeWidget;
 
 namespace drevan::desktop {
 
-class VersionsDialog : public QDialog {
+class VersionsDialog : public ReelSheet {
   Q_OBJECT
 
  public:

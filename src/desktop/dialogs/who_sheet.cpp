@@ -109,7 +109,7 @@ bool VoicePlane::event(QEvent* e) {
 }
 
 WhoSheet::WhoSheet(const Work& work, std::vector<int> clips, QWidget* parent)
-    : QDialog(parent), work_(work), clips_(std::move(clips)) {
+    : ReelSheet(work.document, parent), work_(work), clips_(std::move(clips)) {
   setObjectName("who_sheet");
   setWindowTitle(tr("Who speaks?"));
   setProperty("chapter", tr("From a folder to a finished reel"));
@@ -167,10 +167,9 @@ WhoSheet::WhoSheet(const Work& work, std::vector<int> clips, QWidget* parent)
   });
   connect(list_, &QTreeWidget::itemClicked, this, [this](QTreeWidgetItem* item) {
     work_.selection.select_clip(clips_[static_cast<size_t>(list_->indexOfTopLevelItem(item))]);
-    work_.listening.seek_s(0);
+    work_.listening.seek(ClipTime{0});
     work_.listening.player().play();
   });
-  connect(&work_.document, &Document::leaving, this, &QDialog::reject);
   connect(&lane_, &TaskLane::failed, this, [this](const QString& why) { work_.notices.warn(why); });
   hear();
 }

@@ -2,11 +2,11 @@
 // names to give. Nothing is grouped before it is agreed to.
 #pragma once
 
-#include <QDialog>
 #include <vector>
 
 #include "measure/voice_print.h"
-#include "work/task_lane.h"
+#include "work/document.h"
+#include "work/open_reel.h"
 #include "work/work.h"
 
 class QLabel;
@@ -46,7 +46,7 @@ class VoicePlane : public QWidget {
   int current_ = -1;
 };
 
-class WhoSheet : public QDialog {
+class WhoSheet : public ReelSheet {
   Q_OBJECT
 
  public:
@@ -77,7 +77,7 @@ class WhoSheet : public QDialog {
   QVBoxLayout* names_box_;
   std::vector<QLineEdit*> names_;
   QPushButton* group_;
-  TaskLane lane_;
+  ReelLane lane_{work_.document};
 };
 
 }  // namespace drevan::desktop

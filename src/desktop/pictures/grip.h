@@ -18,7 +18,7 @@ struct DragValue {
   double value = 0;
   double grain = 0;  ///< rounded to multiples of this; 0: not at all
   /// In seconds of the clip: only there, by a curve. Empty: everywhere.
-  std::optional<SecondsRange> within{};
+  std::optional<ClipRange> within{};
 };
 
 struct Grip {

@@ -149,7 +149,7 @@ std::vector<Grip> NotesPicture::grips() const {
        .resets = {spec_.shift, spec_.fine}});
   const auto shift_at = shifts();
   for (const Note& note : notes_) {
-    const double s = (note.clip.begin + note.clip.end) / 2;
+    const double s = (note.clip.begin + note.clip.length() / 2).s;
     all.push_back({.at = {x_of(s), y_of(note.semitone + shift_at(s))},
                    .reach = 8,
                    .drag = [this, note](QPointF to) {

@@ -41,7 +41,7 @@ class StepPicture : public QWidget {
  Q_SIGNALS:
   void changed(int parameter, double value);
   /// Only over a stretch of the clip.
-  void changed_within(int parameter, double value, SecondsRange clip);
+  void changed_within(int parameter, double value, ClipRange clip);
   void settled();
   void page_chosen(int page);
 

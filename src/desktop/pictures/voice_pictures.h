@@ -67,7 +67,7 @@ class NotesPicture final : public StepPicture {
  private:
   /// A stretch of voice on about one pitch.
   struct Note {
-    SecondsRange clip;
+    ClipRange clip;
     double semitone = 0;  ///< above A4, in the middle
   };
   QRectF notes_rect() const;

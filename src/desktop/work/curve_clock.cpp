@@ -12,11 +12,14 @@ CurveClock curve_clock(const Work& work, StepId step) {
   const Clip* clip = work.selection.clip();
   if (!clip) return out;
   const auto place = place_of(work.document.reel(), *clip, step);
-  if (place && place->owner != ChainOwner::clip) out.offset_s = clip->place_s;
+  out.shared = place && place->owner != ChainOwner::clip;
+  out.times = times_of(work.document.reel(), *clip);
   const auto* levels = work.measurements.levels();
   const int i = work.selection.running_index(step);
   if (levels && i >= 0 && i < static_cast<int>(levels->sounds.size()))
-    out.entering = levels->sounds[static_cast<size_t>(i)].from_clip;
+    out.times = with_clock(std::move(out.times), levels->sounds[static_cast<size_t>(i)].from_clip);
+  else
+    out.times = with_clock(std::move(out.times), {});
   return out;
 }
 

@@ -1,18 +1,21 @@
 // Curves count the seconds of the sound that enters their step; the screen those of the clip.
 #pragma once
 
-#include "audio/sound.h"
-#include "reel/reel.h"
+#include "reel/clip_times.h"
 #include "work/work.h"
 
 namespace drevan::desktop {
 
 /// From the clip's time to that of a step's curves, and back.
 struct CurveClock {
-  TimeMap entering;     ///< where the clip's moments are in what enters the step
-  double offset_s = 0;  ///< of a group's and the reel's steps: where the clip stands in the reel
-  double curve_s(double clip_s) const { return entering.out_of(clip_s) + offset_s; }
-  double clip_s(double curve_s) const { return entering.in_of(curve_s - offset_s); }
+  ClipTimes times{};    ///< the clip's moments in what enters the step
+  bool shared = false;  ///< a group's or the reel's step: its curves count the reel's time
+  double curve_s(double clip_s) const {
+    return shared ? in_reel(times, ClipTime{clip_s}).s : times.clock.out_of(clip_s);
+  }
+  double clip_s(double curve_s) const {
+    return shared ? in_clip(times, ReelTime{curve_s}).s : times.clock.in_of(curve_s);
+  }
 };
 /// Of a step of the selected clip, as its chain was measured last.
 CurveClock curve_clock(const Work& work, StepId step);

@@ -6,6 +6,7 @@
 #include <QTimer>
 
 #include "audio/error.h"
+#include "engine/crossfade.h"
 #include "reel/history_file.h"
 #include "reel/recording.h"
 #include "widgets/words.h"
@@ -72,6 +73,7 @@ fs::path Document::recordings_folder() const {
 void Document::reset(Reel reel) {
   source_lane_.cancel();
   preview_.reset();
+  dragged_from_.reset();
   bus_sources_.clear();
   with_buses_of_.reset();
   history_ = History(std::move(reel));
@@ -92,6 +94,13 @@ void Document::new_reel() {
   Reel reel;
   reel.name = "Untitled reel";
   reset(std::move(reel));
+}
+
+bool Document::flush() {
+  file_.flush();
+  const auto problem = file_.take_problem();
+  if (!problem.empty()) notices_.warn(QString::fromStdString(problem));
+  return problem.empty();
 }
 
 // All or nothing: until the other reel is read, locked and has its journal, the one that is open stays so.
@@ -218,9 +227,43 @@ void Document::check_sources() {
 
 // --- edits ---
 
+namespace {
+
+// What cannot be read is crossed as sounds that have nothing in common.
+double alike_or_not(const Reel& reel, const Crossing& crossing) {
+  try {
+    return alike_where_they_cross(reel, crossing);
+  } catch (const Error&) {
+    return 0;
+  }
+}
+
+}  // namespace
+
+// How alike clips are that cross anew is part of the same edit: it is known with the edit, or when
+// what was dragged is let go.
+void Document::settle_crossings(const Reel& before) {
+  Reel next = history_.now();
+  if (edits::settle_alike(next, before, alike_or_not)) history_.amend(std::move(next));
+}
+
+void Document::end_merge() {
+  history_.end_merge();
+  const auto before = std::exchange(dragged_from_, nullptr);
+  if (!before || preview_) return;
+  const auto was = history_.shared();
+  settle_crossings(*before);
+  if (history_.shared() == was) return;
+  keep_journal(history_.undo_label());
+  Q_EMIT reel_changed();
+}
+
 void Document::take(edits::Edit edit) {
   preview_.reset();
+  const auto before = dragged_from_ ? dragged_from_ : history_.shared();
   history_.edit(std::move(edit.next), edit.label, edit.merge);
+  dragged_from_ = edit.merge.empty() ? nullptr : before;
+  if (!dragged_from_) settle_crossings(*before);
   keep_journal(edit.label);
   if (edit.step != 0) Q_EMIT step_wanted(edit.step);
   read_target();

@@ -48,9 +48,10 @@ class Document : public QObject {
   /// Ends a preview and makes an edit of what the reel is without it. An edit that cannot be made is told, and
   /// false returned.
   bool change(const std::function<edits::Edit(const Reel&)>& edit);
-  void end_merge() { history_.end_merge(); }
-  /// All edits are safe on the disk when it returns.
-  void flush() { file_.flush(); }
+  /// What was dragged is let go: the next edit is one of its own, and what crosses anew is heard.
+  void end_merge();
+  /// Whether all edits are safe on the disk when it returns; what goes wrong is told.
+  bool flush();
   /// Where sound that is recorded or made for the reel goes.
   std::filesystem::path recordings_folder() const;
   void undo();
@@ -86,6 +87,7 @@ class Document : public QObject {
  private:
   void reset(Reel reel);
   void take(edits::Edit edit);
+  void settle_crossings(const Reel& before);
   void keep_journal(const std::string& label);
   void keep_history(const std::string& saved);
   void bring_history(bool after_crash);
@@ -98,6 +100,7 @@ class Document : public QObject {
   ReelFile file_;
   History history_;
   std::shared_ptr<const Reel> preview_;
+  std::shared_ptr<const Reel> dragged_from_;  // before edits that follow each other
   std::map<int, Source> bus_sources_;
   // The reel with them, and of which that was made.
   mutable std::shared_ptr<const Reel> with_buses_, with_buses_of_, before_with_buses_;

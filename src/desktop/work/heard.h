@@ -14,6 +14,7 @@ namespace drevan::desktop {
 class Document;
 class Listening;
 class Measurements;
+class SceneSounds;
 class Selection;
 class ShelfMeasurements;
 
@@ -22,11 +23,12 @@ class Heard : public QObject {
 
  public:
   Heard(const Document& document, const Selection& selection, const Measurements& measurements,
-        const ShelfMeasurements& shelf, Listening& listening, QObject* parent = nullptr);
+        const ShelfMeasurements& shelf, const SceneSounds& scene, Listening& listening,
+        QObject* parent = nullptr);
 
   /// Stretches of the clip, in seconds, that were played *after* its chain as it is now; in order,
   /// none overlap.
-  std::vector<SecondsRange> parts(int clip_id) const;
+  std::vector<ClipRange> parts(int clip_id) const;
   /// How much of the clip that is, 0 to 1; empty: its chain is not known yet.
   std::optional<double> share(int clip_id) const;
 
@@ -36,10 +38,11 @@ class Heard : public QObject {
  private:
   struct Clip {
     std::uint64_t key = 0;  // of what left its chain when it was heard
-    std::vector<SecondsRange> parts;
+    std::vector<ClipRange> parts;
   };
   void watch();
-  void add(int clip_id, std::uint64_t key, SecondsRange part);
+  void hear_scene(ReelRange range);
+  void add(int clip_id, std::uint64_t key, ClipRange part);
   void bring();
   void keep() const;
 
@@ -47,12 +50,16 @@ class Heard : public QObject {
   const Selection& selection_;
   const Measurements& measurements_;
   const ShelfMeasurements& shelf_;
+  const SceneSounds& scene_;
   Listening& listening_;
   std::map<int, Clip> clips_;
   QTimer timer_;
   // Where playing was when it was looked at last.
-  int at_clip_ = 0;
-  double at_s_ = 0;
+  struct Playing {
+    bool scene = false;
+    int clip = 0;
+    double s = 0;  // of the reel in the Scene, else of the clip
+  } playing_;
   bool was_heard_ = false;
 };
 

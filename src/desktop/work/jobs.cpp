@@ -27,10 +27,14 @@ Jobs::Jobs(Notices& notices, Document& document, Selection& selection, Measureme
       document_(document),
       selection_(selection),
       measurements_(measurements) {
-  for (TaskLane* lane : {&import_, &finder_, &meeter_, &cutter_}) {
+  for (TaskLane* lane : {&import_, &finder_, &meeter_, &cutter_})
     connect(lane, &TaskLane::failed, this, [this](const QString& why) { notices_.warn(why); });
-    connect(&document_, &Document::leaving, lane, &TaskLane::cancel);
-  }
+  const auto made_no_more = [this] { Q_EMIT making_progress(1); };
+  connect(&maker_, &TaskLane::failed, this, [this, made_no_more](const QString& why) {
+    made_no_more();
+    notices_.warn(why);
+  });
+  connect(&document_, &Document::leaving, this, made_no_more);
 }
 
 namespace {
@@ -119,8 +123,8 @@ void Jobs::add_files(const QStringList& paths, const QString& group) {
   });
 }
 
-void Jobs::cut(int clip, std::vector<double> ends,
-               std::function<edits::Edit(const Reel&, const std::vector<double>&)> edit) {
+void Jobs::cut(int clip, std::vector<ClipTime> ends,
+               std::function<edits::Edit(const Reel&, const std::vector<ClipTime>&)> edit) {
   const Clip* c = document_.reel().find(clip);
   if (!c) return;
   if (is_bus(*c) || document_.missing(*c)) {
@@ -129,9 +133,12 @@ void Jobs::cut(int clip, std::vector<double> ends,
   }
   cutter_.enqueue([this, ends, edit, clip = *c, sound = clip_sound(document_.reel(), *c)](
                       const CancelToken&) -> TaskLane::Finish {
-    std::vector<double> at = ends;
+    std::vector<ClipTime> at = ends;
     try {
-      at = at_zero_crossings(sound, ends);
+      std::vector<double> seconds;
+      for (const ClipTime end : ends) seconds.push_back(end.s);
+      seconds = at_zero_crossings(sound, seconds);
+      for (size_t i = 0; i < at.size(); ++i) at[i] = {seconds[i]};
     } catch (const Error&) {
       // Cut as it was asked for; what is wrong with the file is told where it is heard.
     }
@@ -145,32 +152,32 @@ void Jobs::cut(int clip, std::vector<double> ends,
   });
 }
 
-void Jobs::split(std::vector<double> at_s) {
+void Jobs::split(std::vector<ClipTime> at) {
   const int clip = selection_.clip_id();
-  cut(clip, std::move(at_s), [clip](const Reel& reel, const std::vector<double>& at) {
-    return edits::split(reel, clip, at);
+  cut(clip, std::move(at), [clip](const Reel& reel, const std::vector<ClipTime>& moved) {
+    return edits::split(reel, clip, moved);
   });
 }
 
-void Jobs::take_out(SecondsRange range, bool close_up) {
+void Jobs::take_out(ClipRange range, bool close_up) {
   const int clip = selection_.clip_id();
   cut(clip, {range.begin, range.end},
-      [clip, close_up](const Reel& reel, const std::vector<double>& at) {
+      [clip, close_up](const Reel& reel, const std::vector<ClipTime>& at) {
         return edits::take_out(reel, clip, {at[0], at[1]}, close_up);
       });
 }
 
-void Jobs::trim(SecondsRange keep) {
+void Jobs::trim(ClipRange keep) {
   const int clip = selection_.clip_id();
-  cut(clip, {keep.begin, keep.end}, [clip](const Reel& reel, const std::vector<double>& at) {
+  cut(clip, {keep.begin, keep.end}, [clip](const Reel& reel, const std::vector<ClipTime>& at) {
     return edits::trim(reel, clip, {at[0], at[1]});
   });
 }
 
 void Jobs::cut_into(int clip, std::vector<edits::Piece> pieces) {
-  std::vector<double> ends;
+  std::vector<ClipTime> ends;
   for (const auto& p : pieces) ends.insert(ends.end(), {p.range.begin, p.range.end});
-  cut(clip, ends, [clip, pieces](const Reel& reel, const std::vector<double>& at) {
+  cut(clip, ends, [clip, pieces](const Reel& reel, const std::vector<ClipTime>& at) {
     auto moved = pieces;
     for (size_t i = 0; i < moved.size(); ++i)
       if (at[2 * i + 1] > at[2 * i]) moved[i].range = {at[2 * i], at[2 * i + 1]};
@@ -184,7 +191,7 @@ void Jobs::find_room_tone() {
   notices_.tell(tr("Looking for room tone ..."));
   finder_.start([this, sound = clip_sound(document_.reel(), *c),
                  id = c->id](const CancelToken& cancel) -> TaskLane::Finish {
-    std::optional<SecondsRange> found;
+    std::optional<ClipRange> found;
     QString problem;
     try {
       found = drevan::find_room_tone(sound, cancel);
@@ -200,8 +207,8 @@ void Jobs::find_room_tone() {
               [&](const Reel& reel) { return edits::set_room_tone(reel, id, found); }))
         return;
       notices_.tell(tr("Room tone found at %1 to %2 s")
-                        .arg(found->begin, 0, 'f', 2)
-                        .arg(found->end, 0, 'f', 2));
+                        .arg(found->begin.s, 0, 'f', 2)
+                        .arg(found->end.s, 0, 'f', 2));
     };
   });
 }
@@ -224,7 +231,8 @@ void Jobs::fill_with_room_tone() {
     try {
       for (const FilledGap& filled : fill_gaps(*reel, group, folder, cancel))
         tones.push_back({examine_source(filled.file, &cancel),
-                         std::max(0.0, filled.gap.begin_s - tone_fade_s), filled.gap.before,
+                         std::max(ReelTime{0}, filled.gap.range.begin - ReelSpan{tone_fade_s}),
+                         filled.gap.before,
                          filled.gap.after});
     } catch (const Error& e) {
       problem = QString::fromUtf8(e.what());
@@ -249,16 +257,7 @@ Progress Jobs::making(const CancelToken& cancel) {
   };
 }
 
-void Jobs::make(std::vector<int> clips, const fs::path& file, UseFile edit) {
-  make_file(
-      [clips = std::move(clips), file, stores = measurements_.stores()](
-          const Reel& reel, const CancelToken& cancel, const Progress& progress) {
-        return render_one(reel, clips, file, stores->findings, cancel, progress);
-      },
-      std::move(edit));
-}
-
-void Jobs::make_sound(const MadeSound& sound, double place_s) {
+void Jobs::make_sound(const MadeSound& sound, ReelTime place) {
   const Clip* clip = selection_.clip();
   const int group = clip && !is_bus(*clip) ? clip->group : -1;
   if (group < 0 && sound.kind == MadeKind::room_tone)
@@ -269,10 +268,10 @@ void Jobs::make_sound(const MadeSound& sound, double place_s) {
   make_file(
       [sound, group, file](const Reel& reel, const CancelToken& cancel, const Progress& progress) {
         drevan::make_sound(reel, sound, group, file, cancel, progress);
-        return examine_source(file, &cancel);
+        return RenderedPart{examine_source(file, &cancel), {}};
       },
-      [name, place_s](const Reel& reel, const Source& made) {
-        return edits::add_clip_at(reel, made, name, place_s);
+      [name, place](const Reel& reel, const RenderedPart& made) {
+        return edits::add_clip_at(reel, made.sound, name, place);
       });
 }
 
@@ -282,7 +281,7 @@ void Jobs::make_file(MakeFile make, UseFile edit) {
   maker_.start([this, make = std::move(make), edit = std::move(edit),
                 reel = document_.shared()](const CancelToken& cancel) -> TaskLane::Finish {
     try {
-      const Source made = make(*reel, cancel, making(cancel));
+      const RenderedPart made = make(*reel, cancel, making(cancel));
       return [this, made, edit] {
         Q_EMIT making_progress(1);
         document_.change([&](const Reel& now) { return edit(now, made); });
@@ -301,9 +300,14 @@ void Jobs::make_one(std::vector<int> clips) {
     return notices_.warn(tr("Mark the clips that become one, with Ctrl and a click."));
   const auto file = recording_file(document_.recordings_folder(),
                                    document_.reel().find(clips.front())->name + " and more");
-  make(clips, file, [clips](const Reel& reel, const Source& made) {
-    return edits::make_one(reel, clips, made);
-  });
+  make_file(
+      [clips, file, stores = measurements_.stores()](
+          const Reel& reel, const CancelToken& cancel, const Progress& progress) {
+        return render_one(reel, clips, file, stores->findings, cancel, progress);
+      },
+      [clips](const Reel& reel, const RenderedPart& made) {
+        return edits::make_one(reel, clips, made.sound, made.begin);
+      });
 }
 
 void Jobs::make_again() {
@@ -313,8 +317,16 @@ void Jobs::make_again() {
     return notices_.warn(
         tr("Select a clip that was made of others; it can be made of them again."));
   const auto file = recording_file(document_.recordings_folder(), document_.reel().find(id)->name);
-  make(parts, file,
-       [id](const Reel& reel, const Source& made) { return edits::make_again(reel, id, made); });
+  make_file(
+      [id, parts, file, stores = measurements_.stores()](
+          const Reel& reel, const CancelToken& cancel, const Progress& progress) {
+        // As they sound where it does not stand in their place.
+        const Reel apart = edits::take_apart(reel, id).next;
+        return render_one(apart, parts, file, stores->findings, cancel, progress);
+      },
+      [id](const Reel& reel, const RenderedPart& made) {
+        return edits::make_again(reel, id, made.sound);
+      });
 }
 
 void Jobs::write_selection(std::vector<int> clips, const fs::path& file) {

@@ -7,9 +7,10 @@
 #include <filesystem>
 #include <functional>
 
+#include "batch/mix.h"
 #include "engine/made_sound.h"
 #include "reel/cuts.h"
-#include "work/task_lane.h"
+#include "work/open_reel.h"
 
 namespace drevan::desktop {
 
@@ -30,10 +31,10 @@ class Jobs : public QObject {
   /// go that lie in no folder; empty: to "New clips".
   void add_files(const QStringList& paths, const QString& group = {});
   /// Cuts the selected clip at a moment, or at both ends of a range; where the sound crosses zero.
-  void split(std::vector<double> at_s);
-  void take_out(SecondsRange range, bool close_up);
+  void split(std::vector<ClipTime> at);
+  void take_out(ClipRange range, bool close_up);
   /// The selected clip becomes this range alone.
-  void trim(SecondsRange keep);
+  void trim(ClipRange keep);
   /// A clip becomes pieces of it.
   void cut_into(int clip, std::vector<edits::Piece> pieces);
   void find_room_tone();
@@ -41,7 +42,7 @@ class Jobs : public QObject {
   /// files beside the reel.
   void fill_with_room_tone();
   /// A clip of tone, noise, silence or room tone in the selected clip's group, or in one of its own.
-  void make_sound(const MadeSound& sound, double place_s);
+  void make_sound(const MadeSound& sound, ReelTime place);
   /// These clips become one, rendered at their places into a file beside the reel.
   void make_one(std::vector<int> clips);
   /// The selected clip, which was made of others, is made of them as they are now.
@@ -59,25 +60,23 @@ class Jobs : public QObject {
 
  private:
   /// Makes a file in the background, then the edit with it.
-  using MakeFile = std::function<Source(const Reel&, const CancelToken&, const Progress&)>;
-  using UseFile = std::function<edits::Edit(const Reel&, const Source&)>;
+  using MakeFile = std::function<RenderedPart(const Reel&, const CancelToken&, const Progress&)>;
+  using UseFile = std::function<edits::Edit(const Reel&, const RenderedPart&)>;
   void make_file(MakeFile make, UseFile edit);
-  /// Renders clips into a file, then makes the edit with it.
-  void make(std::vector<int> clips, const std::filesystem::path& file, UseFile edit);
   Progress making(const CancelToken& cancel);
   /// Moves `ends` of a clip to where its sound crosses zero, then makes the edit.
-  void cut(int clip, std::vector<double> ends,
-           std::function<edits::Edit(const Reel&, const std::vector<double>&)> edit);
+  void cut(int clip, std::vector<ClipTime> ends,
+           std::function<edits::Edit(const Reel&, const std::vector<ClipTime>&)> edit);
 
   Notices& notices_;
   Document& document_;
   Selection& selection_;
   Measurements& measurements_;
-  TaskLane import_;
-  TaskLane finder_;
-  TaskLane meeter_;
-  TaskLane cutter_;
-  TaskLane maker_;
+  ReelLane import_{document_};
+  ReelLane finder_{document_};
+  ReelLane meeter_{document_};
+  ReelLane cutter_{document_};
+  ReelLane maker_{document_};
 };
 
 }  // namespace drevan::desktop

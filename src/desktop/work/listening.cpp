@@ -89,13 +89,19 @@ Listening::Listening(Notices& notices, const Document& document, const Selection
 // Another rate is another device, from the same moment on.
 void Listening::follow_rate() {
   if (document_.reel().rate == rate_) return;
-  const double at_s = position_s();
+  const double at_s = static_cast<double>(player_->position()) / rate_;
+  const bool mono = player_->mono(), matched = player_->matched();
+  const Listen listen = player_->listen();
   rate_ = document_.reel().rate;
   player_ = make_player(rate_);
+  player_->set_listen(listen);
+  player_->set_matched(matched);
+  player_->set_mono(mono);
   input_.reset();
   plan_.reset();
   give_listening_device();
-  seek_s(at_s);
+  player_->seek(std::llround(at_s * rate_));
+  give_loop();
 }
 
 void Listening::use_output(const SoundOutput& output) {
@@ -161,14 +167,15 @@ void Listening::play_scene(bool on) {
   if (on == scene_on_) return;
   end_file();
   player_->pause();
-  if (on) clip_at_s_ = position_s();
+  if (on) clip_at_ = clip_position();
   scene_on_ = on;
-  loop_s_.reset();
+  loop_.reset();
+  scene_loop_.reset();
   player_->set_loop(std::nullopt);
   plan_.reset();
   player_->unload();
   load();
-  if (!on) seek_s(clip_at_s_);
+  if (!on) seek(clip_at_);
 }
 
 // What plays goes on where it was, in the other sound.
@@ -178,10 +185,10 @@ void Listening::play_reference(const std::filesystem::path& file, double gain_db
   reference_gain_db_ = std::round(10 * gain_db) / 10;
   if (!scene_on_) return;
   const bool playing = player_->playing();
-  const double at = position_s();
+  const ReelTime at = reel_position();
   player_->set_listen(Listen::after);
   load_scene();
-  seek_s(at);
+  seek(at);
   if (playing) player_->play();
 }
 
@@ -220,12 +227,12 @@ void Listening::load() {
   }
   plan->take_db = take_db();
   // Another clock: the same moment of the clip.
-  const double at = position_s();
-  const bool other_clock = plan->from_clip != map();
+  const ClipTime at = clip_position();
+  const bool other_clock = plan->from_clip != (plan_ ? plan_->from_clip : TimeMap());
   plan_ = std::make_shared<const PlayPlan>(*plan);
   player_->load(std::move(*plan));
   if (other_clock) {
-    seek_s(at);
+    seek(at);
     give_loop();
   }
   Q_EMIT plan_changed();
@@ -242,28 +249,42 @@ double Listening::take_db() const {
   return own ? least - *own : 0;
 }
 
-const TimeMap& Listening::map() const {
-  static const TimeMap none;
-  return plan_ ? plan_->from_clip : none;
-}
-
-double Listening::position_s() {
-  return std::max(0.0, map().in_of(static_cast<double>(player_->position()) / rate_));
-}
-
-double Listening::clip_position_s() {
+ClipTimes Listening::times() const {
   const Clip* clip = selection_.clip();
-  return position_s() - (scene_on_ && clip ? clip->place_s : 0);
+  if (!clip) return {};
+  if (scene_on_) return scene_.times(document_.reel(), *clip);
+  ClipTimes times = times_of(document_.reel(), *clip);
+  return with_clock(std::move(times), plan_ ? plan_->from_clip : TimeMap());
 }
 
-Samples Listening::frame_of(double clip_s) const {
-  return std::max<Samples>(0, std::llround(map().out_of(clip_s) * rate_));
+ClipTime Listening::clip_position() {
+  const double played_s = static_cast<double>(player_->position()) / rate_;
+  const ClipTimes now = times();
+  if (scene_on_) return in_clip(now, ReelTime{played_s});
+  // What plays begins where the clip leads.
+  return std::max(ClipTime{0}, in_clip(now, HeardTime{played_s - now.lead_s}));
 }
 
-void Listening::seek_s(double clip_s) { player_->seek(frame_of(clip_s)); }
+ReelTime Listening::reel_position() {
+  const double played_s = static_cast<double>(player_->position()) / rate_;
+  if (scene_on_) return {played_s};
+  const ClipTimes now = times();
+  return in_reel(now, HeardTime{played_s - now.lead_s});
+}
 
-void Listening::scrub_s(double clip_s) {
-  hears_dragging_ ? player_->scrub(frame_of(clip_s)) : seek_s(clip_s);
+Samples Listening::frame_of(ClipTime at) const {
+  const ClipTimes now = times();
+  if (scene_on_) return frame_of(in_reel(now, at));
+  return std::max<Samples>(0, std::llround((heard(now, at).s + now.lead_s) * rate_));
+}
+
+Samples Listening::frame_of(ReelTime at) const {
+  if (scene_on_) return std::max<Samples>(0, drevan::frame_of(at, rate_));
+  return frame_of(in_clip(times(), at));
+}
+
+void Listening::scrub_frame(Samples frame) {
+  hears_dragging_ ? player_->scrub(frame) : player_->seek(frame);
 }
 
 void Listening::set_hears_dragging(bool on) {
@@ -271,15 +292,24 @@ void Listening::set_hears_dragging(bool on) {
   QSettings().setValue("listen/dragging", on);
 }
 
-void Listening::set_loop_s(std::optional<SecondsRange> range) {
-  loop_s_ = range;
+void Listening::set_loop(std::optional<ClipRange> range) {
+  loop_ = range;
+  give_loop();
+}
+
+void Listening::set_scene_loop(std::optional<ReelRange> range) {
+  scene_loop_ = range;
   give_loop();
 }
 
 void Listening::give_loop() {
-  if (!loop_s_) return player_->set_loop(std::nullopt);
-  const auto [begin, end] = std::minmax({frame_of(loop_s_->begin), frame_of(loop_s_->end)});
-  player_->set_loop(FrameRange{begin, end});
+  const auto give = [this](auto range) {
+    const auto [begin, end] = std::minmax({frame_of(range.begin), frame_of(range.end)});
+    player_->set_loop(FrameRange{begin, end});
+  };
+  if (scene_on_ && scene_loop_) return give(*scene_loop_);
+  if (!scene_on_ && loop_) return give(*loop_);
+  player_->set_loop(std::nullopt);
 }
 
 QString Listening::no_removed() const {

@@ -9,7 +9,7 @@
 
 #include "engine/player.h"
 #include "measure/levels.h"
-#include "work/task_lane.h"
+#include "work/open_reel.h"
 
 namespace drevan::desktop {
 
@@ -47,18 +47,25 @@ class Listening : public QObject {
   void play_reference(const std::filesystem::path& file, double gain_db);
   /// What is played; nullptr until it is known.
   std::shared_ptr<const PlayPlan> plan() const { return plan_; }
-  /// In the clip's own time, whatever clock its chain gives it.
-  double position_s();
-  /// The same of the selected clip, also while the reel as a whole plays.
-  double clip_position_s();
-  void seek_s(double clip_s);
-  /// The playhead is dragged or stepped along: as seek_s(), and what is there is heard.
-  void scrub_s(double clip_s);
+  /// Where it plays: in the selected clip, whatever clock its chain gives it, also while the reel as
+  /// a whole plays; and in the reel, also while the clip plays alone.
+  ClipTime clip_position();
+  ReelTime reel_position();
+  /// Either, by what plays.
+  void seek(ClipTime at) { player_->seek(frame_of(at)); }
+  void seek(ReelTime at) { player_->seek(frame_of(at)); }
+  /// The playhead is dragged or stepped along: as seek(), and what is there is heard.
+  void scrub(ClipTime at) { scrub_frame(frame_of(at)); }
+  void scrub(ReelTime at) { scrub_frame(frame_of(at)); }
   /// Whether it is heard while nothing plays; kept.
   bool hears_dragging() const { return hears_dragging_; }
   void set_hears_dragging(bool on);
-  /// Plays this range of the clip round and round; empty: to the end.
-  void set_loop_s(std::optional<SecondsRange> range);
+  /// Plays this range of the clip, or of the reel as a whole, round and round; empty: to the end.
+  void set_loop(std::optional<ClipRange> range);
+  void set_scene_loop(std::optional<ReelRange> range);
+  std::optional<ReelRange> scene_loop() const { return scene_loop_; }
+  /// Whether a file is played in place of the reel as a whole.
+  bool plays_reference() const { return scene_on_ && !reference_.empty(); }
   /// Why there is nothing to be heard of what the chain removes, in a sentence; empty: there is.
   QString no_removed() const;
   /// Listening and comparing around the selected step alone instead of the whole chain.
@@ -89,10 +96,13 @@ class Listening : public QObject {
   void load_scene();
   double take_db() const;
   void give_loop();
-  Samples frame_of(double clip_s) const;
+  /// The selected clip's, by the clock of what plays.
+  ClipTimes times() const;
+  Samples frame_of(ClipTime at) const;
+  Samples frame_of(ReelTime at) const;
+  void scrub_frame(Samples frame);
   Player::FindDevice finder(const struct SoundOutput& output) const;
   void give_listening_device();
-  const TimeMap& map() const;
   void unload();
   void narrow_to_step(PlayPlan& plan) const;
   void measure_against();
@@ -103,11 +113,12 @@ class Listening : public QObject {
   const ShelfMeasurements& shelf_;
   const SceneSounds& scene_;
   bool scene_on_ = false;
-  double clip_at_s_ = 0;  // where the clip was left for the Scene
+  ClipTime clip_at_{};  // where the clip was left for the Scene
   double rate_ = 48000;
   std::unique_ptr<Player> player_;
   std::shared_ptr<const PlayPlan> plan_;
-  std::optional<SecondsRange> loop_s_;
+  std::optional<ClipRange> loop_;
+  std::optional<ReelRange> scene_loop_;
   bool solo_step_ = false, hears_dragging_ = true;
   int listens_on_ = -1;
   std::optional<InputWish> input_;
@@ -115,7 +126,7 @@ class Listening : public QObject {
   std::filesystem::path file_, reference_;
   double reference_gain_db_ = 0;
   QTimer soon_;
-  TaskLane lane_{TaskLane::Urgency::background};
+  ReelLane lane_{document_, TaskLane::Urgency::background};
 };
 
 }  // namespace drevan::desktop

@@ -17,7 +17,6 @@ Measurements::Measurements(Notices& notices, const Document& document, const Sel
   connect(&soon_, &QTimer::timeout, this, &Measurements::update);
   for (TaskLane* lane : {&lane_, &course_lane_, &tone_lane_}) {
     connect(lane, &TaskLane::failed, this, [this](const QString& why) { notices_.warn(why); });
-    connect(&document_, &Document::leaving, lane, &TaskLane::cancel);
   }
   connect(&document_, &Document::opened, this, [this] {
     forget();
@@ -106,7 +105,7 @@ std::optional<PlayPlan> Measurements::play_plan() const {
   plan.clip = levels_plan_;
   const auto running = running_steps(document_.reel(), *c);
   if (running.size() != plan.clip.steps.size()) return std::nullopt;
-  bool rewritten = false;
+  const double clip_s = levels_->sounds.front().shape.seconds();
   for (size_t i = 0; i < running.size(); ++i) {
     PlannedStep& step = plan.clip.steps[i];
     const ChainStep& now = *running[i].step;
@@ -115,8 +114,12 @@ std::optional<PlayPlan> Measurements::play_plan() const {
       if (step.type->parameters[p].learned_from && step.settings[p] != now.settings[p])
         return std::nullopt;
     step.settings = now.settings;
-    rewritten = rewritten || step.type->rewrite;
-    step.tracks = own_tracks(document_.reel(), *c, running[i], rewritten);
+    step.by_place = running[i].owner != ChainOwner::clip;
+    step.tracks.clear();
+    if (!now.curves.empty())
+      step.tracks = own_tracks(document_.reel(), *c, running[i],
+                               times_before(document_.reel(), *c, i));
+    place_tracks(step, lead_of(levels_->sounds[i].from_clip, clip_s));
   }
   plan.findings = levels_->findings;
   plan.sides = levels_->sides;

@@ -8,7 +8,7 @@
 
 #include "engine/step_course.h"
 #include "work/stores.h"
-#include "work/task_lane.h"
+#include "work/open_reel.h"
 
 namespace drevan::desktop {
 
@@ -65,11 +65,11 @@ class Measurements : public QObject {
   std::uint64_t course_key_ =
       0;  // of the stage that leaves the step it belongs to; 0: it is not whole yet
   std::optional<RoomToneJudgement> tone_;
-  std::pair<std::uint64_t, SecondsRange> tone_of_{};  // the sound and the range it was heard in
+  std::pair<std::uint64_t, ClipRange> tone_of_{};  // the sound and the range it was heard in
   QTimer soon_;
-  TaskLane lane_;
-  TaskLane course_lane_{TaskLane::Urgency::background};
-  TaskLane tone_lane_{TaskLane::Urgency::background};
+  ReelLane lane_{document_};
+  ReelLane course_lane_{document_, TaskLane::Urgency::background};
+  ReelLane tone_lane_{document_, TaskLane::Urgency::background};
 };
 
 }  // namespace drevan::desktop

@@ -8,7 +8,7 @@
 #include <map>
 
 #include "reel/reel.h"
-#include "work/task_lane.h"
+#include "work/open_reel.h"
 
 namespace drevan::desktop {
 
@@ -54,7 +54,7 @@ class MixSum : public QObject {
   int bus_ = mix_clip_id;  // that is on its way
   bool select_ = false;
   QTimer soon_;
-  TaskLane lane_{TaskLane::Urgency::background};
+  ReelLane lane_{document_, TaskLane::Urgency::background};
 };
 
 }  // namespace drevan::desktop

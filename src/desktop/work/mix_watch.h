@@ -8,7 +8,7 @@
 
 #include "batch/mix_levels.h"
 #include "work/stores.h"
-#include "work/task_lane.h"
+#include "work/open_reel.h"
 
 namespace drevan::desktop {
 
@@ -64,7 +64,7 @@ class MixWatch : public QObject {
   std::filesystem::path reference_file_;
   QTemporaryDir folder_;
   QTimer soon_;
-  TaskLane lane_{TaskLane::Urgency::background};
+  ReelLane lane_{document_, TaskLane::Urgency::background};
 };
 
 }  // namespace drevan::desktop

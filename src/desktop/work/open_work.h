@@ -29,7 +29,7 @@ struct OpenWork {
   SceneFilms films{notices, document};
   SceneSounds scene{notices, document, selection, measurements};
   Listening listening{notices, document, selection, measurements, shelf, scene};
-  Heard heard{document, selection, measurements, shelf, listening};
+  Heard heard{document, selection, measurements, shelf, scene, listening};
   Jobs jobs{notices, document, selection, measurements};
   MixSum mix_sum{notices, document, selection, measurements};
   MixWatch mix_watch{notices, document, measurements, listening};

@@ -47,8 +47,8 @@ void Printing::set_fade_s(double seconds) {
 
 namespace {
 
-QString range_text(const SecondsRange& r) {
-  return QObject::tr("%1 to %2 s").arg(r.begin, 0, 'f', 2).arg(r.end, 0, 'f', 2);
+QString range_text(const ClipRange& r) {
+  return QObject::tr("%1 to %2 s").arg(r.begin.s, 0, 'f', 2).arg(r.end.s, 0, 'f', 2);
 }
 
 }  // namespace
@@ -62,10 +62,12 @@ const Clip* Printing::printed_clip() {
   return nullptr;
 }
 
-void Printing::print(std::optional<SecondsRange> range) {
+void Printing::print(std::optional<ClipRange> range) {
   const Clip* c = printed_clip();
   if (!c) return;
   Job job{c->id, {own_plan_of(document_.reel(), *c), range, fade_s(), {}}, c->chain};
+  // Where it goes over into another clip is told by where it lies, afterwards as well.
+  job.request.plan.sound = uncrossed(job.request.plan.sound);
   if (job.request.plan.steps.empty())
     return notices_.warn(
         tr("%1 has no steps of its own to print; the group's and the reel's stay as they are.")
@@ -78,14 +80,14 @@ void Printing::print(std::optional<SecondsRange> range) {
         false);
 }
 
-void Printing::print_again(SecondsRange range) {
+void Printing::print_again(ClipRange range) {
   const Clip* c = printed_clip();
   if (!c) return;
   const Version* last = find_version(*c, c->version);
   if (!last || last->made_with.steps.empty())
     return notices_.warn(tr("Nothing was printed into this version yet; print a selection first."));
   Job job{c->id,
-          {plan_of(clip_sound(document_.reel(), *c), last->made_with), range, fade_s(), {}},
+          {plan_of(uncrossed(clip_sound(document_.reel(), *c)), last->made_with), range, fade_s(), {}},
           c->chain,
           true};
   job.version.made_with = last->made_with;

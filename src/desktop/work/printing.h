@@ -7,7 +7,7 @@
 #include <vector>
 
 #include "engine/print.h"
-#include "work/task_lane.h"
+#include "work/open_reel.h"
 
 namespace drevan::desktop {
 
@@ -24,9 +24,9 @@ class Printing : public QObject {
            QObject* parent = nullptr);
 
   /// The selected clip's own chain becomes part of its sound: within `range`, or throughout.
-  void print(std::optional<SecondsRange> range);
+  void print(std::optional<ClipRange> range);
   /// What was printed last is printed into `range` as well, with the same settings.
-  void print_again(SecondsRange range);
+  void print_again(ClipRange range);
   /// All clips of the selected one's group, with their own chains and the group's.
   void print_group();
   /// What runs and what waits.
@@ -53,7 +53,7 @@ class Printing : public QObject {
   Selection& selection_;
   Measurements& measurements_;
   std::set<std::filesystem::path> promised_;  // names of files that prints were given
-  TaskLane lane_;
+  ReelLane lane_{document_};
 };
 
 }  // namespace drevan::desktop

@@ -2,6 +2,7 @@
 
 #include <QSettings>
 #include <cmath>
+#include <map>
 
 #include "audio/error.h"
 #include "audio/replace_file.h"
@@ -198,9 +199,24 @@ RecordedLine RecordingDesk::line_of(const RecordedLine& wished, int input, bool 
   return line;
 }
 
+// At the rate at which it is recorded, whatever becomes of the reel's meanwhile.
+RecordedWhere RecordingDesk::where_of(Samples lag) const {
+  RecordedWhere where{wish_.place, wish_.plays, std::nullopt, recorder_rate_,
+                      wish_.plays ? latency_ : 0, lag};
+  if (wish_.plays && wish_.round) where.to = wish_.round->end;
+  return where;
+}
+
 bool RecordingDesk::record(const RecordingWish& wish) {
   if (recording()) return false;
   arm(true);
+  if (chirps_) {
+    // Measuring gives way: the inputs are the recorder's from the first frame on.
+    chirps_.reset();
+    listening_.player().play_over({});
+    listening_.player().inputs().hear_with(recorder_);
+    notices_.tell(tr("Recording; the way from output to input was not measured."));
+  }
   wish_ = wish;
   latency_ = latency().frames;
   lines_.clear();
@@ -217,7 +233,7 @@ bool RecordingDesk::record(const RecordingWish& wish) {
       files.push_back({all[i], recording_file(where, line.name)});
       const InputSource* source = source_of(sources, all[i].front());
       lags_.push_back(source ? source->lag : 0);
-      notes_.emplace_back(files.back().file, document_.file(), line, wish.place_s);
+      notes_.emplace_back(files.back().file, document_.file(), line, where_of(lags_.back()));
     }
     if (files.empty())
       throw Error(Error::Kind::call,
@@ -232,16 +248,18 @@ bool RecordingDesk::record(const RecordingWish& wish) {
     return false;
   }
   told_silence_ = false;
+  marks_kept_ = 0;
   if (wish.plays) {
-    const double from = std::max(0.0, wish.place_s - habits_.pre_roll_s);
-    const double before = wish.place_s - from;
+    const ReelTime from = std::max(ReelTime{0}, wish.place - ReelSpan{habits_.pre_roll_s});
+    const double before = (wish.place - from).s;
     const double wanted = habits_.count_in ? std::max(beeps_s, habits_.pre_roll_s) : before;
-    listening_.set_loop_s(wish.round ? SecondsRange{from, wish.round->end}
-                                     : SecondsRange{from, from + plays_on_s});
-    listening_.seek_s(from);
+    loop_before_ = listening_.scene_loop();
+    listening_.set_scene_loop(
+        ReelRange{from, wish.round ? wish.round->end : from + ReelSpan{plays_on_s}});
+    listening_.seek(from);
     Player::CountIn count_in{
         .lead = std::llround(std::max(0.0, wanted - before) * document_.reel().rate)};
-    if (habits_.count_in) count_in.to = std::llround(wish.place_s * document_.reel().rate);
+    if (habits_.count_in) count_in.to = frame_of(wish.place, document_.reel().rate);
     listening_.player().set_listen(Listen::after);
     listening_.player().play(count_in);
   } else {
@@ -259,21 +277,53 @@ void RecordingDesk::stop() {
 void RecordingDesk::end(const QString& why) {
   if (wish_.plays) {
     listening_.player().pause();
-    listening_.set_loop_s(std::nullopt);
+    listening_.set_scene_loop(loop_before_);
   }
   if (!why.isEmpty()) notices_.warn(why);
   const Samples lag = lags_.empty() ? 0 : std::ranges::max(lags_);
+  keep_marks();
   take(recorder_->end((wish_.plays ? latency_ : 0) + lag));
   Q_EMIT changed();
 }
 
+// Where what is recorded stands is safe beside it, before the program can end.
+void RecordingDesk::keep_marks() {
+  for (const PlayedMark& mark : recorder_->marks(marks_kept_)) {
+    for (RecordingNote& note : notes_) note.keep(mark);
+    ++marks_kept_;
+  }
+}
+
+namespace {
+
+// Holes of all takes, each place once.
+QString told_of_holes(const std::vector<std::vector<RecordedTake>>& takes, double rate) {
+  std::map<Samples, Samples> holes;
+  for (const auto& of_file : takes)
+    for (const RecordedTake& take : of_file)
+      for (const RecordedHole& hole : take.holes) holes[hole.position] = hole.frames;
+  QStringList told;
+  for (const auto& [position, frames] : holes)
+    told << QObject::tr("%1 ms at %2 s")
+                .arg(1000.0 * static_cast<double>(frames) / rate, 0, 'f', 0)
+                .arg(static_cast<double>(position) / rate, 0, 'f', 2);
+  if (told.isEmpty()) return {};
+  return QObject::tr(
+             "Playing stood still while recording went on (%1): what was said behind it stands so "
+             "much later.")
+      .arg(told.join(", "));
+}
+
+}  // namespace
+
 void RecordingDesk::take(const Recording& recording) {
-  const double rate = document_.reel().rate;
-  RecordedInto into;
-  if (wish_.plays) into.from = std::llround(wish_.place_s * rate);
-  if (wish_.plays && wish_.round) into.to = std::llround(wish_.round->end * rate);
+  const double rate = recorder_rate_;
   std::vector<std::vector<RecordedTake>> takes;  // of each file
   for (const Samples lag : lags_) {
+    const RecordedWhere where = where_of(lag);
+    RecordedInto into;
+    if (where.plays) into.from = frame_of(where.place, rate);
+    if (where.to) into.to = frame_of(*where.to, rate);
     auto& own = takes.emplace_back(takes_of_recording(recording, latency_, into, rate, lag));
     // Nothing of it may be lost, also where it was stopped before its place came.
     if (own.empty() && recording.frames > 0) own.push_back({0, recording.frames, std::nullopt});
@@ -282,20 +332,17 @@ void RecordingDesk::take(const Recording& recording) {
   notes_.clear();
   const int reel_number = document_.reel_number();
   lane_.enqueue([this, recording, takes, notes, rate, reel_number, lines = lines_,
-                 place_s = wish_.place_s](const CancelToken& cancel) -> TaskLane::Finish {
+                 place = wish_.place](const CancelToken& cancel) -> TaskLane::Finish {
     std::vector<Finished> files;
     for (const auto& f : recording.files)
       files.push_back({examine_source(f.file, &cancel), measure_file(f.file, cancel).levels});
-    return [this, takes, notes, files, rate, reel_number, lines, place_s] {
+    return [this, takes, notes, files, rate, reel_number, lines, place] {
       if (reel_number != document_.reel_number()) return;  // it is brought back with its own
       QStringList told;
       QList<int> clips;
       for (size_t f = 0; f < files.size(); ++f) {
         const Finished& file = files[f];
-        std::vector<RecordedPart> parts;
-        for (const auto& t : takes[f])
-          parts.push_back({file.source, t.begin, t.frames,
-                           t.position ? static_cast<double>(*t.position) / rate : place_s});
+        const auto parts = recorded_parts(file.source, takes[f], rate, place);
         const auto before = document_.reel().clips.size();
         const bool made = document_.change(
             [&](const Reel& reel) { return edits::add_recording(reel, lines[f], parts); });
@@ -304,11 +351,13 @@ void RecordingDesk::take(const Recording& recording) {
         for (size_t i = before; i < all.size(); ++i) clips << all[i].id;
         told << told_of(QString::fromStdString(all.back().name), file.levels);
       }
-      document_.flush();
-      for (auto& note : *notes) note.remove();
+      // Until the journal has it the note brings it back.
+      if (document_.flush())
+        for (auto& note : *notes) note.remove();
+      const QString holes = told_of_holes(takes, rate);
       for (const int id : clips)
         if (document_.reel().find(id)->chosen) selection_.select_clip(id);
-      notices_.tell(told.join("; "));
+      holes.isEmpty() ? notices_.tell(told.join("; ")) : notices_.warn(holes);
       Q_EMIT recorded(clips);
     };
   });
@@ -327,17 +376,18 @@ void RecordingDesk::bring_back_broken() {
     }
     try {
       const Source source = examine_source(one.audio);
-      const RecordedPart part{source, 0, source.frames, one.place_s};
+      const auto takes = takes_of_broken(one, source.frames);
+      const auto parts = recorded_parts(source, takes, one.where.rate, one.where.place);
       if (!document_.change([&](const Reel& reel) {
-            return edits::add_recording(reel, one.line, std::span(&part, 1));
+            return edits::add_recording(reel, one.line, parts);
           }))
         continue;
       told << QString::fromStdString(document_.reel().clips.back().name);
     } catch (const Error& e) {
       notices_.warn(e);
+      continue;  // it is tried again when the reel is opened next
     }
-    document_.flush();
-    fs::remove(one.note, ignored);
+    if (document_.flush()) fs::remove(one.note, ignored);
   }
   if (!told.isEmpty())
     notices_.tell(
@@ -357,6 +407,7 @@ void RecordingDesk::watch() {
     notices_.warn(QString::fromStdString(problem));
   if (!facts.changing) tell_input_problems(facts.sources);
   if (!recording()) return;
+  keep_marks();
   if (const auto problem = recorder_->take_problem(); !problem.empty())
     return end(QString::fromStdString(problem));
   if (facts.lost)

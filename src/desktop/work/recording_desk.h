@@ -33,8 +33,8 @@ void keep_recording_habits(const RecordingHabits& habits);
 struct RecordingWish {
   RecordedLine line;
   bool plays = false;                   ///< the reel as a whole plays meanwhile
-  double place_s = 0;                   ///< of the reel, where the recording stands
-  std::optional<SecondsRange> round{};  ///< round and round, a take for each time
+  ReelTime place{};                     ///< where the recording stands
+  std::optional<ReelRange> round{};  ///< round and round, a take for each time
 };
 
 class RecordingDesk : public QObject {
@@ -91,6 +91,8 @@ class RecordingDesk : public QObject {
   void watch();
   void end(const QString& why);
   void take(const Recording& recording);
+  RecordedWhere where_of(Samples lag) const;
+  void keep_marks();
   void bring_back_broken();
   void end_latency();
   void apply_own_voice();
@@ -112,6 +114,8 @@ class RecordingDesk : public QObject {
   std::vector<RecordedLine> lines_;  // of each file
   std::vector<Samples> lags_;        // of each file
   Samples latency_ = 0;              // as it was when recording began
+  std::optional<ReelRange> loop_before_;
+  size_t marks_kept_ = 0;  // in the notes
   bool told_silence_ = false;
   QStringList problems_told_;
   int inputs_seen_ = 0;

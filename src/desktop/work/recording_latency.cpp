@@ -39,6 +39,7 @@ void RecordingDesk::measure_latency() {
 
 void RecordingDesk::end_latency() {
   const auto heard = std::exchange(chirps_, nullptr);
+  listening_.player().play_over({});
   listening_.player().inputs().hear_with(recorder_);
   apply_own_voice();
   if (const auto frames = heard->latency()) {
@@ -51,6 +52,10 @@ void RecordingDesk::end_latency() {
     notices_.warn(heard->peak() < 0.001F
                       ? tr("The chirps did not come back into the first input: connect it to the "
                            "output by a cable, or hold the microphone to the headphones.")
+                  : heard->losses() > 0
+                      ? tr("Sound was lost between output and input again and again, so nothing "
+                           "can be told of the way: choose a larger buffer in Settings, Sound, or "
+                           "close other programs.")
                       : tr("The chirps were not heard clearly enough: turn the input up, or "
                            "connect it to the output by a cable."));
   }

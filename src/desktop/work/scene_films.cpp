@@ -30,7 +30,6 @@ SceneFilms::SceneFilms(Notices& notices, Document& document, QObject* parent)
     : QObject(parent), notices_(notices), document_(document) {
   for (TaskLane* lane : {&lane_, &small_lane_, &add_lane_, &cuts_lane_}) {
     connect(lane, &TaskLane::failed, this, [this](const QString& why) { notices_.warn(why); });
-    connect(&document_, &Document::leaving, lane, &TaskLane::cancel);
   }
   connect(&document_, &Document::opened, this, [this] {
     known_.clear();
@@ -87,7 +86,7 @@ const Film* SceneFilms::at(double reel_s) const {
   const Film* out = nullptr;
   for (const Film& film : document_.reel().films) {
     const FilmInfo* of = info(film);
-    if (of && reel_s >= film.place_s - 1e-6 && reel_s < film.place_s + of->seconds) out = &film;
+    if (of && reel_s >= film.place.s - 1e-6 && reel_s < film.place.s + of->seconds) out = &film;
   }
   return out;
 }
@@ -95,7 +94,7 @@ const Film* SceneFilms::at(double reel_s) const {
 double SceneFilms::end_s() const {
   double end = 0;
   for (const Film& film : document_.reel().films)
-    if (const FilmInfo* of = info(film)) end = std::max(end, film.place_s + of->seconds);
+    if (const FilmInfo* of = info(film)) end = std::max(end, film.place.s + of->seconds);
   return end;
 }
 
@@ -116,7 +115,7 @@ double SceneFilms::to_picture(double reel_s) const {
   if (!film && !document_.reel().films.empty()) film = &document_.reel().films.front();
   if (!film || !info(*film)) return reel_s;
   const double one = picture_s();
-  return std::max(0.0, film->place_s + std::round((reel_s - film->place_s) / one) * one);
+  return std::max(0.0, film->place.s + std::round((reel_s - film->place.s) / one) * one);
 }
 
 QString SceneFilms::moment_text(double reel_s) const {
@@ -127,7 +126,7 @@ QString SceneFilms::moment_text(double reel_s) const {
   if (!rate) return QString::fromStdString(clock_text(reel_s));
   const auto first = frame_of(of->timecode, *rate).value_or(0);
   // A moment that begins a picture belongs to it, whatever its last digits say.
-  const auto frame = frame_at(std::max(0.0, reel_s - film->place_s) + 1e-6, *rate);
+  const auto frame = frame_at(std::max(0.0, reel_s - film->place.s) + 1e-6, *rate);
   return QString::fromStdString(timecode(first + frame, *rate));
 }
 
@@ -140,7 +139,7 @@ std::optional<double> SceneFilms::moment_of(const QString& typed) const {
   const auto frame = rate ? frame_of(text, *rate) : std::nullopt;
   if (!frame) return std::nullopt;
   const auto first = frame_of(of->timecode, *rate).value_or(0);
-  return films.front().place_s + static_cast<double>(*frame - first) / rate->exact();
+  return films.front().place.s + static_cast<double>(*frame - first) / rate->exact();
 }
 
 QImage SceneFilms::small_picture(const Film& film, double film_s, double step_s) {
@@ -210,7 +209,7 @@ void SceneFilms::add(const QStringList& files, double place_s) {
       double at = place_s;
       for (const auto& [file, info] : found) {
         known_[file.string()] = {info, {}};
-        document_.change([&](const Reel& reel) { return edits::add_film(reel, file, at); });
+        document_.change([&](const Reel& reel) { return edits::add_film(reel, file, ReelTime{at}); });
         at += info.seconds;
       }
       if (!faults.isEmpty()) notices_.warn(faults.join(' '));
@@ -223,19 +222,19 @@ void SceneFilms::add_sounds() {
   if (films.empty())
     return notices_.warn(tr("There is no film yet whose sound could be taken; add one first."));
   add_lane_.enqueue([this, films](const CancelToken& cancel) -> TaskLane::Finish {
-    std::vector<std::pair<Source, double>> sounds;
+    std::vector<std::pair<Source, ReelTime>> sounds;
     QStringList faults;
     for (const Film& film : films) {
       try {
-        sounds.emplace_back(examine_source(film.path, &cancel), film.place_s);
+        sounds.emplace_back(examine_source(film.path, &cancel), film.place);
       } catch (const Error& e) {
         faults << QString::fromUtf8(e.what());
       }
     }
     return [this, sounds, faults] {
-      for (const auto& [source, place_s] : sounds)
+      for (const auto& [source, place] : sounds)
         document_.change([&](const Reel& reel) {
-          return edits::add_clip_at(reel, source, tr("Film sound").toStdString(), place_s);
+          return edits::add_clip_at(reel, source, tr("Film sound").toStdString(), place);
         });
       if (!faults.isEmpty()) notices_.warn(faults.join(' '));
     };
@@ -257,7 +256,7 @@ void SceneFilms::find_cuts() {
           cuts_lane_.post(cancel, [this, share] { Q_EMIT cuts_progress(std::min(share, 0.99)); });
         });
         for (const double s : cuts)
-          events.push_back({films[i].place_s + s, "Cut " + std::to_string(events.size() + 1)});
+          events.push_back({films[i].place + ReelSpan{s}, "Cut " + std::to_string(events.size() + 1)});
       } catch (const Error& e) {
         fault = QString::fromUtf8(e.what());
       }
@@ -269,7 +268,7 @@ void SceneFilms::find_cuts() {
       std::vector<Event> fresh;
       for (const Event& e : events)
         if (std::ranges::none_of(document_.reel().events, [&](const Event& other) {
-              return std::abs(other.s - e.s) < picture_s() / 2;
+              return std::abs((other.at - e.at).s) < picture_s() / 2;
             }))
           fresh.push_back(e);
       if (!fresh.empty())

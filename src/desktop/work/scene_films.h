@@ -9,7 +9,7 @@
 #include "audio/timecode.h"
 #include "media/film_file.h"
 #include "reel/scene.h"
-#include "work/task_lane.h"
+#include "work/open_reel.h"
 
 namespace drevan::desktop {
 
@@ -80,8 +80,9 @@ class SceneFilms : public QObject {
   std::vector<Film> told_;                               // as films_changed() told them last
   std::map<std::pair<std::string, int>, QImage> small_;  // by path and milliseconds
   std::vector<std::pair<std::string, int>> wanted_small_;
-  TaskLane lane_{TaskLane::Urgency::background}, small_lane_{TaskLane::Urgency::background},
-      add_lane_, cuts_lane_{TaskLane::Urgency::background};
+  ReelLane lane_{document_, TaskLane::Urgency::background}, 
+      small_lane_{document_, TaskLane::Urgency::background}, add_lane_{document_},
+      cuts_lane_{document_, TaskLane::Urgency::background};
 };
 
 }  // namespace drevan::desktop

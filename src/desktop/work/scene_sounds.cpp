@@ -6,7 +6,7 @@
 #include "audio/error.h"
 #include "audio/parallel.h"
 #include "batch/bus_plan.h"
-#include "reel/anchors.h"
+#include "reel/clip_times.h"
 #include "reel/takes.h"
 #include "work/document.h"
 #include "work/measurements.h"
@@ -90,15 +90,11 @@ const SceneSound* SceneSounds::sound(int clip_id) const {
   return at == sounds_.end() ? nullptr : &at->second;
 }
 
-SoundingLength SceneSounds::length(const Reel& reel, const Clip& clip) const {
-  const double own_s = clip_seconds(reel, clip);
-  if (auto clock = stretch_clock(reel, clip)) {
-    const double seconds = clock->out_of(own_s);
-    return {seconds, std::move(*clock)};
-  }
+ClipTimes SceneSounds::times(const Reel& reel, const Clip& clip) const {
+  ClipTimes foretold = times_of(reel, clip);
   const SceneSound* known = sound(clip.id);
-  if (!known || known->plan->from_clip.identity()) return {own_s, {}};
-  return {known->plan->from_clip.out_of(own_s), known->plan->from_clip};
+  if (!known || known->foretold != foretold.clock) return foretold;
+  return with_clock(std::move(foretold), known->plan->from_clip);
 }
 
 double SceneSounds::share_ready() const {

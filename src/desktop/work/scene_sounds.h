@@ -11,7 +11,7 @@
 #include "engine/scene_sound.h"
 #include "reel/crossings.h"
 #include "work/stores.h"
-#include "work/task_lane.h"
+#include "work/open_reel.h"
 
 namespace drevan::desktop {
 
@@ -31,8 +31,9 @@ class SceneSounds : public QObject {
   void set_active(bool on);
   /// As it was made ready last; nullptr: it was not yet.
   const SceneSound* sound(int clip_id) const;
-  /// How long a clip of the reel, or one that becomes of it, sounds without what rings on.
-  SoundingLength length(const Reel& reel, const Clip& clip) const;
+  /// A clip's moments, of the reel or of one that becomes of it; where its sound was made ready with
+  /// the clock it has there, by that.
+  ClipTimes times(const Reel& reel, const Clip& clip) const;
   /// Whether it cannot be: its source is missing, or something in it is wrong.
   bool failed(int clip_id) const { return failed_.contains(clip_id); }
   /// How many of the clips that are heard were made ready, 0 to 1.
@@ -82,7 +83,8 @@ class SceneSounds : public QObject {
   std::map<std::string, Row> rows_;  // by the group's name
   QTemporaryDir folder_;             // for what buses must hear
   QTimer soon_, told_;
-  TaskLane lane_{TaskLane::Urgency::background}, keeper_{TaskLane::Urgency::background};
+  ReelLane lane_{document_, TaskLane::Urgency::background},
+      keeper_{document_, TaskLane::Urgency::background};
 };
 
 }  // namespace drevan::desktop

@@ -19,7 +19,6 @@ ShelfMeasurements::ShelfMeasurements(Notices& notices, const Document& document,
   for (TaskLane* lane : {&peak_lane_, &lane_}) {
     connect(lane, &TaskLane::failed, &notices,
             [&notices](const QString& why) { notices.warn(why); });
-    connect(&document_, &Document::leaving, lane, &TaskLane::cancel);
   }
   connect(&document_, &Document::opened, this, [this] {
     levels_.clear();

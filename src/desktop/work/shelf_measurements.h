@@ -11,7 +11,7 @@
 
 #include "media/peaks.h"
 #include "work/stores.h"
-#include "work/task_lane.h"
+#include "work/open_reel.h"
 
 namespace drevan::desktop {
 
@@ -72,8 +72,8 @@ class ShelfMeasurements : public QObject {
   std::vector<int> visible_;
   bool held_back_ = false;
   QTimer soon_, visible_soon_;
-  TaskLane peak_lane_{TaskLane::Urgency::background};
-  TaskLane lane_{TaskLane::Urgency::background};
+  ReelLane peak_lane_{document_, TaskLane::Urgency::background};
+  ReelLane lane_{document_, TaskLane::Urgency::background};
 };
 
 }  // namespace drevan::desktop

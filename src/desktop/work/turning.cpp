@@ -48,14 +48,14 @@ void Turning::turn(StepId step, int parameter, double from, double value, double
 }
 
 void Turning::turn_within(StepId step, int parameter, double from, double value,
-                          SecondsRange clip) {
+                          ClipRange clip) {
   if (step_ != step || parameter_ != parameter || keep_ || stale()) {
-    finish(clip.begin);
+    finish(clip.begin.s);
     begin(step, parameter, from, false);
   }
   constexpr double edge_s = 0.02;
   const CurveClock clock = curve_clock(work_, step);
-  const double begin = clock.curve_s(clip.begin), end = clock.curve_s(clip.end);
+  const double begin = clock.curve_s(clip.begin.s), end = clock.curve_s(clip.end.s);
   const Parameter& of = this->step()->type->parameters[static_cast<size_t>(parameter)];
   const Curve flat{{{begin - edge_s, from_}}};
   const Curve& around = base_ ? *base_ : flat;

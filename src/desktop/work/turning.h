@@ -18,7 +18,7 @@ class Turning {
   /// The setting of a step becomes `value` at `clip_s`; it was `from` before the first change.
   void turn(StepId step, int parameter, double from, double value, double clip_s, bool keep);
   /// The same only within a stretch of the clip, by a curve.
-  void turn_within(StepId step, int parameter, double from, double value, SecondsRange clip);
+  void turn_within(StepId step, int parameter, double from, double value, ClipRange clip);
   /// The hand lets go, at `clip_s`.
   void settle(double clip_s);
 

@@ -206,11 +206,11 @@ Bench::Bench(const Work& work, QWidget* parent) : QWidget(parent), work_(work) {
   });
   connect(advice_, &AdviceLine::place_wanted, this, [this](double s) {
     scope_->show_range(s - 1, 2);
-    work_.listening.seek_s(s);
+    work_.listening.seek(ClipTime{s});
     scope_->show_playhead(s);
   });
   connect(scope_, &Scope::playhead_set, this, [this](double s) {
-    work_.listening.seek_s(s);
+    work_.listening.seek(ClipTime{s});
     scope_->show_playhead(s);
   });
   connect(scope_, &Scope::selection_changed, this, &Bench::apply_loop);
@@ -294,14 +294,14 @@ void Bench::find_overs() {
 void Bench::next_over() {
   if (overs_s_.empty())
     return work_.notices.tell(tr("Nothing of this clip passes 0 dBFS behind its chain."));
-  const double here = work_.listening.position_s() + 0.001;
+  const double here = work_.listening.clip_position().s + 0.001;
   auto next = std::ranges::upper_bound(overs_s_, here);
   if (next == overs_s_.end()) next = overs_s_.begin();
   if (scope_->view_length() > 4)
     scope_->show_range(*next - 1, 2);
   else
     scope_->show_range(*next - scope_->view_length() / 2, scope_->view_length());
-  work_.listening.seek_s(*next);
+  work_.listening.seek(ClipTime{*next});
   scope_->show_playhead(*next);
   work_.notices.tell(tr("Place %1 of %2 that passes 0 dBFS")
                          .arg(next - overs_s_.begin() + 1)
@@ -363,23 +363,23 @@ void Bench::show_clip() {
 void Bench::show_view() {
   const QSignalBlocker quiet(scroll_);
   const auto ms = [](double s) { return static_cast<int>(std::lround(s * 1000)); };
-  const SecondsRange most = scope_->limits();
+  const ClipRange most = scope_->limits();
   const int page = ms(scope_->view_length());
-  scroll_->setRange(ms(most.begin), std::max(ms(most.begin), ms(most.end) - page));
+  scroll_->setRange(ms(most.begin.s), std::max(ms(most.begin.s), ms(most.end.s) - page));
   scroll_->setPageStep(page);
   scroll_->setSingleStep(std::max(1, page / 20));
   scroll_->setValue(ms(scope_->view_begin()));
 }
 
 void Bench::apply_loop() {
-  if (!foot_->looping()) return work_.listening.set_loop_s(std::nullopt);
-  work_.listening.set_loop_s(
-      scope_->selection().value_or(SecondsRange{0, work_.selection.clip_seconds()}));
+  if (!foot_->looping()) return work_.listening.set_loop(std::nullopt);
+  work_.listening.set_loop(
+      scope_->selection().value_or(ClipRange{{0}, {work_.selection.clip_seconds()}}));
 }
 
 void Bench::live() {
   if (!isVisible()) return;
-  const double at = work_.listening.position_s();
+  const double at = work_.listening.clip_position().s;
   scope_->show_playhead(at);
   lane_->show_playhead(at);
   editor_->show_playhead(at);

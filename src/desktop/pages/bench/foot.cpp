@@ -188,12 +188,13 @@ void Foot::listen(Listen what) {
 void Foot::live() {
   Player& player = work_.listening.player();
   play_->setText(player.playing() ? tr("Pause") : tr("Play"));
-  time_->setText(QString::fromStdString(clock_text(work_.listening.position_s())));
+  time_->setText(QString::fromStdString(clock_text(shows_ == Of::scene ? work_.listening.reel_position().s
+                                                                 : work_.listening.clip_position().s)));
   double all_s = work_.selection.clip_seconds();
   if (shows_ == Of::scene) {
     all_s = work_.films.end_s();
     for (const Clip& c : work_.document.reel().clips)
-      all_s = std::max(all_s, c.place_s + clip_seconds(work_.document.reel(), c));
+      all_s = std::max(all_s, whole_in_reel(work_.scene.times(work_.document.reel(), c)).end.s);
   }
   of_->setText(tr("of %1").arg(QString::fromStdString(clock_text(all_s))));
   meter_->show_peaks(player.take_peaks(), player.over());

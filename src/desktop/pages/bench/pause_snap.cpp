@@ -9,7 +9,7 @@
 
 namespace drevan::desktop {
 
-PauseSnap::PauseSnap(const Work& work, QObject* parent) : QObject(parent), work_(work) {
+PauseSnap::PauseSnap(const Work& work, QObject* parent) : QObject(parent), work_(work), lane_(work.document) {
   connect(&work_.document, &Document::leaving, this, [this] {
     lane_.cancel();
     clip_ = 0;
@@ -20,7 +20,7 @@ PauseSnap::PauseSnap(const Work& work, QObject* parent) : QObject(parent), work_
   });
 }
 
-void PauseSnap::hear(SecondsRange range) {
+void PauseSnap::hear(ClipRange range) {
   const Clip* clip = work_.selection.clip();
   if (!clip || (clip_ == clip->id && range == range_)) return;
   clip_ = clip->id;
@@ -28,16 +28,16 @@ void PauseSnap::hear(SecondsRange range) {
   ends_.clear();
   Clip wide = *clip;
   const double rate = work_.document.reel().source_of(*clip).rate;
-  wide.begin += std::llround(range.begin * rate);
-  wide.frames = std::llround((range.end - range.begin) * rate);
+  wide.begin += std::llround(range.begin.s * rate);
+  wide.frames = std::llround((range.end.s - range.begin.s) * rate);
   wide.fade_in = wide.fade_out = {};
   lane_.start([this, range, sound = clip_sound(work_.document.reel(), wide)](
                   const CancelToken& cancel) -> TaskLane::Finish {
     try {
       std::vector<double> ends;
       for (const auto& piece : hear_take(sound, cancel).at_pauses({})) {
-        ends.push_back(range.begin + piece.range.begin);
-        ends.push_back(range.begin + piece.range.end);
+        ends.push_back(range.begin.s + piece.range.begin.s);
+        ends.push_back(range.begin.s + piece.range.end.s);
       }
       return [this, ends] { ends_ = ends; };
     } catch (const Error&) {

@@ -6,7 +6,7 @@
 #include <vector>
 
 #include "reel/reel.h"
-#include "work/task_lane.h"
+#include "work/open_reel.h"
 #include "work/work.h"
 
 namespace drevan::desktop {
@@ -19,16 +19,16 @@ class PauseSnap : public QObject {
 
   /// Begins to listen to the selected clip's source, within `range` of the clip (which may reach
   /// beyond its ends), where that was not done yet. Some milliseconds for a minute.
-  void hear(SecondsRange range);
+  void hear(ClipRange range);
   /// `s`, or where speech begins or ends (with the air that cutting a take keeps) within `reach_s`.
   double snapped(double s, double reach_s) const;
 
  private:
   const Work& work_;
   int clip_ = 0;
-  SecondsRange range_{};
+  ClipRange range_{};
   std::vector<double> ends_;  // seconds of the clip
-  TaskLane lane_;
+  ReelLane lane_;
 };
 
 }  // namespace drevan::desktop

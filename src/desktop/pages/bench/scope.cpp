@@ -69,7 +69,7 @@ void Scope::set_marking(bool on) {
   update();
 }
 
-void Scope::select(std::optional<SecondsRange> range) {
+void Scope::select(std::optional<ClipRange> range) {
   selection_ = range;
   levels_->want(range);
   Q_EMIT selection_changed();
@@ -113,11 +113,11 @@ double Scope::seconds_at(double x) const { return axis().s_at(x); }
 void Scope::show_all() { show_range(0, work_.selection.clip_seconds()); }
 
 void Scope::show_range(double begin_s, double length_s) {
-  const SecondsRange most = limits();
-  const double all = std::max(0.01, most.end - most.begin);
+  const ClipRange most = limits();
+  const double all = std::max(0.01, most.length().s);
   const double least = std::min(all, least_frames_per_pixel * width() / work_.document.reel().rate);
   length_s_ = std::clamp(length_s, least, all);
-  begin_s_ = std::clamp(begin_s, most.begin, most.begin + all - length_s_);
+  begin_s_ = std::clamp(begin_s, most.begin.s, most.begin.s + all - length_s_);
   redraw();
   Q_EMIT view_changed();
 }
@@ -293,7 +293,7 @@ void Scope::paintEvent(QPaintEvent*) {
   const auto tone = marked_ ? marked_ : clip->room_tone;
   const QRectF r = wave_rect();
   if (tone) {
-    const QRectF band(x_of(tone->begin), 0, x_of(tone->end) - x_of(tone->begin), r.height());
+    const QRectF band(x_of(tone->begin.s), 0, x_of(tone->end.s) - x_of(tone->begin.s), r.height());
     p.fillRect(band, faded(t.removed, 0.3));
     p.setPen(QPen(t.removed, 1));
     p.drawLine(band.topLeft(), band.bottomLeft());

@@ -29,15 +29,15 @@ class Scope : public QWidget, public TimeView {
   /// While on, dragging marks the room tone instead of a selection.
   void set_marking(bool on);
   bool marking() const { return marking_; }
-  std::optional<SecondsRange> selection() const { return selection_; }
-  void select(std::optional<SecondsRange> range);
+  std::optional<ClipRange> selection() const { return selection_; }
+  void select(std::optional<ClipRange> range);
   void show_playhead(double seconds);
   /// Seconds shown at the left edge, and shown in all.
   double view_begin() const { return begin_s_; }
   double view_length() const override { return length_s_; }
   void show_range(double begin_s, double length_s);
   /// What can be shown: the clip, and some of what its source has around it.
-  SecondsRange limits() const;
+  ClipRange limits() const;
   void show_all();
   void zoom(double factor, double at_s);
   double x_of(double seconds) const override;
@@ -58,7 +58,7 @@ class Scope : public QWidget, public TimeView {
   void selection_changed();
   void marking_ended();
   /// The clip is to be this range alone.
-  void trim_wanted(SecondsRange keep);
+  void trim_wanted(ClipRange keep);
   void view_changed();
 
  protected:
@@ -115,11 +115,11 @@ class Scope : public QWidget, public TimeView {
   double begin_s_ = 0, length_s_ = 1;
   double playhead_s_ = 0;
   int clip_shown_ = 0;
-  std::optional<SecondsRange> selection_;
-  std::optional<SecondsRange> marked_;  // while dragging
+  std::optional<ClipRange> selection_;
+  std::optional<ClipRange> marked_;  // while dragging
   bool marking_ = false;
   Drag drag_ = Drag::none;
-  std::optional<SecondsRange> kept_;  // while an end is dragged
+  std::optional<ClipRange> kept_;  // while an end is dragged
   std::optional<EdgeFade> fade_[2];   // while it is dragged
   double pressed_x_ = 0;
   double pressed_y_ = 0, pressed_top_db_ = 0, pressed_range_db_ = 0;

@@ -36,22 +36,22 @@ QString peak_text(const PeakPyramid* peaks, double rate, double from_s, double t
 
 }  // namespace
 
-SecondsRange Scope::limits() const {
+ClipRange Scope::limits() const {
   const double all = std::max(0.01, work_.selection.clip_seconds());
   const Clip* clip = work_.selection.clip();
-  if (!clip || is_bus(*clip)) return {0, all};
+  if (!clip || is_bus(*clip)) return {{0}, {all}};
   const Source& source = work_.document.reel().source_of(*clip);
   const double around = std::max(least_around_s, all * around_share);
   const double before = static_cast<double>(clip->begin) / source.rate;
   const double behind =
       static_cast<double>(source.frames - clip->begin - clip->frames) / source.rate;
-  return {-std::min(before, around), all + std::min(behind, around)};
+  return {{-std::min(before, around)}, {all + std::min(behind, around)}};
 }
 
 QPointF Scope::trim_grip(bool end) const {
-  const SecondsRange now = kept_.value_or(SecondsRange{0, work_.selection.clip_seconds()});
+  const ClipRange now = kept_.value_or(ClipRange{{0}, {work_.selection.clip_seconds()}});
   // At the window's edges they stay within.
-  return {std::clamp(x_of(end ? now.end : now.begin), 3.0, width() - 3.0),
+  return {std::clamp(x_of(end ? now.end.s : now.begin.s), 3.0, width() - 3.0),
           axis().rect.bottom() + 10};
 }
 
@@ -60,7 +60,8 @@ QPointF Scope::fade_grip(bool end) const {
   const double all = work_.selection.clip_seconds();
   if (!clip) return {};
   const EdgeFade fade = fade_[end ? 1 : 0].value_or(end ? clip->fade_out : clip->fade_in);
-  return {std::clamp(x_of(end ? all - fade.seconds : fade.seconds), 4.0, width() - 4.0), 5};
+  const double seconds = std::max(0.0, fade.seconds - fade.gone_s);
+  return {std::clamp(x_of(end ? all - seconds : seconds), 4.0, width() - 4.0), 5};
 }
 
 std::optional<Scope::Drag> Scope::grip_at(QPointF at) const {
@@ -79,15 +80,17 @@ std::optional<Scope::Drag> Scope::grip_at(QPointF at) const {
 void Scope::drag_grip(double s, bool snaps) {
   const Clip* clip = work_.selection.clip();
   if (!clip) return;
-  const SecondsRange most = limits();
+  const ClipRange most = limits();
   if (drag_ == Drag::trim_begin || drag_ == Drag::trim_end) {
     pauses_->hear(most);
     if (snaps) s = pauses_->snapped(s, snap_reach * length_s_ / std::max(1, width()));
   }
   const double all = work_.selection.clip_seconds();
   constexpr double least = 2 * edits::least_piece_s;
-  if (drag_ == Drag::trim_begin) kept_ = {std::clamp(s, most.begin, all - least), all};
-  if (drag_ == Drag::trim_end) kept_ = {0, std::clamp(s, least, most.end)};
+  if (drag_ == Drag::trim_begin) 
+    kept_ = ClipRange{{std::clamp(s, most.begin.s, all - least)}, {all}};
+  if (drag_ == Drag::trim_end) 
+    kept_ = ClipRange{{0}, {std::clamp(s, least, most.end.s)}};
   if (drag_ == Drag::fade_in) fade_[0] = {std::clamp(s, 0.0, all), clip->fade_in.shape};
   if (drag_ == Drag::fade_out) fade_[1] = {std::clamp(all - s, 0.0, all), clip->fade_out.shape};
   update();
@@ -104,9 +107,9 @@ void Scope::end_grip(Drag ended) {
   }
   const Clip* clip = work_.selection.clip();
   if (clip && (in || out))
-    work_.document.change([&](const Reel& reel) {
-      return edits::set_fades(reel, clip->id, in.value_or(clip->fade_in),
-                              out.value_or(clip->fade_out));
+    work_.document.change([id = clip->id, in = in.value_or(clip->fade_in),
+                           out = out.value_or(clip->fade_out)](const Reel& reel) {
+      return edits::set_fades(reel, id, in, out);
     });
 }
 
@@ -119,7 +122,7 @@ void Scope::turn_fade(bool end) {
   fade.shape = fade.shape == CurveShape::line ? CurveShape::smooth : CurveShape::line;
   if (fade.seconds > 0)
     work_.document.change(
-        [&](const Reel& reel) { return edits::set_fades(reel, clip->id, in, out); });
+        [&, id = clip->id](const Reel& reel) { return edits::set_fades(reel, id, in, out); });
 }
 
 // What lies around the clip is dim, and so is what a drag would take off.
@@ -127,8 +130,8 @@ void Scope::draw_edges(QPainter& p, const Clip& clip) const {
   if (is_bus(clip) || work_.document.missing(clip)) return;
   const Theme& t = theme();
   const QRectF r = wave_rect();
-  const SecondsRange now = kept_.value_or(SecondsRange{0, work_.selection.clip_seconds()});
-  const double left = x_of(now.begin), right = x_of(now.end);
+  const ClipRange now = kept_.value_or(ClipRange{{0}, {work_.selection.clip_seconds()}});
+  const double left = x_of(now.begin.s), right = x_of(now.end.s);
   if (left > 0) p.fillRect(QRectF(0, 0, left, r.height()), faded(t.window, 0.62));
   if (right < width())
     p.fillRect(QRectF(right, 0, width() - right, r.height()), faded(t.window, 0.62));
@@ -156,7 +159,8 @@ void Scope::draw_fade(QPainter& p, const EdgeFade& fade, bool end) const {
     QPainterPath line(QPointF(edge, r.bottom()));
     for (int i = 1; i <= 24; ++i) {
       const double x = i / 24.0;
-      const double gain = fade.shape == CurveShape::smooth ? x * x * (3 - 2 * x) : x;
+      const double gone = fade.gone_s / fade.seconds, at = gone + x * (1 - gone);
+      const double gain = fade.shape == CurveShape::smooth ? at * at * (3 - 2 * at) : at;
       line.lineTo(edge + (grip.x() - edge) * x, r.bottom() - gain * (r.height() - grip.y()));
     }
     p.setPen(QPen(t.attention, 1.2));
@@ -189,7 +193,7 @@ void Scope::draw_levels(QPainter& p) const {
 void Scope::draw_heard(QPainter& p) const {
   const double y = axis().rect.bottom() + 1;
   for (const auto& part : work_.heard.parts(work_.selection.clip_id()))
-    p.fillRect(QRectF(x_of(part.begin), y, std::max(1.0, x_of(part.end) - x_of(part.begin)), 2),
+    p.fillRect(QRectF(x_of(part.begin.s), y, std::max(1.0, x_of(part.end.s) - x_of(part.begin.s)), 2),
                faded(theme().after, 0.8));
 }
 
@@ -202,9 +206,9 @@ QString Scope::selection_text() const {
   const auto* path = work_.measurements.levels();
   const bool same_clock = path && path->sounds.back().from_clip.identity();
   const QString peaks[] = {peak_text(work_.shelf.source_peaks(*clip).get(), rate,
-                                     selection_->begin + offset, selection_->end + offset),
+                                     selection_->begin.s + offset, selection_->end.s + offset),
                            peak_text(same_clock ? path->after.get() : nullptr, rate,
-                                     selection_->begin, selection_->end)};
+                                     selection_->begin.s, selection_->end.s)};
   QString sides[2];
   const RangeLevels* known = levels_->levels();
   for (size_t i = 0; i < 2; ++i) {
@@ -215,14 +219,14 @@ QString Scope::selection_text() const {
     if (l.noise_floor_dbfs) sides[i] += tr(", floor %1").arg(*l.noise_floor_dbfs, 0, 'f', 1);
   }
   return tr("%1   before: %2   after: %3")
-      .arg(QString::fromStdString(length_text(selection_->end - selection_->begin)), sides[0],
+      .arg(QString::fromStdString(length_text(selection_->end.s - selection_->begin.s)), sides[0],
            sides[1]);
 }
 
 void Scope::draw_selection(QPainter& p) const {
   const Theme& t = theme();
   const QRectF r = wave_rect();
-  const double left = x_of(selection_->begin), right = x_of(selection_->end);
+  const double left = x_of(selection_->begin.s), right = x_of(selection_->end.s);
   const QRectF band(left, 0, right - left, r.height());
   p.fillRect(band, faded(t.text, 0.13));
   p.setPen(QPen(faded(t.text, 0.5), 1));

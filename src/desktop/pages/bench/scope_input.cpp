@@ -16,8 +16,8 @@ Scope::Drag Scope::edge_at(QPointF at) const {
   if (const auto grip = grip_at(at)) return *grip;
   const Clip* clip = work_.selection.clip();
   if (!clip || !clip->room_tone) return Drag::none;
-  if (std::abs(x - x_of(clip->room_tone->begin)) < 4) return Drag::tone_begin;
-  if (std::abs(x - x_of(clip->room_tone->end)) < 4) return Drag::tone_end;
+  if (std::abs(x - x_of(clip->room_tone->begin.s)) < 4) return Drag::tone_begin;
+  if (std::abs(x - x_of(clip->room_tone->end.s)) < 4) return Drag::tone_end;
   return Drag::none;
 }
 
@@ -52,11 +52,11 @@ void Scope::mouseMoveEvent(QMouseEvent* e) {
   const double all = work_.selection.clip_seconds();
   const double here = std::clamp(seconds_at(x), 0.0, all);
   const double there = std::clamp(seconds_at(pressed_x_), 0.0, all);
-  const SecondsRange range{std::min(here, there), std::max(here, there)};
+  const ClipRange range{std::min(here, there), std::max(here, there)};
   if (drag_ == Drag::select && std::abs(x - pressed_x_) > 3) select(range);
   if (drag_ == Drag::mark && std::abs(x - pressed_x_) > 3) marked_ = range;
-  if (drag_ == Drag::tone_begin) marked_->begin = std::min(here, marked_->end - 0.01);
-  if (drag_ == Drag::tone_end) marked_->end = std::max(here, marked_->begin + 0.01);
+  if (drag_ == Drag::tone_begin) marked_->begin.s = std::min(here, marked_->end.s - 0.01);
+  if (drag_ == Drag::tone_end) marked_->end.s = std::max(here, marked_->begin.s + 0.01);
   update();
 }
 
@@ -91,7 +91,7 @@ void Scope::mouseReleaseEvent(QMouseEvent* e) {
 void Scope::mouseDoubleClickEvent(QMouseEvent* e) {
   const Drag grip = grip_at(e->position()).value_or(Drag::none);
   if (grip == Drag::fade_in || grip == Drag::fade_out) return turn_fade(grip == Drag::fade_out);
-  select(SecondsRange{0, work_.selection.clip_seconds()});
+  select(ClipRange{0, work_.selection.clip_seconds()});
 }
 
 void Scope::wheelEvent(QWheelEvent* e) {

@@ -24,7 +24,7 @@ QRgb shade(double f, const QColor& role) {
 }  // namespace
 
 ScopeSpectrogram::ScopeSpectrogram(const Work& work, QObject* parent)
-    : QObject(parent), work_(work) {
+    : QObject(parent), work_(work), lane_(work.document, TaskLane::Urgency::background) {
   connect(&work_.listening, &Listening::plan_changed, this, [this] {
     stale_ = true;
     start();

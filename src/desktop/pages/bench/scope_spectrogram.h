@@ -5,7 +5,7 @@
 #include <QObject>
 
 #include "engine/spectrogram.h"
-#include "work/task_lane.h"
+#include "work/open_reel.h"
 #include "work/work.h"
 
 namespace drevan::desktop {
@@ -60,7 +60,7 @@ class ScopeSpectrogram : public QObject {
   SpectrogramView view_;
   Spectrogram picture_;
   QImage images_[3];
-  TaskLane lane_{TaskLane::Urgency::background};
+  ReelLane lane_;
 };
 
 }  // namespace drevan::desktop

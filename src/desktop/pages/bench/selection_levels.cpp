@@ -13,7 +13,7 @@ namespace {
 constexpr int levels_rest_ms = 200;  // dragging measures nothing
 }
 
-SelectionLevels::SelectionLevels(const Work& work, QObject* parent) : QObject(parent), work_(work) {
+SelectionLevels::SelectionLevels(const Work& work, QObject* parent) : QObject(parent), work_(work), lane_(work.document, TaskLane::Urgency::background) {
   soon_.setSingleShot(true);
   soon_.setInterval(levels_rest_ms);
   connect(&soon_, &QTimer::timeout, this, &SelectionLevels::measure);
@@ -23,7 +23,7 @@ SelectionLevels::SelectionLevels(const Work& work, QObject* parent) : QObject(pa
   });
 }
 
-void SelectionLevels::want(std::optional<SecondsRange> range) {
+void SelectionLevels::want(std::optional<ClipRange> range) {
   range_ = range;
   levels_.reset();
   lane_.cancel();
@@ -34,7 +34,7 @@ void SelectionLevels::measure() {
   const Clip* clip = work_.selection.clip();
   if (!clip || !range_ || work_.document.missing(*clip)) return;
   const double rate = work_.document.reel().rate;
-  const FrameRange frames{std::llround(range_->begin * rate), std::llround(range_->end * rate)};
+  const FrameRange frames{frame_of(range_->begin, rate), frame_of(range_->end, rate)};
   lane_.start(
       [this, frames, reel = work_.document.shared(), id = clip->id,
        stores = work_.measurements.stores()](const CancelToken& cancel) -> TaskLane::Finish {

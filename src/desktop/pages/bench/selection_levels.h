@@ -6,7 +6,7 @@
 #include <optional>
 
 #include "engine/range_levels.h"
-#include "work/task_lane.h"
+#include "work/open_reel.h"
 #include "work/work.h"
 
 namespace drevan::desktop {
@@ -18,7 +18,7 @@ class SelectionLevels : public QObject {
   explicit SelectionLevels(const Work& work, QObject* parent = nullptr);
 
   /// Measured again by itself while the reel changes; empty: nothing is.
-  void want(std::optional<SecondsRange> range);
+  void want(std::optional<ClipRange> range);
   /// Of the wanted range; nullptr until it is known.
   const RangeLevels* levels() const { return levels_ ? &*levels_ : nullptr; }
 
@@ -29,10 +29,10 @@ class SelectionLevels : public QObject {
   void measure();
 
   const Work& work_;
-  std::optional<SecondsRange> range_;
+  std::optional<ClipRange> range_;
   std::optional<RangeLevels> levels_;
   QTimer soon_;
-  TaskLane lane_{TaskLane::Urgency::background};
+  ReelLane lane_;
 };
 
 }  // namespace drevan::desktop

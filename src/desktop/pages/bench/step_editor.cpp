@@ -211,7 +211,7 @@ void StepEditor::rebuild() {
   words_->setVisible(words_->any());
   connect(picture_, &StepPicture::changed, this, &StepEditor::set);
   connect(picture_, &StepPicture::changed_within, this,
-          [this](int parameter, double value, SecondsRange clip) {
+          [this](int parameter, double value, ClipRange clip) {
             const ChainStep* now = work_.selection.step(step_);
             if (now)
               turning_.turn_within(step_, parameter, now->settings[static_cast<size_t>(parameter)],
@@ -261,10 +261,10 @@ void StepEditor::set(int parameter, double value) {
                     may_follow_curve(*s->type, parameter);
   if (keep && lane_.parameter() != parameter) lane_.show_parameter(parameter);
   const double from = settings_at(work_, *s, playhead_s_)[static_cast<size_t>(parameter)];
-  turning_.turn(step_, parameter, from, value, work_.listening.clip_position_s(), keep);
+  turning_.turn(step_, parameter, from, value, work_.listening.clip_position().s, keep);
 }
 
-void StepEditor::settle() { turning_.settle(work_.listening.clip_position_s()); }
+void StepEditor::settle() { turning_.settle(work_.listening.clip_position().s); }
 
 void StepEditor::fill_menu() {
   QMenu* menu = points_->menu();

@@ -15,7 +15,7 @@
 
 namespace drevan::desktop {
 
-FilmView::FilmView(const Work& work, QWidget* parent) : QWidget(parent), work_(work) {
+FilmView::FilmView(const Work& work, QWidget* parent) : QWidget(parent), work_(work), lane_(work.document) {
   setObjectName("film");
   setAccessibleName(tr("The picture at the playhead"));
   setMinimumSize(200, 120);
@@ -23,7 +23,6 @@ FilmView::FilmView(const Work& work, QWidget* parent) : QWidget(parent), work_(w
   setToolTip(
       tr("Hold the chosen sound's dot to place it from left to right, while it stands or plays"));
   connect(&lane_, &TaskLane::failed, this, [this](const QString& why) { work_.notices.warn(why); });
-  connect(&work_.document, &Document::leaving, &lane_, &TaskLane::cancel);
   const auto again = qOverload<>(&QWidget::update);
   connect(&work_.selection, &Selection::clip_changed, this, again);
   connect(&work_.document, &Document::reel_changed, this, again);
@@ -50,7 +49,7 @@ void FilmView::open() {
     if (ahead_ || !image_.isNull()) close();
     return;
   }
-  place_s_ = film->place_s;
+  place_s_ = film->place.s;
   const double scale = devicePixelRatioF();
   const QSize most(static_cast<int>(width() * scale), static_cast<int>(height() * scale));
   const QSize whole(std::max(1, info->width), std::max(1, info->height));
@@ -107,12 +106,12 @@ const Clip* FilmView::held_clip() const {
   const SceneSound* sound = work_.scene.sound(clip->id);
   const double length =
       sound ? sound->course->seconds() : clip_seconds(work_.document.reel(), *clip);
-  return reel_s_ >= clip->place_s && reel_s_ <= clip->place_s + length ? clip : nullptr;
+  return reel_s_ >= clip->place.s && reel_s_ <= clip->place.s + length ? clip : nullptr;
 }
 
 // Where the picture that is seen begins, from the clip's beginning.
 double FilmView::moment() const {
-  return std::max(0.0, work_.films.to_picture(reel_s_) - work_.selection.clip()->place_s);
+  return std::max(0.0, work_.films.to_picture(reel_s_) - work_.selection.clip()->place.s);
 }
 
 double FilmView::share_at(const Clip& clip, double s) const {
@@ -123,7 +122,7 @@ std::optional<QPointF> FilmView::dot() const {
   const Clip* clip = held_clip();
   const QRectF at = picture_rect();
   if (!clip || at.isEmpty()) return std::nullopt;
-  const double share = holding_ ? share_ : share_at(*clip, reel_s_ - clip->place_s);
+  const double share = holding_ ? share_ : share_at(*clip, reel_s_ - clip->place.s);
   const auto height = dot_heights_.find(clip->id);
   return QPointF(at.center().x() + std::clamp(share, -1.0, 1.0) * at.width() / 2,
                  at.top() + at.height() * (height == dot_heights_.end() ? 0.7 : height->second));
@@ -203,12 +202,12 @@ void FilmView::follow() {
   const QPointF seen((at->x() - r.left()) / r.width(), (at->y() - r.top()) / r.height());
   const QPointF stored = turned(seen, (360 - rotation) % 360);
   const SceneSound* sound = work_.scene.sound(clip->id);
-  const double end_s = clip->place_s + (sound ? sound->course->seconds()
+  const double end_s = clip->place.s + (sound ? sound->course->seconds()
                                               : clip_seconds(work_.document.reel(), *clip));
   followed_pct_ = 0;
   lane_.start([this, file = film->path, id = clip->id, stored, rotation,
-               from = reel_s_ - film->place_s, to = end_s - film->place_s,
-               place = film->place_s](const CancelToken& cancel) -> TaskLane::Finish {
+               from = reel_s_ - film->place.s, to = end_s - film->place.s,
+               place = film->place.s](const CancelToken& cancel) -> TaskLane::Finish {
     FilmTrack track =
         follow_in_film(file, from, stored.x(), stored.y(), to, cancel, [&](double share) {
           lane_.post(cancel, [this, share] {
@@ -232,7 +231,7 @@ void FilmView::take_track(int id, double place_s, const FilmTrack& track) {
   if (!clip) return;
   std::vector<edits::HeldAt> shares;
   for (const auto& p : track.points)
-    if (const double s = place_s + p.s - clip->place_s; s >= 0) shares.push_back({s, 2 * p.x - 1});
+    if (const double s = place_s + p.s - clip->place.s; s >= 0) shares.push_back({s, 2 * p.x - 1});
   work_.document.change([&](const Reel& reel) { return edits::follow_along(reel, id, shares); });
   if (!track.points.empty()) dot_heights_[id] = std::clamp(track.points.front().y, 0.03, 0.97);
   if (track.lost_s)

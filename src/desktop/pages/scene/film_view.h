@@ -9,7 +9,7 @@
 
 #include "media/film_ahead.h"
 #include "reel/reel.h"
-#include "work/task_lane.h"
+#include "work/open_reel.h"
 #include "work/work.h"
 
 namespace drevan {
@@ -73,7 +73,7 @@ class FilmView : public QWidget {
          last_s_ = 0;  // of the picture, where the hand is; the moment it was last held at
   std::map<int, double> dot_heights_{};  // by clip, a share of the picture's height
   int followed_pct_ = 0;
-  TaskLane lane_;
+  ReelLane lane_;
   QImage image_;
   int turned_ = 0;  // by so many degrees to the right
 };

@@ -63,11 +63,11 @@ ScenePage::ScenePage(const Work& work, QWidget* parent) : QWidget(parent), work_
   box->addWidget(foot_);
 
   const auto go_to = [this](double s) {
-    work_.listening.seek_s(s);
+    work_.listening.seek(ReelTime{s});
     look_at(s);
   };
   const auto drag_to = [this](double s) {
-    work_.listening.scrub_s(s);
+    work_.listening.scrub(ReelTime{s});
     look_at(s);
   };
   connect(rows_, &SceneRows::playhead_set, this, go_to);
@@ -211,7 +211,7 @@ void ScenePage::showEvent(QShowEvent*) {
   work_.scene.set_active(true);
   hold_others_back();
   work_.listening.play_scene(true);
-  work_.listening.seek_s(rows_->playhead());
+  work_.listening.seek(ReelTime{rows_->playhead()});
   apply_loop();
   timer_->start();
   rows_->setFocus();
@@ -232,7 +232,7 @@ void ScenePage::look_at(double s) {
 }
 
 void ScenePage::live() {
-  const double s = work_.listening.position_s();
+  const double s = work_.listening.reel_position().s;
   rows_->show_playhead(s, work_.listening.player().playing());
   if (mix_row_->isVisible()) mix_row_->show_playhead();
   film_->look_at(s);
@@ -243,18 +243,17 @@ void ScenePage::live() {
 }
 
 // The marked clips round and round, or all.
-void ScenePage::apply_loop() { work_.listening.set_loop_s(looped()); }
+void ScenePage::apply_loop() { work_.listening.set_scene_loop(looped()); }
 
-std::optional<SecondsRange> ScenePage::looped() const {
+std::optional<ReelRange> ScenePage::looped() const {
   if (!foot_->looping()) return std::nullopt;
   const Reel& reel = work_.document.reel();
-  SecondsRange range{1e9, 0};
+  ReelRange range{latest_place, {0}};
   for (const int id : rows_->marked()) {
-    const Clip& c = *reel.find(id);
-    range.begin = std::min(range.begin, c.place_s);
-    range.end = std::max(range.end, c.place_s + drevan::clip_seconds(reel, c));
+    const ReelRange sounds = whole_in_reel(work_.scene.times(reel, *reel.find(id)));
+    range = {std::min(range.begin, sounds.begin), std::max(range.end, sounds.end)};
   }
-  if (range.end <= range.begin) range = {0, rows_->all_seconds()};
+  if (range.end <= range.begin) range = {{0}, {rows_->all_seconds()}};
   return range;
 }
 

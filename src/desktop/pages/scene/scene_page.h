@@ -51,7 +51,7 @@ class ScenePage : public QWidget {
   void add_film_dialog();
   void mark_event();
   /// What plays round and round when the foot says so; empty: it does not.
-  std::optional<SecondsRange> looped() const;
+  std::optional<ReelRange> looped() const;
 
  Q_SIGNALS:
   /// The selected clip is to be looked at on the Bench.

@@ -57,8 +57,8 @@ const Clip* ScenePlan::selected() const {
 
 // Within the clip, where it does not sound now.
 double ScenePlan::clip_s(const Clip& clip) const {
-  const double length = work_.scene.length(work_.document.reel(), clip).seconds;
-  return std::clamp(reel_s_ - clip.place_s, 0.0, length);
+  const ClipTimes times = work_.scene.times(work_.document.reel(), clip);
+  return std::clamp(heard(times, ReelTime{reel_s_}).s, 0.0, whole_heard(times).end.s);
 }
 
 std::vector<ScenePlan::Dot> ScenePlan::dots() const {
@@ -68,8 +68,8 @@ std::vector<ScenePlan::Dot> ScenePlan::dots() const {
   std::vector<Dot> out;
   for (const int id : rendered_clips(reel)) {
     const Clip& clip = *reel.find(id);
-    const double s = reel_s_ - clip.place_s;
-    const bool sounds = s >= 0 && s <= work_.scene.length(reel, clip).seconds;
+    const ReelRange range = whole_in_reel(work_.scene.times(reel, clip));
+    const bool sounds = ReelTime{reel_s_} >= range.begin && ReelTime{reel_s_} <= range.end;
     const Standing standing = standing_at(reel, clip, clip_s(clip));
     // In one room all who stand there; else those that sound now.
     if (&clip != own && (space != 0 ? standing.space != space : !sounds)) continue;
@@ -259,7 +259,7 @@ void ScenePlan::draw_ground(QPainter& p, const Layout& l, const std::optional<Ro
 void ScenePlan::draw_way(QPainter& p, const Layout& l, const Clip& clip) const {
   const Reel& reel = work_.document.reel();
   if (!standing_at(reel, clip, 0).moves) return;
-  const double length = work_.scene.length(reel, clip).seconds;
+  const double length = whole_heard(work_.scene.times(reel, clip)).end.s;
   QPolygonF way;
   for (int i = 0; i <= 160; ++i) {
     const Standing s = standing_at(reel, clip, length * i / 160);

@@ -25,13 +25,14 @@ SceneRows::SceneRows(const Work& work, QWidget* parent) : QAbstractScrollArea(pa
   viewport()->setMouseTracking(true);
   const auto fresh = [this] { redraw(); };
   connect(&work_.document, &Document::reel_changed, this, [this] {
-    const auto& events = work_.document.reel().events;
-    if (event_ && *event_ >= std::ssize(events)) event_.reset();
+    if (event_ && !find_event(work_.document.reel(), *event_)) event_.reset();
+    keep_hold();
     std::erase_if(marked_, [this](int id) { return !work_.document.reel().find(id); });
     follow_size();
     redraw();
   });
   connect(&work_.document, &Document::opened, this, [this] {
+    let_go();
     marked_.clear();
     event_.reset();
     folded_.clear();
@@ -67,14 +68,14 @@ double SceneRows::view_seconds() const {
 
 double SceneRows::clip_seconds(const Clip& clip) const {
   if (const SceneSound* sound = work_.scene.sound(clip.id)) return sound->course->seconds();
-  return drevan::clip_seconds(work_.document.reel(), clip);
+  return whole_heard(times_of(work_.document.reel(), clip)).end.s;
 }
 
 double SceneRows::all_seconds() const {
   const Reel& reel = work_.document.reel();
   double end = std::max(5.0, work_.films.end_s());
-  for (const Clip& c : reel.clips) end = std::max(end, c.place_s + clip_seconds(c));
-  for (const Event& e : reel.events) end = std::max(end, e.s);
+  for (const Clip& c : reel.clips) end = std::max(end, c.place.s + clip_seconds(c));
+  for (const Event& e : reel.events) end = std::max(end, e.at.s);
   return end * 1.02;
 }
 
@@ -119,7 +120,38 @@ void SceneRows::show_playhead(double reel_s, bool follow) {
   viewport()->update();
 }
 
-// --- what is chosen ---
+// --- what is held ---
+
+// Every change of the reel carries what is held along, or ends it.
+void SceneRows::keep_hold() {
+  if (drag_ != Drag::none && drag_ != Drag::playhead && !grab_.alive(work_.document)) let_go();
+  if (name_ && !named_.alive(work_.document)) end_name();
+}
+
+void SceneRows::let_go() {
+  drag_ = Drag::none;
+  moved_ = false;
+  snap_line_s_.reset();
+  places_.clear();
+  grab_.let_go();
+  end_name();
+}
+
+void SceneRows::end_name() {
+  named_.let_go();
+  if (QLineEdit* field = std::exchange(name_, nullptr)) {
+    field->hide();
+    field->deleteLater();
+  }
+}
+
+// A field that is not seen would keep the keys.
+void SceneRows::hideEvent(QHideEvent* e) {
+  let_go();
+  QAbstractScrollArea::hideEvent(e);
+}
+
+const Clip& SceneRows::held() const { return *work_.document.reel().find(grab_.clip()); }
 
 std::vector<int> SceneRows::marked() const {
   std::vector<int> out(marked_.begin(), marked_.end());
@@ -138,9 +170,9 @@ void SceneRows::choose_clip(int clip, Qt::KeyboardModifiers how) {
     // All between the two in time.
     const Reel& reel = work_.document.reel();
     const auto [from, to] =
-        std::minmax({work_.selection.clip()->place_s, reel.find(clip)->place_s});
+        std::minmax({work_.selection.clip()->place.s, reel.find(clip)->place.s});
     for (const Clip& c : reel.clips)
-      if (c.place_s >= from && c.place_s <= to) marked_.insert(c.id);
+      if (c.place.s >= from && c.place.s <= to) marked_.insert(c.id);
   } else if (!marked_.contains(clip)) {
     marked_.clear();
   }
@@ -152,12 +184,10 @@ void SceneRows::choose_clip(int clip, Qt::KeyboardModifiers how) {
 void SceneRows::mark_event(bool name_it) {
   const double s = work_.films.to_picture(playhead_s_);
   const auto& events = work_.document.reel().events;
-  const Event fresh{s, "Event " + std::to_string(events.size() + 1)};
+  const Event fresh{{s}, "Event " + std::to_string(events.size() + 1)};
   if (!work_.document.change([&](const Reel& reel) { return edits::add_event(reel, fresh); }))
     return;
-  const auto& now = work_.document.reel().events;
-  const auto at = std::ranges::find(now, fresh);
-  event_ = static_cast<int>(at - now.begin());
+  event_ = work_.document.reel().last_event_id;
   redraw();
   Q_EMIT chosen_changed();
   if (name_it) rename_event(*event_);
@@ -173,28 +203,21 @@ void SceneRows::remove_chosen() {
   const auto clips = marked();
   marked_.clear();
   if (!clips.empty())
-    work_.document.change([&](const Reel& reel) {
-      auto edit = edits::remove_clips(reel, clips);
-      const Reel now = edit.next;
-      return edits::clear_crossings(std::move(edit),
-                                    [&](const Clip& c) { return work_.scene.length(now, c); });
-    });
+    work_.document.change([&](const Reel& reel) { return edits::remove_clips(reel, clips); });
 }
 
 void SceneRows::nudge(double by_s) {
   const Reel& reel = work_.document.reel();
   if (event_) {
-    const Event moved = reel.events[static_cast<size_t>(*event_)];
-    work_.document.change(
-        [&](const Reel& r) { return edits::move_event(r, *event_, moved.s + by_s); });
+    const ReelTime to = find_event(reel, *event_)->at + ReelSpan{by_s};
+    work_.document.change([&](const Reel& r) { return edits::move_event(r, *event_, to); });
     return;
   }
   std::vector<edits::PlacedClip> places;
   const auto ids = marked();
-  for (const int id : ids) places.push_back({id, reel.find(id)->place_s + by_s});
+  for (const int id : ids) places.push_back({id, reel.find(id)->place + ReelSpan{by_s}});
   if (!places.empty())
-    work_.document.change(
-        [&](const Reel& r) { return settled(edits::place_clips(r, places), ids); });
+    work_.document.change([&](const Reel& r) { return edits::place_clips(r, places); });
 }
 
 // --- geometry ---
@@ -269,15 +292,17 @@ QRectF SceneRows::clip_rect(int clip_id) const {
   const Clip* clip = work_.document.reel().find(clip_id);
   if (!clip || (is_bus(*clip) && clip != bus())) return {};
   const QRectF row = row_of(*clip);
-  const double left = x_of(clip->place_s), right = x_of(clip->place_s + clip_seconds(*clip));
+  const double left = x_of(clip->place.s), right = x_of(clip->place.s + clip_seconds(*clip));
   return {left, row.top() + 2, std::max(2.0, right - left), row.height() - 4};
 }
 
-QRectF SceneRows::event_rect(int index) const {
-  const Event& e = work_.document.reel().events[static_cast<size_t>(index)];
+QRectF SceneRows::event_rect(int id) const {
+  const Event* found = find_event(work_.document.reel(), id);
+  if (!found) return {};
+  const Event& e = *found;
   const double y = rows_top() - event_height;
   const double wide = QFontMetricsF(small_font()).horizontalAdvance(QString::fromStdString(e.name));
-  return {x_of(e.s) - 5, y + 2, 16 + wide, event_height - 4};
+  return {x_of(e.at.s) - 5, y + 2, 16 + wide, event_height - 4};
 }
 
 void SceneRows::redraw() {

@@ -9,6 +9,7 @@
 #include <vector>
 
 #include "reel/crossings.h"
+#include "work/open_reel.h"
 #include "work/work.h"
 
 class QLineEdit;
@@ -55,7 +56,7 @@ class SceneRows : public QAbstractScrollArea {
   // --- what is chosen ---
   /// The clips that are marked (Ctrl or Shift and click); the selected one when none are.
   std::vector<int> marked() const;
-  /// Index into the reel's events; empty: none.
+  /// The id of an event; empty: none.
   std::optional<int> event() const { return event_; }
   /// Marks an event at the playhead, and lets its name be typed when nothing plays.
   void mark_event(bool name_it);
@@ -71,8 +72,6 @@ class SceneRows : public QAbstractScrollArea {
   /// Where a point of that line stands. For tests.
   QPointF line_point(size_t i) const;
   void nudge(double by_s);
-  /// After an edit that moved or cut these clips: what crosses in their rows is crossfaded.
-  edits::Edit settled(edits::Edit edit, std::span<const int> clips) const;
   /// Copies of the marked clips, behind the last of them; they are marked then.
   void duplicate_marked();
   /// The selected clip sounds along with what it overlaps, or is crossfaded with it again.
@@ -86,7 +85,7 @@ class SceneRows : public QAbstractScrollArea {
 
   // --- geometry, for tests and pictures ---
   QRectF clip_rect(int clip_id) const;
-  QRectF event_rect(int index) const;
+  QRectF event_rect(int id) const;
   QRectF header_rect(int group) const;
   QRectF row_rect(int group) const;
   /// Of the space or the mix that is selected: it stays in sight at the bottom. Empty: none is.
@@ -109,6 +108,7 @@ class SceneRows : public QAbstractScrollArea {
  protected:
   void paintEvent(QPaintEvent*) override;
   void resizeEvent(QResizeEvent*) override;
+  void hideEvent(QHideEvent* e) override;
   void scrollContentsBy(int, int) override;
   void mousePressEvent(QMouseEvent* e) override;
   void mouseMoveEvent(QMouseEvent* e) override;
@@ -168,17 +168,24 @@ class SceneRows : public QAbstractScrollArea {
   QRectF row_of(const Clip& clip) const;
   void follow_size();
 
+  // what is held
+  void keep_hold();
+  void let_go();
+  void end_name();
+  /// The clip whose end or bound moment is held.
+  const Clip& held() const;
+
   // input
   bool in_rows(QPointF at) const;
   int clip_at(QPointF at) const;
   /// Whose pictures are drawn there; -1: no film's.
   int film_at(QPointF at) const;
+  /// Its id; 0: there is none.
   int event_at(QPointF at) const;
   int header_at(QPointF at) const;
   void press_header(int group, QPointF at);
   void choose_clip(int clip, Qt::KeyboardModifiers how);
   void drag_clips(double x, bool snaps);
-  void settle_places();
   /// The end of the selected clip that the pointer is at: Drag::trim_begin, trim_end or none.
   Drag edge_at(QPointF at) const;
   void drag_edge(double x, bool snaps);
@@ -206,7 +213,7 @@ class SceneRows : public QAbstractScrollArea {
   void end_event();
   void draw_anchors(QPainter& p) const;
   /// Of the rows that are open, as they stand.
-  std::vector<Crossing> crossings() const;
+  const std::vector<Crossing>& crossings() const;
   QPointF dot_of(const Crossing& crossing) const;
   /// The two clips whose crossfade the pointer shapes.
   std::optional<std::pair<int, int>> crossing_at(QPointF at) const;
@@ -214,7 +221,7 @@ class SceneRows : public QAbstractScrollArea {
   std::optional<double> snapped(double s, const std::set<int>& but) const;
   enum class By { jump, drag };
   void set_playhead(double s, By how);
-  void rename_event(int index);
+  void rename_event(int id);
   QString tip_at(QPointF at) const;
 
   const Work& work_;
@@ -228,6 +235,8 @@ class SceneRows : public QAbstractScrollArea {
   QPixmap drawn_;
   bool stale_ = true;
   Drag drag_ = Drag::none;
+  Grab grab_;   // of what is dragged
+  Grab named_;  // of what name_ names
   QPointF pressed_;
   bool moved_ = false;
   double pressed_s_ = 0;
@@ -237,6 +246,8 @@ class SceneRows : public QAbstractScrollArea {
   RowLine line_;       // as it was chosen
   size_t line_point_ = 0;
   int anchor_ = 0;                // the bound moment that is held; edge_s_ is where it has come to
+  mutable std::shared_ptr<const Reel> crossings_of_;  // whose crossings_ are
+  mutable std::vector<Crossing> crossings_;
   std::pair<int, int> crossing_;  // the clips whose crossfade is held
   QLineEdit* name_ = nullptr;
 };

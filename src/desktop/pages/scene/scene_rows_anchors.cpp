@@ -4,6 +4,7 @@
 
 #include "pages/scene/scene_rows.h"
 #include "reel/anchors.h"
+#include "reel/clip_times.h"
 #include "reel/scene_edits.h"
 #include "theme/theme.h"
 #include "work/document.h"
@@ -24,7 +25,7 @@ QPointF SceneRows::anchor_point(size_t i) const {
   if (i >= anchors.size()) return {};
   const double s = drag_ == Drag::anchor && moved_ && anchor_ == static_cast<int>(i)
                        ? edge_s_
-                       : clip->place_s + anchors[i].out_s;
+                       : in_reel(times_of(work_.document.reel(), *clip), anchors[i].out).s;
   return {x_of(s), row_rect(clip->group).bottom() - 8};
 }
 
@@ -45,13 +46,13 @@ void SceneRows::bind_at_playhead() {
         tr("Choose a clip first: what is heard of it at the playhead is "
            "bound there."));
   const int id = clip->id;
-  const double s = playhead_s_ - clip->place_s;
+  const HeardTime at = heard(times_of(work_.document.reel(), *clip), ReelTime{playhead_s_});
   work_.document.change(
-      [&](const Reel& reel) { return edits::bind(reel, id, s, edits::StretchWay::pitch); });
+      [&](const Reel& reel) { return edits::bind(reel, id, at, edits::StretchWay::pitch); });
 }
 
 void SceneRows::drag_anchor(double x, bool snaps) {
-  const Clip& clip = *work_.selection.clip();
+  const Clip& clip = held();
   const double s = pressed_s_ + (x - pressed_.x()) * per_pixel_s_;
   edge_s_ = snaps ? snapped(s, {clip.id}).value_or(work_.films.to_picture(s)) : s;
   snap_line_s_ = edge_s_;
@@ -60,19 +61,18 @@ void SceneRows::drag_anchor(double x, bool snaps) {
 
 // Stretched when it is let go, as with ends.
 void SceneRows::end_anchor() {
-  const Clip& clip = *work_.selection.clip();
-  const int id = clip.id;
-  const double to = edge_s_ - clip.place_s;
+  const int id = grab_.clip();
+  const HeardTime to = heard(times_of(work_.document.reel(), held()), ReelTime{edge_s_});
   work_.document.change(
       [&](const Reel& reel) { return edits::move_anchor(reel, id, anchor_, to); });
 }
 
 // Bound moments go with their event when it is let go, as part of the same edit.
 void SceneRows::end_event() {
-  const int event = *event_;
-  const double to = work_.document.reel().events[static_cast<size_t>(event)].s;
+  const int event = grab_.event();
+  const ReelTime to = find_event(work_.document.reel(), event)->at;
   work_.document.change([&](const Reel& reel) {
-    return edits::follow_event(edits::move_event(reel, event, to), pressed_s_, to);
+    return edits::follow_event(edits::move_event(reel, event, to), ReelTime{pressed_s_}, to);
   });
 }
 

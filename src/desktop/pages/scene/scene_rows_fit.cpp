@@ -2,6 +2,7 @@
 #include <cmath>
 
 #include "pages/scene/scene_rows.h"
+#include "reel/clip_times.h"
 #include "reel/cuts.h"
 #include "reel/made.h"
 #include "reel/scene_curves.h"
@@ -31,7 +32,7 @@ SceneRows::Drag SceneRows::edge_at(QPointF at) const {
 }
 
 void SceneRows::drag_edge(double x, bool snaps) {
-  const Clip& clip = *work_.selection.clip();
+  const Clip& clip = held();
   const double s = pressed_s_ + (x - pressed_.x()) * per_pixel_s_;
   edge_s_ = snaps ? snapped(s, {clip.id}).value_or(work_.films.to_picture(s)) : s;
   snap_line_s_ = edge_s_;
@@ -40,40 +41,35 @@ void SceneRows::drag_edge(double x, bool snaps) {
 
 // What was dragged is done when it is let go: a clip is not cut anew with every pixel.
 void SceneRows::end_edge() {
-  const Clip& clip = *work_.selection.clip();
+  const Clip& clip = held();
   const int id = clip.id;
+  const ClipTimes times = work_.scene.times(work_.document.reel(), clip);
+  const HeardTime edge = heard(times, ReelTime{edge_s_});
   if (drag_ == Drag::stretch) {
     const auto way = edits::stretch_way(clip).value_or(edits::StretchWay::pitch);
     if (marked_.size() > 1 && marked_.contains(id)) return stretch_marked(clip);
-    const double to = edge_s_ - clip.place_s;
-    const int one[] = {id};
+    const HeardSpan length = edge - whole_heard(times).begin;
     work_.document.change(
-        [&](const Reel& reel) { return settled(edits::stretch_to(reel, id, to, way), one); });
+        [&](const Reel& reel) { return edits::stretch_to(reel, id, length, way); });
     return;
   }
-  const SceneSound* sound = work_.scene.sound(id);
-  if (sound && !sound->plan->from_clip.identity())
-    return work_.notices.warn(
-        tr("%1 has another clock than its source; trim it on the Bench, where that is seen.")
-            .arg(QString::fromStdString(clip.name)));
-  const double own_s = drevan::clip_seconds(work_.document.reel(), clip);
-  SecondsRange keep{0, own_s};
-  (drag_ == Drag::trim_begin ? keep.begin : keep.end) = edge_s_ - clip.place_s;
-  const int one[] = {id};
+  HeardRange keep = whole_heard(times);
+  (drag_ == Drag::trim_begin ? keep.begin : keep.end) = edge;
+  if (!(keep.end > keep.begin)) return;
   work_.document.change(
-      [&](const Reel& reel) { return settled(edits::trim(reel, id, keep), one); });
+      [&](const Reel& reel) { return edits::trim(reel, id, in_clip(times, keep)); });
 }
 
 // By what the end that is held tells, about the beginning of the first of them.
 void SceneRows::stretch_marked(const Clip& held) {
   std::vector<edits::SoundingClip> clips;
-  double first_s = held.place_s;
+  double first_s = held.place.s;
   for (const int id : marked_) {
     const Clip& c = *work_.document.reel().find(id);
-    clips.push_back({id, clip_seconds(c)});
-    first_s = std::min(first_s, c.place_s);
+    clips.push_back({id, {clip_seconds(c)}});
+    first_s = std::min(first_s, c.place.s);
   }
-  const double factor = (edge_s_ - first_s) / (held.place_s + clip_seconds(held) - first_s);
+  const double factor = (edge_s_ - first_s) / (held.place.s + clip_seconds(held) - first_s);
   work_.document.change(
       [&](const Reel& reel) { return edits::stretch_together(reel, clips, factor); });
 }

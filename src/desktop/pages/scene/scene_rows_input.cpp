@@ -8,6 +8,7 @@
 #include <cmath>
 
 #include "pages/scene/scene_rows.h"
+#include "reel/clip_times.h"
 #include "reel/anchors.h"
 #include "reel/cuts.h"
 #include "reel/scene_curves.h"
@@ -41,13 +42,11 @@ int SceneRows::clip_at(QPointF at) const {
 }
 
 int SceneRows::event_at(QPointF at) const {
-  if (at.y() < rows_top() - event_height || at.y() >= rows_top()) return -1;
-  const auto& events = work_.document.reel().events;
-  int near = -1;
-  for (int i = 0; i < std::ssize(events); ++i) {
-    const double x = x_of(events[static_cast<size_t>(i)].s);
-    if (std::abs(x - at.x()) < 6) return i;
-    if (event_rect(i).contains(at)) near = i;
+  if (at.y() < rows_top() - event_height || at.y() >= rows_top()) return 0;
+  int near = 0;
+  for (const Event& e : work_.document.reel().events) {
+    if (std::abs(x_of(e.at.s) - at.x()) < 6) return e.id;
+    if (event_rect(e.id).contains(at)) near = e.id;
   }
   return near;
 }
@@ -87,10 +86,11 @@ void SceneRows::mousePressEvent(QMouseEvent* e) {
   moved_ = false;
   drag_ = Drag::none;
   if (const int group = header_at(pressed_); group >= 0) return press_header(group, pressed_);
-  if (const int event = event_at(pressed_); event >= 0) {
+  if (const int event = event_at(pressed_)) {
     event_ = event;
     marked_.clear();
-    pressed_s_ = work_.document.reel().events[static_cast<size_t>(event)].s;
+    pressed_s_ = find_event(work_.document.reel(), event)->at.s;
+    grab_ = Grab::of_event(work_.document, event);
     drag_ = Drag::event;
     redraw();
     Q_EMIT chosen_changed();
@@ -100,20 +100,24 @@ void SceneRows::mousePressEvent(QMouseEvent* e) {
   if (const int anchor = anchor_hit(pressed_); anchor >= 0) {
     const Clip& of = *work_.selection.clip();
     anchor_ = anchor;
-    pressed_s_ = edge_s_ =
-        of.place_s + anchors_of(work_.document.reel(), of)[static_cast<size_t>(anchor)].out_s;
+    const Anchor held = anchors_of(work_.document.reel(), of)[static_cast<size_t>(anchor)];
+    pressed_s_ = edge_s_ = in_reel(times_of(work_.document.reel(), of), held.out).s;
+    grab_ = Grab::of_clip(work_.document, of.id);
     drag_ = Drag::anchor;
     return;
   }
   if (const auto crossing = crossing_at(pressed_)) {
     crossing_ = *crossing;
+    grab_ = Grab::of_clips(work_.document, {crossing->first, crossing->second});
     drag_ = Drag::cross;
     return redraw();
   }
   if (const Drag edge = edge_at(pressed_); edge != Drag::none) {
     const Clip& held = *work_.selection.clip();
-    edge_s_ = edge == Drag::trim_begin ? held.place_s : held.place_s + clip_seconds(held);
+    const ReelRange sounds = whole_in_reel(work_.scene.times(work_.document.reel(), held));
+    edge_s_ = edge == Drag::trim_begin ? sounds.begin.s : sounds.end.s;
     pressed_s_ = edge_s_;
+    grab_ = Grab::of_clip(work_.document, held.id);
     drag_ = edge == Drag::trim_end && e->modifiers().testFlag(Qt::ControlModifier) ? Drag::stretch
                                                                                    : edge;
     return;
@@ -122,8 +126,9 @@ void SceneRows::mousePressEvent(QMouseEvent* e) {
     choose_clip(clip, e->modifiers());
     if (e->modifiers().testFlag(Qt::ControlModifier)) return;
     places_.clear();
-    for (const int id : marked()) places_.emplace_back(id, work_.document.reel().find(id)->place_s);
-    pressed_s_ = work_.document.reel().find(clip)->place_s;
+    for (const int id : marked()) places_.emplace_back(id, work_.document.reel().find(id)->place.s);
+    pressed_s_ = work_.document.reel().find(clip)->place.s;
+    grab_ = Grab::of_clips(work_.document, marked());
     drag_ = Drag::clips;
     return;
   }
@@ -149,13 +154,16 @@ std::optional<double> SceneRows::snapped(double s, const std::set<int>& but) con
     }
   };
   for (int i = 0; i < std::ssize(reel.events); ++i)
-    if (drag_ != Drag::event || event_ != i) offer(reel.events[static_cast<size_t>(i)].s);
+    if (const Event& e = reel.events[static_cast<size_t>(i)];
+        drag_ != Drag::event || grab_.event() != e.id)
+      offer(e.at.s);
   for (const Clip& c : reel.clips) {
     if (but.contains(c.id)) continue;
-    offer(c.place_s);
-    offer(c.place_s + drevan::clip_seconds(reel, c));
+    const ReelRange sounds = whole_in_reel(times_of(reel, c));
+    offer(sounds.begin.s);
+    offer(sounds.end.s);
   }
-  for (const Film& film : reel.films) offer(film.place_s);
+  for (const Film& film : reel.films) offer(film.place.s);
   if (drag_ != Drag::playhead) offer(playhead_s_);
   offer(0);
   return out;
@@ -184,20 +192,8 @@ void SceneRows::drag_clips(double x, bool snaps) {
     }
   }
   std::vector<edits::PlacedClip> to;
-  for (const auto& [id, at] : places_) to.push_back({id, at + by});
+  for (const auto& [id, at] : places_) to.push_back({id, {at + by}});
   work_.document.change([&](const Reel& reel) { return edits::place_clips(reel, to); });
-}
-
-// Crossfades are made when clips are let go, as part of the same edit.
-void SceneRows::settle_places() {
-  std::vector<edits::PlacedClip> now;
-  std::vector<int> ids;
-  for (const auto& [id, at] : places_) {
-    now.push_back({id, work_.document.reel().find(id)->place_s});
-    ids.push_back(id);
-  }
-  work_.document.change(
-      [&](const Reel& reel) { return settled(edits::place_clips(reel, now), ids); });
 }
 
 void SceneRows::mouseMoveEvent(QMouseEvent* e) {
@@ -206,7 +202,7 @@ void SceneRows::mouseMoveEvent(QMouseEvent* e) {
   if (drag_ == Drag::none) {
     const bool line = line_hit(at) >= 0;
     const bool edge = edge_at(at) != Drag::none || crossing_at(at) || anchor_hit(at) >= 0;
-    const bool holds = event_at(at) >= 0 || clip_at(at) > 0;
+    const bool holds = event_at(at) > 0 || clip_at(at) > 0;
     viewport()->setCursor(line                 ? Qt::SizeAllCursor
                           : edge               ? Qt::SplitHCursor
                           : holds              ? Qt::SizeHorCursor
@@ -232,31 +228,26 @@ void SceneRows::mouseMoveEvent(QMouseEvent* e) {
   const double s = pressed_s_ + (at.x() - pressed_.x()) * per_pixel_s_;
   snap_line_s_ = snaps ? snapped(s, {}) : std::nullopt;
   const double to = snaps ? snap_line_s_.value_or(work_.films.to_picture(s)) : s;
-  const Event moving = work_.document.reel().events[static_cast<size_t>(*event_)];
-  work_.document.change([&](const Reel& reel) { return edits::move_event(reel, *event_, to); });
-  // It may have passed another one.
-  const auto& events = work_.document.reel().events;
-  for (int i = 0; i < std::ssize(events); ++i)
-    if (events[static_cast<size_t>(i)].name == moving.name &&
-        events[static_cast<size_t>(i)].s == std::max(0.0, to))
-      event_ = i;
+  const int event = grab_.event();
+  work_.document.change(
+      [&](const Reel& reel) { return edits::move_event(reel, event, ReelTime{to}); });
 }
 
 void SceneRows::mouseReleaseEvent(QMouseEvent*) {
   if (moved_ && drag_ >= Drag::trim_begin && drag_ <= Drag::stretch) end_edge();
-  if (moved_ && drag_ == Drag::clips) settle_places();
   if (moved_ && drag_ == Drag::anchor) end_anchor();
-  if (moved_ && drag_ == Drag::event && event_) end_event();
+  if (moved_ && drag_ == Drag::event) end_event();
   if (moved_) work_.document.end_merge();
   if (drag_ == Drag::clips && !moved_ && places_.size() > 1) marked_.clear();
   drag_ = Drag::none;
   moved_ = false;
   snap_line_s_.reset();
+  grab_.let_go();
   redraw();
 }
 
 void SceneRows::mouseDoubleClickEvent(QMouseEvent* e) {
-  if (const int event = event_at(e->position()); event >= 0) return rename_event(event);
+  if (const int event = event_at(e->position())) return rename_event(event);
   if (const int anchor = anchor_hit(e->position()); anchor >= 0) {
     const int id = work_.selection.clip_id();
     work_.document.change([&](const Reel& reel) { return edits::unbind(reel, id, anchor); });
@@ -266,24 +257,27 @@ void SceneRows::mouseDoubleClickEvent(QMouseEvent* e) {
   if (clip_at(e->position())) Q_EMIT bench_wanted();
 }
 
-void SceneRows::rename_event(int index) {
-  delete name_;
-  const Event& e = work_.document.reel().events[static_cast<size_t>(index)];
-  name_ = new QLineEdit(QString::fromStdString(e.name), viewport());
+void SceneRows::rename_event(int id) {
+  end_name();
+  const Event* event = find_event(work_.document.reel(), id);
+  if (!event || !isVisible()) return;
+  named_ = Grab::of_event(work_.document, id);
+  name_ = new QLineEdit(QString::fromStdString(event->name), viewport());
   name_->setObjectName("event_name");
-  name_->setGeometry(event_rect(index).adjusted(10, 0, 120, 0).toRect());
+  name_->setGeometry(event_rect(id).adjusted(10, 0, 120, 0).toRect());
   name_->selectAll();
   name_->show();
   name_->setFocus();
-  connect(name_, &QLineEdit::editingFinished, this, [this, index] {
+  connect(name_, &QLineEdit::editingFinished, this, [this] {
     if (!name_) return;
     const std::string name = name_->text().toStdString();
-    name_->deleteLater();
-    name_ = nullptr;
-    if (index < std::ssize(work_.document.reel().events) &&
-        name != work_.document.reel().events[static_cast<size_t>(index)].name)
+    const Grab named = named_;
+    end_name();
+    const Event* now =
+        named.alive(work_.document) ? find_event(work_.document.reel(), named.event()) : nullptr;
+    if (now && name != now->name)
       work_.document.change(
-          [&](const Reel& reel) { return edits::rename_event(reel, index, name); });
+          [&](const Reel& reel) { return edits::rename_event(reel, named.event(), name); });
     setFocus();
   });
 }
@@ -357,10 +351,10 @@ int SceneRows::film_at(QPointF at) const {
 
 QString SceneRows::tip_at(QPointF at) const {
   const Reel& reel = work_.document.reel();
-  if (const int event = event_at(at); event >= 0) {
-    const Event& e = reel.events[static_cast<size_t>(event)];
+  if (const int event = event_at(at)) {
+    const Event& e = *find_event(reel, event);
     return tr("%1, at %2. Drag it, double-click to name it, Delete takes it out.")
-        .arg(QString::fromStdString(e.name), work_.films.moment_text(e.s));
+        .arg(QString::fromStdString(e.name), work_.films.moment_text(e.at.s));
   }
   if (anchor_hit(at) >= 0)
     return tr("What is heard here is bound here. Drag it to an event; double-click lets it go");
@@ -372,7 +366,7 @@ QString SceneRows::tip_at(QPointF at) const {
     const Clip& c = *reel.find(id);
     return tr("%1 begins at %2. Drag it; it snaps to events, clips and pictures (not with Alt). "
               "Double-click opens it on the Bench.")
-        .arg(QString::fromStdString(c.name), work_.films.moment_text(c.place_s));
+        .arg(QString::fromStdString(c.name), work_.films.moment_text(c.place.s));
   }
   if (const int group = header_at(at); group >= 0) {
     if (!folded(group) && part_rect(group, 0).contains(at))

@@ -72,9 +72,9 @@ std::optional<Curve> SceneRows::line_curve() const {
 double SceneRows::line_begin_s() const {
   const Clip& clip = *line_clip();
   const RowLine of = line();
-  if (of.step == 0) return clip.place_s;
+  if (of.step == 0) return clip.place.s;
   const auto place = place_of(work_.document.reel(), clip, of.step);
-  return place && place->owner != ChainOwner::clip ? 0 : clip.place_s;
+  return place && place->owner != ChainOwner::clip ? 0 : clip.place.s;
 }
 
 void SceneRows::draw_line_as(const std::optional<Curve>& curve) {
@@ -167,7 +167,7 @@ void SceneRows::show_line(const RowLine& of) {
                                        : step.settings[static_cast<size_t>(of.parameter)];
   }
   const CurveShape shape = only_holds(line_parameter()) ? CurveShape::hold : CurveShape::line;
-  const double from = clip.place_s - line_begin_s();
+  const double from = clip.place.s - line_begin_s();
   draw_line_as(Curve{{{from, now, shape}, {from + std::max(0.1, clip_seconds(clip)), now, shape}}});
   work_.document.end_merge();
 }
@@ -176,6 +176,7 @@ void SceneRows::press_line(int hit, QPointF at) {
   const Curve curve = *line_curve();
   work_.document.end_merge();
   drag_ = Drag::line;
+  grab_ = Grab::of_clip(work_.document, line_clip()->id);
   line_point_ = static_cast<size_t>(hit);
   if (hit < std::ssize(curve.points)) return;
   const double s = seconds_at(at.x()) - line_begin_s();
@@ -206,7 +207,7 @@ void SceneRows::draw_line(QPainter& p) const {
   const Parameter& of = line_parameter();
   const QRectF row = row_of(clip), r = clip_rect(clip.id);
   const double begin_s = line_begin_s();
-  const bool whole_row = begin_s != clip.place_s;
+  const bool whole_row = begin_s != clip.place.s;
   const double from = whole_row ? row.left() : std::max(r.left(), row.left()),
                to = whole_row ? row.right() : std::min(r.right(), row.right());
   p.save();

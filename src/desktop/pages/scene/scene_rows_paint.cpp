@@ -76,7 +76,7 @@ void SceneRows::draw_recording(QPainter& p) const {
   for (int g = 0; g < std::ssize(reel.groups) && !of; ++g)
     if (reel.groups[static_cast<size_t>(g)].name == wish.line.group) group = g;
   // A group that is not there yet comes behind the others.
-  const double left = std::max(x_of(wish.place_s), ruler_right());
+  const double left = std::max(x_of(wish.place.s), ruler_right());
   const QRectF row =
       group >= 0 ? row_rect(group)
                  : QRectF(ruler_right(), viewport()->height() - 24.0, viewport()->width(), 24);
@@ -110,15 +110,15 @@ void SceneRows::draw_strip(QPainter& p) const {
     const double wide = std::clamp(strip.height() * shape, 12.0, 200.0);
     const double step = std::max(info->frames_per_s > 0 ? 1 / info->frames_per_s : 0.04,
                                  round_step(wide * per_pixel_s_ * 0.25));
-    const double end = x_of(film.place_s + info->seconds);
-    p.fillRect(QRectF(x_of(film.place_s), strip.top(), end - x_of(film.place_s), strip.height()),
+    const double end = x_of(film.place.s + info->seconds);
+    p.fillRect(QRectF(x_of(film.place.s), strip.top(), end - x_of(film.place.s), strip.height()),
                t.panel);
     const double first =
-        std::max(0.0, std::floor((begin_s_ - film.place_s) / (wide * per_pixel_s_)));
-    for (double x = x_of(film.place_s) + first * wide; x < std::min(end, strip.right());
+        std::max(0.0, std::floor((begin_s_ - film.place.s) / (wide * per_pixel_s_)));
+    for (double x = x_of(film.place.s) + first * wide; x < std::min(end, strip.right());
          x += wide) {
       // What is seen in its middle.
-      const double s = std::clamp(seconds_at(x + wide / 2) - film.place_s, 0.0, info->seconds);
+      const double s = std::clamp(seconds_at(x + wide / 2) - film.place.s, 0.0, info->seconds);
       const QImage small = work_.films.small_picture(film, s, step);
       const QRectF at(x, strip.top(), std::min(wide, end - x), strip.height());
       if (small.width() > 1)
@@ -148,9 +148,9 @@ void SceneRows::draw_events(QPainter& p) const {
   p.setClipRect(QRectF(left - 6, 0, viewport()->width(), viewport()->height()));
   for (int i = 0; i < std::ssize(reel.events); ++i) {
     const Event& e = reel.events[static_cast<size_t>(i)];
-    const double x = x_of(e.s);
+    const double x = x_of(e.at.s);
     if (x < left - 6 || x > viewport()->width()) continue;
-    const bool chosen = event_ == i;
+    const bool chosen = event_ == e.id;
     const QColor color = chosen ? t.attention : t.removed;
     p.setPen(QPen(faded(color, chosen ? 0.9 : 0.55), 1, Qt::DotLine));
     p.drawLine(QPointF(x, y + 12), QPointF(x, viewport()->height()));
@@ -158,9 +158,9 @@ void SceneRows::draw_events(QPainter& p) const {
     p.setBrush(color);
     p.drawRect(QRectF(x - 3.5, y + 6, 7, 7));
     // As far as there is room before the next one; the tooltip tells all of it.
-    const QRectF box = event_rect(i).adjusted(14, 0, 4, 0);
+    const QRectF box = event_rect(e.id).adjusted(14, 0, 4, 0);
     const double next = i + 1 < std::ssize(reel.events) && !chosen
-                            ? x_of(reel.events[static_cast<size_t>(i) + 1].s) - 8
+                            ? x_of(reel.events[static_cast<size_t>(i) + 1].at.s) - 8
                             : 1e9;
     const double room = next - box.left();
     if (room < 16) continue;
@@ -237,7 +237,7 @@ void SceneRows::draw_silhouettes(QPainter& p) const {
     if (folded(c.group) || left_out(work_.document.reel(), c)) continue;
     if (const SceneSound* sound = work_.scene.sound(c.id))
       draw_silhouette(layer,
-                      {row_rect(c.group), c.place_s, 0, work_.scene.row_sounds(c.group) ? 1 : 0.35},
+                      {row_rect(c.group), c.place.s, 0, work_.scene.row_sounds(c.group) ? 1 : 0.35},
                       *sound->course);
   }
   layer.setDevicePixelRatio(ratio);

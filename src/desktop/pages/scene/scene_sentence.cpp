@@ -115,19 +115,19 @@ SceneSentence::Word SceneSentence::place_in_word(int clip, const Send& send) {
   return w;
 }
 
-void SceneSentence::tell_event(int index) {
-  const Event& e = work_.document.reel().events[static_cast<size_t>(index)];
+void SceneSentence::tell_event(const Event& e) {
   words_.push_back({.text = QString::fromStdString(e.name),
                     .tip = tr("Double-click and type another name"),
                     .strong = true,
-                    .type = [this, index](const QString& typed) {
+                    .type = [this, id = e.id](const QString& typed) {
                       work_.document.change([&](const Reel& reel) {
-                        return edits::rename_event(reel, index, typed.toStdString());
+                        return edits::rename_event(reel, id, typed.toStdString());
                       });
                     }});
   words_.push_back({.text = tr("is marked at")});
-  words_.push_back(place_word(work_.films.moment_text(e.s), e.s, [this, index](double s) {
-    work_.document.change([&](const Reel& reel) { return edits::move_event(reel, index, s); });
+  words_.push_back(place_word(work_.films.moment_text(e.at.s), e.at.s, [this, id = e.id](double s) {
+    work_.document.change(
+        [&](const Reel& reel) { return edits::move_event(reel, id, ReelTime{s}); });
   }));
 }
 
@@ -142,14 +142,12 @@ void SceneSentence::tell_clip(const Clip& clip) {
        .strong = true});
   words_.push_back({.text = tr("starts at")});
   words_.push_back(
-      place_word(work_.films.moment_text(clip.place_s), clip.place_s, [this, id](double s) {
-        const edits::PlacedClip one[] = {{id, s}};
-        const int ids[] = {id};
-        work_.document.change(
-            [&](const Reel& r) { return rows_.settled(edits::place_clips(r, one), ids); });
+      place_word(work_.films.moment_text(clip.place.s), clip.place.s, [this, id](double s) {
+        const edits::PlacedClip one[] = {{id, {s}}};
+        work_.document.change([&](const Reel& r) { return edits::place_clips(r, one); });
       }));
   const SceneSound* sound = work_.scene.sound(id);
-  const double seconds = sound ? sound->course->seconds() : drevan::clip_seconds(reel, clip);
+  const double seconds = sound ? sound->course->seconds() : whole_heard(times_of(reel, clip)).end.s;
   words_.push_back({.text = tr("and lasts")});
   tell_length(clip, seconds);
   const auto sends = sends_of(reel, clip);
@@ -235,7 +233,8 @@ void SceneSentence::tell_length(const Clip& clip, double seconds) {
   const int id = clip.id;
   const auto way = edits::stretch_way(clip);
   const auto stretch = [this, id](double to, edits::StretchWay how) {
-    work_.document.change([&](const Reel& r) { return edits::stretch_to(r, id, to, how); });
+    work_.document.change(
+        [&](const Reel& r) { return edits::stretch_to(r, id, HeardSpan{to}, how); });
   };
   Word length{
       .text = tr("%1 s,").arg(seconds, 0, 'f', 2),
@@ -265,11 +264,33 @@ void SceneSentence::tell_length(const Clip& clip, double seconds) {
     words_.push_back({.text = tr("bound at %1,").arg(counted(std::ssize(anchors), tr("moment")))});
 }
 
+Grab SceneSentence::grabbed() const {
+  if (rows_.event()) return Grab::of_event(work_.document, *rows_.event());
+  const Clip* clip = work_.selection.clip();
+  return clip ? Grab::of_clip(work_.document, clip->id) : Grab::of_reel(work_.document);
+}
+
+void SceneSentence::let_go() {
+  pressed_ = -1;
+  turned_ = false;
+  grab_.let_go();
+  if (QLineEdit* field = std::exchange(typed_, nullptr)) {
+    field->hide();
+    field->deleteLater();
+  }
+}
+
+void SceneSentence::hideEvent(QHideEvent* e) {
+  let_go();
+  QWidget::hideEvent(e);
+}
+
 void SceneSentence::refresh() {
+  if ((pressed_ >= 0 || typed_) && !grab_.alive(work_.document)) let_go();
   words_.clear();
   const Reel& reel = work_.document.reel();
   const Clip* clip = work_.selection.clip();
-  if (const auto event = rows_.event(); event && *event < std::ssize(reel.events))
+  if (const Event* event = rows_.event() ? find_event(reel, *rows_.event()) : nullptr)
     tell_event(*event);
   else if (clip && !is_bus(*clip))
     tell_clip(*clip);
@@ -331,7 +352,10 @@ void SceneSentence::mousePressEvent(QMouseEvent* e) {
   pressed_ = word_at(e->position());
   pressed_at_ = e->position();
   turned_ = false;
-  if (pressed_ >= 0) held_ = words_[static_cast<size_t>(pressed_)];
+  if (pressed_ >= 0) {
+    held_ = words_[static_cast<size_t>(pressed_)];
+    grab_ = grabbed();
+  }
   update();
 }
 
@@ -364,7 +388,8 @@ void SceneSentence::mouseDoubleClickEvent(QMouseEvent* e) {
   const int word = word_at(e->position());
   pressed_ = -1;
   if (word < 0 || !words_[static_cast<size_t>(word)].type) return;
-  delete typed_;
+  let_go();
+  grab_ = grabbed();
   typed_ = new QLineEdit(words_[static_cast<size_t>(word)].text, this);
   typed_->setObjectName("typed_word");
   typed_->setGeometry(rect_of(static_cast<size_t>(word)).adjusted(-6, 0, 40, 0).toRect());
@@ -375,9 +400,9 @@ void SceneSentence::mouseDoubleClickEvent(QMouseEvent* e) {
           [this, type = words_[static_cast<size_t>(word)].type, was = typed_->text()] {
             if (!typed_) return;
             const QString now = typed_->text();
-            typed_->deleteLater();
-            typed_ = nullptr;
-            if (now != was) type(now);
+            const bool alive = grab_.alive(work_.document);
+            let_go();
+            if (alive && now != was) type(now);
           });
 }
 

@@ -6,6 +6,7 @@
 #include <vector>
 
 #include "reel/reel.h"
+#include "work/open_reel.h"
 #include "work/work.h"
 
 class QLineEdit;
@@ -31,10 +32,14 @@ class SceneSentence : public QWidget {
   void mouseMoveEvent(QMouseEvent* e) override;
   void mouseReleaseEvent(QMouseEvent* e) override;
   void mouseDoubleClickEvent(QMouseEvent* e) override;
+  void hideEvent(QHideEvent* e) override;
   void wheelEvent(QWheelEvent* e) override;
   bool event(QEvent* e) override;
 
  private:
+  /// What the sentence is about.
+  Grab grabbed() const;
+  void let_go();
   struct Word {
     QString text, tip{};
     bool strong = false;                         ///< whom it is about
@@ -45,7 +50,7 @@ class SceneSentence : public QWidget {
   };
   void refresh();
   void tell_clip(const Clip& clip);
-  void tell_event(int index);
+  void tell_event(const Event& e);
   void tell_space(const Space& space);
   void tell_length(const Clip& clip, double seconds);
   Word place_word(const QString& text, double at_s, std::function<void(double)> to);
@@ -60,6 +65,7 @@ class SceneSentence : public QWidget {
   std::vector<Word> words_;
   int pressed_ = -1, under_ = -1;
   Word held_;  // as it was pressed
+  Grab grab_;  // what it speaks of, and so does a word that is typed
   QPointF pressed_at_;
   bool turned_ = false;
   QLineEdit* typed_ = nullptr;

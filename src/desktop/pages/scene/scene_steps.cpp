@@ -13,7 +13,7 @@ namespace drevan::desktop {
 
 double RowsClipTime::place_s() const {
   const Clip* clip = work_.selection.clip();
-  return clip ? clip->place_s : 0;
+  return clip ? clip->place.s : 0;
 }
 double RowsClipTime::x_of(double clip_s) const { return rows_.x_of(clip_s + place_s()); }
 double RowsClipTime::seconds_at(double x) const { return rows_.seconds_at(x) - place_s(); }
@@ -43,7 +43,7 @@ SceneSteps::SceneSteps(const Work& work, SceneRows& rows, QWidget* parent)
 }
 
 void SceneSteps::live() {
-  const double at = work_.listening.clip_position_s();
+  const double at = work_.listening.clip_position().s;
   lane_->show_playhead(at);
   editor_->show_playhead(at);
 }

@@ -1,0 +1,45 @@
+#include "work/open_reel.h"
+
+#include <algorithm>
+
+#include "work/document.h"
+
+namespace drevan::desktop {
+
+ReelLane::ReelLane(const Document& document, Urgency urgency) : TaskLane(urgency) {
+  connect(&document, &Document::leaving, this, &TaskLane::cancel);
+}
+
+ReelSheet::ReelSheet(const Document& document, QWidget* parent, Qt::WindowFlags flags)
+    : QDialog(parent, flags) {
+  connect(&document, &Document::leaving, this, [this] {
+    left_ = true;
+    if (!works_on()) reject();
+  });
+}
+
+void ReelSheet::work_ended() {
+  if (left_) reject();
+}
+
+Grab Grab::of_clips(const Document& document, std::vector<int> clips) {
+  Grab out;
+  out.reel_ = document.reel_number();
+  out.clips_ = std::move(clips);
+  return out;
+}
+
+Grab Grab::of_event(const Document& document, int event) {
+  Grab out = of_reel(document);
+  out.event_ = event;
+  return out;
+}
+
+bool Grab::alive(const Document& document) const {
+  const Reel& reel = document.reel();
+  return reel_ == document.reel_number() &&
+         std::ranges::all_of(clips_, [&](int id) { return reel.find(id) != nullptr; }) &&
+         (event_ == 0 || find_event(reel, event_));
+}
+
+}  // namespace drevan::desktop
