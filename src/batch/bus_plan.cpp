@@ -41,8 +41,15 @@ BusPlan bus_plan(const Reel& reel, int bus, const std::filesystem::path& folder,
     out.findings.resize(out.steps.size());
     return out;
   }
-  const auto file = folder / ("bus-" + to_hex(sum_key(reel, bus)) + ".wav");
+  const std::string own = "bus" + std::to_string(bus) + "-";
+  const auto file = folder / (own + to_hex(sum_key(reel, bus)) + ".wav");
   std::error_code error;
+  // Of each bus the newest sum is kept: they are as long as the reel.
+  for (const auto& entry : std::filesystem::directory_iterator(folder, error))
+    if (entry.path().filename().string().starts_with(own) && entry.path() != file) {
+      std::error_code ignored;
+      std::filesystem::remove(entry.path(), ignored);
+    }
   if (!std::filesystem::exists(file, error)) render_sum(reel, file, store, cancel, {}, bus);
   const ClipPlan plan = plan_of(ClipSound{file, 0, -1, reel.rate, {}}, live_chain(reel, bus));
   ProcessOptions options;

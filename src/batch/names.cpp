@@ -52,6 +52,21 @@ std::string safe(const std::string& name) { return file_name_of(name, "clip"); }
 
 std::string name_of(const BatchJob& job, const std::string& pattern, size_t number) { return safe(fill(pattern, job, number)); }
 
+namespace {
+
+// What the plan's steps read: responses, devices, carriers.
+void add_files(SourceFiles& files, const ClipPlan& plan) {
+  files.add(plan.sound.file);
+  for (const PlannedStep& step : plan.steps) {
+    for (size_t i = 0; i < step.settings.texts.size(); ++i)
+      if (step.type->texts[i].is_file()) files.add(step.settings.texts[i]);
+    for (const PlannedSide& side : step.sides)
+      if (side.plan) add_files(files, *side.plan);
+  }
+}
+
+}  // namespace
+
 OutputNames settle_names(std::span<const BatchJob> jobs, const BatchOptions& options) {
   OutputNames out;
   SourceFiles sources;
@@ -59,6 +74,7 @@ OutputNames settle_names(std::span<const BatchJob> jobs, const BatchOptions& opt
     sources.add(job.plan.sound.file);
     if (job.protects)
       for (const auto& file : *job.protects) sources.add(file);
+    add_files(sources, job.plan);
   }
   const BatchRecord record(options.folder, options.part, BatchRecord::Use::reading);
   std::set<std::string> taken;

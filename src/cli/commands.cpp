@@ -1,6 +1,7 @@
 #include "cli/commands.h"
 
 #include <fmt/format.h>
+#include <fmt/ranges.h>
 
 #include <cmath>
 #include <cstdio>
@@ -14,6 +15,7 @@
 #include "engine/measure_file.h"
 #include "reel/chain.h"
 #include "reel/json_file.h"
+#include "reel/source_files.h"
 #include "steps/catalogue.h"
 
 namespace drevan::cli {
@@ -193,6 +195,22 @@ int check_recipes(const std::vector<std::filesystem::path>& files) {
       std::string steps;
       for (const auto& s : recipe.chain.steps)
         steps += (steps.empty() ? "" : ", ") + std::string(s.type->label) + (s.on ? "" : " (off)");
+      std::vector<std::string> faults;
+      for (const auto& need : files_of(recipe.chain)) {
+        std::error_code error;
+        if (!std::filesystem::exists(need, error))
+          faults.push_back(fmt::format("{} is not there", need.string()));
+      }
+      for (const auto& s : recipe.chain.steps)
+        for (size_t i = 0; i < s.settings.texts.size(); ++i)
+          if (const auto& t = s.type->texts[i]; t.is_file() && !s.settings.texts[i].empty())
+            if (const auto fault = fault_of(t, s.settings.texts[i]);
+                !fault.empty() && std::filesystem::exists(s.settings.texts[i]))
+              faults.push_back(fmt::format("{} {}", s.settings.texts[i], fault));
+      if (!faults.empty())
+        throw Error(Error::Kind::input,
+                    fmt::format("{}: {}. Find what is missing, or choose another file.",
+                                file.string(), fmt::join(faults, "; ")));
       say("{}: good. \"{}\": {}\n", file.string(), recipe.name, steps);
     } catch (const Error& e) {
       complain("{}\n", e.what());

@@ -54,7 +54,7 @@ struct RenderCall {
 struct FilmCall {
   std::filesystem::path reel, film, out;
   std::string sound;  ///< "pcm", "aac", "opus"; empty: as is usual
-  bool keeps_sound = false, no_mix_chain = false;
+  bool keeps_sound = false, no_mix_chain = false, overwrite = false;
 };
 
 /// What became of the clips of a mix, told; whether one failed or is not whole.
@@ -64,17 +64,18 @@ int film(const FilmCall& call);
 /// .csv or .vtt, empty:
 /// printed as CSV.
 int events(const std::filesystem::path& reel, const std::filesystem::path& film,
-           const std::filesystem::path& out, bool clips = false);
+           const std::filesystem::path& out, bool clips = false, bool overwrite = false);
 
 struct SweepCall {
   std::filesystem::path out;
   double from_hz = 20, to_hz = 20000, seconds = 10, rate = 48000;
+  bool overwrite = false;
 };
 
 int sweep(const SweepCall& call);
 /// `out` empty: beside the recording.
 int response(const std::filesystem::path& sweep, const std::filesystem::path& recording,
-             std::filesystem::path out);
+             std::filesystem::path out, bool overwrite = false);
 int render(const RenderCall& call);
 int measure(const std::vector<std::filesystem::path>& inputs, bool json);
 int check(const std::string& target, const std::vector<std::filesystem::path>& inputs);

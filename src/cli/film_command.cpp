@@ -5,6 +5,7 @@
 #include "engine/events.h"
 #include "engine/film_cuts.h"
 #include "reel/json_file.h"
+#include "reel/source_files.h"
 
 namespace drevan::cli {
 
@@ -18,6 +19,9 @@ int film(const FilmCall& call) {
   FindingStore store;
   const Reel reel = load_reel(call.reel);
   const auto film = film_of(reel, call.film, how);
+  auto reads = source_files(reel);
+  reads.insert(reads.end(), {film, call.reel});
+  require_output(call.out, {std::move(reads), call.overwrite});
   const auto result = render_film(reel, film, call.out, how, what, store, interrupted());
   const bool failed = tell_clips(result.mix.clips);
   const MixFile& mix = result.mix.files.front();
@@ -25,11 +29,12 @@ int film(const FilmCall& call) {
   if (result.film.cut_off_s > 0.05)
     complain("The mix goes on for {:.1f} s after the last picture; that is left out.\n",
              result.film.cut_off_s);
-  say("{}: {}, peak {:.1f} dBFS, loudness {:.1f} LUFS\n", call.out.string(),
+  say("{}: {}, peak {:.1f} dBFS, loudness {:.1f} LUFS{}\n", call.out.string(),
       result.film.sound == FilmSound::pcm   ? "PCM, 24 bit"
       : result.film.sound == FilmSound::aac ? "AAC"
                                             : "Opus",
-      mix.levels.sample_peak_dbfs.value_or(-200), mix.levels.loudness_lufs.value_or(-200));
+      mix.levels.sample_peak_dbfs.value_or(-200), mix.levels.loudness_lufs.value_or(-200),
+      mix.clipped > 0 ? fmt::format(", {} samples clipped", mix.clipped) : "");
   return failed ? some_failed : ok;
 }
 
@@ -62,7 +67,7 @@ Counted events_of(const Reel& reel) {
 }  // namespace
 
 int events(const std::filesystem::path& reel, const std::filesystem::path& film_file,
-           const std::filesystem::path& out, bool clips) {
+           const std::filesystem::path& out, bool clips, bool overwrite) {
   if (reel.empty() == film_file.empty() || (clips && reel.empty()))
     throw Error(Error::Kind::call,
                 "Give --reel for a reel's events or clips, or --film to find a film's cuts.");
@@ -70,7 +75,13 @@ int events(const std::filesystem::path& reel, const std::filesystem::path& film_
   if (!out.empty() && ending != ".csv" && ending != ".vtt")
     throw Error(Error::Kind::call,
                 fmt::format("{}: events are written as .csv or .vtt.", out.string()));
+  if (!out.empty() && reel.empty()) require_output(out, {{film_file}, overwrite});
   const Reel listed = reel.empty() ? Reel{} : load_reel(reel);
+  if (!out.empty() && !reel.empty()) {
+    auto reads = source_files(listed);
+    reads.push_back(reel);
+    require_output(out, {std::move(reads), overwrite});
+  }
   const Counted all = reel.empty() ? cuts_of(film_file) : events_of(listed);
   const auto heard = clips ? clips_of_film(listed) : std::vector<ListedClip>();
   const bool vtt = ending == ".vtt";

@@ -108,10 +108,11 @@ int main(int argc, char** argv) {
   film->add_option("--sound", f.sound, "pcm, aac or opus; as is usual for the container")
       ->check(CLI::IsMember({"pcm", "aac", "opus"}));
   film->add_flag("--keep-sound", f.keeps_sound, "The film's own sounds stay, behind the new one");
+  film->add_flag("--overwrite", f.overwrite, "Replace a file of this name");
   film->add_flag("--no-mix-chain", f.no_mix_chain, "The sum as it is, not through the mix chain");
 
   std::filesystem::path event_reel, cut_film, events_out;
-  bool list_clips = false;
+  bool list_clips = false, replace = false;
   auto* events =
       app.add_subcommand("events", "The events or clips of a reel, or the cuts of a film");
   events->add_option("--reel", event_reel, "A .reel file");
@@ -120,6 +121,7 @@ int main(int argc, char** argv) {
   events->add_option("--film", cut_film, "A film, whose cuts are found");
   events->add_option("--out", events_out,
                      "A .csv or .vtt file; printed as CSV where there is none");
+  events->add_flag("--overwrite", replace, "Replace a file of this name");
 
   cli::SweepCall w;
   auto* sweep =
@@ -129,12 +131,14 @@ int main(int argc, char** argv) {
   sweep->add_option("--to", w.to_hz, "Where it ends, Hz");
   sweep->add_option("--seconds", w.seconds, "How long it takes");
   sweep->add_option("--rate", w.rate, "Hz");
+  sweep->add_flag("--overwrite", w.overwrite, "Replace a file of this name");
 
   std::filesystem::path played, came_back, response_out;
   auto* response =
       app.add_subcommand("response", "Make a response, for convolution, of a recorded sweep");
   response->add_option("--sweep", played, "The file that was played")->required();
   response->add_option("--out", response_out, "The WAV file; beside the recording");
+  response->add_flag("--overwrite", replace, "Replace a file of this name");
   response->add_option("RECORDING", came_back, "What came back")->required();
 
   try {
@@ -158,9 +162,9 @@ int main(int argc, char** argv) {
     if (*steps) return cli::list_steps(json);
     if (*check) return cli::check_recipes(inputs);
     if (*film) return cli::film(f);
-    if (*events) return cli::events(event_reel, cut_film, events_out, list_clips);
+    if (*events) return cli::events(event_reel, cut_film, events_out, list_clips, replace);
     if (*sweep) return cli::sweep(w);
-    if (*response) return cli::response(played, came_back, response_out);
+    if (*response) return cli::response(played, came_back, response_out, replace);
   } catch (const Error& e) {
     cli::complain("{}\n", e.what());
     return e.kind() == Error::Kind::call ? cli::wrong_call : cli::some_failed;

@@ -1,9 +1,11 @@
 #include "cli/commands.h"
 #include "engine/response_making.h"
+#include "reel/source_files.h"
 
 namespace drevan::cli {
 
 int sweep(const SweepCall& call) {
+  require_output(call.out, {{}, call.overwrite});
   write_sweep(call.out, {.from_hz = call.from_hz, .to_hz = call.to_hz, .seconds = call.seconds},
               call.rate);
   say("{}: play it in the room, record what comes back, then: drevan-cli response --sweep {} "
@@ -13,8 +15,9 @@ int sweep(const SweepCall& call) {
 }
 
 int response(const std::filesystem::path& sweep_file, const std::filesystem::path& recording,
-             std::filesystem::path out) {
+             std::filesystem::path out, bool overwrite) {
   if (out.empty()) (out = recording).replace_filename(recording.stem().string() + " response.wav");
+  require_output(out, {{sweep_file, recording}, overwrite});
   const MadeResponse made = make_response(sweep_file, recording, out, interrupted());
   say("{}: {} channel{}, {:g} Hz, {:.2f} s", out.string(), made.channels,
       made.channels == 1 ? "" : "s", made.rate, made.seconds);

@@ -1,10 +1,16 @@
 // drevan: the desktop application.
 #include <QApplication>
 #include <QSettings>
+#include <QTimer>
+#include <csignal>
 
 #include "main_window.h"
 #include "work/document.h"
 #include "theme/theme.h"
+
+namespace {
+volatile std::sig_atomic_t ended_by_system = 0;
+}
 
 int main(int argc, char** argv) {
   QApplication app(argc, argv);
@@ -20,5 +26,12 @@ int main(int argc, char** argv) {
     window.open_files(arguments);
   else
     window.work().document.bring_back_unsaved();
+  // The session ends: all edits are on the disk already; what lies in temporary folders goes.
+  std::signal(SIGTERM, [](int) { ended_by_system = 1; });
+  QTimer watch;
+  QObject::connect(&watch, &QTimer::timeout, &app, [] {
+    if (ended_by_system) QApplication::quit();
+  });
+  watch.start(200);
   return app.exec();
 }

@@ -254,7 +254,11 @@ void MainWindow::new_group() {
     return;
   const int group = static_cast<int>(work_.document.reel().groups.size()) - 1;
   bench_->shelf().touch_group(group);
-  bench_->shelf().rename_group(group);
+  // A field that is not seen would keep the keys.
+  if (bench_->isVisible()) return bench_->shelf().rename_group(group);
+  tell(tr("%1 holds the marked clips; Shift+F2 on the Bench gives it a name.")
+           .arg(QString::fromStdString(name)),
+       false);
 }
 
 void MainWindow::group_note_dialog() {

@@ -13,6 +13,7 @@
 #include "work/scene_films.h"
 #include "work/scene_sounds.h"
 #include "reel/made.h"
+#include "reel/source_files.h"
 #include "reel/scene_curves.h"
 #include "reel/scene_edits.h"
 #include "steps/curve_edit.h"
@@ -276,6 +277,7 @@ void MainWindow::write_list(
   if (file.isEmpty()) return;
   const FilmInfo* info = reel.films.empty() ? nullptr : work_.films.info(reel.films.front());
   try {
+    require_output(file.toStdString(), {source_files(reel), true});
     ReplacementFile out(file.toStdString());
     out.write(text(file.endsWith(".vtt"), info ? info->timecode : std::string()));
     out.commit();

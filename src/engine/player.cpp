@@ -283,6 +283,11 @@ void Player::work(const std::stop_token& stop) {
         continue;
       }
       if (now_.plan && now_.playing) apply_plan();
+      // A loop that is set behind where it plays begins at once: it would never come round.
+      if (run_ && now_.playing && !now_.seek && now_.loop && !now_.loop->empty() &&
+          (run_->backwards() ? run_->position() <= now_.loop->begin
+                             : run_->position() >= now_.loop->end))
+        now_.seek = run_->backwards() ? now_.loop->end : now_.loop->begin;
       // Seeking, pausing and another clip all end the present sound with a short fade.
       fade_out_ = !now_.playing || now_.seek.has_value();
       const auto began = std::chrono::steady_clock::now();

@@ -133,7 +133,8 @@ RenderResult render_clip(const RenderRequest& request, FindingStore& store,
     result.warnings.push_back(told);
     result.whole = false;
   };
-  options.warn = [&](const std::string& told) { result.warnings.push_back(told); };
+  // A step that does less than it should is no whole render either.
+  options.warn = options.damaged;
   const auto done = process_clip(request.plan, options, [&](const AudioBlock& b) {
     request.length == RenderLength::same ? same.hear(b) : trim.hear(b);
   });

@@ -42,7 +42,9 @@ struct RenderResult {
   Samples lead = 0;  ///< frames that come before the clip's own beginning, as of an echo that rises
   Samples clipped = 0;  ///< samples beyond full scale that an integer format had to clip
   std::vector<std::string> warnings;  ///< whole sentences
-  bool whole = true;  ///< false: the source holds less, or damaged, sound than it or the reel promises; see warnings
+  /// false: the source holds less, or damaged, sound than it or the reel promises, or a file that a
+  /// step needs is missing or broken; see warnings
+  bool whole = true;
 };
 
 /// Renders atomically: the output appears whole or not at all. It has the channels that leave the last step. Throws

@@ -92,7 +92,7 @@ void FilmAhead::work(const std::stop_token& stop) {
       ended_ = !next;
       if (next) ready_.push_back(std::make_shared<const FilmPicture>(std::move(*next)));
     }
-  } catch (const Error& e) {
+  } catch (const std::exception& e) {  // whatever it is: the thread must not end the program
     const std::lock_guard lock(mutex_);
     error_ = e.what();
     failed_ = true;

@@ -24,9 +24,22 @@ class SourceFiles {
   std::set<std::filesystem::path> paths_;
 };
 
-/// All sources of a reel, of any clip and version.
+/// All that a reel reads: sources of any clip and version, films, the reference, and what its chains
+/// need (responses, devices, carriers), those of versions too.
 std::vector<std::filesystem::path> source_files(const Reel& reel);
+/// What a chain needs: files as settings, and what is heard beside.
+std::vector<std::filesystem::path> files_of(const Chain& chain);
 /// Whether a file is one of these.
 bool is_source(const std::filesystem::path& file, std::span<const std::filesystem::path> sources);
+
+/// The door for files that the program writes outside of its own folders. `reads`: what is read for
+/// it, never written to.
+struct OutputRules {
+  std::vector<std::filesystem::path> reads{};
+  bool overwrite = false;  ///< a file that is there may be replaced: somebody was asked
+};
+/// Throws Error(call) with a sentence: `file` is one of those that are read, or there is a file
+/// already and nobody was asked.
+void require_output(const std::filesystem::path& file, const OutputRules& rules);
 
 }  // namespace drevan

@@ -171,6 +171,24 @@ TEST_F(PlayerTest, StopsAtTheEndAndGoesBack) {
   EXPECT_EQ(player_->position(), 48000 * 7 / 2);
 }
 
+// A loop that is set while playing behind its end begins at once, and goes round.
+TEST_F(PlayerTest, ALoopThatIsSetBehindWhereItPlaysIsGoneTo) {
+  AudioBuffer x = test::sine(1000, 0.1, 6);
+  test::write_wav(folder_ / "tone.wav", x);
+  player_->load(plan({}));
+  player_->seek(3 * 48000);
+  player_->play();
+  hear(300);
+  ASSERT_GT(player_->position(), 3 * 48000);
+  player_->set_loop(FrameRange{48000, 72000});
+  for (int i = 0; i < 5; ++i) {
+    hear(300);
+    EXPECT_TRUE(player_->playing());
+    EXPECT_GE(player_->position(), 48000);
+    EXPECT_LE(player_->position(), 72000 + 256);
+  }
+}
+
 TEST_F(PlayerTest, LoopsTheSelectionToTheSample) {
   // A tone only within the loop: anything from beyond it would be heard as a gap.
   AudioBuffer x = test::silence(4);

@@ -350,5 +350,48 @@ TEST(TakesOfARecording, PartsThatAreTooShortAreNone) {
   EXPECT_EQ(takes_of_recording(r, 0, {}, 48000).size(), 1U);
 }
 
+// A dropout while it is recorded against the picture: one take, with its hole told; what is said
+// behind it, and before the next look, is not lost.
+TEST(TakesOfRecording, ARunWithHolesIsOneTake) {
+  // Played from 0 for 96000 frames, 4800 of nothing, then on; recorded into from 48000.
+  const Recording r{{}, 300000, {{0, 96000, 0, true}, {96000, 4800, 0, false}, {100800, 150000, 96000, true}}};
+  const auto takes = takes_of_recording(r, 700, {48000, 200000}, 48000);
+  ASSERT_EQ(takes.size(), 1U);
+  EXPECT_EQ(takes[0].position, 48000);
+  EXPECT_EQ(takes[0].begin, 48700);
+  EXPECT_EQ(takes[0].frames, 152000 + 4800);
+  EXPECT_EQ(takes[0].holes, (std::vector<RecordedHole>{{96000, 4800}}));
+  // A hole within the first moments of a pass neither moves the take nor shortens it.
+  const Recording early{{}, 300000, {{0, 100, 0, true}, {100, 3696, 0, false}, {3796, 96000, 100, true},
+                                     {99796, 96000, 0, true}}};
+  const auto passes = takes_of_recording(early, 0, {50, 96000}, 48000);
+  ASSERT_EQ(passes.size(), 2U);
+  EXPECT_EQ(passes[0].position, 50);
+  EXPECT_EQ(passes[0].frames, 95950 + 3696);
+  EXPECT_TRUE(passes[1].holes.empty());
+  EXPECT_EQ(passes[1].frames, 95950);
+}
+
+// Fewer inputs come than were there when it began: each file keeps its own, the missing one is silent.
+TEST_F(RecorderTest, InputsThatComeAndGoStayInTheirFiles) {
+  Recorder recorder(48000);
+  recorder.begin({{{0}, folder_ / "first.wav"}, {{1}, folder_ / "second.wav"}}, true);
+  std::vector<float> two(960), one(480, 0.25F);
+  for (size_t i = 0; i < 480; ++i) two[2 * i] = 0.25F, two[2 * i + 1] = -0.5F;
+  for (int i = 0; i < 40; ++i) {
+    const bool both = i % 3 != 0;
+    recorder.hear({both ? two.data() : one.data(), both ? 2 : 1, 480, {}, -1});
+  }
+  const auto recording = recorder.end();
+  EXPECT_EQ(recording.frames, 40 * 480);
+  const AudioBuffer first = test::read_all(folder_ / "first.wav"),
+                    second = test::read_all(folder_ / "second.wav");
+  for (Samples i = 0; i < recording.frames; ++i) {
+    const bool both = i / 480 % 3 != 0;
+    ASSERT_EQ(first.channel(0)[static_cast<size_t>(i)], 0.25F) << i;
+    ASSERT_EQ(second.channel(0)[static_cast<size_t>(i)], both ? -0.5F : 0.0F) << i;
+  }
+}
+
 }  // namespace
 }  // namespace drevan

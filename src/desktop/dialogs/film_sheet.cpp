@@ -115,7 +115,11 @@ void FilmSheet::write() {
       if (failed > 0)
         told +=
             " " + tr("%1 could not be rendered and is missing.").arg(counted(failed, tr("clip")));
-      failed > 0 ? work_.notices.warn(told) : work_.notices.tell(told);
+      const auto clipped = static_cast<long>(done.mix.files.front().clipped);
+      if (clipped > 0)
+        told += " " + tr("%1 past full scale were clipped; a limiter in the mix's chain mends that.")
+                          .arg(counted(clipped, tr("sample")));
+      failed + clipped > 0 ? work_.notices.warn(told) : work_.notices.tell(told);
       accept();
     };
   });

@@ -1,5 +1,6 @@
 #include "dialogs/keys_sheet.h"
 
+#include <QBuffer>
 #include <QFileDialog>
 #include <QHBoxLayout>
 #include <QMessageBox>
@@ -10,6 +11,7 @@
 #include <QVBoxLayout>
 
 #include "audio/error.h"
+#include "audio/replace_file.h"
 
 namespace drevan::desktop {
 
@@ -69,12 +71,10 @@ KeysSheet::KeysSheet(const QList<KeyChapter>& chapters, QWidget* parent) : QDial
 }
 
 void KeysSheet::save_pdf(const QString& file) const {
-  QFile out(file);
-  if (!out.open(QIODevice::WriteOnly))
-    throw Error(Error::Kind::output, tr("%1 cannot be written: %2. Choose another folder.")
-                                         .arg(file, out.errorString())
-                                         .toStdString());
-  QPdfWriter pdf(&out);
+  ReplacementFile out(file.toStdString());
+  QBuffer buffer;
+  buffer.open(QIODevice::WriteOnly);
+  QPdfWriter pdf(&buffer);
   pdf.setPageSize(QPageSize(QPageSize::A4));
   pdf.setResolution(96);
   QTextDocument sheet;
@@ -83,6 +83,8 @@ void KeysSheet::save_pdf(const QString& file) const {
   sheet.setDefaultFont(font);
   sheet.setHtml(property("html").toString());
   sheet.print(&pdf);
+  out.write({buffer.data().constData(), static_cast<size_t>(buffer.data().size())});
+  out.commit();
 }
 
 }  // namespace drevan::desktop

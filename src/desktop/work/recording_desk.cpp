@@ -241,7 +241,7 @@ bool RecordingDesk::record(const RecordingWish& wish) {
                                 "recording settings."
                               : "No input is on. Switch one on above the picture.");
     recorder_->begin(files, document_.reel().recording.floating);
-  } catch (const Error& e) {
+  } catch (const std::exception& e) {
     for (auto& note : notes_) note.remove();
     notes_.clear();
     notices_.warn(e);
@@ -383,7 +383,7 @@ void RecordingDesk::bring_back_broken() {
           }))
         continue;
       told << QString::fromStdString(document_.reel().clips.back().name);
-    } catch (const Error& e) {
+    } catch (const std::exception& e) {
       notices_.warn(e);
       continue;  // it is tried again when the reel is opened next
     }

@@ -33,6 +33,7 @@ Shelf::Shelf(const Work& work, QWidget* parent) : QAbstractScrollArea(parent), w
   connect(&work_.document, &Document::opened, this, [this] {
     folded_.clear();
     touched_group_ = -1;
+    end_name();
   });
   connect(&work_.selection, &Selection::clip_changed, this, &Shelf::refresh);
   connect(&work_.shelf, &ShelfMeasurements::peaks_changed, viewport(),
@@ -237,10 +238,23 @@ bool Shelf::viewportEvent(QEvent* e) {
   return true;
 }
 
+void Shelf::end_name() {
+  if (QLineEdit* field = std::exchange(name_, nullptr)) {
+    field->hide();
+    field->deleteLater();
+  }
+}
+
+// A field that is not seen would keep the keys, and stay for the next reel.
+void Shelf::hideEvent(QHideEvent* e) {
+  end_name();
+  QAbstractScrollArea::hideEvent(e);
+}
+
 void Shelf::edit_name(const QRectF& at, const QString& name,
                       std::function<void(std::string)> taken) {
-  if (at.isEmpty()) return;
-  delete name_;
+  if (at.isEmpty() || !isVisible()) return;
+  end_name();
   name_ = new QLineEdit(name, viewport());
   name_->setObjectName("name");
   name_->setAccessibleName(tr("Name"));
@@ -252,8 +266,7 @@ void Shelf::edit_name(const QRectF& at, const QString& name,
   connect(name_, &QLineEdit::editingFinished, this, [this, name, taken] {
     if (!name_) return;
     const QString typed = name_->text();
-    name_->deleteLater();
-    name_ = nullptr;
+    end_name();
     setFocus();
     if (typed != name) taken(typed.toStdString());
   });

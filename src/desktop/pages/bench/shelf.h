@@ -54,6 +54,7 @@ class Shelf : public QAbstractScrollArea {
   void mouseDoubleClickEvent(QMouseEvent* e) override;
   void keyPressEvent(QKeyEvent* e) override;
   void resizeEvent(QResizeEvent*) override;
+  void hideEvent(QHideEvent* e) override;
   void changeEvent(QEvent* e) override;
   void contextMenuEvent(QContextMenuEvent* e) override;
   void dragEnterEvent(QDragEnterEvent* e) override;
@@ -103,6 +104,7 @@ class Shelf : public QAbstractScrollArea {
   std::optional<QPointF> pressed_;  // where; with what:
   int pressed_clip_ = 0, pressed_group_ = -1;
   std::optional<Landing> landing_;  // while something is dragged
+  void end_name();
   QLineEdit* name_ = nullptr;
 
   /// A small waveform as it was drawn, and of what.

@@ -180,6 +180,12 @@ QWidget* MixPanel::make_levels() {
   return part;
 }
 
+// What is only heard so ends with what shows it.
+void MixPanel::hideEvent(QHideEvent* e) {
+  mono_->setChecked(false);
+  QWidget::hideEvent(e);
+}
+
 QWidget* MixPanel::make_reference() {
   auto* part = new QWidget(this);
   auto* row = new QHBoxLayout(part);

@@ -53,6 +53,9 @@ class MixPanel : public QWidget {
   /// The mix chain is to be looked at on the Bench.
   void bench_wanted();
 
+ protected:
+  void hideEvent(QHideEvent* e) override;
+
  private:
   QWidget* make_levels();
   QWidget* make_reference();
