@@ -88,7 +88,8 @@ Clip piece_of(const Reel& reel, const Clip& clip, ClipRange range) {
   const HeardRange part = heard(times, range);
   out.place = clamp(in_reel(times, part.begin), ReelTime{0}, latest_place);
   if (out.room_tone) {
-    const ClipSpan by = range.begin - ClipTime{0};
+    // By whole frames, as the beginning moved: else it would creep with every cut.
+    const ClipSpan by{static_cast<double>(out.begin - clip.begin) / source.rate};
     out.room_tone = ClipRange{out.room_tone->begin - by, out.room_tone->end - by};
   }
   const double frame = 1 / source.rate;
