@@ -103,7 +103,9 @@ class Hands {
         if (reel.clips.size() > 200 || (!reel.clips.empty() && reel.clips[0].chain.steps.size() > 60)) return;
         break;
       case 16:
-        if (Clip* c = clip(reel)) reel.groups[static_cast<size_t>(c->group)].room_tone_clip = c->id, c->room_tone = ClipRange{0.1, 0.1 + next() / 300.0 + 0.01};
+        if (Clip* c = clip(reel))
+          reel.groups[static_cast<size_t>(c->group)].room_tone_clip = c->id,
+          c->room_tone = ClipRange{0.1, 0.1 + next() / 300.0 + 0.01};
         break;
       case 17: {
         // A preview: a recipe upon one chain, looked at and thrown away; or kept.

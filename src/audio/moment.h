@@ -20,8 +20,8 @@ struct ClipClock {};    ///< of what enters the clip's chain; 0 at the clip's be
 /// Of what leaves the clip's chains, behind stretch, speed and reverse; 0 where the clip's beginning
 /// is placed, below 0 where something leads (a reverb that is reversed).
 struct HeardClock {};
-struct ReelClock {};    ///< of the reel
-struct FilmClock {};    ///< of a film, from its first picture
+struct ReelClock {};  ///< of the reel
+struct FilmClock {};  ///< of a film, from its first picture
 
 /// A length of time by one clock.
 template <class Clock>

@@ -63,7 +63,7 @@ struct JobResult {
   std::filesystem::path output;
   std::vector<std::filesystem::path> also;  ///< in the other formats
   RenderResult render;  ///< when done
-  std::optional<ClipRange> room_tone;  ///< the one used, when a step needs one
+  std::optional<ClipRange> room_tone;     ///< the one used, when a step needs one
   bool room_tone_found = false;           ///< it was found, not marked
   bool whole = true;        ///< false: done, but its source holds less, or damaged, sound; see the warnings
   bool kept = false;        ///< done by an earlier batch; nothing has changed since

@@ -254,8 +254,8 @@ RenderedPart render_part(const Reel& reel, std::span<const int> clips, ChainOwne
   BatchOptions through;
   const TemporaryFolder temporary(fs::absolute(file).parent_path(), "part");
   through.folder = temporary.path();
-  auto rendered = render_clips(reel, clips, last, through, store, cancel,
-                               part_of(progress, 0, 0.9), Crossed::among_them);
+  auto rendered = render_clips(reel, clips, last, through, store, cancel, part_of(progress, 0, 0.9),
+                               Crossed::among_them);
   for (const JobResult& r : rendered.results)
     if (r.state == JobState::failed) throw Error(Error::Kind::input, r.problem);
   const Samples begin =

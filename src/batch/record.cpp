@@ -201,7 +201,9 @@ std::optional<JobResult> BatchRecord::result_of(const Entries& entries, const fs
     r.render.after_outline = outline_from(j.value("after_outline", json::array()));
     r.render.clipped = j.value("clipped", Samples{0});
     for (const auto& w : j.at("warnings")) r.render.warnings.push_back(w.get<std::string>());
-    if (j.contains("room_tone_s")) r.room_tone = ClipRange{j.at("room_tone_s").at(0).get<double>(), j.at("room_tone_s").at(1).get<double>()};
+    if (j.contains("room_tone_s"))
+      r.room_tone = ClipRange{j.at("room_tone_s").at(0).get<double>(),
+                              j.at("room_tone_s").at(1).get<double>()};
     r.room_tone_found = j.value("room_tone_found", false);
     r.whole = j.value("whole", true);
     r.kept = true;

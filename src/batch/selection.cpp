@@ -75,7 +75,8 @@ MixFile render_selection(const Reel& reel, std::span<const int> clips, const fs:
       first = std::min(first, whole_in_reel(times_of(reel, *clip)).begin);
     }
   if (what.only.empty())
-    throw Error(Error::Kind::call, "No clip is marked that is heard, so there is nothing to write.");
+    throw Error(Error::Kind::call,
+                "No clip is marked that is heard, so there is nothing to write.");
   BatchOptions options;
   options.samples = SampleType::float32;
   const TemporaryFolder temporary(fs::absolute(file).parent_path(), "selection");

@@ -146,9 +146,8 @@ void MainWindow::make_move_menu(QMenu* m) {
       const auto& of = groups[static_cast<size_t>(g)];
       QAction* a = to->addAction(group_mark_icon(of.mark), QString::fromStdString(of.name));
       connect(a, &QAction::triggered, this, [this, g] {
-        work_.document.change([&](const Reel& reel) {
-          return edits::move_clips(reel, marked_clips(), g, 0);
-        });
+        work_.document.change(
+            [&](const Reel& reel) { return edits::move_clips(reel, marked_clips(), g, 0); });
       });
     }
   });

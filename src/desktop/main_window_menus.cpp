@@ -280,9 +280,9 @@ void MainWindow::make_listen_menu() {
   add(m, tr("Loop"), QKeySequence("L"),
       [this] { foot().findChild<QToolButton*>("loop")->toggle(); });
   add(m, tr("To the start"), QKeySequence("Ctrl+Home"), [this] {
-        work_.listening.plays_scene() ? work_.listening.seek(ReelTime{0})
-                                      : work_.listening.seek(ClipTime{0});
-      });
+    work_.listening.plays_scene() ? work_.listening.seek(ReelTime{0})
+                                  : work_.listening.seek(ClipTime{0});
+  });
   m->addSeparator();
   add(m, tr("Before"), QKeySequence("1"), [this] { foot().listen(Listen::before); });
   add(m, tr("After"), QKeySequence("2"), [this] { foot().listen(Listen::after); });

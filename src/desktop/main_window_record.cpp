@@ -38,7 +38,9 @@ RecordingWish MainWindow::recording_wish() const {
   if (place_ == Place::scene) {
     wish.plays = true;
     wish.round = scene_->looped();
-    wish.place = ReelTime{wish.round ? wish.round->begin.s : of ? of->place.s : scene_->rows().playhead()};
+    wish.place = ReelTime{wish.round ? wish.round->begin.s
+                          : of       ? of->place.s
+                                     : scene_->rows().playhead()};
     return wish;
   }
   if (of) {

@@ -175,7 +175,8 @@ void MainWindow::make_film_menus(QMenu* m) {
 
 void MainWindow::fill_film_menu(QMenu& menu, int film) {
   const auto place = [this, film](double s) {
-    work_.document.change([&](const Reel& reel) { return edits::place_film(reel, film, ReelTime{s}); });
+    work_.document.change(
+        [&](const Reel& reel) { return edits::place_film(reel, film, ReelTime{s}); });
   };
   menu.addAction(tr("It begins at the playhead"), this,
                  [this, place] { place(scene_->rows().playhead()); });

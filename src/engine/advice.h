@@ -16,7 +16,7 @@ struct Advice {
   std::string reason;  ///< a whole sentence
   std::string action;  ///< what the mend does, a few words: "Move it before the compressor"
   Chain mended;        ///< the chain as it would be
-  std::optional<ClipRange> room_tone{};  ///< this would be the room tone instead
+  std::optional<ClipRange> room_tone{};     ///< this would be the room tone instead
   std::optional<double> at_s{};             ///< where in the clip it happens
 };
 

@@ -73,8 +73,7 @@ std::optional<ClipSound> room_tone_sound(const Reel& reel, const Clip& clip) {
 }
 
 ClipSound clip_sound(const Reel& reel, const Clip& clip) {
-  return clip_sound(reel, clip,
-                    is_bus(clip) ? Crossings(Reel{}) : Crossings(reel, clip.group));
+  return clip_sound(reel, clip, is_bus(clip) ? Crossings(Reel{}) : Crossings(reel, clip.group));
 }
 
 ClipSound clip_sound(const Reel& reel, const Clip& clip, const Crossings& crossings) {
@@ -213,12 +212,14 @@ RoomToneFinder listened(const ClipSound& sound, const CancelToken& cancel, const
 std::optional<ClipRange> found_by(const RoomToneFinder& finder, double rate) {
   const auto found = finder.find();
   if (!found) return std::nullopt;
-  return ClipRange{moment_of<ClipClock>(found->begin, rate), moment_of<ClipClock>(found->end, rate)};
+  return ClipRange{moment_of<ClipClock>(found->begin, rate),
+                   moment_of<ClipClock>(found->end, rate)};
 }
 
 }  // namespace
 
-std::optional<ClipRange> find_room_tone(const ClipSound& sound, const CancelToken& cancel, const Progress& progress) {
+std::optional<ClipRange> find_room_tone(const ClipSound& sound, const CancelToken& cancel,
+                                        const Progress& progress) {
   return found_by(listened(sound, cancel, progress), sound.rate);
 }
 
@@ -226,7 +227,8 @@ RoomToneJudgement judge_room_tone(const ClipSound& sound, const CancelToken& can
   if (!sound.room_tone) return {};
   const auto finder = listened(sound, cancel, {});
   RoomToneJudgement out;
-  out.flaw = finder.judge({std::llround(sound.room_tone->begin.s * sound.rate), std::llround(sound.room_tone->end.s * sound.rate)});
+  out.flaw = finder.judge({std::llround(sound.room_tone->begin.s * sound.rate),
+                           std::llround(sound.room_tone->end.s * sound.rate)});
   if (out.flaw != RoomToneFlaw::none) out.better = found_by(finder, sound.rate);
   return out;
 }

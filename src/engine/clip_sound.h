@@ -101,7 +101,7 @@ class ClipReader final : public SoundReader {
 
 /// Looks for a stretch without speech. Empty when there is none. Throws Error(input), Cancelled.
 std::optional<ClipRange> find_room_tone(const ClipSound& sound, const CancelToken& cancel,
-                                           const Progress& progress = {});
+                                        const Progress& progress = {});
 
 /// What is heard in the room tone of a sound, and a better one where there is one.
 struct RoomToneJudgement {

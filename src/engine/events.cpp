@@ -49,8 +49,8 @@ std::vector<FilmEvent> events_of_film(const Reel& reel) {
   return out;
 }
 
-std::string events_as_csv(std::span<const FilmEvent> events, const std::optional<TimecodeRate>& rate,
-                          const std::string& first_code) {
+std::string events_as_csv(std::span<const FilmEvent> events,
+                          const std::optional<TimecodeRate>& rate, const std::string& first_code) {
   std::string out = "seconds,timecode,name\r\n";
   const auto first = rate ? frame_of(first_code, *rate).value_or(0) : 0;
   for (const auto& e : events)
@@ -65,7 +65,8 @@ std::string events_as_webvtt(std::span<const FilmEvent> events) {
   for (size_t i = 0; i < events.size(); ++i) {
     const double begin = events[i].at.s;
     const double end = i + 1 < events.size() ? events[i + 1].at.s : begin + 1;
-    out += fmt::format("\n{} --> {}\n{}\n", vtt_time(begin), vtt_time(std::max(end, begin + 0.001)), vtt_text(events[i].name));
+    out += fmt::format("\n{} --> {}\n{}\n", vtt_time(begin), vtt_time(std::max(end, begin + 0.001)),
+                       vtt_text(events[i].name));
   }
   return out;
 }

@@ -22,8 +22,8 @@ std::vector<FilmEvent> events_of_film(const Reel& reel);
 
 /// "seconds,timecode,name", a line each, after RFC 4180. Timecodes are counted from `first_code`;
 /// empty where there is no rate.
-std::string events_as_csv(std::span<const FilmEvent> events, const std::optional<TimecodeRate>& rate,
-                          const std::string& first_code);
+std::string events_as_csv(std::span<const FilmEvent> events,
+                          const std::optional<TimecodeRate>& rate, const std::string& first_code);
 /// WebVTT (W3C): each lasts until the next one, the last one a second.
 std::string events_as_webvtt(std::span<const FilmEvent> events);
 

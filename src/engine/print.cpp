@@ -158,11 +158,13 @@ void print_alone(const PrintRequest& request, const ClipReader& dry, const Proce
 PrintResult print_range(const PrintRequest& request, FindingStore& store, const CancelToken& cancel, const Progress& progress) {
   ClipReader dry(request.plan.sound);
   const double clip_s = static_cast<double>(dry.frames()) / request.plan.sound.rate;
-  if (!(request.range->begin.s >= 0 && request.range->end.s > request.range->begin.s && request.range->begin.s < clip_s))
-    throw Error(Error::Kind::call, fmt::format("{}: the range {:.2f} to {:.2f} s does not lie "
-                                               "within its {:.2f} s; select a part of it.",
-                                               request.plan.sound.file.filename().string(),
-                                               request.range->begin.s, request.range->end.s, clip_s));
+  if (!(request.range->begin.s >= 0 && request.range->end.s > request.range->begin.s &&
+        request.range->begin.s < clip_s))
+    throw Error(Error::Kind::call,
+                fmt::format("{}: the range {:.2f} to {:.2f} s does not lie "
+                            "within its {:.2f} s; select a part of it.",
+                            request.plan.sound.file.filename().string(), request.range->begin.s,
+                            request.range->end.s, clip_s));
   const Stage result = stages_of(request.plan, dry.shape()).back();
   if (result.shape.frames != dry.frames())
     throw Error(Error::Kind::call, fmt::format("{}: its steps change the length, so they cannot be "

@@ -10,7 +10,8 @@ namespace drevan {
 /// A sound and the chain to freeze into it. Written as 32-bit float WAV: nothing is lost, nothing clips.
 struct PrintRequest {
   ClipPlan plan;
-  std::optional<ClipRange> range{};  ///< the part to print, of the clip; empty: all, with its ringing
+  std::optional<ClipRange>
+      range{};                 ///< the part to print, of the clip; empty: all, with its ringing
   double fade_s = 0.05;        ///< length of the crossfade at either end of `range`, inside it; 0 to 2
   std::filesystem::path output{};  ///< ends in .wav; its folder is made
 };

@@ -88,8 +88,8 @@ std::vector<RecordedRun> runs_of(std::span<const PlayedMark> marks, Samples fram
   for (size_t i = 0; i < marks.size(); ++i) {
     const Samples next = i + 1 < marks.size() ? marks[i + 1].at : frames;
     if (marks[i].at < frames && next > marks[i].at)
-      out.push_back({marks[i].at, std::min(next, frames) - marks[i].at, marks[i].position,
-                     marks[i].playing});
+      out.push_back(
+          {marks[i].at, std::min(next, frames) - marks[i].at, marks[i].position, marks[i].playing});
   }
   return out;
 }

@@ -173,8 +173,7 @@ std::vector<FilledGap> fill_gaps(const Reel& reel, int group, const fs::path& fo
     const double gain_db = known == 0 ? 0
                                       : std::clamp(power_to_db(power / known / own),
                                                    -most_fill_gain_db, most_fill_gain_db);
-    const Samples frames =
-        frames_of(gaps[i].range.length() + ReelSpan{2 * tone_fade_s}, reel.rate);
+    const Samples frames = frames_of(gaps[i].range.length() + ReelSpan{2 * tone_fade_s}, reel.rate);
     AudioBuffer filled = longer_room_tone(tone, reel.rate, frames, static_cast<unsigned>(i + 1));
     for (int c = 0; c < filled.channels(); ++c)
       for (float& x : filled.channel(c)) x *= static_cast<float>(from_db(gain_db));

@@ -94,8 +94,7 @@ SceneSound scene_sound(const ClipPlan& plan, FindingStore& store, const fs::path
     out.length = run.end();
   }
   const SoundShape& clip = processed.stages.front().shape;
-  out.lead =
-      std::llround(lead_of(processed.stages.back().from_clip, clip.seconds()) * clip.rate);
+  out.lead = std::llround(lead_of(processed.stages.back().from_clip, clip.seconds()) * clip.rate);
   return out;
 }
 

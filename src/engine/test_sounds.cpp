@@ -61,8 +61,8 @@ std::vector<float> test_tone(double rate) {
 std::vector<float> latency_chirps(double rate) {
   const auto one = chirp(rate);
   const auto places = chirps_at(rate);
-  std::vector<float> out(2 * (static_cast<size_t>(places.back()) + one.size() +
-                              frames_of(latest_s, rate)));
+  std::vector<float> out(
+      2 * (static_cast<size_t>(places.back()) + one.size() + frames_of(latest_s, rate)));
   for (const Samples at : places)
     for (size_t i = 0; i < one.size(); ++i)
       for (size_t c = 0; c < 2; ++c) out[2 * (static_cast<size_t>(at) + i) + c] = one[i];
@@ -101,9 +101,8 @@ void ChirpsHeard::look_on() {
     float sum = 0;
     for (size_t i = 0; i < n; ++i) sum += heard_[looked_ + i] * chirp_[i];
     // A loopback may turn the sign.
-    const double like = power_ > 1e-9 ? std::abs(static_cast<double>(sum)) /
-                                            std::sqrt(power_ * chirp_power_)
-                                      : 0;
+    const double like =
+        power_ > 1e-9 ? std::abs(static_cast<double>(sum)) / std::sqrt(power_ * chirp_power_) : 0;
     power_ += square(looked_ + n) - square(looked_);
     const auto here = static_cast<Samples>(looked_);
     if (like > std::max(best_, like_a_chirp)) {

@@ -46,8 +46,8 @@ class ChirpsHeard final : public InputTap {
   std::atomic<size_t> at_{0};
   // Of what was looked at:
   size_t looked_ = 0;
-  double power_ = 0;             // of what a chirp would lie in there
-  double best_ = 0;              // the best likeness of late, and where
+  double power_ = 0;  // of what a chirp would lie in there
+  double best_ = 0;   // the best likeness of late, and where
   Samples best_at_ = 0;
   std::optional<Samples> last_;  // where the last chirp was
   std::optional<size_t> last_number_;

@@ -156,8 +156,8 @@ Samples LibavIndex::place_of(std::int64_t pts, Samples position, Samples count) 
   if (at != packets.end() && at->pts == pts)
     place = at->place;
   else if (at != packets.begin() && !jumps.empty())
-    place = (at - 1)->place +
-            std::llround(static_cast<double>(pts - (at - 1)->pts) * frames_per_tick);
+    place =
+        (at - 1)->place + std::llround(static_cast<double>(pts - (at - 1)->pts) * frames_per_tick);
   return position >= 0 && std::abs(place - position) <= tolerance(*this, count) ? position : place;
 }
 

@@ -87,7 +87,8 @@ std::unique_ptr<AudioReader> open_sofa(const fs::path& file, int measurement) {
                           ? static_cast<double>(sofa->DataSamplingRate.values[0])
                           : 0;
   if (!(rate >= 8000 && rate <= 384000)) throw Fault{fmt::format("has a rate of {:g} Hz", rate)};
-  const auto m = static_cast<size_t>(std::clamp(measurement, 1, static_cast<int>(std::min(sofa->M, 1U << 30))) - 1);
+  const auto m = static_cast<size_t>(
+      std::clamp(measurement, 1, static_cast<int>(std::min(sofa->M, 1U << 30))) - 1);
   // Each receiver's own delay, in frames; one for all measurements, or each its own.
   const auto delay = [&](size_t ear) -> size_t {
     const size_t at =

@@ -121,8 +121,7 @@ Edit put(Draft& d, const Knots& knots, StretchWay way, std::string label, std::s
   const auto [least, most] = stretch_bounds(way);
   Curve curve;
   for (size_t i = 1; i < knots.size(); ++i) {
-    const double in = (knots[i].in - knots[i - 1].in).s,
-                 out = (knots[i].out - knots[i - 1].out).s;
+    const double in = (knots[i].in - knots[i - 1].in).s, out = (knots[i].out - knots[i - 1].out).s;
     const double factor = out / in;
     if (!(factor >= least * 0.999 && factor <= most * 1.001))
       throw impossible(

@@ -60,7 +60,8 @@ std::vector<SideChoice> sides_from_json(const nlohmann::json& json, const StepTy
     side.file = bytes.empty() ? member<std::string>(value, "file", "", here) : bytes;
     side.name = member<std::string>(value, "clip", "", here);
     side.clip = member(value, "id", 0, here);
-    if (side.clip < 0 || side.clip > most_id || (side.from == SideChoice::From::file && side.file.empty()))
+    if (side.clip < 0 || side.clip > most_id ||
+        (side.from == SideChoice::From::file && side.file.empty()))
       throw wrong(here, "names nothing that can be heard.");
   }
   return out;
@@ -101,8 +102,7 @@ ChainStep step_from_json(const nlohmann::json& json, const std::string& where) {
     } else if (key == "id") {
       step.id = member(json, "id", 0, here);
       if (step.id < 1 || step.id > most_id)
-        throw wrong(here,
-                    fmt::format("\"id\" is {}, allowed is 1 to {}.", shown(value), most_id));
+        throw wrong(here, fmt::format("\"id\" is {}, allowed is 1 to {}.", shown(value), most_id));
     } else if (key == "sides") {
       step.sides = sides_from_json(value, *type, fmt::format("{}, sides", here));
     } else if (key == "sits_out") {

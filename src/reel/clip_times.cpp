@@ -46,8 +46,8 @@ ClipTimes times_through(const Reel& reel, const Clip& clip, std::span<const Runn
   Samples frames = frames_of(times.length, reel.rate);
   for (const RunningStep& running : steps) {
     if (!running.step->type->rewrite) continue;
-    const auto made = rewritten(*running.step, tracks_entering(reel, clip, running, times), frames,
-                                reel.rate);
+    const auto made =
+        rewritten(*running.step, tracks_entering(reel, clip, running, times), frames, reel.rate);
     times = with_clock(std::move(times), times.clock.then(made.map));
     frames = made.frames;
   }
@@ -145,7 +145,8 @@ void cut_curves(const Reel& reel, const Clip& clip, Chain& own_chain, ClipRange 
     times = with_clock(std::move(times), times.clock.then(made.map));
     frames = made.frames;
     for (size_t p = 0; p < step.type->parameters.size(); ++p)
-      if (double& value = step.settings.values[p]; step.type->parameters[p].sets_length && value > 0)
+      if (double& value = step.settings.values[p];
+          step.type->parameters[p].sets_length && value > 0)
         value *= share;
   }
 }

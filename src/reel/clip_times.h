@@ -11,11 +11,11 @@ namespace drevan {
 
 /// What a clip's moments hang on. A value.
 struct ClipTimes {
-  SourceTime begin{};      ///< of the clip, in its source
-  ClipSpan length{};       ///< of the clip
-  TimeMap clock{};         ///< from the clip's moments to those of what leaves its chains
-  double lead_s = 0;       ///< of what leaves, before the clip's own beginning is due
-  ReelTime place{};        ///< where its beginning stands
+  SourceTime begin{};  ///< of the clip, in its source
+  ClipSpan length{};   ///< of the clip
+  TimeMap clock{};     ///< from the clip's moments to those of what leaves its chains
+  double lead_s = 0;   ///< of what leaves, before the clip's own beginning is due
+  ReelTime place{};    ///< where its beginning stands
   friend bool operator==(const ClipTimes&, const ClipTimes&) = default;
 };
 

@@ -68,8 +68,8 @@ void Crossings::add_row(const Reel& reel, std::vector<const Clip*> row) {
   }
 }
 
-bool Crossings::add(const Reel& reel, const Clip& before, const ClipTimes& going,
-                    const Clip& after, const ClipTimes& coming) {
+bool Crossings::add(const Reel& reel, const Clip& before, const ClipTimes& going, const Clip& after,
+                    const ClipTimes& coming) {
   const ReelRange over{whole_in_reel(coming).begin, whole_in_reel(going).end};
   if (!(over.length().s >= least_cross_s) || going.clock.backwards() || coming.clock.backwards())
     return false;

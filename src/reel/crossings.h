@@ -15,9 +15,10 @@ namespace drevan {
 
 /// Two clips of a row, of which one ends within the other.
 struct Crossing {
-  int before = 0, after = 0;       ///< by id
-  ReelRange over{};                ///< from where `after` begins to where `before` ends
-  ClipSpan out{}, in{};            ///< the same by the clips' own clocks: the end of one, the beginning of the other
+  int before = 0, after = 0;  ///< by id
+  ReelRange over{};           ///< from where `after` begins to where `before` ends
+  ClipSpan out{},
+      in{};  ///< the same by the clips' own clocks: the end of one, the beginning of the other
   double alike = 0;                ///< see Crossfade; 0 where it is not known yet
   double middle = middle_of_fade;  ///< see Crossfade
   friend bool operator==(const Crossing&, const Crossing&) = default;

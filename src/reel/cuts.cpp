@@ -58,8 +58,8 @@ void cut_versions(const Reel& reel, const Clip& before, Clip& clip, ClipRange ra
     const Source& source = reel.sources[static_cast<size_t>(v.source)];
     const Samples begin = v.begin + frame_of(range.begin, source.rate);
     v.begin = std::clamp<Samples>(begin, 0, source.frames - 1);
-    v.frames = std::clamp<Samples>(frames_of(range.length(), source.rate), 1,
-                                   source.frames - v.begin);
+    v.frames =
+        std::clamp<Samples>(frames_of(range.length(), source.rate), 1, source.frames - v.begin);
     v.range.reset();
     v.loudness_lufs.reset();
     v.peak_dbfs.reset();
@@ -71,7 +71,8 @@ void cut_versions(const Reel& reel, const Clip& before, Clip& clip, ClipRange ra
 
 // What is left of a fade at an edge that moves inwards by `by`; one that is cut within goes on.
 EdgeFade fade_of_piece(const EdgeFade& fade, double by, bool more_behind) {
-  if (by > 0 && fade.gone_s + by < fade.seconds) return {fade.seconds, fade.shape, fade.gone_s + by};
+  if (by > 0 && fade.gone_s + by < fade.seconds)
+    return {fade.seconds, fade.shape, fade.gone_s + by};
   return {more_behind ? cut_fade_s : 0};
 }
 
@@ -245,9 +246,7 @@ std::string told_of_joined(const Reel& reel, std::span<const Clip> parts, bool h
   };
   if (other([&](const Clip& c) { return c.chain != piece(c).chain; }))
     told.push_back(fmt::format("the chain of {} serves all of it", first.name));
-  if (other([&](const Clip& c) {
-        return c.sends != piece(c).sends || c.direct != first.direct;
-      }))
+  if (other([&](const Clip& c) { return c.sends != piece(c).sends || c.direct != first.direct; }))
     told.push_back(fmt::format("all of it is sent where {} is", first.name));
   if (other([&](const Clip& c) { return std::abs((c.place - piece(c).place).s) > 0.001; }))
     told.push_back("what stood elsewhere now follows it");

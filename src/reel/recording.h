@@ -40,12 +40,12 @@ std::filesystem::path recording_file(const std::filesystem::path& folder, const 
 
 /// What is recorded into.
 struct RecordedWhere {
-  ReelTime place{};                ///< where the line begins
-  bool plays = false;              ///< the reel plays meanwhile, from before that on
-  std::optional<ReelTime> to{};    ///< where each pass ends; empty: it goes on
-  double rate = 48000;             ///< of the recording and of what is played, Hz
-  Samples latency = 0;             ///< frames from playing to hearing
-  Samples lag = 0;                 ///< frames by which this file's inputs come later than others
+  ReelTime place{};              ///< where the line begins
+  bool plays = false;            ///< the reel plays meanwhile, from before that on
+  std::optional<ReelTime> to{};  ///< where each pass ends; empty: it goes on
+  double rate = 48000;           ///< of the recording and of what is played, Hz
+  Samples latency = 0;           ///< frames from playing to hearing
+  Samples lag = 0;               ///< frames by which this file's inputs come later than others
   friend bool operator==(const RecordedWhere&, const RecordedWhere&) = default;
 };
 /// From frame `at` of a recording on, what was played: `position` counts frames of the reel.

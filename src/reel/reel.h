@@ -158,7 +158,7 @@ struct Reel {
   RecordingFormat recording;
   /// A finished mix to listen against, never written to; absolute in memory. Empty: none.
   std::filesystem::path reference;
-  int last_event_id = 0;  ///< the highest id that any event of it ever had
+  int last_event_id = 0;            ///< the highest id that any event of it ever had
   int last_space_id = mix_clip_id;  ///< the lowest id that any space of it ever had
   std::string target;   ///< what it is delivered by: one of Drevan's own by id, or a file; empty: none
   int last_clip_id = 0; ///< the highest id that any clip of it ever had: none comes again

@@ -46,17 +46,17 @@ Source source_from(const json& j, const fs::path& folder, const std::string& whe
   s.rate = member(j, "rate_hz", 48000.0, where);
   s.channels = member(j, "channels", 1, where);
   s.hash = from_hex(member<std::string>(j, "hash", "", where));
-  if (s.frames < 0 || s.frames > most_frames || !(s.rate >= 8000 && s.rate <= 384000) || s.channels < 1 ||
-      s.channels > max_channels)
-    throw Error(
-        Error::Kind::call,
-        fmt::format("{}: frames must be 0 or more (and no more than a disk holds), rate_hz 8000 to 384000, channels 1 to {}.",
-                    where, max_channels));
+  if (s.frames < 0 || s.frames > most_frames || !(s.rate >= 8000 && s.rate <= 384000) ||
+      s.channels < 1 || s.channels > max_channels)
+    throw Error(Error::Kind::call,
+                fmt::format("{}: frames must be 0 or more (and no more than a disk holds), rate_hz "
+                            "8000 to 384000, channels 1 to {}.",
+                            where, max_channels));
   return s;
 }
 
 std::optional<ClipRange> range_from(const json& j, const char* key, const std::string& where,
-                                       double earliest_s = 0) {
+                                    double earliest_s = 0) {
   if (!j.contains(key)) return std::nullopt;
   const auto& r = j.at(key);
   if (!r.is_array() || r.size() != 2 || !r[0].is_number() || !r[1].is_number() ||
@@ -86,13 +86,12 @@ EdgeFade fade_from(const json& j, const char* key, const std::string& where,
   const auto number = [&](size_t i, double least, double most) {
     return f[i].is_number() && f[i].get<double>() >= least && f[i].get<double>() <= most;
   };
-  const bool was_crossed = f.is_array() && f.size() == 4 && f[1] == "crossed" &&
-                           number(2, -1, 1) && number(3, least_middle, most_middle);
-  const bool plain = f.is_array() && (f.size() == 2 || f.size() == 3) &&
-                     (f[1] == "line" || f[1] == "smooth");
+  const bool was_crossed = f.is_array() && f.size() == 4 && f[1] == "crossed" && number(2, -1, 1) &&
+                           number(3, least_middle, most_middle);
+  const bool plain =
+      f.is_array() && (f.size() == 2 || f.size() == 3) && (f[1] == "line" || f[1] == "smooth");
   const bool right = (was_crossed || plain) && number(0, 0, longest_fade_s) &&
-                     f[0].get<double>() > 0 &&
-                     (f.size() != 3 || number(2, 0, f[0].get<double>()));
+                     f[0].get<double>() > 0 && (f.size() != 3 || number(2, 0, f[0].get<double>()));
   if (!right)
     throw wrong(where, fmt::format("\"{}\" must be [seconds, \"line\" or \"smooth\"], with what of "
                                    "it lies outside of the clip behind it, at most {:.0f} s.",
@@ -193,14 +192,17 @@ Clip clip_from(const json& j, const Reel& reel, CrossedFades& crossed, const std
     throw bad("\"id\" must be 1 or more, at most 1000000000, and its own.");
   if (c.group < 0 || c.group >= static_cast<int>(reel.groups.size()))
     throw bad("\"group\" must be the number of a group in this file, counted from 0.");
-  if (!(c.place.s >= 0 && c.place.s <= latest_place_s)) throw bad(fmt::format("\"place_s\" is {}, allowed is 0 to {:.0f} s.", c.place.s, latest_place_s).c_str());
+  if (!(c.place.s >= 0 && c.place.s <= latest_place_s))
+    throw bad(fmt::format("\"place_s\" is {}, allowed is 0 to {:.0f} s.", c.place.s, latest_place_s)
+                  .c_str());
   source_range_from(j, reel, c, here);
   c.line = member(j, "line", 0, here);
   if (c.line < 0 || c.line > most_id) throw bad("\"line\" must be 0 to 1000000000.");
   c.chosen = member(j, "chosen", true, here);
   c.text = member<std::string>(j, "text", "", here);
   c.made_into = member(j, "made_into", 0, here);
-  if (c.made_into < 0 || c.made_into > most_id || c.made_into == c.id) throw bad("\"made_into\" must be another clip's id.");
+  if (c.made_into < 0 || c.made_into > most_id || c.made_into == c.id)
+    throw bad("\"made_into\" must be another clip's id.");
   c.layered = member(j, "layered", false, here);
   // It may lie before the clip, not before its source.
   const double before_s = static_cast<double>(c.begin) / reel.source_of(c).rate;
@@ -284,8 +286,8 @@ std::string reel_to_text(const Reel& reel, const fs::path& folder) {
   }
   out["clips"] = ordered_json::array();
   for (const auto& c : reel.clips) {
-    ordered_json one{{"id", c.id},       {"name", c.name},     {"source", c.source},
-                     {"begin", c.begin}, {"frames", c.frames}, {"group", c.group},
+    ordered_json one{{"id", c.id},          {"name", c.name},     {"source", c.source},
+                     {"begin", c.begin},    {"frames", c.frames}, {"group", c.group},
                      {"place_s", c.place.s}};
     if (c.room_tone) one["room_tone_s"] = {c.room_tone->begin.s, c.room_tone->end.s};
     if (c.line != 0) one["line"] = c.line;

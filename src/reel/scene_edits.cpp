@@ -182,9 +182,8 @@ Edit rename_event(const Reel& reel, int event, const std::string& name) {
 Edit remove_events(const Reel& reel, std::span<const int> events) {
   Edit edit = edit_of(reel, fmt::format("Take out {}", counted(events.size(), "event")));
   for (const int id : events) event_in(edit.next, id);
-  std::erase_if(edit.next.events, [&](const Event& e) {
-    return std::ranges::find(events, e.id) != events.end();
-  });
+  std::erase_if(edit.next.events,
+                [&](const Event& e) { return std::ranges::find(events, e.id) != events.end(); });
   return edit;
 }
 

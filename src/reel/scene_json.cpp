@@ -208,7 +208,8 @@ void scene_from_json(const json& j, Reel& reel, const fs::path& folder, const st
   std::ranges::stable_sort(reel.events, {}, &Event::at);
   reel.recording = recording_from(j, folder, where);
   reel.reference = path_in(j, "reference", folder, where);
-  reel.last_space_id = std::clamp(member(j, "last_space_id", mix_clip_id, where), -most_id, mix_clip_id);
+  reel.last_space_id =
+      std::clamp(member(j, "last_space_id", mix_clip_id, where), -most_id, mix_clip_id);
   for (const auto& space : reel.spaces)
     reel.last_space_id = std::min(reel.last_space_id, space.clip.id);
 }

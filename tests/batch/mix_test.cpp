@@ -71,7 +71,8 @@ TEST(Mix, EveryClipLiesAtItsPlaceToTheSample) {
   const TempFolder t;
   Reel reel = small_reel(t);
   for (auto& c : reel.clips) {
-    c.chain.steps = {test::with("limiter", {{"ceiling_db", 0}})};  // late by itself; changes nothing
+    c.chain.steps = {
+        test::with("limiter", {{"ceiling_db", 0}})};  // late by itself; changes nothing
     c.layered = true;
   }
   reel.groups[0].chain = {};

@@ -67,8 +67,8 @@ TEST_F(SelectionTest, OneClipMadeOfSeveralSoundsAsTheyDidAndComesApart) {
   Reel changed = made;
   changed.clips[1].chain.steps[0].settings.values[0] = 0;
   const RenderedPart again =
-      render_one(edits::take_apart(changed, clip.id).next, made_of(changed, clip.id),
-                 t / "two.wav", store, not_cancelled);
+      render_one(edits::take_apart(changed, clip.id).next, made_of(changed, clip.id), t / "two.wav",
+                 store, not_cancelled);
   const Reel remade = edits::make_again(changed, clip.id, again.sound).next;
   EXPECT_GT(difference(mix_of(remade, "again"), before), 0.01F);
   EXPECT_EQ(remade.find(clip.id)->place.s, 2);

@@ -88,9 +88,9 @@ TEST_F(OutputsTest, ABatchNeverReplacesWhatItsChainsHear) {
   AudioBuffer voice = test::words(0.2, 1);
   test::write_wav(t / "in" / "hall.wav", voice);
   const auto before = text(t / "hall.wav");
-  const auto r = test::run(cli + " render --overwrite --room-tone none --recipe" +
-                           quoted(t / "hall.recipe") + "--out" + quoted(t.path()) +
-                           quoted(t / "in" / "hall.wav"));
+  const auto r =
+      test::run(cli + " render --overwrite --room-tone none --recipe" + quoted(t / "hall.recipe") +
+                "--out" + quoted(t.path()) + quoted(t / "in" / "hall.wav"));
   EXPECT_EQ(r.code, 0) << r.out;
   EXPECT_EQ(text(t / "hall.wav"), before);
   EXPECT_TRUE(fs::exists(t / "hall-2.wav"));
@@ -119,10 +119,10 @@ TEST_F(OutputsTest, AFilmWithAMissingClipEndsWithThree) {
   EXPECT_EQ(test::run(call + quoted(t / "whole.mov")).code, 0);
   fs::remove(reel.sources[1].path);
   EXPECT_EQ(test::run(call + quoted(t / "part.mov")).code, 3);
-  EXPECT_EQ(test::run(cli + " film --reel" + quoted(t / "none.reel") + "--out" +
-                      quoted(t / "no.mov"))
-                .code,
-            3);
+  EXPECT_EQ(
+      test::run(cli + " film --reel" + quoted(t / "none.reel") + "--out" + quoted(t / "no.mov"))
+          .code,
+      3);
   EXPECT_EQ(test::run(call + quoted(t / "no.xyz")).code, 2);
   EXPECT_EQ(test::run(cli + " events --reel" + quoted(t / "none.reel")).code, 3);
   EXPECT_EQ(test::run(cli + " events").code, 2);
@@ -134,8 +134,8 @@ TEST_F(OutputsTest, AFilmTellsWhatItClips) {
   for (Clip& c : reel.clips) c.chain.steps = {test::with("gain", {{"gain_db", 36}})};
   settle_step_ids(reel);
   save_reel(reel, t / "loud.reel");
-  const auto r = test::run(cli + " film --reel" + quoted(t / "loud.reel") + "--out" +
-                           quoted(t / "loud.mov"));
+  const auto r =
+      test::run(cli + " film --reel" + quoted(t / "loud.reel") + "--out" + quoted(t / "loud.mov"));
   EXPECT_EQ(r.code, 0);
   EXPECT_NE(r.out.find("samples clipped"), std::string::npos) << r.out;
 }
@@ -152,7 +152,8 @@ TEST(Outputs, EveryPlaceThatWritesIsKnown) {
       {"reel/lock.cpp", 1},           // holds nothing
       {"reel/journal.cpp", 1},        // beside the reel, under its name
       {"reel/recording.cpp", 1},      // beside a recording: never over a file that is there
-      {"desktop/work/reel_memory.cpp", 2},  // what the program remembers of a reel, in its own folder
+      {"desktop/work/reel_memory.cpp",
+       2},  // what the program remembers of a reel, in its own folder
   };
   const std::regex opens(
       R"(O_CREAT|std::ofstream|QSaveFile \w|QIODevice::WriteOnly|avio_open\(|sf_open\([^)]*SFM_WRITE|fopen\([^)]*"[wa])");

@@ -32,8 +32,9 @@ TEST_F(BenchTest, FindRoomToneMarksAPause) {
   ASSERT_TRUE(d.settle());
   QTest::keyClick(&d.window, Qt::Key_R, Qt::ShiftModifier);
   ASSERT_TRUE(d.wait_for([&] { return d.work().selection.clip()->room_tone.has_value(); }));
-  EXPECT_GE(d.work().selection.clip()->room_tone->end.s - d.work().selection.clip()->room_tone->begin.s,
-            0.5);
+  EXPECT_GE(
+      d.work().selection.clip()->room_tone->end.s - d.work().selection.clip()->room_tone->begin.s,
+      0.5);
   d.work().document.undo();
   EXPECT_FALSE(d.work().selection.clip()->room_tone);
 }

@@ -116,7 +116,8 @@ TEST_F(CurveLaneTest, PointsAreReachedByKeys) {
   open();
   lane().setFocus();
   d.work().listening.seek(ClipTime{2});
-  ASSERT_TRUE(d.wait_for([&] { return std::abs(d.work().listening.clip_position().s - 2) < 0.01; }));
+  ASSERT_TRUE(
+      d.wait_for([&] { return std::abs(d.work().listening.clip_position().s - 2) < 0.01; }));
   QTest::qWait(50);
   QTest::keyClick(&lane(), Qt::Key_Insert);
   ASSERT_TRUE(curve());

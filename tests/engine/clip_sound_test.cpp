@@ -68,7 +68,8 @@ TEST_F(ClipSoundTest, ARoomToneMayBeSharedByTheGroup) {
 }
 
 TEST_F(ClipSoundTest, ARoomToneThatCannotBeIsToldInASentence) {
-  for (const ClipRange bad : {ClipRange{0, 0.3}, ClipRange{-0.1, 1}, ClipRange{1.5, 2.6}, ClipRange{3, 4}}) {
+  for (const ClipRange bad :
+       {ClipRange{0, 0.3}, ClipRange{-0.1, 1}, ClipRange{1.5, 2.6}, ClipRange{3, 4}}) {
     try {
       require_room_tone(bad, 2, "one.wav");
       ADD_FAILURE() << bad.begin.s;

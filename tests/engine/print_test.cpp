@@ -69,7 +69,8 @@ TEST_F(Printing, TheLawIsChosenByMeasuring) {
   EXPECT_NEAR(*like.alike_in, 1, 1e-4);
   EXPECT_NEAR(*like.alike_out, 1, 1e-4);
   // A low cut far above leaves little that is alike.
-  const auto unlike = print(x, {{test::with("cut", {{"low_hz", 1000}, {"low_slope_db", 4}})}}, ClipRange{1, 2});
+  const auto unlike =
+      print(x, {{test::with("cut", {{"low_hz", 1000}, {"low_slope_db", 4}})}}, ClipRange{1, 2});
   EXPECT_LT(*unlike.alike_in, *like.alike_in);
   // To the clip's ends there is nothing to fade from.
   const auto all = print(x, {{test::with("gain", {{"gain_db", -6}})}}, ClipRange{0, 3});

@@ -354,7 +354,8 @@ TEST(TakesOfARecording, PartsThatAreTooShortAreNone) {
 // behind it, and before the next look, is not lost.
 TEST(TakesOfRecording, ARunWithHolesIsOneTake) {
   // Played from 0 for 96000 frames, 4800 of nothing, then on; recorded into from 48000.
-  const Recording r{{}, 300000, {{0, 96000, 0, true}, {96000, 4800, 0, false}, {100800, 150000, 96000, true}}};
+  const Recording r{
+      {}, 300000, {{0, 96000, 0, true}, {96000, 4800, 0, false}, {100800, 150000, 96000, true}}};
   const auto takes = takes_of_recording(r, 700, {48000, 200000}, 48000);
   ASSERT_EQ(takes.size(), 1U);
   EXPECT_EQ(takes[0].position, 48000);
@@ -362,8 +363,12 @@ TEST(TakesOfRecording, ARunWithHolesIsOneTake) {
   EXPECT_EQ(takes[0].frames, 152000 + 4800);
   EXPECT_EQ(takes[0].holes, (std::vector<RecordedHole>{{96000, 4800}}));
   // A hole within the first moments of a pass neither moves the take nor shortens it.
-  const Recording early{{}, 300000, {{0, 100, 0, true}, {100, 3696, 0, false}, {3796, 96000, 100, true},
-                                     {99796, 96000, 0, true}}};
+  const Recording early{{},
+                        300000,
+                        {{0, 100, 0, true},
+                         {100, 3696, 0, false},
+                         {3796, 96000, 100, true},
+                         {99796, 96000, 0, true}}};
   const auto passes = takes_of_recording(early, 0, {50, 96000}, 48000);
   ASSERT_EQ(passes.size(), 2U);
   EXPECT_EQ(passes[0].position, 50);

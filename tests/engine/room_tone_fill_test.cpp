@@ -90,8 +90,8 @@ TEST_F(FillGaps, GapsAreFoundAndFilledAtTheLevelOfTheirNeighbours) {
   EXPECT_NEAR(second - first, 10 * std::log10((1 + 4) / 2.0), 0.7);
   std::vector<edits::ToneClip> tones;
   for (const auto& f : filled)
-    tones.push_back(
-        {examine_source(f.file), f.gap.range.begin - ReelSpan{tone_fade_s}, f.gap.before, f.gap.after});
+    tones.push_back({examine_source(f.file), f.gap.range.begin - ReelSpan{tone_fade_s},
+                     f.gap.before, f.gap.after});
   const auto edit = edits::fill_with_tone(reel, 0, 1, tones, tone_fade_s);
   EXPECT_EQ(edit.label, "Fill 2 gaps with room tone");
   ASSERT_EQ(edit.next.clips.size(), 5U);

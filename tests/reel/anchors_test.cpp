@@ -142,7 +142,9 @@ TEST_F(Anchors, WhatCannotBeBoundIsToldAndNothingChanges) {
   reel = edits::stretch_to(reel, 1, HeardSpan{2}, StretchWay::tape).next;
   EXPECT_THROW(edits::move_anchor(reel, 1, 0, HeardTime{0.2}), Error);
   EXPECT_NO_THROW(edits::move_anchor(reel, 1, 0, HeardTime{0.26}));
-  EXPECT_THROW(edits::stretch_to(edits::unbind(reel, 1, 0).next, 1, HeardSpan{0.4}, StretchWay::tape), Error);
+  EXPECT_THROW(
+      edits::stretch_to(edits::unbind(reel, 1, 0).next, 1, HeardSpan{0.4}, StretchWay::tape),
+      Error);
   reel.clips[0].chain.steps.push_back(make_step("reverse"));
   EXPECT_THROW(edits::bind(reel, 1, HeardTime{0.5}, StretchWay::pitch), Error);
 }

@@ -54,7 +54,9 @@ class Walk {
   double between(double a, double b) {
     return a + (b - a) * static_cast<double>(random_() % 10001) / 10000;
   }
-  int clip(const Reel& reel) { return reel.clips.empty() ? 0 : reel.clips[pick(reel.clips.size())].id; }
+  int clip(const Reel& reel) {
+    return reel.clips.empty() ? 0 : reel.clips[pick(reel.clips.size())].id;
+  }
   std::vector<int> some(const Reel& reel) {
     std::vector<int> out;
     for (unsigned n = 1 + pick(3); n > 0; --n)
@@ -71,7 +73,8 @@ class Walk {
     Curve out;
     double s = between(-1, 1);
     for (unsigned n = 1 + pick(4); n > 0; --n) {
-      out.points.push_back({s, between(least, most), chance(2) ? CurveShape::line : CurveShape::hold});
+      out.points.push_back(
+          {s, between(least, most), chance(2) ? CurveShape::line : CurveShape::hold});
       s += between(0.01, 2);
     }
     return out;
@@ -134,7 +137,8 @@ class Walk {
       case 11:
         return edits::bind(reel, id, HeardTime{between(0, 2 * length)}, way);
       case 12:
-        return edits::move_anchor(reel, id, static_cast<int>(pick(3)), HeardTime{between(0, length)});
+        return edits::move_anchor(reel, id, static_cast<int>(pick(3)),
+                                  HeardTime{between(0, length)});
       case 13:
         return edits::unbind(reel, id, static_cast<int>(pick(3)));
       case 14:
@@ -173,9 +177,14 @@ class Walk {
         return edits::set_middle(reel, c.before, c.after, between(0, 1));
       }
       case 26: {
-        Recipe recipe{"x", "", {{chance(2) ? make_step("reverse") : test::with("speed", {{"speed_pct", between(30, 300)}})}}, {}};
+        Recipe recipe{"x",
+                      "",
+                      {{chance(2) ? make_step("reverse")
+                                  : test::with("speed", {{"speed_pct", between(30, 300)}})}},
+                      {}};
         const int one[] = {id};
-        if (reel.find(id) && reel.find(id)->chain.steps.size() > 4) return edits::take_steps_off(reel, one);
+        if (reel.find(id) && reel.find(id)->chain.steps.size() > 4)
+          return edits::take_steps_off(reel, one);
         return edits::paste_steps(reel, one, recipe, static_cast<int>(pick(3)) - 1);
       }
       case 27:
@@ -200,7 +209,8 @@ class Walk {
 std::string fault_in(const Reel& reel, const std::filesystem::path& folder) {
   try {
     const auto text = reel_to_text(reel, folder);
-    if (!(reel_from_text(text, folder, "again.reel") == reel)) return "it is another one when opened again";
+    if (!(reel_from_text(text, folder, "again.reel") == reel))
+      return "it is another one when opened again";
   } catch (const Error& e) {
     return std::string("it does not open again: ") + e.what();
   }
@@ -208,13 +218,15 @@ std::string fault_in(const Reel& reel, const std::filesystem::path& folder) {
   for (const Clip& c : reel.clips) {
     const Source& source = reel.source_of(c);
     if (!ids.insert(c.id).second || c.id > reel.last_clip_id) return "a clip's id";
-    if (c.begin < 0 || c.frames < 1 || c.begin + c.frames > source.frames) return c.name + ": its range";
+    if (c.begin < 0 || c.frames < 1 || c.begin + c.frames > source.frames)
+      return c.name + ": its range";
     if (!(c.place >= ReelTime{0} && c.place <= latest_place)) return c.name + ": its place";
     for (const EdgeFade& f : {c.fade_in, c.fade_out})
       if (!(f.seconds >= 0 && f.gone_s >= 0 && f.gone_s <= f.seconds)) return c.name + ": a fade";
     const ClipTimes times = times_of(reel, c);
     const ReelRange sounds = whole_in_reel(times);
-    if (!(sounds.length().s > 0) || !std::isfinite(sounds.end.s)) return c.name + ": how it is heard";
+    if (!(sounds.length().s > 0) || !std::isfinite(sounds.end.s))
+      return c.name + ": how it is heard";
     for (const ChainStep& s : c.chain.steps)
       for (const Track& track : s.curves)
         for (size_t i = 0; i < track.curve->points.size(); ++i) {
@@ -231,7 +243,8 @@ std::string fault_in(const Reel& reel, const std::filesystem::path& folder) {
   std::set<int> into, out_of;
   const Crossings crossings(reel);
   for (const Crossing& c : crossings.all()) {
-    if (!into.insert(c.after).second || !out_of.insert(c.before).second) return "an edge crosses twice";
+    if (!into.insert(c.after).second || !out_of.insert(c.before).second)
+      return "an edge crosses twice";
     const Clip &going = *reel.find(c.before), &coming = *reel.find(c.after);
     if (going.group != coming.group || left_out(reel, going) || left_out(reel, coming))
       return "what crosses is not heard in one row";
@@ -249,7 +262,8 @@ double walk_seconds() {
 TEST(AnyEdits, LeaveAWholeReel) {
   const test::TempFolder t;
   const Reel start = test::reel_of(t, {{"a", "One"}, {"b", "One"}, {"c", "Two"}}, 4);
-  const auto until = std::chrono::steady_clock::now() + std::chrono::duration<double>(walk_seconds());
+  const auto until =
+      std::chrono::steady_clock::now() + std::chrono::duration<double>(walk_seconds());
   unsigned seed = walk_seconds() > 10 ? std::random_device{}() : 1;
   long edits = 0;
   while (std::chrono::steady_clock::now() < until) {
@@ -268,7 +282,8 @@ TEST(AnyEdits, LeaveAWholeReel) {
 TEST(AnyEdits, TheMixIsTheSumOfItsParts) {
   const test::TempFolder t;
   const Reel start = test::reel_of(t, {{"a", "One"}, {"b", "One"}, {"c", "Two"}}, 2);
-  const auto until = std::chrono::steady_clock::now() + std::chrono::duration<double>(walk_seconds());
+  const auto until =
+      std::chrono::steady_clock::now() + std::chrono::duration<double>(walk_seconds());
   unsigned seed = walk_seconds() > 10 ? std::random_device{}() : 100;
   FindingStore store;
   const CancelToken never{};

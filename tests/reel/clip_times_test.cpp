@@ -56,9 +56,9 @@ ChainStep random_rewriter(std::mt19937& random) {
     default: {
       ChainStep step = make_step("stretch");
       const int length = parameter_index(*step.type, "length_pct");
-      step.curves = {{length, std::make_shared<const Curve>(
-                                  Curve{{{0.5, pct, CurveShape::hold}, {2, 100, CurveShape::line},
-                                         {3, 60, CurveShape::line}}})}};
+      step.curves = {{length, std::make_shared<const Curve>(Curve{{{0.5, pct, CurveShape::hold},
+                                                                   {2, 100, CurveShape::line},
+                                                                   {3, 60, CurveShape::line}}})}};
       return step;
     }
   }
@@ -69,7 +69,8 @@ TEST_F(ClipTimesTest, EveryMomentGoesThereAndBackWithinAFrame) {
   for (int round = 0; round < 200; ++round) {
     clip().chain.steps.clear();
     reel.groups[0].chain.steps.clear();
-    for (unsigned n = random() % 3; n > 0; --n) clip().chain.steps.push_back(random_rewriter(random));
+    for (unsigned n = random() % 3; n > 0; --n)
+      clip().chain.steps.push_back(random_rewriter(random));
     if (random() % 3 == 0) reel.groups[0].chain.steps.push_back(random_rewriter(random));
     const ClipTimes times = times_of(reel, clip());
     const double frame = 1 / reel.rate;
@@ -123,9 +124,9 @@ TEST_P(CutByTheClock, PiecesStandWhereTheyWereHeard) {
   // A gain that falls in two halves, behind what changes the clock.
   ChainStep gain = make_step("gain");
   const bool longer = GetParam() != 3;
-  gain.curves = {{0, std::make_shared<const Curve>(
-                         Curve{{{longer ? 4.0 : 2.0, -6, CurveShape::hold},
-                                {longer ? 5.0 : 2.5, -30, CurveShape::hold}}})}};
+  gain.curves = {
+      {0, std::make_shared<const Curve>(Curve{{{longer ? 4.0 : 2.0, -6, CurveShape::hold},
+                                               {longer ? 5.0 : 2.5, -30, CurveShape::hold}}})}};
   clip().chain.steps.push_back(gain);
   settle_step_ids(reel);
   const AudioBuffer whole = sum(reel);

@@ -70,10 +70,9 @@ void work_on_the_scene(Reel& reel, std::mt19937& random) {
     default:
       // A moment is bound, or let go.
       if (anchors_of(reel, reel.clips[0]).empty())
-        reel =
-            edits::bind(reel, clip, HeardTime{clip_seconds(reel, reel.clips[0]) / 2},
-                        edits::StretchWay::tape)
-                .next;
+        reel = edits::bind(reel, clip, HeardTime{clip_seconds(reel, reel.clips[0]) / 2},
+                           edits::StretchWay::tape)
+                   .next;
       else
         reel = edits::unbind(reel, clip, 0).next;
       break;
@@ -123,10 +122,10 @@ int bring_back(Reel& reel, const std::filesystem::path& file) {
     try {
       const Source source = examine_source(broken.audio);
       const auto takes = takes_of_broken(broken, source.frames);
-      reel = edits::add_recording(
-                 reel, broken.line,
-                 recorded_parts(source, takes, broken.where.rate, broken.where.place))
-                 .next;
+      reel =
+          edits::add_recording(reel, broken.line,
+                               recorded_parts(source, takes, broken.where.rate, broken.where.place))
+              .next;
       // To the sample, as if it had not been killed: the pre-roll is no part of it.
       if (!broken.marks.empty() && takes[0].position) {
         const PlayedMark& first = broken.marks[0];

@@ -29,8 +29,10 @@ class RecordingTest : public testing::Test {
     settle_step_ids(reel);
   }
   RecordedPart part(double from_s, double seconds, double place_s) {
-    return {reel.sources[2], static_cast<Samples>(from_s * 48000),
-            static_cast<Samples>(seconds * 48000), {place_s}};
+    return {reel.sources[2],
+            static_cast<Samples>(from_s * 48000),
+            static_cast<Samples>(seconds * 48000),
+            {place_s}};
   }
   test::TempFolder t;
   Reel reel;

@@ -49,11 +49,14 @@ TEST_F(SceneCurves, AClipBecomesAsLongAsItIsToldByEitherWay) {
       EXPECT_NEAR(seconds_of(turned.next), to, 1e-4);
       EXPECT_EQ(edits::take_out_stretch(turned.next, 1).next.clips, reel.clips);
     }
-  expect_impossible([&] { edits::stretch_to(reel, 1, HeardSpan{8.1}, StretchWay::pitch); }, "0.20 to 8.00 s");
-  expect_impossible([&] { edits::stretch_to(reel, 1, HeardSpan{0.1}, StretchWay::tape); }, "past that");
+  expect_impossible([&] { edits::stretch_to(reel, 1, HeardSpan{8.1}, StretchWay::pitch); },
+                    "0.20 to 8.00 s");
+  expect_impossible([&] { edits::stretch_to(reel, 1, HeardSpan{0.1}, StretchWay::tape); },
+                    "past that");
   expect_impossible([&] { edits::stretch_to(reel, 1, HeardSpan{std::nan("")}, StretchWay::tape); },
                     "past that");
-  expect_impossible([&] { edits::stretch_to(reel, mix_clip_id, HeardSpan{3}, StretchWay::tape); }, "The mix");
+  expect_impossible([&] { edits::stretch_to(reel, mix_clip_id, HeardSpan{3}, StretchWay::tape); },
+                    "The mix");
 }
 
 TEST_F(SceneCurves, AGainIsDrawnBehindEverythingElseOfTheClip) {

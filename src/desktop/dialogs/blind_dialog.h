@@ -1,7 +1,6 @@
 // The blind comparison: ten hidden trials, then the score.
 #pragma once
 
-
 #include "engine/blind_test.h"
 #include <optional>
 #include "reel/reel.h"

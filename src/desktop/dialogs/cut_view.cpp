@@ -189,7 +189,8 @@ void CutView::move_edge(const Edge& edge, double s) {
   auto& range = pieces_[edge.piece].range;
   constexpr double least = 2 * edits::least_piece_s;
   if (edge.end)
-    range.end.s = std::clamp(s, range.begin.s + least, std::max(range.begin.s + least, take_length_s_));
+    range.end.s =
+        std::clamp(s, range.begin.s + least, std::max(range.begin.s + least, take_length_s_));
   else
     range.begin.s = std::clamp(s, 0.0, range.end.s - least);
   update();

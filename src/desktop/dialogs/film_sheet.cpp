@@ -21,7 +21,8 @@
 
 namespace drevan::desktop {
 
-FilmSheet::FilmSheet(const Work& work, QWidget* parent) : ReelSheet(work.document, parent), work_(work) {
+FilmSheet::FilmSheet(const Work& work, QWidget* parent)
+    : ReelSheet(work.document, parent), work_(work) {
   setWindowTitle(tr("Write the film"));
   setObjectName("film_sheet");
   film_ = new QComboBox(this);
@@ -117,8 +118,9 @@ void FilmSheet::write() {
             " " + tr("%1 could not be rendered and is missing.").arg(counted(failed, tr("clip")));
       const auto clipped = static_cast<long>(done.mix.files.front().clipped);
       if (clipped > 0)
-        told += " " + tr("%1 past full scale were clipped; a limiter in the mix's chain mends that.")
-                          .arg(counted(clipped, tr("sample")));
+        told +=
+            " " + tr("%1 past full scale were clipped; a limiter in the mix's chain mends that.")
+                      .arg(counted(clipped, tr("sample")));
       failed + clipped > 0 ? work_.notices.warn(told) : work_.notices.tell(told);
       accept();
     };

@@ -1,7 +1,6 @@
 // The film with the reel's mix as its sound.
 #pragma once
 
-
 #include "work/open_reel.h"
 #include "work/work.h"
 

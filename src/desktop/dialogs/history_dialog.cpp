@@ -8,7 +8,8 @@
 
 namespace drevan::desktop {
 
-HistoryDialog::HistoryDialog(const Work& work, QWidget* parent) : ReelSheet(work.document, parent), work_(work) {
+HistoryDialog::HistoryDialog(const Work& work, QWidget* parent)
+    : ReelSheet(work.document, parent), work_(work) {
   setWindowTitle(tr("Edits"));
   resize(300, 420);
   auto* box = new QVBoxLayout(this);

@@ -1,7 +1,6 @@
 // The list of edits: each in plain words, and a way to any of them.
 #pragma once
 
-
 #include "work/open_reel.h"
 #include "work/work.h"
 

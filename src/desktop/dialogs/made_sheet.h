@@ -1,7 +1,6 @@
 // A clip of tone, noise, silence or room tone: what it is, how long, how loud.
 #pragma once
 
-
 #include "work/open_reel.h"
 #include "work/work.h"
 

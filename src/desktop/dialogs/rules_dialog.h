@@ -1,7 +1,6 @@
 // Which recipe each clip gets, by patterns of group and name.
 #pragma once
 
-
 #include "batch/rules.h"
 #include "reel/library.h"
 #include "work/open_reel.h"

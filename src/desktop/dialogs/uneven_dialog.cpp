@@ -19,7 +19,8 @@
 
 namespace drevan::desktop {
 
-UnevenDialog::UnevenDialog(const Work& work, QWidget* parent) : ReelSheet(work.document, parent), work_(work) {
+UnevenDialog::UnevenDialog(const Work& work, QWidget* parent)
+    : ReelSheet(work.document, parent), work_(work) {
   connect(&lane_, &TaskLane::failed, this, [this](const QString& why) { work_.notices.warn(why); });
   setWindowTitle(tr("Where do my clips differ?"));
   setObjectName("uneven");

@@ -1,7 +1,6 @@
 // "Where do my clips differ?": every clip that stands out of its group.
 #pragma once
 
-
 #include "engine/uneven.h"
 #include "work/document.h"
 #include "work/open_reel.h"

@@ -31,7 +31,8 @@ QString chain_text(const Chain& chain) {
 
 }  // namespace
 
-VersionsDialog::VersionsDialog(const Work& work, QWidget* parent) : ReelSheet(work.document, parent), work_(work) {
+VersionsDialog::VersionsDialog(const Work& work, QWidget* parent)
+    : ReelSheet(work.document, parent), work_(work) {
   setProperty("chapter", tr("Versions: freeze what is good"));
   setWindowTitle(tr("Versions"));
   setObjectName("versions");

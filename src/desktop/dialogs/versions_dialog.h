@@ -1,7 +1,6 @@
 // The versions of the selected clip, as the tree they are.
 #pragma once
 
-
 #include "work/open_reel.h"
 #include "work/work.h"
 

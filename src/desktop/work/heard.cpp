@@ -52,12 +52,11 @@ void Heard::watch() {
   const Playing now{scene, scene ? 0 : selection_.clip_id(),
                     scene ? listening_.reel_position().s : listening_.clip_position().s};
   const Playing was = std::exchange(playing_, now);
-  const bool goes_on = std::exchange(was_heard_, heard) && was.scene == now.scene &&
-                       was.clip == now.clip;
+  const bool goes_on =
+      std::exchange(was_heard_, heard) && was.scene == now.scene && was.clip == now.clip;
   if (!heard || !goes_on || was.s == now.s || std::abs(now.s - was.s) > most_step_s) return;
   const auto [from, to] = std::minmax({was.s, now.s});
-  if (!scene)
-    return add(now.clip, measurements_.levels()->keys.back(), ClipRange{{from}, {to}});
+  if (!scene) return add(now.clip, measurements_.levels()->keys.back(), ClipRange{{from}, {to}});
   hear_scene({{from}, {to}});
 }
 
@@ -128,8 +127,7 @@ void Heard::bring() {
     Clip& clip = clips_[at.key().toInt()];
     clip.key = of["sound"].toString().toULongLong(nullptr, 16);
     for (const auto& part : of["heard_s"].toArray())
-      clip.parts.push_back(
-          {{part.toArray().at(0).toDouble()}, {part.toArray().at(1).toDouble()}});
+      clip.parts.push_back({{part.toArray().at(0).toDouble()}, {part.toArray().at(1).toDouble()}});
   }
   Q_EMIT changed();
 }

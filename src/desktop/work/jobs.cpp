@@ -232,8 +232,7 @@ void Jobs::fill_with_room_tone() {
       for (const FilledGap& filled : fill_gaps(*reel, group, folder, cancel))
         tones.push_back({examine_source(filled.file, &cancel),
                          std::max(ReelTime{0}, filled.gap.range.begin - ReelSpan{tone_fade_s}),
-                         filled.gap.before,
-                         filled.gap.after});
+                         filled.gap.before, filled.gap.after});
     } catch (const Error& e) {
       problem = QString::fromUtf8(e.what());
     }
@@ -301,8 +300,8 @@ void Jobs::make_one(std::vector<int> clips) {
   const auto file = recording_file(document_.recordings_folder(),
                                    document_.reel().find(clips.front())->name + " and more");
   make_file(
-      [clips, file, stores = measurements_.stores()](
-          const Reel& reel, const CancelToken& cancel, const Progress& progress) {
+      [clips, file, stores = measurements_.stores()](const Reel& reel, const CancelToken& cancel,
+                                                     const Progress& progress) {
         return render_one(reel, clips, file, stores->findings, cancel, progress);
       },
       [clips](const Reel& reel, const RenderedPart& made) {

@@ -86,10 +86,11 @@ void Printing::print_again(ClipRange range) {
   const Version* last = find_version(*c, c->version);
   if (!last || last->made_with.steps.empty())
     return notices_.warn(tr("Nothing was printed into this version yet; print a selection first."));
-  Job job{c->id,
-          {plan_of(uncrossed(clip_sound(document_.reel(), *c)), last->made_with), range, fade_s(), {}},
-          c->chain,
-          true};
+  Job job{
+      c->id,
+      {plan_of(uncrossed(clip_sound(document_.reel(), *c)), last->made_with), range, fade_s(), {}},
+      c->chain,
+      true};
   job.version.made_with = last->made_with;
   job.version.what = tr("%1 printed, the same again").arg(range_text(range)).toStdString();
   start({std::move(job)}, tr("The same for %1").arg(range_text(range)), false);

@@ -201,8 +201,8 @@ RecordedLine RecordingDesk::line_of(const RecordedLine& wished, int input, bool 
 
 // At the rate at which it is recorded, whatever becomes of the reel's meanwhile.
 RecordedWhere RecordingDesk::where_of(Samples lag) const {
-  RecordedWhere where{wish_.place, wish_.plays, std::nullopt, recorder_rate_,
-                      wish_.plays ? latency_ : 0, lag};
+  RecordedWhere where{
+      wish_.place, wish_.plays, std::nullopt, recorder_rate_, wish_.plays ? latency_ : 0, lag};
   if (wish_.plays && wish_.round) where.to = wish_.round->end;
   return where;
 }
@@ -378,9 +378,8 @@ void RecordingDesk::bring_back_broken() {
       const Source source = examine_source(one.audio);
       const auto takes = takes_of_broken(one, source.frames);
       const auto parts = recorded_parts(source, takes, one.where.rate, one.where.place);
-      if (!document_.change([&](const Reel& reel) {
-            return edits::add_recording(reel, one.line, parts);
-          }))
+      if (!document_.change(
+              [&](const Reel& reel) { return edits::add_recording(reel, one.line, parts); }))
         continue;
       told << QString::fromStdString(document_.reel().clips.back().name);
     } catch (const std::exception& e) {

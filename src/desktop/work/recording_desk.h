@@ -34,7 +34,7 @@ struct RecordingWish {
   RecordedLine line;
   bool plays = false;                   ///< the reel as a whole plays meanwhile
   ReelTime place{};                     ///< where the recording stands
-  std::optional<ReelRange> round{};  ///< round and round, a take for each time
+  std::optional<ReelRange> round{};     ///< round and round, a take for each time
 };
 
 class RecordingDesk : public QObject {

@@ -209,7 +209,8 @@ void SceneFilms::add(const QStringList& files, double place_s) {
       double at = place_s;
       for (const auto& [file, info] : found) {
         known_[file.string()] = {info, {}};
-        document_.change([&](const Reel& reel) { return edits::add_film(reel, file, ReelTime{at}); });
+        document_.change(
+            [&](const Reel& reel) { return edits::add_film(reel, file, ReelTime{at}); });
         at += info.seconds;
       }
       if (!faults.isEmpty()) notices_.warn(faults.join(' '));
@@ -256,7 +257,8 @@ void SceneFilms::find_cuts() {
           cuts_lane_.post(cancel, [this, share] { Q_EMIT cuts_progress(std::min(share, 0.99)); });
         });
         for (const double s : cuts)
-          events.push_back({films[i].place + ReelSpan{s}, "Cut " + std::to_string(events.size() + 1)});
+          events.push_back(
+              {films[i].place + ReelSpan{s}, "Cut " + std::to_string(events.size() + 1)});
       } catch (const Error& e) {
         fault = QString::fromUtf8(e.what());
       }

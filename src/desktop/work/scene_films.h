@@ -80,7 +80,7 @@ class SceneFilms : public QObject {
   std::vector<Film> told_;                               // as films_changed() told them last
   std::map<std::pair<std::string, int>, QImage> small_;  // by path and milliseconds
   std::vector<std::pair<std::string, int>> wanted_small_;
-  ReelLane lane_{document_, TaskLane::Urgency::background}, 
+  ReelLane lane_{document_, TaskLane::Urgency::background},
       small_lane_{document_, TaskLane::Urgency::background}, add_lane_{document_},
       cuts_lane_{document_, TaskLane::Urgency::background};
 };

@@ -47,8 +47,7 @@ void Turning::turn(StepId step, int parameter, double from, double value, double
   }
 }
 
-void Turning::turn_within(StepId step, int parameter, double from, double value,
-                          ClipRange clip) {
+void Turning::turn_within(StepId step, int parameter, double from, double value, ClipRange clip) {
   if (step_ != step || parameter_ != parameter || keep_ || stale()) {
     finish(clip.begin.s);
     begin(step, parameter, from, false);

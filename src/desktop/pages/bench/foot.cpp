@@ -188,8 +188,9 @@ void Foot::listen(Listen what) {
 void Foot::live() {
   Player& player = work_.listening.player();
   play_->setText(player.playing() ? tr("Pause") : tr("Play"));
-  time_->setText(QString::fromStdString(clock_text(shows_ == Of::scene ? work_.listening.reel_position().s
-                                                                 : work_.listening.clip_position().s)));
+  time_->setText(
+      QString::fromStdString(clock_text(shows_ == Of::scene ? work_.listening.reel_position().s
+                                                            : work_.listening.clip_position().s)));
   double all_s = work_.selection.clip_seconds();
   if (shows_ == Of::scene) {
     all_s = work_.films.end_s();

@@ -9,7 +9,8 @@
 
 namespace drevan::desktop {
 
-PauseSnap::PauseSnap(const Work& work, QObject* parent) : QObject(parent), work_(work), lane_(work.document) {
+PauseSnap::PauseSnap(const Work& work, QObject* parent)
+    : QObject(parent), work_(work), lane_(work.document) {
   connect(&work_.document, &Document::leaving, this, [this] {
     lane_.cancel();
     clip_ = 0;

@@ -119,7 +119,7 @@ class Scope : public QWidget, public TimeView {
   std::optional<ClipRange> marked_;  // while dragging
   bool marking_ = false;
   Drag drag_ = Drag::none;
-  std::optional<ClipRange> kept_;  // while an end is dragged
+  std::optional<ClipRange> kept_;     // while an end is dragged
   std::optional<EdgeFade> fade_[2];   // while it is dragged
   double pressed_x_ = 0;
   double pressed_y_ = 0, pressed_top_db_ = 0, pressed_range_db_ = 0;

@@ -87,10 +87,9 @@ void Scope::drag_grip(double s, bool snaps) {
   }
   const double all = work_.selection.clip_seconds();
   constexpr double least = 2 * edits::least_piece_s;
-  if (drag_ == Drag::trim_begin) 
+  if (drag_ == Drag::trim_begin)
     kept_ = ClipRange{{std::clamp(s, most.begin.s, all - least)}, {all}};
-  if (drag_ == Drag::trim_end) 
-    kept_ = ClipRange{{0}, {std::clamp(s, least, most.end.s)}};
+  if (drag_ == Drag::trim_end) kept_ = ClipRange{{0}, {std::clamp(s, least, most.end.s)}};
   if (drag_ == Drag::fade_in) fade_[0] = {std::clamp(s, 0.0, all), clip->fade_in.shape};
   if (drag_ == Drag::fade_out) fade_[1] = {std::clamp(all - s, 0.0, all), clip->fade_out.shape};
   update();
@@ -193,8 +192,9 @@ void Scope::draw_levels(QPainter& p) const {
 void Scope::draw_heard(QPainter& p) const {
   const double y = axis().rect.bottom() + 1;
   for (const auto& part : work_.heard.parts(work_.selection.clip_id()))
-    p.fillRect(QRectF(x_of(part.begin.s), y, std::max(1.0, x_of(part.end.s) - x_of(part.begin.s)), 2),
-               faded(theme().after, 0.8));
+    p.fillRect(
+        QRectF(x_of(part.begin.s), y, std::max(1.0, x_of(part.end.s) - x_of(part.begin.s)), 2),
+        faded(theme().after, 0.8));
 }
 
 // Its length, and what it measures before and after; the peak is known at once.

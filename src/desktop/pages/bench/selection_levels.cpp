@@ -13,7 +13,8 @@ namespace {
 constexpr int levels_rest_ms = 200;  // dragging measures nothing
 }
 
-SelectionLevels::SelectionLevels(const Work& work, QObject* parent) : QObject(parent), work_(work), lane_(work.document, TaskLane::Urgency::background) {
+SelectionLevels::SelectionLevels(const Work& work, QObject* parent)
+    : QObject(parent), work_(work), lane_(work.document, TaskLane::Urgency::background) {
   soon_.setSingleShot(true);
   soon_.setInterval(levels_rest_ms);
   connect(&soon_, &QTimer::timeout, this, &SelectionLevels::measure);

@@ -15,7 +15,8 @@
 
 namespace drevan::desktop {
 
-FilmView::FilmView(const Work& work, QWidget* parent) : QWidget(parent), work_(work), lane_(work.document) {
+FilmView::FilmView(const Work& work, QWidget* parent)
+    : QWidget(parent), work_(work), lane_(work.document) {
   setObjectName("film");
   setAccessibleName(tr("The picture at the playhead"));
   setMinimumSize(200, 120);

@@ -44,9 +44,8 @@ void SceneRows::duplicate_marked() {
 void SceneRows::set_layered(bool layered) {
   const Clip* clip = work_.selection.clip();
   if (!clip || is_bus(*clip)) return;
-  work_.document.change([id = clip->id, layered](const Reel& reel) {
-    return edits::set_layered(reel, id, layered);
-  });
+  work_.document.change(
+      [id = clip->id, layered](const Reel& reel) { return edits::set_layered(reel, id, layered); });
 }
 
 // Looked up once for each state of the reel.
