@@ -4,11 +4,15 @@
 
 #include <gtest/gtest.h>
 
+#include <array>
 #include <chrono>
+#include <fstream>
 #include <map>
 
 #include "audio/error.h"
+#include "reel/cuts.h"
 #include "reel/reel.h"
+#include "reel/reel_file.h"
 #include "support/sanitized.h"
 #include "support/sounds.h"
 
@@ -73,11 +77,18 @@ TEST_F(HostileFiles, Reels) {
     if (file.extension() != ".reel") continue;
     call("render --out " + quoted(t_ / "out") + " --reel", file);
     call("render --mix --stems --out " + quoted(t_ / "mixed") + " --reel", file);
+    Reel reel;
     try {
-      load_reel(file);
+      reel = load_reel(file);
     } catch (const Error& e) {
       EXPECT_LT(std::string(e.what()).size(), 1000U) << file;
+      continue;
     }
+    // What was opened can be worked on, saved and opened again.
+    if (!reel.clips.empty()) reel = edits::duplicate(reel, std::array{reel.clips[0].id}).next;
+    EXPECT_NO_THROW(save_reel(reel, t_ / "again.reel")) << file;
+    EXPECT_NO_THROW(EXPECT_EQ(load_reel(t_ / "again.reel").clips.size(), reel.clips.size()))
+        << file;
   }
   told(all_.reels.size());
 }
@@ -89,6 +100,20 @@ TEST_F(HostileFiles, Recipes) {
     call("render --out " + quoted(t_ / "out") + " " + sound + " --recipe", file);
   }
   told(all_.recipes.size());
+}
+
+// Heard by a step: what cannot be read is told, and the clip is not done.
+TEST_F(HostileFiles, Responses) {
+  const auto sound = quoted(t_ / "sounds" / fs::path("good.wav"));
+  const auto recipe = t_ / "by-response.recipe";
+  for (const auto& file : all_.responses) {
+    std::ofstream(recipe)
+        << R"({"drevan_recipe":2,"steps":[{"step":"convolution","settings":{"file":")"
+        << file.string() << "\"}}]}";
+    call("render --out " + quoted(t_ / "out") + " " + sound + " --recipe", recipe);
+    call("recipe check", recipe);
+  }
+  told(all_.responses.size());
 }
 
 // All at once, in one batch: one bad file never stops it, and the codes add up.

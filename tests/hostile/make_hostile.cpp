@@ -46,6 +46,23 @@ std::string repeated(std::string_view part, int times) {
   return out;
 }
 
+// A half of a file, it with every seventh kilobyte gone, with noise in it, and with single bytes turned.
+void damaged(const fs::path& good, const fs::path& folder) {
+  std::ifstream file(good, std::ios::binary);
+  std::string all((std::istreambuf_iterator<char>(file)), {});
+  const auto ending = good.extension().string();
+  put(folder / ("half" + ending), all.substr(0, all.size() / 2));
+  std::string holes, noise = all, turned = all;
+  for (size_t at = 0; at < all.size(); at += 1024)
+    if (at / 1024 % 7 != 3) holes += all.substr(at, 1024);
+  for (size_t at = 4096; at < noise.size(); at += 7)
+    noise[at] = static_cast<char>(noise[at] ^ static_cast<char>(at * 31));
+  for (size_t at = 600; at < turned.size(); at += 997) turned[at] = static_cast<char>(~turned[at]);
+  put(folder / ("holes" + ending), holes);
+  put(folder / ("noise" + ending), noise);
+  put(folder / ("flipped" + ending), turned);
+}
+
 void sounds(const fs::path& folder) {
   const auto in = [&](const char* name) { return folder / name; };
   put(in("good.wav"), wav({}));
@@ -108,19 +125,25 @@ void sounds(const fs::path& folder) {
   if (run("cd '" + folder.string() + "' && ffmpeg -v error -y -f lavfi -i sine=f=300:d=5 -f lavfi -i testsrc=d=5:s=64x48 -c:a aac -c:v mpeg4 a.mp4 && ffmpeg -v error -y -i a.mp4 -c copy a.mkv && ffmpeg -v error -y -i a.mp4 -c copy a.ts && "
           "ffmpeg -v error -y -i a.mp4 -vn -c:a libmp3lame a.mp3 && ffmpeg -v error -y -i a.mp4 -vn -c:a flac a.flac && ffmpeg -v error -y -i a.mp4 -vn -c:a libvorbis a.ogg && ffmpeg -v error -y -i a.mp4 -vn -c:a libopus a.opus").code != 0)
     return;
-  for (const char* ending : {"mp4", "mkv", "ts", "mp3", "flac", "ogg", "opus"}) {
-    std::ifstream file(folder / (std::string("a.") + ending), std::ios::binary);
-    std::string all((std::istreambuf_iterator<char>(file)), {});
-    put(folder / (std::string("half.") + ending), all.substr(0, all.size() / 2));
-    std::string holes, noise = all, turned = all;
-    for (size_t at = 0; at < all.size(); at += 1024)
-      if (at / 1024 % 7 != 3) holes += all.substr(at, 1024);
-    for (size_t at = 4096; at < noise.size(); at += 7) noise[at] = static_cast<char>(noise[at] ^ static_cast<char>(at * 31));
-    for (size_t at = 600; at < turned.size(); at += 997) turned[at] = static_cast<char>(~turned[at]);
-    put(folder / (std::string("holes.") + ending), holes);
-    put(folder / (std::string("noise.") + ending), noise);
-    put(folder / (std::string("flipped.") + ending), turned);
-  }
+  for (const char* ending : {"mp4", "mkv", "ts", "mp3", "flac", "ogg", "opus"})
+    damaged(folder / (std::string("a.") + ending), folder);
+  // Stamps that jump: by 40 hours, there and back, at every packet. A stream that comes late in a transport stream.
+  run("cd '" + folder.string() +
+      "' && for e in mkv ts; do ffmpeg -v error -y -i a.mkv -map 0:a -c copy -bsf:a "
+      "\"setts=ts=PTS+gte(PTS*TB\\,2)*144000/TB\" jump.$e; "
+      "ffmpeg -v error -y -i a.mkv -map 0:a -c copy -bsf:a "
+      "\"setts=ts=PTS+between(PTS*TB\\,2\\,3)*3000/TB\" there-and-back.$e; "
+      "ffmpeg -v error -y -i a.mkv -map 0:a -c copy -bsf:a \"setts=ts=N*2000/TB\" jumps.$e; done; "
+      "ffmpeg -v error -y -i a.ts -map 0:v -c copy v.ts; cat v.ts a.ts > late-stream.ts; cat a.ts "
+      "v.ts a.ts > streams-change.ts");
+}
+
+// SOFA files are HDF5 inside: the one that comes with libmysofa, damaged.
+void responses(const fs::path& folder) {
+  damaged("/usr/share/libmysofa/default.sofa", folder);
+  put(folder / "text.sofa", "This is a letter, not a response.\n");
+  put(folder / "only-head.sofa", "\x89HDF\r\n\x1a\n");
+  put(folder / "empty.sofa", "");
 }
 
 std::string reel(std::string_view sources, std::string_view groups, std::string_view clips, std::string_view more = "") {
@@ -150,6 +173,22 @@ void reels(const fs::path& folder) {
   put(in("source-out-of-range"), reel(source, group, R"({"id":1,"name":"c","source":7,"group":0})"));
   put(in("source-wraps"), reel(source, group, R"({"id":1,"name":"c","source":4294967296,"group":0})"));
   put(in("frames-wrap"), reel(source, group, R"({"id":1,"name":"c","source":0,"begin":9223372036854775807,"frames":9223372036854775807,"group":0})"));
+  for (const char* number :
+       {"2147483647", "2147483648", "9223372036854775807", "18446744073709551615", "-2147483648"}) {
+    const auto one = [&](const char* member) { return in((std::string(member) + number).c_str()); };
+    put(one("line"), reel(source, group, clip(",\"line\":" + std::string(number))));
+    put(one("made_into"), reel(source, group, clip(",\"made_into\":" + std::string(number))));
+    put(one("id"), reel(source, group,
+                        "{\"id\":" + std::string(number) + R"(,"name":"c","source":0,"group":0})"));
+    for (const char* last : {"last_clip_id", "last_step_id", "last_space_id", "last_event_id"})
+      put(one(last), reel(source, group, clip(""), ",\"" + std::string(last) + "\":" + number));
+    put(one("frames"), reel(R"({"path":"good.wav","frames":)" + std::string(number) +
+                                R"(,"rate_hz":48000,"channels":1,"hash":"0"})",
+                            group, clip("")));
+    put(one("begin"),
+        reel(source, group,
+             R"({"id":1,"name":"c","source":0,"group":0,"begin":)" + std::string(number) + "}"));
+  }
   put(in("frames-fraction"), reel(source, group, R"({"id":1,"name":"c","source":0,"begin":0.5,"group":0})"));
   put(in("frames-lie"), reel(R"({"path":"good.wav","frames":4800000000,"rate_hz":48000,"channels":1,"hash":"0"})", group, R"({"id":1,"name":"c","source":0,"group":0})"));
   put(in("begins-past-end"), reel(R"({"path":"good.wav","frames":480000,"rate_hz":48000,"channels":1,"hash":"0"})", group, R"({"id":1,"name":"c","source":0,"begin":100000,"group":0})"));
@@ -197,8 +236,13 @@ Hostile make_hostile(const fs::path& folder) {
   sounds(folder / "sounds");
   reels(folder / "reels");
   recipes(folder / "recipes");
+  responses(folder / "responses");
   Hostile out;
-  for (const auto& [name, into] : {std::pair<const char*, std::vector<fs::path>*>{"sounds", &out.sounds}, {"reels", &out.reels}, {"recipes", &out.recipes}}) {
+  for (const auto& [name, into] :
+       {std::pair<const char*, std::vector<fs::path>*>{"sounds", &out.sounds},
+        {"reels", &out.reels},
+        {"recipes", &out.recipes},
+        {"responses", &out.responses}}) {
     for (const auto& entry : fs::directory_iterator(folder / name)) into->push_back(entry.path());
     std::ranges::sort(*into);
   }

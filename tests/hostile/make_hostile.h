@@ -8,6 +8,7 @@ namespace drevan::test {
 
 struct Hostile {
   std::vector<std::filesystem::path> sounds, reels, recipes;
+  std::vector<std::filesystem::path> responses;  ///< SOFA files
 };
 
 /// Makes them below `folder`; needs ffmpeg's command line for some.

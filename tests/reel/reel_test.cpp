@@ -113,6 +113,23 @@ TEST(ReelFile, NamesOfAnyBytesCanBeSaved) {
   EXPECT_EQ(load_reel(t / "x.reel").clips[1], reel.clips[1]);
 }
 
+// So are those of the files that steps hear.
+TEST(ReelFile, StepsFilesOfAnyBytesAreFoundAgain) {
+  const TempFolder t;
+  Reel reel = sample(t);
+  ChainStep heard = make_step("convolution"), beside = make_step("vocoder");
+  heard.settings.texts[0] = (t / "H\xf6rsaal.wav").string();
+  beside.sides.resize(beside.type->sides.size());
+  beside.sides[0].file = t / "Stra\xdf" / "Br\xfc" "cke.wav";
+  reel.chain.steps.push_back(heard);
+  reel.chain.steps.push_back(beside);
+  save_reel(reel, t / "x.reel");
+  const Reel again = load_reel(t / "x.reel");
+  ASSERT_EQ(again.chain.steps.size(), reel.chain.steps.size());
+  EXPECT_EQ((again.chain.steps.end() - 2)->settings.texts[0], heard.settings.texts[0]);
+  EXPECT_EQ(again.chain.steps.back().sides[0].file, beside.sides[0].file);
+}
+
 TEST(ReelFile, MovedFolderIsFoundAgain) {
   const TempFolder t;
   fs::create_directories(t / "one");
