@@ -18,9 +18,9 @@ namespace drevan {
 namespace {
 
 namespace fs = std::filesystem;
-const std::string cli = DREVAN_CLI;
+const std::string program = DREVAN_CLI;
 
-std::string quoted(const fs::path& p) { return " '" + p.string() + "' "; }
+std::string in_quotes(const fs::path& p) { return " '" + p.string() + "' "; }
 
 class OutputsTest : public testing::Test {
  protected:
@@ -41,36 +41,39 @@ class OutputsTest : public testing::Test {
 };
 
 TEST_F(OutputsTest, NoCommandReplacesWhatItReadsOrWhatItWasNotAskedFor) {
-  ASSERT_EQ(test::run(cli + " sweep --seconds 1 --out" + quoted(t / "sweep.wav")).code, 0);
+  ASSERT_EQ(test::run(program + " sweep --seconds 1 --out" + in_quotes(t / "sweep.wav")).code, 0);
   fs::copy_file(t / "sweep.wav", t / "room.wav");
   const struct {
     std::string call;
     fs::path out, read;
   } cases[] = {
-      {cli + " sweep --seconds 1 --out", t / "other.wav", {}},
-      {cli + " response --sweep" + quoted(t / "sweep.wav") + quoted(t / "room.wav") + "--out",
+      {program + " sweep --seconds 1 --out", t / "other.wav", {}},
+      {program + " response --sweep" + in_quotes(t / "sweep.wav") + in_quotes(t / "room.wav") +
+           "--out",
        t / "response.wav", t / "room.wav"},
-      {cli + " film --reel" + quoted(t / "x.reel") + "--out", t / "new.mov", t / "film.mov"},
-      {cli + " events --reel" + quoted(t / "x.reel") + "--out", t / "events.csv", {}},
-      {cli + " events --clips --reel" + quoted(t / "x.reel") + "--out", t / "clips.vtt", {}}};
+      {program + " film --reel" + in_quotes(t / "x.reel") + "--out", t / "new.mov", t / "film.mov"},
+      {program + " events --reel" + in_quotes(t / "x.reel") + "--out", t / "events.csv", {}},
+      {program + " events --clips --reel" + in_quotes(t / "x.reel") + "--out",
+       t / "clips.vtt",
+       {}}};
   for (const auto& c : cases) {
-    EXPECT_EQ(test::run(c.call + quoted(c.out)).code, 0) << c.call;
+    EXPECT_EQ(test::run(c.call + in_quotes(c.out)).code, 0) << c.call;
     // There is one now.
     std::ofstream(c.out) << "somebody's own";
-    const auto again = test::run(c.call + quoted(c.out));
+    const auto again = test::run(c.call + in_quotes(c.out));
     EXPECT_EQ(again.code, 2) << c.call;
     EXPECT_NE(again.out.find("--overwrite"), std::string::npos) << again.out;
     EXPECT_EQ(text(c.out), "somebody's own") << c.call;
-    EXPECT_EQ(test::run(c.call + quoted(c.out) + "--overwrite").code, 0) << c.call;
+    EXPECT_EQ(test::run(c.call + in_quotes(c.out) + "--overwrite").code, 0) << c.call;
     EXPECT_NE(text(c.out), "somebody's own") << c.call;
     if (c.read.empty()) continue;
     const auto before = text(c.read);
-    EXPECT_EQ(test::run(c.call + quoted(c.read) + "--overwrite").code, 2) << c.call;
+    EXPECT_EQ(test::run(c.call + in_quotes(c.read) + "--overwrite").code, 2) << c.call;
     EXPECT_EQ(text(c.read), before) << c.call;
   }
   // The standard name of a response is no exception.
   const std::string standard =
-      cli + " response --sweep" + quoted(t / "sweep.wav") + quoted(t / "room.wav");
+      program + " response --sweep" + in_quotes(t / "sweep.wav") + in_quotes(t / "room.wav");
   EXPECT_EQ(test::run(standard).code, 0);
   EXPECT_EQ(test::run(standard).code, 2);
 }
@@ -88,9 +91,9 @@ TEST_F(OutputsTest, ABatchNeverReplacesWhatItsChainsHear) {
   AudioBuffer voice = test::words(0.2, 1);
   test::write_wav(t / "in" / "hall.wav", voice);
   const auto before = text(t / "hall.wav");
-  const auto r =
-      test::run(cli + " render --overwrite --room-tone none --recipe" + quoted(t / "hall.recipe") +
-                "--out" + quoted(t.path()) + quoted(t / "in" / "hall.wav"));
+  const auto r = test::run(program + " render --overwrite --room-tone none --recipe" +
+                           in_quotes(t / "hall.recipe") + "--out" + in_quotes(t.path()) +
+                           in_quotes(t / "in" / "hall.wav"));
   EXPECT_EQ(r.code, 0) << r.out;
   EXPECT_EQ(text(t / "hall.wav"), before);
   EXPECT_TRUE(fs::exists(t / "hall-2.wav"));
@@ -103,11 +106,12 @@ TEST_F(OutputsTest, AMissingOrBrokenFileOfAStepIsNoSuccess) {
   for (const char* name : {"gone.wav", "mine.txt"}) {
     room.settings.texts[0] = (t / name).string();
     save_recipe({"hall", "", {{room}}, {}}, t / "hall.recipe");
-    const auto checked = test::run(cli + " recipe check" + quoted(t / "hall.recipe"));
+    const auto checked = test::run(program + " recipe check" + in_quotes(t / "hall.recipe"));
     EXPECT_EQ(checked.code, 3) << name;
     EXPECT_NE(checked.out.find(name), std::string::npos) << checked.out;
-    const auto r = test::run(cli + " render --room-tone none --recipe" + quoted(t / "hall.recipe") +
-                             "--out" + quoted(t / "out") + quoted(t / "voice.wav"));
+    const auto r =
+        test::run(program + " render --room-tone none --recipe" + in_quotes(t / "hall.recipe") +
+                  "--out" + in_quotes(t / "out") + in_quotes(t / "voice.wav"));
     EXPECT_EQ(r.code, 3) << r.out;
     EXPECT_NE(r.out.find("works without"), std::string::npos) << r.out;
   }
@@ -115,18 +119,18 @@ TEST_F(OutputsTest, AMissingOrBrokenFileOfAStepIsNoSuccess) {
 
 // A clip that cannot be rendered is missing in the film: that is no success.
 TEST_F(OutputsTest, AFilmWithAMissingClipEndsWithThree) {
-  const std::string call = cli + " film --reel" + quoted(t / "x.reel") + "--out";
-  EXPECT_EQ(test::run(call + quoted(t / "whole.mov")).code, 0);
+  const std::string call = program + " film --reel" + in_quotes(t / "x.reel") + "--out";
+  EXPECT_EQ(test::run(call + in_quotes(t / "whole.mov")).code, 0);
   fs::remove(reel.sources[1].path);
-  EXPECT_EQ(test::run(call + quoted(t / "part.mov")).code, 3);
-  EXPECT_EQ(
-      test::run(cli + " film --reel" + quoted(t / "none.reel") + "--out" + quoted(t / "no.mov"))
-          .code,
-      3);
-  EXPECT_EQ(test::run(call + quoted(t / "no.xyz")).code, 2);
-  EXPECT_EQ(test::run(cli + " events --reel" + quoted(t / "none.reel")).code, 3);
-  EXPECT_EQ(test::run(cli + " events").code, 2);
-  EXPECT_EQ(test::run(cli + " events --film" + quoted(t / "mine.txt")).code, 3);
+  EXPECT_EQ(test::run(call + in_quotes(t / "part.mov")).code, 3);
+  EXPECT_EQ(test::run(program + " film --reel" + in_quotes(t / "none.reel") + "--out" +
+                      in_quotes(t / "no.mov"))
+                .code,
+            3);
+  EXPECT_EQ(test::run(call + in_quotes(t / "no.xyz")).code, 2);
+  EXPECT_EQ(test::run(program + " events --reel" + in_quotes(t / "none.reel")).code, 3);
+  EXPECT_EQ(test::run(program + " events").code, 2);
+  EXPECT_EQ(test::run(program + " events --film" + in_quotes(t / "mine.txt")).code, 3);
 }
 
 // PCM cannot hold what lies above full scale: that is told, as it is of a mix.
@@ -134,8 +138,8 @@ TEST_F(OutputsTest, AFilmTellsWhatItClips) {
   for (Clip& c : reel.clips) c.chain.steps = {test::with("gain", {{"gain_db", 36}})};
   settle_step_ids(reel);
   save_reel(reel, t / "loud.reel");
-  const auto r =
-      test::run(cli + " film --reel" + quoted(t / "loud.reel") + "--out" + quoted(t / "loud.mov"));
+  const auto r = test::run(program + " film --reel" + in_quotes(t / "loud.reel") + "--out" +
+                           in_quotes(t / "loud.mov"));
   EXPECT_EQ(r.code, 0);
   EXPECT_NE(r.out.find("samples clipped"), std::string::npos) << r.out;
 }

@@ -210,7 +210,7 @@ TEST(TelephoneStandard, G711KeepsToTheDistortionMaskOfG712) {
     }
 }
 
-double gain_db(const ChainStep& step, double hz) {
+double line_gain_db(const ChainStep& step, double hz) {
   AudioBuffer x = test::sine(hz, 0.2, 1.2);
   test::run_step(step, x);
   return test::rms_db(x.channel(0).subspan(24000, 24000)) -
@@ -222,13 +222,13 @@ double gain_db(const ChainStep& step, double hz) {
 // less.
 TEST(TelephoneStandard, ALandlineHasTheBandOfG712) {
   const auto line = test::with("telephone", {{"network", 1}});
-  const double middle = gain_db(line, 1020);
+  const double middle = line_gain_db(line, 1020);
   for (const double hz : {310.0, 500.0, 1500.0, 2310.0, 2990.0})
-    EXPECT_NEAR(gain_db(line, hz) - middle, 0, 0.5) << hz;
-  EXPECT_NEAR(gain_db(line, 3390) - middle, -0.6, 1.2);
-  EXPECT_LT(gain_db(line, 50) - middle, -20);
+    EXPECT_NEAR(line_gain_db(line, hz) - middle, 0, 0.5) << hz;
+  EXPECT_NEAR(line_gain_db(line, 3390) - middle, -0.6, 1.2);
+  EXPECT_LT(line_gain_db(line, 50) - middle, -20);
   for (const double hz : {4610.0, 6000.0, 12000.0})
-    EXPECT_LT(gain_db(line, hz) - middle, -40) << hz;
+    EXPECT_LT(line_gain_db(line, hz) - middle, -40) << hz;
 }
 
 // The lag at which `out` is most like `in`, in frames.
