@@ -151,7 +151,7 @@ void play(MainWindow& window, double seconds) {
 void four_minutes(const test::TempFolder& folder, double seconds) {
   Reel reel = made_reel(folder, 60, 10, 240, 5);
   const auto add = [&](const edits::Edit& edit) { reel = edit.next; };
-  add(edits::add_film(reel, film_in(folder, 240), 0));
+  add(edits::add_film(reel, film_in(folder, 240), {}));
   for (const char* name : {"Hall", "Room"})
     add(edits::add_space(reel, name, {{test::with("reverb", {{"mix_pct", 100}})}}));
   for (int g = 0; g < 6; ++g)

@@ -73,7 +73,7 @@ void clips() {
 
 void scene() {
   const auto add = [](const edits::Edit& edit) { reel = edit.next; };
-  add(edits::add_film(reel, folder / "skerry-light.mp4", 0));
+  add(edits::add_film(reel, folder / "skerry-light.mp4", {}));
   add(edits::add_space(
       reel, "Tower stairs",
       {{step("reverb", {{"mix_pct", 100}, {"decay_s", 2.2}, {"decay_low_s", 2.6}})}}));
@@ -110,8 +110,8 @@ void scene() {
     // What is loudest of the boat is heard where it is nearest, and then it hurries off.
     if (c.name == "boat-pass") {
       const int id = c.id;
-      add(edits::bind(reel, id, 6.0, edits::StretchWay::pitch));
-      add(edits::move_anchor(reel, id, 0, 42.6 - 36.0));
+      add(edits::bind(reel, id, {6.0}, edits::StretchWay::pitch));
+      add(edits::move_anchor(reel, id, 0, {42.6 - 36.0}));
       break;
     }
   }

@@ -54,10 +54,7 @@ void plan_and_rows(MainWindow& window, Shots& shots) {
   ScenePage& page = window.scene();
   const int night = clip_named(w, "night-two");
   const edits::PlacedClip nearer[] = {{night, 8.9}};
-  const int moved[] = {night};
-  w.document.change([&](const Reel& reel) {
-    return page.rows().settled(edits::place_clips(reel, nearer), moved);
-  });
+  w.document.change([&](const Reel& reel) { return edits::place_clips(reel, nearer); });
   const int voice = clip_named(w, "lamp-room-04");
   w.selection.select_clip(voice);
   page.rows().show_line({.space = w.document.reel().spaces[1].clip.id});
