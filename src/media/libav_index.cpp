@@ -125,12 +125,15 @@ class Builder {
     Samples place = position_;
     if (pts != AV_NOPTS_VALUE) {
       Samples told = rounded(index_, pts) - jumped_;
-      if (stamped_ && told - position_ > std::llround(longest_gap_s * rate_)) {
+      if (stamped_ && (told - position_ > std::llround(longest_gap_s * rate_) ||
+                       (told > position_ + n &&
+                        silence_ + told - position_ > std::llround(longest_gaps_s * rate_)))) {
         jumped_ += told - position_;
         told = position_;
         index_.jumps.push_back(position_);
       }
       if (stamped_ && std::abs(told - position_) > tolerance(index_, n)) place = told;
+      silence_ += std::max<Samples>(0, place - position_);
       if (place > position_ + std::llround(0.05 * rate_)) index_.gaps.push_back({position_, place});
       index_.packets.push_back({pts, place});
     }
@@ -143,6 +146,7 @@ class Builder {
   LibavIndex index_;
   double rate_ = 48000;
   Samples position_ = 0, last_ = 0;  // the end so far; where the last packet begins
+  Samples silence_ = 0;              // in all gaps
   Samples jumped_ = 0;               // by so much stamps have jumped
   bool decodes_ = false, stamped_ = true;
 };

@@ -33,6 +33,8 @@ struct LibavIndex {
 };
 
 inline constexpr double longest_gap_s = 600;
+/// And all of them together.
+inline constexpr double longest_gaps_s = 3600;
 
 /// Kept for files that were not changed since. Throws Error(input).
 std::shared_ptr<const LibavIndex> libav_index(const std::filesystem::path& file);

@@ -3,6 +3,7 @@
 #include <fmt/format.h>
 
 #include <cmath>
+#include <ranges>
 
 #include "audio/error.h"
 #include "audio/time_text.h"
@@ -54,14 +55,18 @@ class LibavReader final : public AudioReader {
     info_.rate = codec_->sample_rate;
     info_.frames = index_->frames;
     if (codec_->ch_layout.order == AV_CHANNEL_ORDER_NATIVE) info_.channel_mask = static_cast<std::uint32_t>(codec_->ch_layout.u.mask);
-    for (const auto& gap : index_->gaps)
+    constexpr size_t at_most = 5;  // places that are told each
+    for (const auto& gap : index_->gaps | std::views::take(at_most))
       info_.warnings.push_back(fmt::format("{} has no sound from {} to {} (its packets are missing); silence stands there.", name_,
                                            length_text(static_cast<double>(gap.begin) / info_.rate), length_text(static_cast<double>(gap.end) / info_.rate)));
-    for (const Samples jump : index_->jumps)
+    for (const Samples jump : index_->jumps | std::views::take(at_most))
       info_.warnings.push_back(fmt::format(
-          "{} says that there is nothing for more than {} from {} on; that is left out, and what "
+          "{} says that there is nothing for very long from {} on; that is left out, and what "
           "follows stands right there. Check that it is the file that is meant.",
-          name_, length_text(longest_gap_s), length_text(static_cast<double>(jump) / info_.rate)));
+          name_, length_text(static_cast<double>(jump) / info_.rate)));
+    const size_t more = std::max(index_->gaps.size(), at_most) +
+                        std::max(index_->jumps.size(), at_most) - 2 * at_most;
+    if (more > 0) info_.warnings.push_back(fmt::format("{} has {} such places more.", name_, more));
     for (int i = 0; i < static_cast<int>(format_->nb_streams); ++i)
       if (i != stream_) format_->streams[i]->discard = AVDISCARD_ALL;
   }

@@ -16,6 +16,15 @@ using StepId = int;
 /// The highest number that a clip, a step, a line or (after a minus) a space may have in a file: one
 /// that is nearer to what an int holds would leave none for the next.
 inline constexpr int most_id = 1'000'000'000;
+/// A new id of its kind, `last` being the highest that there ever was. Where a file has come to their
+/// end, the lowest that `taken(id)` does not know.
+template <class Taken>
+int next_id(int& last, Taken taken) {
+  if (last < most_id) return ++last;
+  int id = 1;
+  while (taken(id)) ++id;
+  return id;
+}
 
 /// What a step hears beside its own sound, for one of StepType::sides.
 struct SideChoice {

@@ -108,7 +108,9 @@ Clip piece_of(const Reel& reel, const Clip& clip, ClipRange range) {
 // `next` stands in for the clip: the first piece under its id, the others behind it.
 void replace_with(Reel& reel, int clip, std::vector<Clip> pieces) {
   for (size_t i = 1; i < pieces.size(); ++i) {
-    pieces[i].id = ++reel.last_clip_id;
+    pieces[i].id = next_id(reel.last_clip_id, [&](int id) {
+      return reel.find(id) || std::ranges::find(pieces, id, &Clip::id) != pieces.end();
+    });
     sit_out_alike(reel, clip, pieces[i].id);
   }
   const auto at = std::ranges::find(reel.clips, clip, &Clip::id);
@@ -301,7 +303,7 @@ Edit duplicate(const Reel& reel, std::span<const int> clips, ReelSpan later) {
   Edit edit{reel, fmt::format("Duplicate {}", counted(clips.size(), "clip"))};
   for (const int id : clips) {
     Clip copy = clip_in(edit.next, id);
-    copy.id = ++edit.next.last_clip_id;
+    copy.id = new_clip_id(edit.next);
     copy.name = numbered_name(edit.next, copy.name);
     copy.place = clamp(copy.place + later, ReelTime{0}, latest_place);
     if (!left_out(reel, copy)) {

@@ -52,6 +52,9 @@ Reel with_bus_source(Reel reel, int bus, const Source& sum) {
   return reel;
 }
 
+int new_event_id(Reel& reel) {
+  return next_id(reel.last_event_id, [&](int id) { return find_event(reel, id) != nullptr; });
+}
 const Event* find_event(const Reel& reel, int id) {
   const auto at = std::ranges::find(reel.events, id, &Event::id);
   return at == reel.events.end() ? nullptr : &*at;
@@ -194,6 +197,10 @@ std::vector<Chain*> live_chains(Reel& reel) {
   return out;
 }
 
+int new_clip_id(Reel& reel) {
+  return next_id(reel.last_clip_id, [&](int id) { return reel.find(id) != nullptr; });
+}
+
 void settle_step_ids(Reel& reel) {
   const auto each = [&](auto&& act) {
     for (auto* chain : live_chains(reel))
@@ -202,7 +209,9 @@ void settle_step_ids(Reel& reel) {
   each([&](const ChainStep& step) { reel.last_step_id = std::max(reel.last_step_id, step.id); });
   std::set<StepId> taken;
   each([&](ChainStep& step) {
-    if (step.id == 0 || !taken.insert(step.id).second) taken.insert(step.id = ++reel.last_step_id);
+    if (step.id == 0 || !taken.insert(step.id).second)
+      taken.insert(step.id =
+                       next_id(reel.last_step_id, [&](int id) { return taken.contains(id); }));
   });
 }
 
@@ -266,7 +275,7 @@ int add_clip(Reel& reel, const Source& source, const std::string& group) {
     reel.last_clip_id = std::max(reel.last_clip_id, other.id);
     clip.place = std::max(clip.place, whole_in_reel(times_of(reel, other)).end);
   }
-  clip.id = ++reel.last_clip_id;
+  clip.id = new_clip_id(reel);
   clip.place = ReelTime{std::min(std::ceil(clip.place.s), latest_place_s)};
   clip.name = to_utf8(source.path.stem().string());
   clip.source = static_cast<int>(s - reel.sources.begin());

@@ -188,6 +188,8 @@ Reel with_bus_source(Reel reel, int bus, const Source& sum);
 
 /// nullptr: there is none of this id.
 const Event* find_event(const Reel& reel, int id);
+/// For an event that comes to the reel; see next_id().
+int new_event_id(Reel& reel);
 /// nullptr: there is none of this id.
 const Space* find_space(const Reel& reel, int id);
 /// All its curves later by so much.
@@ -243,6 +245,8 @@ const ChainStep* find_step(const Reel& reel, const Clip& clip, StepId id);
 std::vector<Chain*> live_chains(Reel& reel);
 
 /// Gives ids to steps that have none, or one that stands in an earlier chain already: reel, groups, clips.
+/// For a clip that comes to the reel; see next_id().
+int new_clip_id(Reel& reel);
 void settle_step_ids(Reel& reel);
 
 /// Lets a clip sit out of all of its group's chain, or of one step in its group's or the reel's, or takes

@@ -161,7 +161,7 @@ Edit add_event(const Reel& reel, const Event& event) {
 Edit add_events(const Reel& reel, std::span<const Event> events, const std::string& label) {
   Edit edit = edit_of(reel, label);
   for (const Event& e : events)
-    edit.next.events.push_back({moment(e.at), e.name, ++edit.next.last_event_id});
+    edit.next.events.push_back({moment(e.at), e.name, new_event_id(edit.next)});
   sort_events(edit.next);
   return edit;
 }
@@ -191,7 +191,9 @@ Edit add_space(const Reel& reel, const std::string& name, const Chain& chain) {
   Edit edit = edit_of(reel, "");
   Space space;
   space.clip.name = own_name(reel, name, 0);
-  space.clip.id = --edit.next.last_space_id;
+  int last = -edit.next.last_space_id;
+  space.clip.id = -next_id(last, [&](int id) { return id == 1 || find_space(reel, -id); });
+  edit.next.last_space_id = -last;
   space.clip.source = space.clip.group = -1;
   space.clip.chain = for_everyone(chain);
   edit.label = fmt::format("Add the space {}", space.clip.name);

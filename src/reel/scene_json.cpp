@@ -200,7 +200,7 @@ void scene_from_json(const json& j, Reel& reel, const fs::path& folder, const st
   for (const Event& e : reel.events) reel.last_event_id = std::max(reel.last_event_id, e.id);
   // Before version 7 they had none.
   for (Event& e : reel.events)
-    if (e.id == 0) e.id = ++reel.last_event_id;
+    if (e.id == 0) e.id = new_event_id(reel);
   for (const auto& one : objects_in(j, "spaces", where))
     reel.spaces.push_back(
         space_from(one, reel, fmt::format("{}, space {}", where, reel.spaces.size())));

@@ -147,7 +147,7 @@ TEST(StepIds, TwoOfOneIdAreRefused) {
   EXPECT_NO_THROW(reel_from_text(reel("", ""), ".", "x"));
   const std::pair<std::string, const char*> wrong[] = {
       {reel(R"(,"id":3)", R"(,"id":3)"), "two steps have the id 3"},
-      {reel(R"(,"id":0)", ""), "allowed is 1 or more"},
+      {reel(R"(,"id":0)", ""), "allowed is 1 to"},
       {reel(R"(,"id":"a")", ""), "id"}};
   for (const auto& [text, why] : wrong) {
     try {

@@ -120,6 +120,7 @@ TEST(ReelFile, StepsFilesOfAnyBytesAreFoundAgain) {
   ChainStep heard = make_step("convolution"), beside = make_step("vocoder");
   heard.settings.texts[0] = (t / "H\xf6rsaal.wav").string();
   beside.sides.resize(beside.type->sides.size());
+  beside.sides[0].from = SideChoice::From::file;
   beside.sides[0].file = t / "Stra\xdf" / "Br\xfc" "cke.wav";
   reel.chain.steps.push_back(heard);
   reel.chain.steps.push_back(beside);
@@ -127,6 +128,7 @@ TEST(ReelFile, StepsFilesOfAnyBytesAreFoundAgain) {
   const Reel again = load_reel(t / "x.reel");
   ASSERT_EQ(again.chain.steps.size(), reel.chain.steps.size());
   EXPECT_EQ((again.chain.steps.end() - 2)->settings.texts[0], heard.settings.texts[0]);
+  ASSERT_EQ(again.chain.steps.back().sides.size(), 1U);
   EXPECT_EQ(again.chain.steps.back().sides[0].file, beside.sides[0].file);
 }
 
