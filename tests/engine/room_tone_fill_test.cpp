@@ -7,6 +7,7 @@
 
 #include "audio/error.h"
 #include "measure/noise_floor.h"
+#include "reel/cuts.h"
 #include "reel/scene_edits.h"
 #include "support/impossible.h"
 #include "support/reels.h"
@@ -102,6 +103,24 @@ TEST_F(FillGaps, GapsAreFoundAndFilledAtTheLevelOfTheirNeighbours) {
   EXPECT_TRUE(edit.next.clips[3].room_tone);
   // Filled again there are other files, and none is written over.
   EXPECT_NE(fill_gaps(reel, 0, t / "x room tone", {})[0].file, filled[0].file);
+}
+
+// Room, speech, room, speech: the tone that is marked lies before both pieces. What fills the gap
+// between them is the room, not what they say.
+TEST_F(FillGaps, AToneOutsideOfItsPiecesIsTheRoomStill) {
+  const AudioBuffer parts[] = {room(0.001, 2, 1), room(0.2, 3, 2), room(0.001, 2, 3),
+                               room(0.2, 3, 4)};
+  test::write_wav(t / "take.wav", test::join(parts));
+  Reel take;
+  add_clip(take, examine_source(t / "take.wav"), "Ines/stairs");
+  take.clips[0].room_tone = ClipRange{0.2, 1.8};
+  const edits::Piece pieces[] = {{{2.0, 5.0}}, {{7.0, 10.0}}};
+  take = edits::cut_into(take, 1, pieces).next;
+  ASSERT_EQ(tone_gaps(take, 0).size(), 1U);
+  const auto filled = fill_gaps(take, 0, t / "tone", {});
+  ASSERT_EQ(filled.size(), 1U);
+  EXPECT_NEAR(test::rms_db(test::read_all(filled[0].file).channel(0)),
+              test::rms_db(parts[0].channel(0)), 2);
 }
 
 TEST_F(FillGaps, WithoutARoomToneOrAGapItIsSaid) {

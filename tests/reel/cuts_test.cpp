@@ -4,6 +4,7 @@
 #include <gtest/gtest.h>
 
 #include "engine/process.h"
+#include "reel/scene_edits.h"
 #include "support/impossible.h"
 #include "support/reels.h"
 #include "support/steps.h"
@@ -175,6 +176,20 @@ TEST_F(Cuts, NeighboursAreJoinedAndNothingElse) {
   expect_impossible([&] { edits::join(reel, others); }, "different files");
   const int one[] = {1};
   expect_impossible([&] { edits::join(reel, one); }, "Mark the clips");
+}
+
+TEST_F(Cuts, WhatIsJoinedSaysAllOfItsTextAndTellsWhatItCannotKeep) {
+  const ClipTime at[] = {{1.0}};
+  Reel cut = edits::split(reel, 1, at).next;
+  cut.clips[0].text = "Who is";
+  cut.clips[1].text = "there?";
+  cut = edits::add_space(cut, "Hall", {{make_step("reverb")}}).next;
+  const int space = cut.spaces[0].clip.id, ids[] = {cut.clips[0].id, cut.clips[1].id};
+  EXPECT_TRUE(edits::join(cut, ids).told.empty()) << edits::join(cut, ids).told;
+  EXPECT_EQ(edits::join(cut, ids).next.clips[0].text, "Who is there?");
+  cut = edits::set_send(cut, {edits::Feeder::Of::clip, ids[1]}, space, -6).next;
+  EXPECT_NE(edits::join(cut, ids).told.find("is sent"), std::string::npos)
+      << edits::join(cut, ids).told;
 }
 
 TEST_F(Cuts, PiecesKeepTheirVersionsWhereTheseAreAsLong) {

@@ -5,6 +5,7 @@
 
 #include "batch/mix.h"
 #include "engine/plan.h"
+#include "reel/cuts.h"
 #include "support/reels.h"
 #include "support/steps.h"
 
@@ -35,6 +36,16 @@ TEST_F(Takes, OneIsChosenAndTheOthersAreLeftOut) {
 TEST_F(Takes, NoneIsLostWhenTheChosenOneGoes) {
   const Reel next = edits::remove_clips(reel, std::vector{2}).next;
   EXPECT_EQ(rendered_clips(next), (std::vector{1, 3, 4}));
+}
+
+// A copy of a take that is heard is a clip of its own: another choice does not silence it.
+TEST_F(Takes, ADuplicateOfTheChosenOneStaysHeard) {
+  const Reel two = edits::duplicate(reel, std::vector{2}).next;
+  const int copy = two.last_clip_id;
+  EXPECT_EQ(takes_of(two, *two.find(2)), (std::vector{1, 2, 3}));
+  const auto heard = rendered_clips(edits::choose_take(two, 3).next);
+  EXPECT_EQ(std::ranges::count(heard, copy), 1);
+  EXPECT_EQ(std::ranges::count(heard, 2), 0);
 }
 
 TEST_F(Takes, AreKeptInTheFile) {
