@@ -110,7 +110,8 @@ TEST_F(FillGaps, GapsAreFoundAndFilledAtTheLevelOfTheirNeighbours) {
 TEST_F(FillGaps, AToneOutsideOfItsPiecesIsTheRoomStill) {
   const AudioBuffer parts[] = {room(0.001, 2, 1), room(0.2, 3, 2), room(0.001, 2, 3),
                                room(0.2, 3, 4)};
-  test::write_wav(t / "take.wav", test::join(parts));
+  AudioBuffer spoken = test::join(parts);
+  test::write_wav(t / "take.wav", spoken);
   Reel take;
   add_clip(take, examine_source(t / "take.wav"), "Ines/stairs");
   take.clips[0].room_tone = ClipRange{0.2, 1.8};
