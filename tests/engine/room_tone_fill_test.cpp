@@ -108,8 +108,14 @@ TEST_F(FillGaps, GapsAreFoundAndFilledAtTheLevelOfTheirNeighbours) {
 // Room, speech, room, speech: the tone that is marked lies before both pieces. What fills the gap
 // between them is the room, not what they say.
 TEST_F(FillGaps, AToneOutsideOfItsPiecesIsTheRoomStill) {
-  const AudioBuffer parts[] = {room(0.001, 2, 1), room(0.2, 3, 2), room(0.001, 2, 3),
-                               room(0.2, 3, 4)};
+  std::vector<AudioBuffer> parts;
+  for (unsigned take = 0; take < 2; ++take) {
+    parts.push_back(room(0.001, 2, 10 * take + 1));
+    for (unsigned word = 0; word < 2; ++word) {
+      parts.push_back(room(0.2, 0.7, 10 * take + 2 * word + 2));
+      parts.push_back(room(0.001, 0.8, 10 * take + 2 * word + 3));
+    }
+  }
   AudioBuffer spoken = test::join(parts);
   test::write_wav(t / "take.wav", spoken);
   Reel take;
