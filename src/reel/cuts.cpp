@@ -326,8 +326,9 @@ Edit set_fades(const Reel& reel, int clip, EdgeFade in, EdgeFade out) {
     if (!(fade.seconds >= 0 && fade.seconds <= std::min(length, longest_fade_s)))
       throw impossible(
           fmt::format("A fade of {:.2f} s is longer than {}.", fade.seconds, d.clip.name));
-  d.clip.fade_in = in;
-  d.clip.fade_out = out;
+  // One of no length is none, whatever its shape.
+  d.clip.fade_in = in.seconds > 0 ? in : EdgeFade{};
+  d.clip.fade_out = out.seconds > 0 ? out : EdgeFade{};
   d.edit.merge = fmt::format("fades of clip {}", clip);
   return d.done("Fade clip");
 }

@@ -200,7 +200,8 @@ TEST_F(SceneRowsTest, DraggingThePlayheadIsHeard) {
   QTest::qWait(150);
   EXPECT_NEAR(rows().playhead() - before, d.work().films.picture_s(), 1e-6);
   EXPECT_GT(loudest(), 1e-3F);
-  // Where that is not wanted, it is silent.
+  // Where that is not wanted, it is silent, once what was heard of the picture has ended.
+  ASSERT_TRUE(d.wait_for([&] { return loudest() == 0; }));
   entry("Hear where the playhead is dragged")->trigger();
   drag_along();
   EXPECT_EQ(loudest(), 0);

@@ -1,6 +1,6 @@
 // Edits of every kind one after the other, at random: after each the reel is whole, saves, loads and
 // is the same. DREVAN_WALK_S says for how many seconds (standard: 3); a find prints its seed and the
-// edits that led to it.
+// edits that led to it, and DREVAN_WALK_SEED begins with that one.
 #include <gtest/gtest.h>
 
 #include <chrono>
@@ -264,7 +264,10 @@ TEST(AnyEdits, LeaveAWholeReel) {
   const Reel start = test::reel_of(t, {{"a", "One"}, {"b", "One"}, {"c", "Two"}}, 4);
   const auto until =
       std::chrono::steady_clock::now() + std::chrono::duration<double>(walk_seconds());
-  unsigned seed = walk_seconds() > 10 ? std::random_device{}() : 1;
+  const char* wish = std::getenv("DREVAN_WALK_SEED");  // what a find printed
+  unsigned seed = wish                  ? static_cast<unsigned>(std::stoul(wish)) - 1
+                  : walk_seconds() > 10 ? std::random_device{}()
+                                        : 1;
   long edits = 0;
   while (std::chrono::steady_clock::now() < until) {
     Walk walk(start, ++seed, t.path());
