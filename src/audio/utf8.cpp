@@ -1,13 +1,10 @@
 #include "audio/utf8.h"
 
 #include <fmt/format.h>
-
-#include <charconv>
-
-#include <fmt/format.h>
 #include <utf8proc.h>
 
 #include <algorithm>
+#include <charconv>
 #include <cstdlib>
 
 namespace drevan {

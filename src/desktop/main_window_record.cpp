@@ -3,6 +3,7 @@
 #include "main_window.h"
 #include "pages/record/record_strip.h"
 #include "pages/start/start_page.h"
+#include "reel/clip_times.h"
 #include "work/document.h"
 #include "work/recording_desk.h"
 #include "work/selection.h"
@@ -47,7 +48,7 @@ RecordingWish MainWindow::recording_wish() const {
     wish.place = ReelTime{of->place.s};
   } else {
     for (const Clip& c : reel.clips)
-      wish.place = ReelTime{std::max(wish.place.s, c.place.s + drevan::clip_seconds(reel, c))};
+      wish.place = std::max(wish.place, whole_in_reel(times_of(reel, c)).end);
   }
   return wish;
 }

@@ -19,7 +19,8 @@ struct LibavIndex {
   };
   std::vector<Packet> packets;   ///< by pts
   std::vector<FrameRange> gaps;  ///< of a twentieth of a second to longest_gap_s
-  /// Where stamps jump further than that: they are not believed, and what follows stands right there.
+  /// Where stamps jump further than that, or gaps would be more than longest_gaps_s: they are not
+  /// believed, and what follows stands right there.
   std::vector<Samples> jumps{};
   Samples frames = 0;            ///< to the end of the last packet; counted, not promised
   std::int64_t zero = 0;         ///< the stamp of place 0: where picture or sound begins, whichever is first

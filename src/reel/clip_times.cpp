@@ -39,7 +39,7 @@ ClipTimes own_times(const Reel& reel, const Clip& clip) {
           clip.place};
 }
 
-// Through the first `count` of these steps.
+// Through these steps, the first of the clip's.
 ClipTimes times_through(const Reel& reel, const Clip& clip, std::span<const RunningStep> steps) {
   ClipTimes times = own_times(reel, clip);
   // As every sound at the working rate: see ClipReader.

@@ -244,9 +244,9 @@ const ChainStep* find_step(const Reel& reel, const Clip& clip, StepId id);
 /// remember.
 std::vector<Chain*> live_chains(Reel& reel);
 
-/// Gives ids to steps that have none, or one that stands in an earlier chain already: reel, groups, clips.
 /// For a clip that comes to the reel; see next_id().
 int new_clip_id(Reel& reel);
+/// Gives ids to steps that have none, or one that stands in an earlier chain already: reel, groups, clips.
 void settle_step_ids(Reel& reel);
 
 /// Lets a clip sit out of all of its group's chain, or of one step in its group's or the reel's, or takes

@@ -49,15 +49,16 @@ void RecordingDesk::end_latency() {
                       .arg(1000.0 * static_cast<double>(*frames) / document_.reel().rate, 0, 'f', 1)
                       .arg(*frames));
   } else {
-    notices_.warn(heard->peak() < 0.001F
-                      ? tr("The chirps did not come back into the first input: connect it to the "
-                           "output by a cable, or hold the microphone to the headphones.")
-                  : heard->losses() > 0
-                      ? tr("Sound was lost between output and input again and again, so nothing "
-                           "can be told of the way: choose a larger buffer in Settings, Sound, or "
-                           "close other programs.")
-                      : tr("The chirps were not heard clearly enough: turn the input up, or "
-                           "connect it to the output by a cable."));
+    notices_.warn(
+        heard->peak() < 0.001F
+            ? tr("The chirps did not come back into the first input: connect it to the "
+                 "output by a cable, or hold the microphone to the headphones.")
+        : heard->losses() > 0
+            ? tr("Sound was lost between output and input again and again, so nothing "
+                 "can be told of the way: choose a larger buffer in Listen, Sound settings, or "
+                 "close other programs.")
+            : tr("The chirps were not heard clearly enough: turn the input up, or "
+                 "connect it to the output by a cable."));
   }
   Q_EMIT changed();
 }
