@@ -115,8 +115,7 @@ ClipPlan Planner::plan(const Clip& clip, ChainOwner last) {
     if (running.owner > last) break;
     PlannedStep& step = out.steps.emplace_back(planned_step(*running.step));
     step.by_place = true;
-    if (!step.tracks.empty())
-      step.tracks = own_tracks(reel_, clip, running, times_before(reel_, clip, i));
+    if (!step.tracks.empty()) step.tracks = own_tracks(running, times_before(reel_, clip, i));
     for (const auto& choice : running.step->sides)
       step.sides.push_back(side(choice, *running.step, clip));
     if (shares(*running.step)) out.steps.back().common = common(clip, running);
@@ -152,9 +151,8 @@ ClipPlan Planner::own_plan(const Clip& clip) {
   return out;
 }
 
-std::vector<Track> own_tracks(const Reel& reel, const Clip& clip, const RunningStep& running,
-                              const ClipTimes& before) {
-  std::vector<Track> out = tracks_entering(reel, clip, running, before);
+std::vector<Track> own_tracks(const RunningStep& running, const ClipTimes& before) {
+  std::vector<Track> out = tracks_entering(running, before);
   if (running.owner == ChainOwner::clip) return out;
   for (auto& track : out) {
     // What is far from the clip has no part in its key; what leads it may begin earlier.

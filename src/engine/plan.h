@@ -81,8 +81,7 @@ class Planner {
 
 /// The curves of a clip's running step in seconds of the sound that enters it, see
 /// tracks_entering(); of group and reel without what is far from the clip. `before`: of that sound.
-std::vector<Track> own_tracks(const Reel& reel, const Clip& clip, const RunningStep& running,
-                              const ClipTimes& before);
+std::vector<Track> own_tracks(const RunningStep& running, const ClipTimes& before);
 /// Tracks that count from where the clip's beginning is due, as much later as what enters their step
 /// leads: `lead_s`, see lead_of().
 void place_tracks(PlannedStep& step, double lead_s);

@@ -46,8 +46,7 @@ ClipTimes times_through(const Reel& reel, const Clip& clip, std::span<const Runn
   Samples frames = frames_of(times.length, reel.rate);
   for (const RunningStep& running : steps) {
     if (!running.step->type->rewrite) continue;
-    const auto made =
-        rewritten(*running.step, tracks_entering(reel, clip, running, times), frames, reel.rate);
+    const auto made = rewritten(*running.step, tracks_entering(running, times), frames, reel.rate);
     times = with_clock(std::move(times), times.clock.then(made.map));
     frames = made.frames;
   }
@@ -122,8 +121,7 @@ ReelRange whole_in_reel(const ClipTimes& times) { return in_reel(times, whole_he
 
 // --- curves ---
 
-std::vector<Track> tracks_entering(const Reel&, const Clip&, const RunningStep& step,
-                                   const ClipTimes& before) {
+std::vector<Track> tracks_entering(const RunningStep& step, const ClipTimes& before) {
   std::vector<Track> out = step.step->curves;
   if (step.owner == ChainOwner::clip) return out;
   const double later_s = before.lead_s - before.place.s;

@@ -61,8 +61,7 @@ ReelRange whole_in_reel(const ClipTimes& times);
 
 /// The curves of one of a clip's running steps, by the clock of the sound that enters the step.
 /// Those of group and reel chains count the reel's time in the reel.
-std::vector<Track> tracks_entering(const Reel& reel, const Clip& clip, const RunningStep& step,
-                                   const ClipTimes& before);
+std::vector<Track> tracks_entering(const RunningStep& step, const ClipTimes& before);
 /// Every curve of a chain, as it belongs to `range` of the clip whose own chain it is, made a clip of
 /// its own; lengths that are set in seconds become those of the range.
 void cut_curves(const Reel& reel, const Clip& clip, Chain& own_chain, ClipRange range);

@@ -117,8 +117,7 @@ std::optional<PlayPlan> Measurements::play_plan() const {
     step.by_place = running[i].owner != ChainOwner::clip;
     step.tracks.clear();
     if (!now.curves.empty())
-      step.tracks =
-          own_tracks(document_.reel(), *c, running[i], times_before(document_.reel(), *c, i));
+      step.tracks = own_tracks(running[i], times_before(document_.reel(), *c, i));
     place_tracks(step, lead_of(levels_->sounds[i].from_clip, clip_s));
   }
   plan.findings = levels_->findings;

@@ -12,6 +12,7 @@
 #include "work/document.h"
 #include "work/selection.h"
 #include "work/shelf_measurements.h"
+#include "widgets/close_field.h"
 
 namespace drevan::desktop {
 
@@ -238,12 +239,7 @@ bool Shelf::viewportEvent(QEvent* e) {
   return true;
 }
 
-void Shelf::end_name() {
-  if (QLineEdit* field = std::exchange(name_, nullptr)) {
-    field->hide();
-    field->deleteLater();
-  }
-}
+void Shelf::end_name() { close_field(name_); }
 
 // A field that is not seen would keep the keys, and stay for the next reel.
 void Shelf::hideEvent(QHideEvent* e) {

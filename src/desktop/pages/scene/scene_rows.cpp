@@ -13,6 +13,7 @@
 #include "work/scene_sounds.h"
 #include "work/selection.h"
 #include "work/shelf_measurements.h"
+#include "widgets/close_field.h"
 
 namespace drevan::desktop {
 
@@ -139,10 +140,7 @@ void SceneRows::let_go() {
 
 void SceneRows::end_name() {
   named_.let_go();
-  if (QLineEdit* field = std::exchange(name_, nullptr)) {
-    field->hide();
-    field->deleteLater();
-  }
+  close_field(name_);
 }
 
 // A field that is not seen would keep the keys.

@@ -15,6 +15,7 @@
 #include "reel/scene_edits.h"
 #include "reel/sends.h"
 #include "theme/theme.h"
+#include "widgets/close_field.h"
 #include "widgets/words.h"
 #include "work/document.h"
 #include "work/notices.h"
@@ -274,10 +275,7 @@ void SceneSentence::let_go() {
   pressed_ = -1;
   turned_ = false;
   grab_.let_go();
-  if (QLineEdit* field = std::exchange(typed_, nullptr)) {
-    field->hide();
-    field->deleteLater();
-  }
+  close_field(typed_);
 }
 
 void SceneSentence::hideEvent(QHideEvent* e) {
