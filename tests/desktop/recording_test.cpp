@@ -21,6 +21,7 @@
 #include "engine/render.h"
 #include "pages/record/record_strip.h"
 #include "pages/start/start_page.h"
+#include "reel/scene_curves.h"
 #include "reel/takes.h"
 #include "widgets/input_meter.h"
 #include "widgets/words.h"
@@ -147,6 +148,22 @@ TEST_F(RecordingDeskTest, FromTheStartPageALineAndAnotherTakeOfIt) {
   QTest::keyClick(&d.window, Qt::Key_Z, Qt::ControlModifier);
   EXPECT_EQ(reel().clips.size(), 1U);
   EXPECT_FALSE(left_out(reel(), reel().clips[0]));
+}
+
+// Of a clip that is stretched more is heard than its file holds.
+TEST_F(RecordingDeskTest, ANewLineStandsBehindAllThatIsHeard) {
+  speak();
+  open_strip();
+  record(700);
+  ASSERT_EQ(reel().clips.size(), 1U);
+  const Clip first = reel().clips[0];
+  d.work().document.change([&](const Reel& now) {
+    return edits::stretch_to(now, first.id, HeardSpan{2}, edits::StretchWay::pitch);
+  });
+  strip().findChild<QComboBox*>("record_as")->setCurrentIndex(0);
+  record(700);
+  ASSERT_EQ(reel().clips.size(), 2U);
+  EXPECT_NEAR((reel().clips[1].place - first.place).s, 2, 1e-3);
 }
 
 TEST_F(RecordingDeskTest, InTheSceneATakeStandsToTheSampleWhereItWasHeard) {
