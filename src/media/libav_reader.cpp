@@ -3,7 +3,7 @@
 #include <fmt/format.h>
 
 #include <cmath>
-#include <ranges>
+#include <span>
 
 #include "audio/error.h"
 #include "audio/time_text.h"
@@ -45,6 +45,12 @@ class Damage {
   std::vector<std::pair<double, double>> places_;
 };
 
+// Its first elements. (Clang 14, which builds for the sanitizers, cannot compile std::views.)
+template <class T>
+std::span<const T> first_of(const std::vector<T>& all, size_t count) {
+  return std::span(all).first(std::min(all.size(), count));
+}
+
 class LibavReader final : public AudioReader {
  public:
   LibavReader(libav::Opened opened, std::shared_ptr<const LibavIndex> index, std::string name)
@@ -56,10 +62,10 @@ class LibavReader final : public AudioReader {
     info_.frames = index_->frames;
     if (codec_->ch_layout.order == AV_CHANNEL_ORDER_NATIVE) info_.channel_mask = static_cast<std::uint32_t>(codec_->ch_layout.u.mask);
     constexpr size_t at_most = 5;  // places that are told each
-    for (const auto& gap : index_->gaps | std::views::take(at_most))
+    for (const auto& gap : first_of(index_->gaps, at_most))
       info_.warnings.push_back(fmt::format("{} has no sound from {} to {} (its packets are missing); silence stands there.", name_,
                                            length_text(static_cast<double>(gap.begin) / info_.rate), length_text(static_cast<double>(gap.end) / info_.rate)));
-    for (const Samples jump : index_->jumps | std::views::take(at_most))
+    for (const Samples jump : first_of(index_->jumps, at_most))
       info_.warnings.push_back(fmt::format(
           "{} says that there is nothing for very long from {} on; that is left out, and what "
           "follows stands right there. Check that it is the file that is meant.",
