@@ -61,7 +61,7 @@ inline Reel made_reel(const test::TempFolder& folder, int clips, double hours) {
     c.room_tone = ClipRange{0.1, 0.9};
     c.chain.steps = {test::with("normalise", {}), test::with("noise-reduction", {}), test::with("cut", {}), test::with("compressor", {}), test::with("normalise", {})};
   }
-  for (auto& g : reel.groups) g.chain.steps = {test::with("de-ess", {})};
+  for (auto& g : reel.groups.each()) g.chain.steps = {test::with("de-ess", {})};
   return reel;
 }
 

@@ -89,13 +89,14 @@ const Rule* rule_for(std::span<const Rule> rules, std::string_view group, std::s
 
 int apply_rules(Reel& reel, std::span<const Rule> rules) {
   int changed = 0;
-  for (auto& clip : reel.clips) {
+  for (size_t i = 0; i < reel.clips.size(); ++i) {
+    const Clip& clip = std::as_const(reel.clips)[i];
     const Rule* rule = rule_for(rules, reel.group_of(clip).name, clip.name);
     if (!rule || rule->keep) continue;
     Chain next = rule->append ? clip.chain : Chain{};
     next.steps.insert(next.steps.end(), rule->recipe.chain.steps.begin(), rule->recipe.chain.steps.end());
     if (next == clip.chain) continue;
-    clip.chain = std::move(next);
+    reel.clips[i].chain = std::move(next);
     ++changed;
   }
   return changed;

@@ -47,7 +47,8 @@ ClipTimes times_through(const Reel& reel, const Clip& clip, std::span<const Runn
   for (const RunningStep& running : steps) {
     if (!running.step->type->rewrite) continue;
     const auto made = rewritten(*running.step, tracks_entering(running, times), frames, reel.rate);
-    times = with_clock(std::move(times), times.clock.then(made.map));
+    TimeMap clock = times.clock.then(made.map);
+    times = with_clock(std::move(times), std::move(clock));
     frames = made.frames;
   }
   return times;
@@ -140,7 +141,8 @@ void cut_curves(const Reel& reel, const Clip& clip, Chain& own_chain, ClipRange 
     shift_curves(step, -part.begin.s);
     if (!step.on || !step.type->rewrite) continue;
     const auto made = rewritten(step, before, frames, reel.rate);
-    times = with_clock(std::move(times), times.clock.then(made.map));
+    TimeMap clock = times.clock.then(made.map);
+    times = with_clock(std::move(times), std::move(clock));
     frames = made.frames;
     for (size_t p = 0; p < step.type->parameters.size(); ++p)
       if (double& value = step.settings.values[p];

@@ -5,6 +5,7 @@
 #include <algorithm>
 #include <cmath>
 
+#include "reel/change.h"
 #include "reel/draft.h"
 #include "reel/takes.h"
 
@@ -15,8 +16,10 @@ namespace {
 // Nearer than this they only touch.
 constexpr double least_cross_s = 0.001;
 
-auto by_pair(int before, int after) {
-  return [=](const Crossfade& c) { return c.before == before && c.after == after; };
+std::pair<int, int> pair_of(const Crossfade& c) { return {c.before, c.after}; }
+
+auto place_of_pair(const Reel& reel, int before, int after) {
+  return std::ranges::lower_bound(reel.crossfades, std::pair(before, after), {}, pair_of);
 }
 
 }  // namespace
@@ -86,18 +89,16 @@ bool Crossings::add(const Reel& reel, const Clip& before, const ClipTimes& going
 }
 
 const Crossfade* find_crossfade(const Reel& reel, int before, int after) {
-  const auto at = std::ranges::find_if(reel.crossfades, by_pair(before, after));
-  return at == reel.crossfades.end() ? nullptr : &*at;
+  const auto at = place_of_pair(reel, before, after);
+  return at == reel.crossfades.end() || pair_of(*at) != std::pair(before, after) ? nullptr : &*at;
 }
 
 void put_crossfade(Reel& reel, const Crossfade& known) {
-  const auto at = std::ranges::find_if(reel.crossfades, by_pair(known.before, known.after));
-  if (at != reel.crossfades.end()) {
-    *at = known;
-    return;
-  }
-  const auto order = [](const Crossfade& c) { return std::pair(c.before, c.after); };
-  reel.crossfades.insert(std::ranges::upper_bound(reel.crossfades, order(known), {}, order), known);
+  const auto at = place_of_pair(reel, known.before, known.after);
+  if (at != reel.crossfades.end() && pair_of(*at) == pair_of(known))
+    reel.crossfades[static_cast<size_t>(at - reel.crossfades.begin())] = known;
+  else
+    reel.crossfades.insert(at, known);
 }
 
 namespace edits {
@@ -108,16 +109,18 @@ void keep_as_layered(Reel& reel, const std::function<bool(int before, int after)
     if (!crossed(c.before, c.after)) clip_in(reel, c.after).layered = true;
 }
 
-bool settle_alike(Reel& next, const Reel& before,
-                  const std::function<double(const Reel&, const Crossing&)>& alike) {
-  if (&next == &before) return false;
-  const Crossings now(next);
+namespace {
+
+bool settle_row(Reel& next, const Reel& before, std::optional<int> row,
+                const std::function<double(const Reel&, const Crossing&)>& alike) {
+  const Crossings now(next, row);
   if (now.all().empty()) return false;
-  const Crossings was(before);
+  const Crossings was(before, row);
   bool told = false;
   for (const Crossing& c : now.all()) {
     const Crossing* old = was.into(c.after);
-    const Clip &going = *next.find(c.before), &coming = *next.find(c.after);
+    const Clip &going = *std::as_const(next).find(c.before),
+               &coming = *std::as_const(next).find(c.after);
     const auto same_sound = [&](const Clip& clip) {
       const Clip* then = before.find(clip.id);
       return then && next.source_of(clip) == before.source_of(*then);
@@ -134,9 +137,20 @@ bool settle_alike(Reel& next, const Reel& before,
   return told;
 }
 
+}  // namespace
+
+bool settle_alike(Reel& next, const Reel& before,
+                  const std::function<double(const Reel&, const Crossing&)>& alike) {
+  const Change change = difference(before, next);
+  if (change.all_rows) return settle_row(next, before, std::nullopt, alike);
+  bool told = false;
+  for (const int row : change.rows) told = settle_row(next, before, row, alike) || told;
+  return told;
+}
+
 Edit set_middle(const Reel& reel, int before, int after, double middle) {
   Edit edit{reel, {}};
-  const Clip &going = clip_in(edit.next, before), &coming = clip_in(edit.next, after);
+  const Clip &going = clip_in(reel, before), &coming = clip_in(reel, after);
   const Crossings row(reel, going.group);
   const Crossing* crossing = row.into(after);
   if (!crossing || crossing->before != before)

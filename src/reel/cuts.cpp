@@ -113,9 +113,9 @@ void replace_with(Reel& reel, int clip, std::vector<Clip> pieces) {
     });
     sit_out_alike(reel, clip, pieces[i].id);
   }
-  const auto at = std::ranges::find(reel.clips, clip, &Clip::id);
-  *at = std::move(pieces.front());
-  reel.clips.insert(at + 1, std::make_move_iterator(pieces.begin() + 1),
+  const auto index = std::ranges::find(reel.clips, clip, &Clip::id) - reel.clips.begin();
+  reel.clips[static_cast<size_t>(index)] = std::move(pieces.front());
+  reel.clips.insert(reel.clips.begin() + index + 1, std::make_move_iterator(pieces.begin() + 1),
                     std::make_move_iterator(pieces.end()));
 }
 
@@ -203,12 +203,14 @@ Edit take_out(const Reel& reel, int clip, ClipRange range, bool close_up) {
   for (const auto& c : reel.clips)
     if (c.id != clip) others.insert(c.id);
   constexpr ReelSpan slack{1e-6};
-  for (auto& c : edit.next.clips) {
+  const auto moves = [&](const Clip& c) {
     const bool other = others.contains(c.id);
     const bool later = other && c.group == d.clip.group && c.place >= end - slack;
     const bool rest_of_it = !other && c.place >= gap.begin - slack;
-    if (rest_of_it || later) c.place = std::max(ReelTime{0}, c.place - gap.length());
-  }
+    return rest_of_it || later;
+  };
+  edit.next.clips.change_where(
+      moves, [&](Clip& c) { c.place = std::max(ReelTime{0}, c.place - gap.length()); });
   return edit;
 }
 

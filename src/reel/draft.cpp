@@ -26,10 +26,18 @@ std::string proper_name(std::string_view name, std::string_view what) {
   return std::string(proper);
 }
 
-Clip& clip_in(Reel& reel, int id) {
-  if (Clip* clip = reel.find(id)) return *clip;
+namespace {
+
+template <class AnyReel>
+auto& there(AnyReel& reel, int id) {
+  if (auto* clip = reel.find(id)) return *clip;
   throw impossible("That clip is not in the reel any more; nothing was changed.");
 }
+
+}  // namespace
+
+Clip& clip_in(Reel& reel, int id) { return there(reel, id); }
+const Clip& clip_in(const Reel& reel, int id) { return there(reel, id); }
 
 Group& group_in(Reel& reel, int group) {
   if (group >= 0 && group < std::ssize(reel.groups)) return reel.groups[static_cast<size_t>(group)];

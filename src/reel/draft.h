@@ -22,6 +22,7 @@ inline constexpr size_t most_name_bytes = 200;
 
 /// Throws Error(call) when it is not there any more.
 Clip& clip_in(Reel& reel, int id);
+const Clip& clip_in(const Reel& reel, int id);
 Group& group_in(Reel& reel, int group);
 /// Throws Error(call) of what a bus does not have: "The mix `what`."
 void require_clip(int clip, const char* what);

@@ -82,14 +82,14 @@ Edit move_group(const Reel& reel, int group, int to) {
     if (g < std::ssize(groups) && g != group) order.push_back(g);
   }
   if (to < 0 || to > std::ssize(groups)) order.push_back(group);
-  std::vector<Group> next;
+  SharedList<Group> next;
   std::vector<int> place(groups.size());
   for (const int g : order) {
     place[static_cast<size_t>(g)] = static_cast<int>(next.size());
-    next.push_back(groups[static_cast<size_t>(g)]);
+    next.push_back(std::as_const(groups)[static_cast<size_t>(g)]);
   }
   groups = std::move(next);
-  for (auto& clip : edit.next.clips) clip.group = place[static_cast<size_t>(clip.group)];
+  for (auto& clip : edit.next.clips.each()) clip.group = place[static_cast<size_t>(clip.group)];
   return edit;
 }
 
@@ -100,8 +100,8 @@ Edit remove_group(const Reel& reel, int group) {
   if (count > 0 && reel.groups.size() < 2)
     throw impossible(fmt::format("{} is the only group and has clips; they need one.", name));
   const int to = group > 0 ? group - 1 : 1;
-  for (auto& clip : edit.next.clips)
-    if (clip.group == group) leave_group(edit.next, clip, to);
+  edit.next.clips.change_where([&](const Clip& c) { return c.group == group; },
+                               [&](Clip& c) { leave_group(edit.next, c, to); });
   drop_groups(edit.next, std::vector{group});
   if (count > 0)
     edit.told = fmt::format("{} went to {}", counted(static_cast<size_t>(count), "clip"),
@@ -125,11 +125,12 @@ Edit move_clips(const Reel& reel, std::span<const int> clips, int group, int bef
   std::vector<Clip> moved;
   std::ranges::copy_if(edit.next.clips, std::back_inserter(moved), moves);
   auto& all = edit.next.clips;
-  std::erase_if(all, moves);
+  erase_if(all, moves);
   auto at = std::ranges::find(all, before, &Clip::id);
   if (before == 0 || at == all.end()) {
-    const auto last = std::ranges::find(all.rbegin(), all.rend(), group, &Clip::group);
-    at = last == all.rend() ? all.end() : last.base();
+    at = all.end();
+    while (at != all.begin() && std::prev(at)->group != group) --at;
+    if (at == all.begin()) at = all.end();
   }
   all.insert(at, moved.begin(), moved.end());
   drop_emptied(edit.next, left);
@@ -159,7 +160,7 @@ Edit group_by(const Reel& reel, std::span<const int> clips,
 Edit sort_clips(const Reel& reel, const std::function<bool(const Clip&, const Clip&)>& less,
                 const std::string& what) {
   Edit edit{reel, fmt::format("Sort by {}", what)};
-  std::ranges::stable_sort(edit.next.clips, less);
+  edit.next.clips.stable_sort(less);
   return edit;
 }
 

@@ -1,6 +1,33 @@
 #include "reel/history.h"
 
+#include <algorithm>
+
+#include "reel/change.h"
+
 namespace drevan {
+
+namespace {
+
+// Whether steps stand in chains where they did not stand before: they may need ids of their own.
+bool may_bring_steps(const Change& change, const Reel& before, const Reel& after) {
+  if (change.spaces || change.grouping || change.order) return true;
+  const auto brings = [](const Chain& was, const Chain& is) {
+    return !std::ranges::equal(was.steps, is.steps, {}, &ChainStep::id, &ChainStep::id);
+  };
+  const auto group_brings = [&](int g) {
+    const auto i = static_cast<size_t>(g);
+    return brings(before.groups[i].chain, after.groups[i].chain);
+  };
+  const auto clip_brings = [&](int id) {
+    const Clip *was = before.find(id), *is = after.find(id);
+    return was && is && brings(was->chain, is->chain);
+  };
+  return brings(before.chain, after.chain) || brings(before.mix.chain, after.mix.chain) ||
+         std::ranges::any_of(change.groups, group_brings) ||
+         std::ranges::any_of(change.clips, clip_brings);
+}
+
+}  // namespace
 
 History::History(Reel start) {
   settle_step_ids(start);
@@ -9,8 +36,9 @@ History::History(Reel start) {
 }
 
 void History::edit(Reel next, std::string label, std::string merge) {
-  if (next == now()) return;
-  settle_step_ids(next);
+  const Change change = share(next, now());
+  if (change.nothing()) return;
+  if (may_bring_steps(change, now(), next)) settle_step_ids(next);
   states_.resize(at_ + 1);
   auto reel = std::make_shared<const Reel>(std::move(next));
   if (!merge.empty() && at_ > 0 && states_[at_].merge == merge) {
@@ -23,7 +51,7 @@ void History::edit(Reel next, std::string label, std::string merge) {
 }
 
 void History::amend(Reel next) {
-  if (next == now()) return;
+  if (share(next, now()).nothing()) return;
   const bool was_saved = saved_ == states_[at_].reel;
   states_[at_].reel = std::make_shared<const Reel>(std::move(next));
   if (was_saved) saved_ = states_[at_].reel;
@@ -68,7 +96,7 @@ void History::change_all(const std::function<void(Reel&)>& change) {
   for (auto& state : states_) {
     Reel next = *state.reel;
     change(next);
-    if (next == *state.reel) continue;
+    if (share(next, *state.reel).nothing()) continue;
     auto changed = std::make_shared<const Reel>(std::move(next));
     if (saved_ == state.reel) saved_ = changed;
     state.reel = std::move(changed);

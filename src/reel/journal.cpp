@@ -14,6 +14,7 @@
 #include "audio/hash.h"
 #include "audio/replace_file.h"
 #include "reel/json_file.h"
+#include "reel/reel_json.h"
 
 namespace drevan {
 
@@ -48,8 +49,9 @@ std::optional<json> content_of(std::string_view line) {
 
 struct Journal::Writer {
   fs::path reel_file;
-  std::string saved;  // the text the journal starts from
-  json last;          // the newest state on the disk
+  std::string saved;                 // the text the journal starts from
+  std::shared_ptr<const Reel> last;  // the newest state on the disk
+  bool as_saved = false;             // `saved` is `last` as a file of today
   int fd = -1;
 
   ~Writer() {
@@ -87,29 +89,46 @@ struct Journal::Writer {
     errno = error;
     return false;
   }
-  std::string write(const Reel& now, const std::string& label) {
+  // A file that an older Drevan wrote, or a hand, reads otherwise than it would be written today.
+  void compare_with_saved() {
+    try {
+      if (!last)
+        last = std::make_shared<const Reel>(
+            reel_from_text(saved, reel_file.parent_path(), reel_file.string()));
+      as_saved = reel_to_text(*last, reel_file.parent_path()) == saved;
+    } catch (const std::exception&) {
+      as_saved = false;
+    }
+  }
+  std::string write(const std::shared_ptr<const Reel>& now, const std::string& label) {
     try {
       return write_line(now, label);
     } catch (const std::exception& e) {
       return fmt::format("Edits are not kept until the reel is saved ({}); save it now.", e.what());
     }
   }
-  std::string write_line(const Reel& now, const std::string& label) {
+  json patch_to(const Reel& now) const {
+    const auto folder = reel_file.parent_path();
+    if (as_saved) return reel_patch(*last, now, folder);
+    return json::diff(json::parse(saved), json(reel_to_json(now, folder)));
+  }
+  std::string write_line(const std::shared_ptr<const Reel>& now, const std::string& label) {
+    const auto line = line_of({{"edit", label}, {"patch", patch_to(*now)}});
     errno = 0;
-    if (last.is_null()) last = json::parse(saved);
-    auto next = json::parse(reel_to_text(now, reel_file.parent_path()));
-    const auto line = line_of({{"edit", label}, {"patch", json::diff(last, next)}});
     if (fd < 0 ? !begin(line) : !append(line))
       return fmt::format("{} cannot be written ({}), so edits are not kept until the reel is saved; save it now, elsewhere if need be.",
                          file_of(reel_file).string(), std::strerror(errno));
-    last = std::move(next);
+    last = now;
+    as_saved = true;
     return {};
   }
 };
 
-Journal::Journal(fs::path reel_file, const std::string& saved) : writer_(std::make_unique<Writer>()) {
+Journal::Journal(fs::path reel_file, std::string saved, std::shared_ptr<const Reel> reel)
+    : writer_(std::make_unique<Writer>()) {
   writer_->reel_file = std::move(reel_file);
-  writer_->saved = saved;
+  writer_->saved = std::move(saved);
+  writer_->last = std::move(reel);
   thread_ = std::jthread([this](const std::stop_token& stop) { work(stop); });
 }
 
@@ -151,6 +170,7 @@ std::string Journal::take_problem() {
 }
 
 void Journal::work(const std::stop_token& stop) {
+  writer_->compare_with_saved();
   std::unique_lock lock(mutex_);
   while (true) {
     wake_.wait(lock, stop, [&] { return next_ != nullptr; });
@@ -159,7 +179,7 @@ void Journal::work(const std::stop_token& stop) {
     const auto label = label_;
     busy_ = true;
     lock.unlock();
-    const auto problem = writer_->write(*now, label);
+    const auto problem = writer_->write(now, label);
     lock.lock();
     busy_ = false;
     if (!problem.empty()) problem_ = problem;

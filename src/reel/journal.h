@@ -19,9 +19,10 @@ namespace drevan {
 /// and, but for flush(), return at once.
 class Journal {
  public:
-  /// Begins anew for a reel whose file holds `saved` (the text as reel_to_text() gives it). An older
-  /// journal is replaced with the first line.
-  Journal(std::filesystem::path reel_file, const std::string& saved);
+  /// Begins anew for a reel whose file holds `saved`, which was read as, or written from, `reel`
+  /// (nullptr: it is read here). An older journal is replaced with the first line.
+  Journal(std::filesystem::path reel_file, std::string saved,
+          std::shared_ptr<const Reel> reel = nullptr);
   /// Waits for what was told.
   ~Journal();
   Journal(const Journal&) = delete;

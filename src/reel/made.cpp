@@ -95,8 +95,8 @@ Edit make_again(const Reel& reel, int clip, const Source& sound) {
     d.edit.next.sources.push_back(sound);
     d.clip.source = static_cast<int>(d.edit.next.sources.size()) - 1;
   } else {
-    *known = sound;
     d.clip.source = static_cast<int>(known - d.edit.next.sources.begin());
+    d.edit.next.sources[static_cast<size_t>(d.clip.source)] = sound;
   }
   d.clip.begin = 0;
   d.clip.frames = sound.frames;

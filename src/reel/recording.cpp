@@ -245,8 +245,8 @@ Edit add_recording(const Reel& reel, const RecordedLine& line,
     if (static_cast<double>(part.frames) >= about_as_long * static_cast<double>(longest))
       chosen = id;
   }
-  for (auto& c : edit.next.clips)
-    if (c.line == number) c.chosen = c.id == chosen;
+  edit.next.clips.change_where([&](const Clip& c) { return c.line == number; },
+                               [&](Clip& c) { c.chosen = c.id == chosen; });
   settle_step_ids(edit.next);
   edit.label = fmt::format("Record {}", parts.size() == 1 ? edit.next.find(chosen)->name
                                                           : counted(parts.size(), "take"));

@@ -4,7 +4,7 @@
 
 #include <algorithm>
 #include <cmath>
-#include <set>
+#include <unordered_set>
 
 #include "audio/error.h"
 #include "audio/hash.h"
@@ -18,14 +18,27 @@ namespace drevan {
 
 namespace fs = std::filesystem;
 
+namespace {
+
+// Ids mostly rise along the list, as clips are added at its end: then it is found at once.
+auto find_by_id(const SharedList<Clip>& clips, int id) {
+  const auto near = std::ranges::lower_bound(clips, id, {}, &Clip::id);
+  return near != clips.end() && near->id == id ? near : std::ranges::find(clips, id, &Clip::id);
+}
+
+}  // namespace
+
 const Clip* Reel::find(int clip_id) const {
   if (clip_id == mix_clip_id) return &mix;
   if (const Space* space = find_space(*this, clip_id)) return &space->clip;
-  const auto at = std::ranges::find(clips, clip_id, &Clip::id);
+  const auto at = find_by_id(clips, clip_id);
   return at == clips.end() ? nullptr : &*at;
 }
 Clip* Reel::find(int clip_id) {
-  return const_cast<Clip*>(static_cast<const Reel*>(this)->find(clip_id));
+  if (clip_id == mix_clip_id) return &mix;
+  if (Space* space = find_space(*this, clip_id)) return &space->clip;
+  const auto at = find_by_id(clips, clip_id);
+  return at == clips.end() ? nullptr : &clips[static_cast<size_t>(at - clips.begin())];
 }
 
 const Source& Reel::source_of(const Clip& clip) const {
@@ -44,11 +57,10 @@ Reel with_bus_source(Reel reel, int bus, const Source& sum) {
     reel.mix_source = sum;
     reel.mix.frames = sum.frames;
   }
-  for (Space& space : reel.spaces)
-    if (space.clip.id == bus) {
-      space.source = sum;
-      space.clip.frames = sum.frames;
-    }
+  if (Space* space = find_space(reel, bus)) {
+    space->source = sum;
+    space->clip.frames = sum.frames;
+  }
   return reel;
 }
 
@@ -63,6 +75,11 @@ const Event* find_event(const Reel& reel, int id) {
 const Space* find_space(const Reel& reel, int id) {
   const auto at = std::ranges::find(reel.spaces, id, [](const Space& s) { return s.clip.id; });
   return at == reel.spaces.end() ? nullptr : &*at;
+}
+Space* find_space(Reel& reel, int id) {
+  const auto at = std::ranges::find(reel.spaces, id, [](const Space& s) { return s.clip.id; });
+  return at == reel.spaces.end() ? nullptr
+                                 : &reel.spaces[static_cast<size_t>(at - reel.spaces.begin())];
 }
 
 void shift_send(Send& send, double by_s) {
@@ -107,7 +124,15 @@ const Chain& chain_of(const Reel& reel, const Clip& clip, ChainOwner owner) {
 Chain& chain_of(Reel& reel, Clip& clip, ChainOwner owner) {
   if (is_bus(clip) && owner != ChainOwner::clip)
     throw Error(Error::Kind::call, "The mix and spaces have a chain of their own alone.");
-  return const_cast<Chain&>(chain_of(std::as_const(reel), std::as_const(clip), owner));
+  switch (owner) {
+    case ChainOwner::clip:
+      return clip.chain;
+    case ChainOwner::group:
+      return reel.groups.at(static_cast<size_t>(clip.group)).chain;
+    case ChainOwner::reel:
+      break;
+  }
+  return reel.chain;
 }
 
 bool runs(const Reel& reel, const Clip& clip, ChainOwner owner, const ChainStep& step) {
@@ -189,12 +214,24 @@ const ChainStep* find_step(const Reel& reel, const Clip& clip, StepId id) {
                : nullptr;
 }
 
-std::vector<Chain*> live_chains(Reel& reel) {
-  std::vector<Chain*> out{&reel.chain, &reel.mix.chain};
-  for (auto& space : reel.spaces) out.push_back(&space.clip.chain);
-  for (auto& group : reel.groups) out.push_back(&group.chain);
-  for (auto& clip : reel.clips) out.push_back(&clip.chain);
+std::vector<const Chain*> live_chains(const Reel& reel) {
+  std::vector<const Chain*> out{&reel.chain, &reel.mix.chain};
+  for (const auto& space : reel.spaces) out.push_back(&space.clip.chain);
+  for (const auto& group : reel.groups) out.push_back(&group.chain);
+  for (const auto& clip : reel.clips) out.push_back(&clip.chain);
   return out;
+}
+
+void change_chains(Reel& reel, const std::function<bool(const Chain&)>& wrong,
+                   const std::function<void(Chain&)>& change) {
+  for (Chain* chain : {&reel.chain, &reel.mix.chain})
+    if (wrong(*chain)) change(*chain);
+  reel.spaces.change_where([&](const Space& s) { return wrong(s.clip.chain); },
+                           [&](Space& s) { change(s.clip.chain); });
+  reel.groups.change_where([&](const Group& g) { return wrong(g.chain); },
+                           [&](Group& g) { change(g.chain); });
+  reel.clips.change_where([&](const Clip& c) { return wrong(c.chain); },
+                          [&](Clip& c) { change(c.chain); });
 }
 
 int new_clip_id(Reel& reel) {
@@ -202,16 +239,26 @@ int new_clip_id(Reel& reel) {
 }
 
 void settle_step_ids(Reel& reel) {
-  const auto each = [&](auto&& act) {
-    for (auto* chain : live_chains(reel))
-      for (auto& step : chain->steps) act(step);
+  for (const Chain* chain : live_chains(reel))
+    for (const auto& step : chain->steps)
+      reel.last_step_id = std::max(reel.last_step_id, step.id);
+  std::unordered_set<StepId> taken;
+  const auto wrong = [&](const Chain& chain) {
+    std::vector<StepId> own;
+    for (const auto& step : chain.steps) {
+      if (step.id == 0 || taken.contains(step.id) ||
+          std::ranges::find(own, step.id) != own.end())
+        return true;
+      own.push_back(step.id);
+    }
+    taken.insert(own.begin(), own.end());
+    return false;
   };
-  each([&](const ChainStep& step) { reel.last_step_id = std::max(reel.last_step_id, step.id); });
-  std::set<StepId> taken;
-  each([&](ChainStep& step) {
-    if (step.id == 0 || !taken.insert(step.id).second)
-      taken.insert(step.id =
-                       next_id(reel.last_step_id, [&](int id) { return taken.contains(id); }));
+  change_chains(reel, wrong, [&](Chain& chain) {
+    for (auto& step : chain.steps)
+      if (step.id == 0 || !taken.insert(step.id).second)
+        taken.insert(step.id =
+                         next_id(reel.last_step_id, [&](int id) { return taken.contains(id); }));
   });
 }
 
@@ -287,47 +334,52 @@ int add_clip(Reel& reel, const Source& source, const std::string& group) {
 
 namespace {
 
-// Drops the entries of `list` that no clip uses through `index`, and moves the indexes up.
-template <class T, class Indexes>
-void drop_unused(Reel& reel, std::vector<T>& list, Indexes&& indexes) {
-  std::vector<bool> used(list.size());
-  for (auto& clip : reel.clips) indexes(clip, [&](int& i) { used[static_cast<size_t>(i)] = true; });
-  std::vector<int> moved(list.size());
-  int kept = 0;
-  for (size_t i = 0; i < list.size(); ++i) {
-    moved[i] = kept;
-    if (!used[i]) continue;
-    if (static_cast<size_t>(kept) != i) list[static_cast<size_t>(kept)] = std::move(list[i]);
-    ++kept;
-  }
-  list.resize(static_cast<size_t>(kept));
-  for (auto& clip : reel.clips) indexes(clip, [&](int& i) { i = moved[static_cast<size_t>(i)]; });
-}
-
+// Drops sources that no clip uses, and moves the indexes up.
 void drop_unused_sources(Reel& reel) {
-  drop_unused(reel, reel.sources, [](Clip& clip, auto&& act) {
+  std::vector<bool> used(reel.sources.size());
+  const auto each_index = [](auto& clip, auto&& act) {
     act(clip.source);
     for (auto& version : clip.versions) act(version.source);
-  });
+  };
+  for (const auto& clip : reel.clips)
+    each_index(clip, [&](const int& i) { used[static_cast<size_t>(i)] = true; });
+  if (std::ranges::find(used, false) == used.end()) return;
+  std::vector<int> moved(used.size());
+  SharedList<Source> kept;
+  for (size_t i = 0; i < used.size(); ++i) {
+    moved[i] = static_cast<int>(kept.size());
+    if (used[i]) kept.push_back(std::as_const(reel.sources)[i]);
+  }
+  reel.sources = std::move(kept);
+  for (auto& clip : reel.clips.each())
+    each_index(clip, [&](int& i) { i = moved[static_cast<size_t>(i)]; });
 }
 
 }  // namespace
 
 void drop_groups(Reel& reel, std::span<const int> groups) {
   std::vector<int> moved(reel.groups.size());
-  std::vector<Group> kept;
+  if (groups.empty()) return;
+  SharedList<Group> kept;
   for (int g = 0; g < std::ssize(reel.groups); ++g) {
     moved[static_cast<size_t>(g)] = static_cast<int>(kept.size());
     if (std::ranges::find(groups, g) == groups.end())
-      kept.push_back(std::move(reel.groups[static_cast<size_t>(g)]));
+      kept.push_back(std::as_const(reel.groups)[static_cast<size_t>(g)]);
   }
   reel.groups = std::move(kept);
-  for (auto& clip : reel.clips) clip.group = moved[static_cast<size_t>(clip.group)];
+  for (auto& clip : reel.clips.each()) clip.group = moved[static_cast<size_t>(clip.group)];
+}
+
+void forget_lost_lenders(Reel& reel) {
+  const auto lost = [&](const Group& group) {
+    return group.room_tone_clip != 0 && !std::as_const(reel).find(group.room_tone_clip);
+  };
+  reel.groups.change_where(lost, [](Group& group) { group.room_tone_clip = 0; });
 }
 
 void remove_clips(Reel& reel, std::span<const int> ids) {
   std::vector<int> left;
-  std::erase_if(reel.clips, [&](const Clip& c) {
+  erase_if(reel.clips, [&](const Clip& c) {
     const bool goes = std::ranges::find(ids, c.id) != ids.end();
     if (goes) left.push_back(c.group);
     return goes;
@@ -336,17 +388,16 @@ void remove_clips(Reel& reel, std::span<const int> ids) {
   drop_groups(reel, left);
   drop_unused_sources(reel);
   for (const int id : ids) take_part(reel, id);
-  std::erase_if(reel.crossfades, [&](const Crossfade& c) {
+  erase_if(reel.crossfades, [&](const Crossfade& c) {
     return std::ranges::find(ids, c.before) != ids.end() ||
            std::ranges::find(ids, c.after) != ids.end();
   });
   // A clip that is not there any more lends no room tone.
-  for (auto& group : reel.groups)
-    if (!reel.find(group.room_tone_clip)) group.room_tone_clip = 0;
+  forget_lost_lenders(reel);
 }
 
 void copy_chain(Reel& reel, int from, std::span<const int> to) {
-  const Clip* source = reel.find(from);
+  const Clip* source = std::as_const(reel).find(from);
   if (!source) return;
   const Chain chain = for_everyone(source->chain);
   for (const int id : to)
@@ -376,10 +427,9 @@ void fit_range(T& of, const Source& before, const Source& now, const std::string
 
 int relink(Reel& reel, int source, const fs::path& file) {
   Reel next = reel;
-  Source& found = next.sources.at(static_cast<size_t>(source));
-  const Source before = found, now = examine_source(file);
-  found = now;
-  for (auto& clip : next.clips) {
+  const Source before = next.sources.at(static_cast<size_t>(source)), now = examine_source(file);
+  next.sources[static_cast<size_t>(source)] = now;
+  for (auto& clip : next.clips.each()) {
     if (clip.source == source) {
       fit_range(clip, before, now, clip.name);
       const double begin = static_cast<double>(clip.begin) / now.rate;
@@ -390,12 +440,13 @@ int relink(Reel& reel, int source, const fs::path& file) {
       if (version.source == source) fit_range(version, before, now, fmt::format("version {} of {}", version.id, clip.name));
   }
   int count = 1;
-  for (auto& other : next.sources) {
+  for (size_t i = 0; i < next.sources.size(); ++i) {
+    const Source& other = std::as_const(next.sources)[i];
     if (check_source(other, false) != SourceState::missing) continue;
     Source beside = other;
     beside.path = now.path.parent_path() / other.path.filename();
     if (check_source(beside, true) != SourceState::fine) continue;
-    other = beside;
+    next.sources[i] = beside;
     ++count;
   }
   reel = std::move(next);

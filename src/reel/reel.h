@@ -3,6 +3,7 @@
 
 #include <cstdint>
 #include <filesystem>
+#include <functional>
 #include <optional>
 #include <span>
 #include <string>
@@ -13,6 +14,7 @@
 #include "audio/progress.h"
 #include "reel/chain.h"
 #include "reel/scene.h"
+#include "reel/shared_list.h"
 #include "steps/curve.h"
 
 namespace drevan {
@@ -144,17 +146,17 @@ inline Clip the_mix() {
 struct Reel {
   std::string name;
   double rate = 48000;  ///< working rate, Hz
-  std::vector<Source> sources;
-  std::vector<Group> groups;
-  std::vector<Clip> clips;
+  SharedList<Source> sources;
+  SharedList<Group> groups;
+  SharedList<Clip> clips;
   Chain chain;
   Clip mix = the_mix();  ///< see mix_clip_id
   /// What the sum was rendered into, to be looked at; neither kept in files nor compared.
   Source mix_source;
-  std::vector<Film> films;    ///< by their places
-  std::vector<Event> events;  ///< by their moments
-  std::vector<Space> spaces;
-  std::vector<Crossfade> crossfades;  ///< each pair once, by both ids
+  SharedList<Film> films;    ///< by their places
+  SharedList<Event> events;  ///< by their moments
+  SharedList<Space> spaces;
+  SharedList<Crossfade> crossfades;  ///< each pair once, by both ids
   RecordingFormat recording;
   /// A finished mix to listen against, never written to; absolute in memory. Empty: none.
   std::filesystem::path reference;
@@ -192,6 +194,7 @@ const Event* find_event(const Reel& reel, int id);
 int new_event_id(Reel& reel);
 /// nullptr: there is none of this id.
 const Space* find_space(const Reel& reel, int id);
+Space* find_space(Reel& reel, int id);
 /// All its curves later by so much.
 void shift_send(Send& send, double by_s);
 /// What of the clip enters which spaces: its own sends and its group's, without those that are off.
@@ -242,7 +245,10 @@ const ChainStep* find_step(const Reel& reel, const Clip& clip, StepId id);
 
 /// All chains of a reel: its own, the buses', its groups', its clips'; not those that versions
 /// remember.
-std::vector<Chain*> live_chains(Reel& reel);
+std::vector<const Chain*> live_chains(const Reel& reel);
+/// Changes those of these chains of which `wrong` is true; the others stay shared.
+void change_chains(Reel& reel, const std::function<bool(const Chain&)>& wrong,
+                   const std::function<void(Chain&)>& change);
 
 /// For a clip that comes to the reel; see next_id().
 int new_clip_id(Reel& reel);
@@ -310,6 +316,9 @@ bool lends_room_tone(const Reel& reel, const Clip& clip);
 /// Adds a clip of a whole source to `group` (made when it is not there), after all others in time,
 /// under the file's name. Returns the clip's id.
 int add_clip(Reel& reel, const Source& source, const std::string& group);
+
+/// A clip that is not there any more lends no room tone.
+void forget_lost_lenders(Reel& reel);
 
 /// Takes clips out; groups that have no clip any more and sources that nothing uses go with them.
 void remove_clips(Reel& reel, std::span<const int> ids);

@@ -30,7 +30,8 @@ ReelFile::Opened ReelFile::open(const fs::path& file) const {
   if (!out.lock) return out;
   out.read_only.clear();
   out.found = recover(file);
-  out.journal = std::make_unique<Journal>(file, read_text(file));
+  out.journal =
+      std::make_unique<Journal>(file, read_text(file), std::make_shared<const Reel>(out.reel));
   return out;
 }
 
@@ -44,8 +45,8 @@ void ReelFile::take(Opened opened) {
   path_ = opened.path;
   lock_ = std::move(opened.lock);
   read_only_ = std::move(opened.read_only);
-  journal_ =
-      opened.again ? std::make_unique<Journal>(path_, read_text(path_)) : std::move(opened.journal);
+  journal_ = opened.again ? std::make_unique<Journal>(path_, read_text(path_))
+                          : std::move(opened.journal);
 }
 
 void ReelFile::leave() {
@@ -83,11 +84,12 @@ void ReelFile::begin_unsaved(const History& history) {
                        std::chrono::system_clock::now().time_since_epoch())
                        .count();
   const auto file = unsaved_folder_ / fmt::format("{}-{}.reel", now, ::getpid());
-  save_reel(*history.entries().front().reel, file);
+  const auto first = history.entries().front().reel;
+  save_reel(*first, file);
   std::string why;
   unsaved_lock_ = ReelLock::take(file, why);
   unsaved_ = file;
-  journal_ = std::make_unique<Journal>(file, read_text(file));
+  journal_ = std::make_unique<Journal>(file, read_text(file), first);
 }
 
 void ReelFile::remove_unsaved(const fs::path& file) {
@@ -146,7 +148,7 @@ ReelFile::Saved ReelFile::save(const fs::path& file, History history) {
   save_reel(history.now(), file);
   // The new file is safe on the disk; only now what kept its edits may go.
   Saved out{std::move(history), read_text(file), !moved.empty()};
-  auto journal = std::make_unique<Journal>(file, out.text);
+  auto journal = std::make_unique<Journal>(file, out.text, out.history.shared());
   if (journal_) journal_->end();
   end_unsaved();
   journal_ = std::move(journal);

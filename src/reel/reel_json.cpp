@@ -8,6 +8,7 @@
 #include "reel/crossings.h"
 #include "reel/json_file.h"
 #include "reel/reel.h"
+#include "reel/reel_json.h"
 #include "reel/scene_json.h"
 #include "reel/sides.h"
 
@@ -257,56 +258,63 @@ void check_step_ids(Reel& reel, const std::string& where) {
 
 }  // namespace
 
-std::string reel_to_text(const Reel& reel, const fs::path& folder) {
+ordered_json source_to_json(const Source& s, const fs::path& folder) {
+  ordered_json one;
+  path_to_json(one, s.path, folder);
+  one["frames"] = s.frames;
+  one["rate_hz"] = s.rate;
+  one["channels"] = s.channels;
+  one["hash"] = to_hex(s.hash);
+  return one;
+}
+
+ordered_json group_to_json(const Group& g, const fs::path& folder) {
+  ordered_json one{{"name", g.name}, {"chain", stored_chain(g.chain, folder)}};
+  if (g.room_tone_clip != 0) one["room_tone_clip"] = g.room_tone_clip;
+  if (!g.sits_out.empty()) one["sits_out"] = g.sits_out;
+  if (!g.note.empty()) one["note"] = g.note;
+  if (g.mark != GroupMark::none) one["mark"] = std::string(mark_names[static_cast<size_t>(g.mark)]);
+  if (g.kind != GroupKind::dialogue) one["kind"] = std::string(group_kind_name(g.kind));
+  feeds_to_json(one, g.sends, g.direct);
+  return one;
+}
+
+ordered_json clip_to_json(const Clip& c, const fs::path& folder) {
+  ordered_json one{{"id", c.id},          {"name", c.name},     {"source", c.source},
+                   {"begin", c.begin},    {"frames", c.frames}, {"group", c.group},
+                   {"place_s", c.place.s}};
+  if (c.room_tone) one["room_tone_s"] = {c.room_tone->begin.s, c.room_tone->end.s};
+  if (c.line != 0) one["line"] = c.line;
+  if (!c.chosen) one["chosen"] = false;
+  if (!c.text.empty()) one["text"] = c.text;
+  if (c.made_into != 0) one["made_into"] = c.made_into;
+  if (c.layered) one["layered"] = true;
+  fade_to_json(one, "fade_in", c.fade_in);
+  fade_to_json(one, "fade_out", c.fade_out);
+  one["chain"] = stored_chain(c.chain, folder);
+  feeds_to_json(one, c.sends, c.direct);
+  if (c.version != 0) one["version"] = c.version;
+  for (const auto& v : c.versions) one["versions"].push_back(to_json(v));
+  return one;
+}
+
+ordered_json reel_to_json(const Reel& reel, const fs::path& folder) {
   ordered_json out{{"drevan_reel", newest_reel}, {"name", reel.name}, {"rate_hz", reel.rate}};
   if (!reel.target.empty()) out["target"] = reel.target;
   if (reel.last_clip_id > 0) out["last_clip_id"] = reel.last_clip_id;
   if (reel.last_step_id > 0) out["last_step_id"] = reel.last_step_id;
-  out["sources"] = ordered_json::array();
-  for (const auto& s : reel.sources) {
-    ordered_json one;
-    path_to_json(one, s.path, folder);
-    one["frames"] = s.frames;
-    one["rate_hz"] = s.rate;
-    one["channels"] = s.channels;
-    one["hash"] = to_hex(s.hash);
-    out["sources"].push_back(std::move(one));
-  }
-  out["groups"] = ordered_json::array();
-  for (const auto& g : reel.groups) {
-    ordered_json one{{"name", g.name}, {"chain", stored_chain(g.chain, folder)}};
-    if (g.room_tone_clip != 0) one["room_tone_clip"] = g.room_tone_clip;
-    if (!g.sits_out.empty()) one["sits_out"] = g.sits_out;
-    if (!g.note.empty()) one["note"] = g.note;
-    if (g.mark != GroupMark::none)
-      one["mark"] = std::string(mark_names[static_cast<size_t>(g.mark)]);
-    if (g.kind != GroupKind::dialogue) one["kind"] = std::string(group_kind_name(g.kind));
-    feeds_to_json(one, g.sends, g.direct);
-    out["groups"].push_back(std::move(one));
-  }
-  out["clips"] = ordered_json::array();
-  for (const auto& c : reel.clips) {
-    ordered_json one{{"id", c.id},          {"name", c.name},     {"source", c.source},
-                     {"begin", c.begin},    {"frames", c.frames}, {"group", c.group},
-                     {"place_s", c.place.s}};
-    if (c.room_tone) one["room_tone_s"] = {c.room_tone->begin.s, c.room_tone->end.s};
-    if (c.line != 0) one["line"] = c.line;
-    if (!c.chosen) one["chosen"] = false;
-    if (!c.text.empty()) one["text"] = c.text;
-    if (c.made_into != 0) one["made_into"] = c.made_into;
-    if (c.layered) one["layered"] = true;
-    fade_to_json(one, "fade_in", c.fade_in);
-    fade_to_json(one, "fade_out", c.fade_out);
-    one["chain"] = stored_chain(c.chain, folder);
-    feeds_to_json(one, c.sends, c.direct);
-    if (c.version != 0) one["version"] = c.version;
-    for (const auto& v : c.versions) one["versions"].push_back(to_json(v));
-    out["clips"].push_back(std::move(one));
-  }
+  out["sources"] = out["groups"] = out["clips"] = ordered_json::array();
+  for (const auto& s : reel.sources) out["sources"].push_back(source_to_json(s, folder));
+  for (const auto& g : reel.groups) out["groups"].push_back(group_to_json(g, folder));
+  for (const auto& c : reel.clips) out["clips"].push_back(clip_to_json(c, folder));
   out["chain"] = stored_chain(reel.chain, folder);
   if (!reel.mix.chain.steps.empty()) out["mix_chain"] = stored_chain(reel.mix.chain, folder);
   scene_to_json(out, reel, folder);
-  return dump_json(out, 1);
+  return out;
+}
+
+std::string reel_to_text(const Reel& reel, const fs::path& folder) {
+  return dump_json(reel_to_json(reel, folder), 1);
 }
 
 Reel reel_from_text(const std::string& text, const fs::path& folder, const std::string& where) {
@@ -332,9 +340,7 @@ Reel reel_from_text(const std::string& text, const fs::path& folder, const std::
   for (const auto& c : objects_in(j, "clips", where))
     reel.clips.push_back(
         clip_from(c, reel, crossed, fmt::format("{}, clip {}", where, reel.clips.size())));
-  // A clip that is not there any more lends no room tone.
-  for (auto& g : reel.groups)
-    if (!reel.find(g.room_tone_clip)) g.room_tone_clip = 0;
+  forget_lost_lenders(reel);
   reel.chain = chain_member(j, where);
   if (j.contains("mix_chain"))
     reel.mix.chain = chain_from_json(j.at("mix_chain"), where + ", the mix");
@@ -344,7 +350,9 @@ Reel reel_from_text(const std::string& text, const fs::path& folder, const std::
   reel.last_clip_id = std::clamp(member(j, "last_clip_id", 0, where), 0, most_id);
   for (const auto& c : reel.clips) reel.last_clip_id = std::max(reel.last_clip_id, c.id);
   reel.last_step_id = std::clamp(member(j, "last_step_id", 0, where), 0, most_id);
-  for (auto* chain : live_chains(reel)) resolve_files(*chain, base);
+  change_chains(
+      reel, [](const Chain& chain) { return !chain.steps.empty(); },
+      [&](Chain& chain) { resolve_files(chain, base); });
   require_no_rings(reel);
   check_step_ids(reel, where);
   settle_step_ids(reel);

@@ -22,22 +22,21 @@ ReelTime moment(ReelTime at) {
 }
 
 template <class T>
-T& one_of(std::vector<T>& all, int index, const char* what) {
+T& one_of(SharedList<T>& all, int index, const char* what) {
   if (index >= 0 && index < std::ssize(all)) return all[static_cast<size_t>(index)];
   throw impossible(fmt::format("That {} is not in the reel any more; nothing was changed.", what));
 }
 
-void sort_events(Reel& reel) { std::ranges::stable_sort(reel.events, {}, &Event::at); }
+void sort_events(Reel& reel) { reel.events.stable_sort(std::less{}, &Event::at); }
 
 Event& event_in(Reel& reel, int id) {
   const auto at = std::ranges::find(reel.events, id, &Event::id);
-  if (at != reel.events.end()) return *at;
+  if (at != reel.events.end()) return reel.events[static_cast<size_t>(at - reel.events.begin())];
   throw impossible("That event is not in the reel any more; nothing was changed.");
 }
 
 Space& space_in(Reel& reel, int id) {
-  const auto at = std::ranges::find(reel.spaces, id, [](const Space& s) { return s.clip.id; });
-  if (at != reel.spaces.end()) return *at;
+  if (Space* space = find_space(reel, id)) return *space;
   throw impossible("That space is not in the reel any more; nothing was changed.");
 }
 
@@ -86,7 +85,7 @@ Edit place_clips(const Reel& reel, std::span<const PlacedClip> places) {
 Edit add_film(const Reel& reel, const std::filesystem::path& file, ReelTime place) {
   Edit edit = edit_of(reel, fmt::format("Add the film {}", file.filename().string()));
   edit.next.films.push_back({file, moment(place)});
-  std::ranges::stable_sort(edit.next.films, {}, &Film::place);
+  edit.next.films.stable_sort(std::less{}, &Film::place);
   return edit;
 }
 Edit add_clip_at(const Reel& reel, const Source& source, const std::string& group, ReelTime place) {
@@ -108,9 +107,8 @@ Edit place_film(const Reel& reel, int film, ReelTime place) {
   for (const Clip& clip : reel.clips)
     if (own(clip)) by = std::max(by, ReelTime{0} - clip.place);
   moved.place = moment(moved.place + by);
-  for (Clip& clip : edit.next.clips)
-    if (own(clip)) clip.place = moment(clip.place + by);
-  std::ranges::stable_sort(edit.next.films, {}, &Film::place);
+  edit.next.clips.change_where(own, [&](Clip& clip) { clip.place = moment(clip.place + by); });
+  edit.next.films.stable_sort(std::less{}, &Film::place);
   return edit;
 }
 Edit remove_film(const Reel& reel, int film) {
@@ -182,8 +180,8 @@ Edit rename_event(const Reel& reel, int event, const std::string& name) {
 Edit remove_events(const Reel& reel, std::span<const int> events) {
   Edit edit = edit_of(reel, fmt::format("Take out {}", counted(events.size(), "event")));
   for (const int id : events) event_in(edit.next, id);
-  std::erase_if(edit.next.events,
-                [&](const Event& e) { return std::ranges::find(events, e.id) != events.end(); });
+  erase_if(edit.next.events,
+           [&](const Event& e) { return std::ranges::find(events, e.id) != events.end(); });
   return edit;
 }
 
@@ -209,13 +207,14 @@ Edit rename_space(const Reel& reel, int space, const std::string& name) {
 Edit remove_space(const Reel& reel, int space) {
   Edit edit = edit_of(reel, "");
   edit.label = fmt::format("Take out the space {}", space_in(edit.next, space).clip.name);
-  std::erase_if(edit.next.spaces, [&](const Space& s) { return s.clip.id == space; });
+  erase_if(edit.next.spaces, [&](const Space& s) { return s.clip.id == space; });
+  const auto into_it = [&](const Send& s) { return s.space == space; };
   const auto forget = [&](auto& all) {
-    for (auto& one : all) {
-      const bool fed =
-          std::erase_if(one.sends, [&](const Send& s) { return s.space == space; }) > 0;
-      if (fed && one.sends.empty()) one.direct = true;
-    }
+    all.change_where([&](const auto& one) { return std::ranges::any_of(one.sends, into_it); },
+                     [&](auto& one) {
+                       std::erase_if(one.sends, into_it);
+                       if (one.sends.empty()) one.direct = true;
+                     });
   };
   forget(edit.next.clips);
   forget(edit.next.groups);

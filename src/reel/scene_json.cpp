@@ -142,6 +142,13 @@ void check_sends(const Reel& reel, const std::string& where) {
   for (const auto& c : reel.clips) check(c.sends, c.name);
 }
 
+ordered_json crossfade_to_json(const Crossfade& c) {
+  return {{"before", c.before}, {"after", c.after}, {"alike", c.alike}, {"middle", c.middle}};
+}
+ordered_json event_to_json(const Event& e) {
+  return {{"s", e.at.s}, {"name", e.name}, {"id", e.id}};
+}
+
 void scene_to_json(ordered_json& out, const Reel& reel, const fs::path& folder) {
   for (const auto& film : reel.films) {
     ordered_json one;
@@ -149,11 +156,8 @@ void scene_to_json(ordered_json& out, const Reel& reel, const fs::path& folder) 
     one["place_s"] = film.place.s;
     out["films"].push_back(std::move(one));
   }
-  for (const Crossfade& c : reel.crossfades)
-    out["crossfades"].push_back(ordered_json{
-        {"before", c.before}, {"after", c.after}, {"alike", c.alike}, {"middle", c.middle}});
-  for (const auto& e : reel.events)
-    out["events"].push_back(ordered_json{{"s", e.at.s}, {"name", e.name}, {"id", e.id}});
+  for (const Crossfade& c : reel.crossfades) out["crossfades"].push_back(crossfade_to_json(c));
+  for (const Event& e : reel.events) out["events"].push_back(event_to_json(e));
   if (reel.last_event_id > 0) out["last_event_id"] = reel.last_event_id;
   if (reel.recording != RecordingFormat{}) out["recording"] = recording_to(reel.recording, folder);
   if (!reel.reference.empty()) path_to_json(out["reference"], reel.reference, folder);
@@ -199,13 +203,13 @@ void scene_from_json(const json& j, Reel& reel, const fs::path& folder, const st
   reel.last_event_id = std::clamp(member(j, "last_event_id", 0, where), 0, most_id);
   for (const Event& e : reel.events) reel.last_event_id = std::max(reel.last_event_id, e.id);
   // Before version 7 they had none.
-  for (Event& e : reel.events)
-    if (e.id == 0) e.id = new_event_id(reel);
+  reel.events.change_where([](const Event& e) { return e.id == 0; },
+                           [&](Event& e) { e.id = new_event_id(reel); });
   for (const auto& one : objects_in(j, "spaces", where))
     reel.spaces.push_back(
         space_from(one, reel, fmt::format("{}, space {}", where, reel.spaces.size())));
-  std::ranges::stable_sort(reel.films, {}, &Film::place);
-  std::ranges::stable_sort(reel.events, {}, &Event::at);
+  reel.films.stable_sort(std::less{}, &Film::place);
+  reel.events.stable_sort(std::less{}, &Event::at);
   reel.recording = recording_from(j, folder, where);
   reel.reference = path_in(j, "reference", folder, where);
   reel.last_space_id =

@@ -11,6 +11,9 @@ namespace drevan {
 /// Films, events, spaces, how it is recorded and the reference. `folder`: what paths are stored relative to.
 void scene_to_json(nlohmann::ordered_json& out, const Reel& reel,
                    const std::filesystem::path& folder);
+/// An element of "crossfades", of "events".
+nlohmann::ordered_json crossfade_to_json(const Crossfade& crossfade);
+nlohmann::ordered_json event_to_json(const Event& event);
 void scene_from_json(const nlohmann::json& json, Reel& reel, const std::filesystem::path& folder,
                      const std::string& where);
 

@@ -78,8 +78,9 @@ Edit choose_take(const Reel& reel, int clip) {
   if (takes_of(reel, d.clip).empty())
     throw impossible(
         fmt::format("{} is no take; mark it with the others of its line first.", d.clip.name));
-  for (auto& c : d.edit.next.clips)
-    if (c.line == d.clip.line) c.chosen = c.id == clip;
+  const int line = d.clip.line;
+  d.edit.next.clips.change_where([&](const Clip& c) { return c.line == line; },
+                                 [&](Clip& c) { c.chosen = c.id == clip; });
   return d.done(fmt::format("Choose {}", d.clip.name));
 }
 

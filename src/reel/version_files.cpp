@@ -99,8 +99,8 @@ MovedFiles own_version_files(const Reel& reel, const fs::path& reel_file, const 
 }
 
 void move_sources(Reel& reel, const MovedFiles& moved) {
-  for (auto& source : reel.sources)
-    if (const auto at = moved.find(source.path); at != moved.end()) source.path = at->second;
+  reel.sources.change_where([&](const Source& s) { return moved.contains(s.path); },
+                            [&](Source& s) { s.path = moved.at(s.path); });
 }
 
 int delete_version_files(std::span<const fs::path> files, const fs::path& reel_file) {

@@ -35,12 +35,15 @@ int add_version(Reel& reel, int clip_id, Version printed, const Source& file) {
                               .fade_in = clip->fade_in,
                               .fade_out = clip->fade_out});
   leave_version(*clip);
-  auto s = std::ranges::find(reel.sources, file.path, &Source::path);
-  if (s == reel.sources.end()) s = reel.sources.insert(reel.sources.end(), file);
-  *s = file;
+  const auto known = std::ranges::find(reel.sources, file.path, &Source::path);
+  const auto s = static_cast<size_t>(known - reel.sources.begin());
+  if (s == reel.sources.size())
+    reel.sources.push_back(file);
+  else
+    reel.sources[s] = file;
   printed.id = 1 + std::ranges::max(clip->versions, {}, &Version::id).id;
   printed.parent = clip->version;
-  printed.source = static_cast<int>(s - reel.sources.begin());
+  printed.source = static_cast<int>(s);
   printed.begin = 0;
   printed.frames = file.frames;
   clip->versions.push_back(printed);

@@ -70,7 +70,7 @@ TEST(Mix, StemsSumToItBelowMinus120dB) {
 TEST(Mix, EveryClipLiesAtItsPlaceToTheSample) {
   const TempFolder t;
   Reel reel = small_reel(t);
-  for (auto& c : reel.clips) {
+  for (auto& c : reel.clips.each()) {
     c.chain.steps = {
         test::with("limiter", {{"ceiling_db", 0}})};  // late by itself; changes nothing
     c.layered = true;

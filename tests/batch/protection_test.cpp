@@ -238,7 +238,7 @@ TEST_F(Protection, ResumedClipsAreJudgedByTheTargetAgain) {
 
 TEST_F(Protection, ACancelledBatchLeavesNoHiddenPartEither) {
   Reel reel = test::reel_of(t_, {{"a", "A"}, {"b", "A"}, {"c", "A"}}, 30);
-  for (auto& c : reel.clips) c.chain.steps.push_back(test::with("limiter", {}));
+  for (auto& c : reel.clips.each()) c.chain.steps.push_back(test::with("limiter", {}));
   BatchOptions o;
   o.folder = t_ / "out";
   CancelToken cancel;
@@ -407,7 +407,7 @@ TEST_F(Protection, PlacesBeyondAllBoundsAreTold) {
 // kill -INT: exit 130 (bash's 128 + the signal), nothing left behind.
 TEST_F(Protection, CtrlCEndsWithItsCodeAndLeavesNothing) {
   Reel reel = test::reel_of(t_, {{"a", "A"}, {"b", "B"}}, 60);
-  for (auto& c : reel.clips) c.chain.steps.push_back(test::with("limiter", {}));
+  for (auto& c : reel.clips.each()) c.chain.steps.push_back(test::with("limiter", {}));
   save_reel(reel, t_ / "r.reel");
   for (const auto& [signal, code] : {std::pair("INT", 130), std::pair("TERM", 143)})
     for (const char* what : {"", "--mix --stems"}) {

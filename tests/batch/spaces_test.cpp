@@ -116,8 +116,8 @@ TEST_F(Spaces, ASpaceWithoutStepsOrFeedsAndOneThatNobodyHears) {
 }
 
 TEST_F(Spaces, AClipRenderedAloneIsItsPartBeforeTheSumBitForBit) {
-  for (auto& c : reel.clips) c.sends.clear();
-  for (auto& g : reel.groups) g.sends.clear();
+  for (auto& c : reel.clips.each()) c.sends.clear();
+  for (auto& g : reel.groups.each()) g.sends.clear();
   reel.clips[1].chain.steps = {test::with("compressor", {}), test::with("cut", {})};
   settle_step_ids(reel);
   const AudioBuffer stem = mixed({.mix = false, .stems = true}).at("Boat");

@@ -135,7 +135,7 @@ TEST_F(OutputsTest, AFilmWithAMissingClipEndsWithThree) {
 
 // PCM cannot hold what lies above full scale: that is told, as it is of a mix.
 TEST_F(OutputsTest, AFilmTellsWhatItClips) {
-  for (Clip& c : reel.clips) c.chain.steps = {test::with("gain", {{"gain_db", 36}})};
+  for (Clip& c : reel.clips.each()) c.chain.steps = {test::with("gain", {{"gain_db", 36}})};
   settle_step_ids(reel);
   save_reel(reel, t / "loud.reel");
   const auto r = test::run(program + " film --reel" + in_quotes(t / "loud.reel") + "--out" +

@@ -217,7 +217,7 @@ TEST_F(OwnWork, ClipsAreCutInTheScope) {
   ASSERT_TRUE(d.settle());
   const Reel whole = d.work().document.reel();
   Scope& scope = d.bench().scope();
-  const auto clips = [&]() -> const std::vector<Clip>& { return d.work().document.reel().clips; };
+  const auto clips = [&]() -> const SharedList<Clip>& { return d.work().document.reel().clips; };
   // Split at the playhead, in a pause: where the sound crosses zero, within 5 ms.
   d.click(&scope, {scope.x_of(10), 40});
   QTest::keyClick(&d.window, Qt::Key_K);

@@ -135,7 +135,8 @@ class HeardCurves : public testing::Test {
 // A clip's curves count from its beginning, its group's and the reel's from the reel's.
 TEST_F(HeardCurves, CountSecondsOfTheirOwnChain) {
   for (const auto owner : {ChainOwner::clip, ChainOwner::group, ChainOwner::reel}) {
-    for (auto* chain : live_chains(reel)) chain->steps.clear();
+    change_chains(
+        reel, [](const Chain&) { return true; }, [](Chain& chain) { chain.steps.clear(); });
     chain_of(reel, reel.clips[0], owner).steps = {fade(owner == ChainOwner::clip ? 0 : 10)};
     for (const double s : {0.0, 0.5, 1.0, 1.9}) EXPECT_NEAR(at(s), -40 + 20 * s, 0.3) << s;
   }

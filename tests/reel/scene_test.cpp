@@ -23,7 +23,7 @@ class SceneEdits : public testing::Test {
  protected:
   void SetUp() override {
     reel = test::reel_of(t, {{"a", "Ines"}, {"b", "Ines"}, {"c", "Wind"}}, 0.1);
-    for (auto& c : reel.clips) c.place = ReelTime{2.0 * c.id};
+    for (auto& c : reel.clips.each()) c.place = ReelTime{2.0 * c.id};
     reel = edits::add_space(reel, "Lamp room", {{make_step("gain")}}).next;
     reel = edits::add_space(reel, "Stairs").next;
     before = reel;

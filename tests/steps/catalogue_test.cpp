@@ -15,6 +15,7 @@
 #include "support/buffer_reader.h"
 #include "support/sanitized.h"
 #include "support/sounds.h"
+#include "support/step_bench.h"
 
 namespace drevan {
 namespace {
@@ -60,42 +61,18 @@ class EveryStep : public testing::TestWithParam<Case> {
  protected:
   const StepType& type() const { return *GetParam().type; }
   StreamFormat format() const { return {GetParam().rate, GetParam().channels, 4096}; }
+  test::StepBench bench() const { return {type(), format()}; }
 
-  AudioBuffer programme(double seconds = 1.2) const {
-    AudioBuffer x = test::noise(0.002, seconds, 3, format().rate, format().channels);
-    const AudioBuffer voice = test::words(0.5, seconds, format().rate);
-    for (int c = 0; c < x.channels(); ++c)
-      for (size_t i = 0; i < x.channel(c).size(); ++i) x.channel(c)[i] += voice.channel(0)[i];
-    return x;
-  }
-  // As wide as the step works, with what comes in in its first channels.
+  AudioBuffer programme(double seconds = 1.2) const { return bench().programme(seconds); }
   AudioBuffer wide(const AudioBuffer& x) const { return wide(x, busy()); }
-  AudioBuffer wide(const AudioBuffer& x, const Settings& s) const {
-    const int out = channels_out(type(), s, x.channels());
-    AudioBuffer wider(std::max(x.channels(), out), x.frames());
-    for (int c = 0; c < x.channels(); ++c)
-      std::ranges::copy(x.channel(c), wider.channel(c).begin());
-    return wider;
-  }
-  Findings learn(const Settings& s) const {
-    if (type().hears == Hears::nothing) return {};
-    const auto learner = type().learn(s, format());
-    AudioBuffer heard = type().hears == Hears::room_tone
-                            ? test::noise(0.002, 1.0, 9, format().rate, format().channels)
-                            : programme();
-    for (Samples at = 0; at < heard.frames(); at += 4096)
-      learner->hear(heard.block(at, static_cast<int>(std::min<Samples>(4096, heard.frames() - at))));
-    return learner->findings();
-  }
-  std::unique_ptr<Processor> make(const Settings& s) const { return make_processor(type(), s, learn(s), format()); }
-  Settings standard() const { return standard_settings(type()); }
-  // Settings with which a step does something, for steps that do nothing as they come.
-  Settings busy() const { return settings_of(type(), type().starting_points.front()); }
+  AudioBuffer wide(const AudioBuffer& x, const Settings& s) const { return bench().wide(x, s); }
+  Findings learn(const Settings& s) const { return bench().learn(s); }
+  std::unique_ptr<Processor> make(const Settings& s) const { return bench().make(s); }
+  Settings standard() const { return bench().standard(); }
+  Settings busy() const { return bench().busy(); }
 
   static void run(Processor& p, AudioBuffer& x, int block = 4096) {
-    const FlushDenormals flush;
-    for (Samples at = 0; at < x.frames(); at += block)
-      p.process(x.block(at, static_cast<int>(std::min<Samples>(block, x.frames() - at))));
+    test::StepBench::run(p, x, block);
   }
   static bool finite(const AudioBuffer& x) {
     for (int c = 0; c < x.channels(); ++c)
@@ -164,19 +141,19 @@ TEST_P(EveryStep, LatencyIsExact) {
   test::add(padded, in, 0, format().rate);
   AudioBuffer x = wide(padded, settings);
   run(*p, x);
-  const auto alike = [&](long shift) {
-    double sum = 0;
-    for (long i = 9000; i + 9000 < in.frames(); ++i)
-      sum += static_cast<double>(in.channel(0)[static_cast<size_t>(i)]) *
-             static_cast<double>(x.channel(0)[static_cast<size_t>(i + shift)]);
-    return sum;
-  };
-  const double at = alike(late);
-  EXPECT_GT(at, 0);
-  for (long off = 1; off <= 4; ++off) {
-    EXPECT_GT(at, alike(late + off));
-    if (late >= off) {
-      EXPECT_GT(at, alike(late - off));
+  for (int c = 0; c < in.channels(); ++c) {
+    const auto alike = [&](long shift) {
+      double sum = 0;
+      for (long i = 9000; i + 9000 < in.frames(); ++i)
+        sum += static_cast<double>(in.channel(c)[static_cast<size_t>(i)]) *
+               static_cast<double>(x.channel(c)[static_cast<size_t>(i + shift)]);
+      return sum;
+    };
+    const double at = alike(late);
+    EXPECT_GT(at, 0) << "channel " << c;
+    for (long off = 1; off <= 4; ++off) {
+      EXPECT_GT(at, alike(late + off)) << "channel " << c;
+      if (late >= off) EXPECT_GT(at, alike(late - off)) << "channel " << c;
     }
   }
 }
@@ -219,8 +196,9 @@ TEST_P(EveryStep, WithoutFindingsItDoesNoHarm) {
   const AudioBuffer in = x;
   run(*p, x);
   const auto late = static_cast<size_t>(p->latency());
-  for (size_t i = 8192; i + late < in.channel(0).size(); ++i)
-    ASSERT_NEAR(x.channel(0)[i + late], in.channel(0)[i], 2e-6F) << i;
+  for (int c = 0; c < in.channels(); ++c)
+    for (size_t i = 8192; i + late < in.channel(c).size(); ++i)
+      ASSERT_NEAR(x.channel(c)[i + late], in.channel(c)[i], 2e-6F) << c << ", " << i;
 }
 
 // Over every parameter that may follow one: to the bit the same in blocks of any size, finite, and as quiet as the

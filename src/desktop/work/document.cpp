@@ -61,7 +61,9 @@ std::shared_ptr<const Reel> Document::shared() const {
 void Document::set_bus_source(int bus, const Source& sum) {
   bus_sources_[bus] = sum;
   with_buses_of_.reset();
-  Q_EMIT reel_changed();
+  Change change;
+  (bus == mix_clip_id ? change.mix : change.spaces) = true;
+  Q_EMIT reel_changed(change);
 }
 
 fs::path Document::recordings_folder() const {
@@ -78,9 +80,10 @@ void Document::reset(Reel reel) {
   with_buses_of_.reset();
   history_ = History(std::move(reel));
   ++reel_number_;
+  told_ = history_.shared();
   Q_EMIT opened();
   read_target();
-  Q_EMIT reel_changed();
+  Q_EMIT reel_changed(Change::everything(*told_));
 }
 
 void Document::leave() {
@@ -156,7 +159,7 @@ bool Document::save(const fs::path& file) {
     history_ = std::move(saved.history);
     keep_history(saved.text);
     history_.mark_saved();
-    Q_EMIT reel_changed();
+    tell_changed();
     notices_.tell(tr("Saved %1").arg(QString::fromStdString(file.filename().string())));
     return true;
   } catch (const std::exception& e) {
@@ -203,7 +206,7 @@ void Document::bring_history(bool after_crash) {
     return [this, file, states = std::move(*found)] {
       if (file != this->file()) return;
       history_.put_before(states.states, states.at);
-      Q_EMIT reel_changed();
+      tell_changed();
     };
   });
 }
@@ -255,7 +258,7 @@ void Document::end_merge() {
   settle_crossings(*before);
   if (history_.shared() == was) return;
   keep_journal(history_.undo_label());
-  Q_EMIT reel_changed();
+  tell_changed();
 }
 
 void Document::take(edits::Edit edit) {
@@ -267,7 +270,7 @@ void Document::take(edits::Edit edit) {
   keep_journal(edit.label);
   if (edit.step != 0) Q_EMIT step_wanted(edit.step);
   read_target();
-  Q_EMIT reel_changed();
+  tell_changed();
   if (!edit.told.empty()) notices_.tell(QString::fromStdString(edit.told));
 }
 
@@ -292,9 +295,15 @@ void Document::keep_journal(const std::string& label) {
   });
 }
 
+void Document::tell_changed() {
+  const auto now = preview_ ? preview_ : history_.shared();
+  const auto before = std::exchange(told_, now);
+  Q_EMIT reel_changed(before ? difference(*before, *now) : Change::everything(*now));
+}
+
 void Document::show_state() {
   read_target();
-  Q_EMIT reel_changed();
+  tell_changed();
 }
 
 void Document::undo() {
@@ -358,11 +367,12 @@ void Document::clear_unused_versions() {
 
 void Document::preview(const std::function<edits::Edit(const Reel&)>& edit) {
   try {
-    auto next = std::make_shared<const Reel>(edit(history_.now()).next);
-    if (*next == reel()) return;
+    Reel shown = edit(history_.now()).next;
+    if (share(shown, *(preview_ ? preview_ : history_.shared())).nothing()) return;
+    auto next = std::make_shared<const Reel>(std::move(shown));
     if (!preview_) Q_EMIT preview_begins();
     preview_ = std::move(next);
-    Q_EMIT reel_changed();
+    tell_changed();
   } catch (const Error& e) {
     notices_.warn(e);
   }
@@ -372,7 +382,7 @@ void Document::end_preview() {
   if (!preview_) return;
   preview_.reset();
   Q_EMIT preview_ends();
-  Q_EMIT reel_changed();
+  tell_changed();
 }
 
 }  // namespace drevan::desktop

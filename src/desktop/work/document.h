@@ -7,6 +7,7 @@
 #include <memory>
 
 #include "batch/target.h"
+#include "reel/change.h"
 #include "reel/edits.h"
 #include "reel/reel_file.h"
 #include "work/task_lane.h"
@@ -81,7 +82,8 @@ class Document : public QObject {
   /// A preview begins or has ended: what was selected before it is kept and comes back; reel_changed() follows.
   void preview_begins();
   void preview_ends();
-  void reel_changed();
+  /// What is shown is another reel than the last one this told of; `change` is what differs.
+  void reel_changed(const drevan::Change& change);
   void target_changed();
 
  private:
@@ -93,6 +95,7 @@ class Document : public QObject {
   void bring_history(bool after_crash);
   void check_sources();
   void read_target();
+  void tell_changed();
   void show_state();
   void tell_opened(const std::vector<std::string>& lost);
 
@@ -100,6 +103,7 @@ class Document : public QObject {
   ReelFile file_;
   History history_;
   std::shared_ptr<const Reel> preview_;
+  std::shared_ptr<const Reel> told_;  // the one that reel_changed() told of last
   std::shared_ptr<const Reel> dragged_from_;  // before edits that follow each other
   std::map<int, Source> bus_sources_;
   // The reel with them, and of which that was made.

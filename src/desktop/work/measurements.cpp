@@ -23,7 +23,10 @@ Measurements::Measurements(Notices& notices, const Document& document, const Sel
     tone_.reset();
     tone_of_ = {};
   });
-  connect(&document_, &Document::reel_changed, &soon_, qOverload<>(&QTimer::start));
+  connect(&document_, &Document::reel_changed, this, [this](const Change& change) {
+    since_levels_.merge(change);
+    soon_.start();
+  });
   connect(&selection_, &Selection::clip_changed, this, [this] {
     if (selection_.clip_id() != levels_clip_) forget();
     soon_.start();
@@ -84,6 +87,7 @@ void Measurements::measure() {
       levels_ = path;
       levels_plan_ = plan;
       levels_reel_ = reel;
+      since_levels_ = difference(*reel, document_.reel());
       levels_clip_ = id;
       Q_EMIT levels_changed();
       measure_course();
@@ -93,7 +97,11 @@ void Measurements::measure() {
 
 bool Measurements::levels_fresh() const {
   const int clip = selection_.clip_id();
-  return levels_ && levels_clip_ == clip && sounds_the_same(*levels_reel_, document_.reel(), clip);
+  const Reel& reel = document_.reel();
+  const Clip* there = reel.find(clip);
+  if (!levels_ || levels_clip_ != clip || !there) return false;
+  return !may_sound_otherwise(since_levels_, reel, *there) ||
+         sounds_the_same(*levels_reel_, reel, clip);
 }
 
 // Settings are heard at once, with the findings known so far; when the steps themselves changed, or ask for another

@@ -7,6 +7,7 @@
 #include <optional>
 
 #include "engine/step_course.h"
+#include "reel/change.h"
 #include "work/stores.h"
 #include "work/open_reel.h"
 
@@ -61,6 +62,7 @@ class Measurements : public QObject {
   ClipPlan levels_plan_;  // the one levels_ was measured with
   int levels_clip_ = 0;
   std::shared_ptr<const Reel> levels_reel_;  // as it was then
+  Change since_levels_;                      // from that one to what is shown
   std::shared_ptr<const StepCourse> course_;
   std::uint64_t course_key_ =
       0;  // of the stage that leaves the step it belongs to; 0: it is not whole yet

@@ -6,6 +6,7 @@
 #include "audio/error.h"
 #include "audio/parallel.h"
 #include "batch/bus_plan.h"
+#include "reel/change.h"
 #include "reel/clip_times.h"
 #include "reel/takes.h"
 #include "work/document.h"
@@ -49,6 +50,8 @@ SceneSounds::SceneSounds(Notices& notices, const Document& document, const Selec
   connect(&document_, &Document::leaving, this, [this] { lane_.cancel(); });
   connect(&document_, &Document::opened, this, [this] {
     sounds_.clear();
+    times_.clear();
+    end_s_.reset();
     buses_.clear();
     keeper_.cancel();
     kept_.clear();
@@ -90,7 +93,47 @@ const SceneSound* SceneSounds::sound(int clip_id) const {
   return at == sounds_.end() ? nullptr : &at->second;
 }
 
+namespace {
+
+// Whether clips that did not change themselves may be heard at other times.
+bool moves_all(const Change& change) {
+  return change.all_rows || change.chain || change.rate || change.sources_replaced ||
+         change.grouping || !change.groups.empty();
+}
+
+}  // namespace
+
+// Asked for every clip at every paint and every tick of what plays.
+void SceneSounds::forget_old_times() const {
+  auto now = document_.shared();
+  if (now == times_reel_) return;
+  const auto before = std::exchange(times_reel_, std::move(now));
+  const Change change =
+      before ? difference(*before, *times_reel_) : Change::everything(*times_reel_);
+  if (moves_all(change)) times_.clear();
+  for (const int id : change.clips) times_.erase(id);
+  if (moves_all(change) || !change.clips.empty()) end_s_.reset();
+}
+
 ClipTimes SceneSounds::times(const Reel& reel, const Clip& clip) const {
+  if (&reel != &document_.reel()) return made_times(reel, clip);
+  forget_old_times();
+  const auto at = times_.find(clip.id);
+  if (at != times_.end()) return at->second;
+  return times_.emplace(clip.id, made_times(reel, clip)).first->second;
+}
+
+double SceneSounds::end_s() const {
+  forget_old_times();
+  if (end_s_) return *end_s_;
+  const Reel& reel = document_.reel();
+  end_s_ = 0;
+  for (const Clip& c : reel.clips)
+    end_s_ = std::max(*end_s_, whole_in_reel(times(reel, c)).end.s);
+  return *end_s_;
+}
+
+ClipTimes SceneSounds::made_times(const Reel& reel, const Clip& clip) const {
   ClipTimes foretold = times_of(reel, clip);
   const SceneSound* known = sound(clip.id);
   if (!known || known->foretold != foretold.clock) return foretold;
@@ -107,6 +150,8 @@ double SceneSounds::share_ready() const {
 
 void SceneSounds::take(int clip, const SceneSound& sound) {
   sounds_[clip] = sound;
+  times_.erase(clip);
+  end_s_.reset();
   // What was kept of it is of no use where it sounds otherwise now.
   if (!kept(clip)) kept_.erase(clip);
   failed_.erase(clip);
@@ -116,6 +161,8 @@ void SceneSounds::take(int clip, const SceneSound& sound) {
 void SceneSounds::fail(int clip) {
   failed_.insert(clip);
   sounds_.erase(clip);
+  times_.erase(clip);
+  end_s_.reset();
   if (!told_.isActive()) told_.start();
 }
 

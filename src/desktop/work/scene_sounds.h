@@ -7,6 +7,7 @@
 #include <map>
 #include <optional>
 #include <set>
+#include <unordered_map>
 
 #include "engine/scene_sound.h"
 #include "reel/crossings.h"
@@ -34,6 +35,8 @@ class SceneSounds : public QObject {
   /// A clip's moments, of the reel or of one that becomes of it; where its sound was made ready with
   /// the clock it has there, by that.
   ClipTimes times(const Reel& reel, const Clip& clip) const;
+  /// Where in the reel the last of all clips ends.
+  double end_s() const;
   /// Whether it cannot be: its source is missing, or something in it is wrong.
   bool failed(int clip_id) const { return failed_.contains(clip_id); }
   /// How many of the clips that are heard were made ready, 0 to 1.
@@ -64,6 +67,8 @@ class SceneSounds : public QObject {
     std::uint64_t key = 0;
   };
   void make_ready();
+  void forget_old_times() const;
+  ClipTimes made_times(const Reel& reel, const Clip& clip) const;
   void take(int clip, const SceneSound& sound);
   void fail(int clip);
 
@@ -73,6 +78,10 @@ class SceneSounds : public QObject {
   const Measurements& measurements_;
   bool active_ = false;
   std::map<int, SceneSound> sounds_;
+  // What times() and end_s() have told of `times_reel_`.
+  mutable std::unordered_map<int, ClipTimes> times_;
+  mutable std::optional<double> end_s_;
+  mutable std::shared_ptr<const Reel> times_reel_;
   std::set<int> failed_;
   std::map<int, Known> buses_;
   struct Kept {

@@ -34,7 +34,11 @@ ShelfMeasurements::ShelfMeasurements(Notices& notices, const Document& document,
   visible_soon_.setSingleShot(true);
   visible_soon_.setInterval(150);
   connect(&visible_soon_, &QTimer::timeout, this, &ShelfMeasurements::measure);
-  connect(&document_, &Document::reel_changed, &soon_, qOverload<>(&QTimer::start));
+  connect(&document_, &Document::reel_changed, this, [this](const Change& change) {
+    since_wanted_.merge(change);
+    sources_changed_ = sources_changed_ || change.sources;
+    soon_.start();
+  });
   connect(&selection_, &Selection::clip_changed, &soon_, qOverload<>(&QTimer::start));
   connect(&measurements_, &Measurements::levels_changed, this, &ShelfMeasurements::take_selected);
 }
@@ -70,7 +74,10 @@ void ShelfMeasurements::load_peaks() {
       wanted.push_back(s);
   };
   if (selection_.clip()) want(*selection_.clip());
-  for (const auto& c : reel.clips) want(c);
+  if (sources_changed_)
+    for (const auto& c : reel.clips) want(c);
+  // All that are there are known, or bad.
+  if (wanted.empty()) sources_changed_ = false;
   if (wanted.empty() || peak_lane_.busy() || held_back_) return;
   // One source a task, so that the shelf fills as they are ready.
   const Source source = wanted.front();
@@ -102,7 +109,11 @@ bool ShelfMeasurements::clip_levels_fresh(int clip_id) const {
   const auto at = levels_.find(clip_id);
   if (at == levels_.end() || !at->second.levels || at->second.key != at->second.wanted)
     return false;
-  return wanted_reel_ && sounds_the_same(*wanted_reel_, document_.reel(), clip_id);
+  const Reel& reel = document_.reel();
+  const Clip* clip = reel.find(clip_id);
+  if (!wanted_reel_ || !clip) return false;
+  return !may_sound_otherwise(since_wanted_, reel, *clip) ||
+         sounds_the_same(*wanted_reel_, reel, clip_id);
 }
 
 std::uint64_t ShelfMeasurements::wanted_key(int clip_id) const {
@@ -177,6 +188,7 @@ std::vector<ShelfItem> shelf_items(const Reel& reel, const std::vector<int>& vis
 void ShelfMeasurements::take_wanted(const std::shared_ptr<const Reel>& reel,
                                     const std::map<int, std::uint64_t>& keys) {
   wanted_reel_ = reel;
+  since_wanted_ = difference(*reel, document_.reel());
   for (const auto& [id, key] : keys) levels_[id].wanted = key;
   Q_EMIT loudness_changed();
 }

@@ -10,6 +10,7 @@
 #include <tuple>
 
 #include "media/peaks.h"
+#include "reel/change.h"
 #include "work/stores.h"
 #include "work/open_reel.h"
 
@@ -69,6 +70,8 @@ class ShelfMeasurements : public QObject {
   mutable std::map<std::string, std::pair<std::uint64_t, QDeadlineTimer>> file_states_;
   std::map<int, ClipLevels> levels_;
   std::shared_ptr<const Reel> wanted_reel_;  // that the wanted keys are of
+  Change since_wanted_;                      // from that one to what is shown
+  bool sources_changed_ = true;              // since all waveforms were there
   std::vector<int> visible_;
   bool held_back_ = false;
   QTimer soon_, visible_soon_;

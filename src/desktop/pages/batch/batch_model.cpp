@@ -82,8 +82,12 @@ std::filesystem::path BatchModel::file_of(int clip_id) const {
 int BatchModel::changed_since() const {
   if (!running_as_ || running_reel_ != work_.document.reel_number()) return 0;
   const Reel& now = work_.document.reel();
-  return static_cast<int>(std::ranges::count_if(
-      running_, [&](int id) { return now.find(id) && !sounds_the_same(*running_as_, now, id); }));
+  const Change since = difference(*running_as_, now);
+  return static_cast<int>(std::ranges::count_if(running_, [&](int id) {
+    const Clip* clip = now.find(id);
+    return clip && may_sound_otherwise(since, now, *clip) &&
+           !sounds_the_same(*running_as_, now, id);
+  }));
 }
 
 int BatchModel::not_heard() const {

@@ -192,11 +192,7 @@ void Foot::live() {
       QString::fromStdString(clock_text(shows_ == Of::scene ? work_.listening.reel_position().s
                                                             : work_.listening.clip_position().s)));
   double all_s = work_.selection.clip_seconds();
-  if (shows_ == Of::scene) {
-    all_s = work_.films.end_s();
-    for (const Clip& c : work_.document.reel().clips)
-      all_s = std::max(all_s, whole_in_reel(work_.scene.times(work_.document.reel(), c)).end.s);
-  }
+  if (shows_ == Of::scene) all_s = std::max(work_.films.end_s(), work_.scene.end_s());
   of_->setText(tr("of %1").arg(QString::fromStdString(clock_text(all_s))));
   meter_->show_peaks(player.take_peaks(), player.over());
   hear_loudness();

@@ -69,13 +69,12 @@ double SceneRows::view_seconds() const {
 
 double SceneRows::clip_seconds(const Clip& clip) const {
   if (const SceneSound* sound = work_.scene.sound(clip.id)) return sound->course->seconds();
-  return whole_heard(times_of(work_.document.reel(), clip)).end.s;
+  return whole_heard(work_.scene.times(work_.document.reel(), clip)).end.s;
 }
 
 double SceneRows::all_seconds() const {
   const Reel& reel = work_.document.reel();
-  double end = std::max(5.0, work_.films.end_s());
-  for (const Clip& c : reel.clips) end = std::max(end, c.place.s + clip_seconds(c));
+  double end = std::max({5.0, work_.films.end_s(), work_.scene.end_s()});
   for (const Event& e : reel.events) end = std::max(end, e.at.s);
   return end * 1.02;
 }

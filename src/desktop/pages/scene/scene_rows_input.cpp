@@ -159,7 +159,7 @@ std::optional<double> SceneRows::snapped(double s, const std::set<int>& but) con
       offer(e.at.s);
   for (const Clip& c : reel.clips) {
     if (but.contains(c.id)) continue;
-    const ReelRange sounds = whole_in_reel(times_of(reel, c));
+    const ReelRange sounds = whole_in_reel(work_.scene.times(reel, c));
     offer(sounds.begin.s);
     offer(sounds.end.s);
   }

@@ -1,0 +1,208 @@
+// Every setting of every step, each where it does something: where two values of it are heard apart.
+// What only the first starting point was asked before is asked there.
+#include <gtest/gtest.h>
+
+#include <map>
+#include <set>
+
+#include "audio/decibel.h"
+#include "support/step_bench.h"
+
+namespace drevan {
+namespace {
+
+using test::StepBench;
+
+// How far two sounds are apart, in dB below the louder one; channels and edges and all.
+double apart_db(const AudioBuffer& a, const AudioBuffer& b) {
+  double error = 0, power = 0;
+  for (int c = 0; c < std::max(a.channels(), b.channels()); ++c)
+    for (size_t i = 0; i < static_cast<size_t>(a.frames()); ++i) {
+      const double x = c < a.channels() ? static_cast<double>(a.channel(c)[i]) : 0;
+      const double y = c < b.channels() ? static_cast<double>(b.channel(c)[i]) : 0;
+      error += (x - y) * (x - y);
+      power += std::max(x * x, y * y);
+    }
+  return 10 * std::log10(error / (power + 1e-20) + 1e-20);
+}
+
+struct Setting {
+  const StepType* type;
+  size_t parameter;
+};
+
+std::vector<Setting> settings_of_all() {
+  std::vector<Setting> out;
+  for (const StepType* t : catalogue())
+    for (size_t p = 0; t->make && p < t->parameters.size(); ++p) out.push_back({t, p});
+  return out;
+}
+
+std::string name_of_setting(const testing::TestParamInfo<Setting>& given) {
+  auto name = std::string(given.param.type->id) + "_" +
+              std::string(given.param.type->parameters[given.param.parameter].id);
+  std::ranges::replace(name, '-', '_');
+  return name;
+}
+
+// The two values that a setting is turned between, and settings of the others with which that is heard.
+struct Heard {
+  Settings low, high;
+  double apart = -200;
+};
+
+constexpr double audible_db = -55;
+
+class EverySetting : public testing::TestWithParam<Setting> {
+ protected:
+  const StepType& type() const { return *GetParam().type; }
+  size_t index() const { return GetParam().parameter; }
+  const Parameter& parameter() const { return type().parameters[index()]; }
+  StepBench bench() const { return {type(), {48000, 2, 4096}}; }
+
+  // Others' settings to try: as they come, all starting points, and each of these with each choice and
+  // with each other setting at its ends.
+  std::vector<Settings> bases() const {
+    std::vector<Settings> out{bench().standard()};
+    for (const auto& point : type().starting_points) out.push_back(settings_of(type(), point));
+    const size_t named = out.size();
+    for (size_t i = 0; i < named; ++i)
+      for (size_t p = 0; p < type().parameters.size(); ++p) {
+        if (p == index()) continue;
+        const Parameter& of = type().parameters[p];
+        std::set<double> values{of.least, of.most};
+        for (size_t k = 0; k < of.choices.size(); ++k) values.insert(static_cast<double>(k));
+        for (const double v : values) {
+          out.push_back(out[i]);
+          out.back().values[p] = v;
+        }
+      }
+    return out;
+  }
+  // Empty: it is nowhere heard.
+  const std::optional<Heard>& heard() const {
+    static std::map<std::pair<const StepType*, size_t>, std::optional<Heard>> known;
+    const auto [at, fresh] = known.try_emplace({&type(), index()});
+    if (fresh) at->second = find_heard();
+    return at->second;
+  }
+  std::optional<Heard> find_heard() const {
+    const AudioBuffer x = bench().programme(0.5);
+    for (const Settings& base : bases()) {
+      Heard one{base, base};
+      one.low.values[index()] = parameter().least;
+      one.high.values[index()] = parameter().most;
+      one.apart = apart_db(bench().made_of(x, one.low), bench().made_of(x, one.high));
+      if (one.apart > audible_db) return one;
+    }
+    return std::nullopt;
+  }
+};
+
+TEST_P(EverySetting, IsHeardSomewhere) {
+  EXPECT_TRUE(heard().has_value()) << "no settings were found with which " << parameter().id
+                                   << " changes the sound: it does nothing, or has no test";
+}
+
+TEST_P(EverySetting, AtItsEndsResetMakesItNewAgain) {
+  if (!heard()) GTEST_SKIP();
+  const AudioBuffer x = bench().programme(0.5);
+  for (const Settings& s : {heard()->low, heard()->high}) {
+    const auto p = bench().make(s);
+    AudioBuffer once = bench().wide(x, s), twice = once, side = bench().beside(0.5);
+    AudioBuffer* beside = type().sides.empty() ? nullptr : &side;
+    StepBench::run(*p, once, 4096, beside);
+    p->reset();
+    StepBench::run(*p, twice, 4096, beside);
+    for (int c = 0; c < once.channels(); ++c)
+      for (size_t i = 0; i < once.channel(c).size(); ++i)
+        ASSERT_EQ(once.channel(c)[i], twice.channel(c)[i]) << "channel " << c << ", " << i;
+  }
+}
+
+TEST_P(EverySetting, AtItsEndsTheTailIsLongEnough) {
+  if (!heard()) GTEST_SKIP();
+  for (const Settings& s : {heard()->low, heard()->high}) {
+    const auto p = bench().make(s);
+    AudioBuffer x = bench().wide(bench().programme(0.3), s), side = bench().beside(0.3);
+    AudioBuffer* beside = type().sides.empty() ? nullptr : &side;
+    StepBench::run(*p, x, 4096, beside);
+    const auto rest = p->latency() + p->tail();
+    AudioBuffer after(x.channels(), rest + 4096);
+    StepBench::run(*p, after);
+    for (int c = 0; c < after.channels(); ++c)
+      for (size_t i = static_cast<size_t>(rest); i < after.channel(c).size(); ++i)
+        ASSERT_LT(std::abs(after.channel(c)[i]), 1e-4F)
+            << "channel " << c << ", " << i - static_cast<size_t>(rest) << " frames behind it";
+  }
+}
+
+// A setting that is turned while it runs ends where one that was made with it begins: every channel,
+// within 40 dB of what the turn itself makes.
+TEST_P(EverySetting, TurnedItEndsWhereMakingBeginsInEveryChannel) {
+  if (!heard() || parameter().fixed || parameter().learned_from) GTEST_SKIP();
+  const auto& [low, high, apart] = *heard();
+  if (channels_out(type(), low, 2) != channels_out(type(), high, 2)) GTEST_SKIP();
+  const double seconds = 4;
+  AudioBuffer turned = bench().wide(bench().programme(seconds), high), made = turned;
+  AudioBuffer side = bench().beside(seconds), *beside = type().sides.empty() ? nullptr : &side;
+  const auto p = bench().make(low), q = bench().make(high);
+  p->set(static_cast<int>(index()), parameter().most);
+  // What swings may stand elsewhere in its turn, and what rings has rung on another way: only the last
+  // of four seconds counts, and of what swings only its level.
+  StepBench::run(*p, turned, 256, beside);
+  StepBench::run(*q, made, 256, beside);
+  for (int c = 0; c < turned.channels(); ++c) {
+    double error = 0, power = 1e-12, level = 1e-12;
+    for (size_t i = 3 * 48000; i < turned.channel(c).size(); ++i) {
+      const auto a = static_cast<double>(turned.channel(c)[i]),
+                 b = static_cast<double>(made.channel(c)[i]);
+      error += (a - b) * (a - b);
+      power += b * b;
+      level += a * a;
+    }
+    if (10 * std::log10(error / power) < std::min(-40.0, apart - 40)) continue;
+    EXPECT_NEAR(10 * std::log10(level / power), 0, 1) << "channel " << c;
+  }
+}
+
+INSTANTIATE_TEST_SUITE_P(Catalogue, EverySetting, testing::ValuesIn(settings_of_all()),
+                         name_of_setting);
+
+// --- what is mixed in ---
+
+// Where the untouched sound can be mixed in, half of each is the sum of the halves, in time: at every
+// frame and in every channel.
+TEST(EveryMix, IsTheSumOfItsShares) {
+  for (const StepType* t : catalogue()) {
+    const int mix = parameter_index(*t, "mix_pct");
+    if (mix < 0 || !t->make) continue;
+    const StepBench bench(*t, {48000, 2, 4096});
+    const AudioBuffer x = bench.programme(0.6);
+    const auto at = [&](double pct) {
+      Settings s = bench.busy();
+      s.values[static_cast<size_t>(mix)] = pct;
+      return bench.made_of(x, s);
+    };
+    const AudioBuffer none = at(0), half = at(50), all = at(100);
+    double error = 0, power = 1e-12;
+    for (int c = 0; c < half.channels(); ++c)
+      for (size_t i = 0; i < half.channel(c).size(); ++i) {
+        const auto wanted = 0.5 * (static_cast<double>(none.channel(c)[i]) +
+                                   static_cast<double>(all.channel(c)[i]));
+        const double off = static_cast<double>(half.channel(c)[i]) - wanted;
+        error += off * off;
+        power += wanted * wanted;
+      }
+    EXPECT_LT(10 * std::log10(error / power), -80) << t->id;
+    Settings dry = bench.busy();
+    dry.values[static_cast<size_t>(mix)] = 0;
+    const auto late = static_cast<size_t>(bench.make(dry)->latency());
+    for (int c = 0; c < x.channels(); ++c)
+      for (size_t i = 0; i + late < x.channel(c).size(); ++i)
+        ASSERT_NEAR(none.channel(c)[i + late], x.channel(c)[i], 2e-6F) << t->id << " " << c;
+  }
+}
+
+}  // namespace
+}  // namespace drevan
