@@ -217,12 +217,16 @@ std::vector<Stage> stages_of(const ClipPlan& plan, const SoundShape& clip) {
 
 std::vector<std::uint64_t> stage_keys(const ClipPlan& plan) {
   std::vector<std::uint64_t> keys{identity(plan.sound)};
+  bool may_lead = false;
   for (const auto& step : plan.steps) {
     Hasher h;
     h.add(keys.back()).add(step.type->id).add(step.type->revision);
     for (const double v : step.settings.values) h.add(v);
     add_texts(h, step);
     add_curves(h, step);
+    // Behind what leads it matters whose moments they count: see place_tracks().
+    if (may_lead && step.by_place && !step.tracks.empty()) h.add(true);
+    may_lead = may_lead || step.type->rewrite;
     if (step.type->hears == Hears::room_tone) add_room_tone(h, plan.sound);
     if (step.common) h.add(step.common->key);
     add_sides(h, step);

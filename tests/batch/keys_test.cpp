@@ -22,11 +22,12 @@ class KeysOfJobs : public testing::Test {
     for (const char* name : {"a.wav", "b.wav"}) test::write_wav(t / name, x);
     job.clip = "a";
     job.plan = plan_of({t / "a.wav", 100, 40000, 48000, ClipRange{{0.1}, {0.7}}},
-                       {{test::with("noise-reduction", {}), test::with("reverb", {})}});
+                       {{test::with("noise-reduction", {}), test::with("reverse", {}),
+                         test::with("vocoder", {})}});
     job.plan.sound.place = ReelTime{3};
     job.plan.sound.fade_in = {0.1, CurveShape::line, 0.02, 0.3, 0.4};
     job.plan.sound.fade_out = {0.2, CurveShape::line, 0.01, 0.5, 0.6};
-    job.plan.steps[1].tracks = {
+    job.plan.steps[2].tracks = {
         {0, std::make_shared<const Curve>(Curve{{{0.1, 1}, {0.5, 2, CurveShape::hold}}})}};
     options.also = {{Container::flac, SampleType::int16}};
     key = render_key(job, options);
@@ -37,9 +38,9 @@ class KeysOfJobs : public testing::Test {
     one.change(other, so);
     return render_key(other, so);
   }
-  Curve curve_of(const BatchJob& of) const { return *of.plan.steps[1].tracks[0].curve; }
+  Curve curve_of(const BatchJob& of) const { return *of.plan.steps[2].tracks[0].curve; }
   void draw(BatchJob& of, Curve curve) const {
-    of.plan.steps[1].tracks[0].curve = std::make_shared<const Curve>(std::move(curve));
+    of.plan.steps[2].tracks[0].curve = std::make_shared<const Curve>(std::move(curve));
   }
   test::TempFolder t;
   BatchJob job;
@@ -72,17 +73,16 @@ TEST_F(KeysOfJobs, EachFieldOfTheSoundMakesAnother) {
       {"fades the other way round",
        [](BatchJob& j, auto&) { std::swap(j.plan.sound.fade_in, j.plan.sound.fade_out); }},
       {"whether a tone is looked for", [](BatchJob& j, auto&) { j.find_room_tone = true; }},
-      {"a setting", [](BatchJob& j, auto&) { j.plan.steps[1].settings.values[0] *= 1.01; }},
+      {"a setting", [](BatchJob& j, auto&) { j.plan.steps[2].settings.values[2] *= 1.01; }},
       {"a text of a step's",
        [](BatchJob& j, auto&) {
-         j.plan.steps.push_back(plan_of({}, {{make_step("vocoder")}}).steps[0]);
-         j.plan.steps.back().settings.texts = {"C E G"};
+         j.plan.steps[2].settings.texts = {"C3 E3 G3"};
        }},
-      {"the order of steps", [](BatchJob& j, auto&) { std::swap(j.plan.steps[0], j.plan.steps[1]); }},
+      {"the order of steps", [](BatchJob& j, auto&) { std::swap(j.plan.steps[0], j.plan.steps[2]); }},
       {"a step fewer", [](BatchJob& j, auto&) { j.plan.steps.pop_back(); }},
-      {"no curve", [](BatchJob& j, auto&) { j.plan.steps[1].tracks.clear(); }},
-      {"which setting a curve is of", [](BatchJob& j, auto&) { j.plan.steps[1].tracks[0].parameter = 1; }},
-      {"where a curve counts from", [](BatchJob& j, auto&) { j.plan.steps[1].by_place = true; }},
+      {"no curve", [](BatchJob& j, auto&) { j.plan.steps[2].tracks.clear(); }},
+      {"which setting a curve is of", [](BatchJob& j, auto&) { j.plan.steps[2].tracks[0].parameter = 1; }},
+      {"where a curve counts from", [](BatchJob& j, auto&) { j.plan.steps[2].by_place = true; }},
       {"a point's moment",
        [&](BatchJob& j, auto&) {
          Curve c = curve_of(j);
@@ -101,7 +101,7 @@ TEST_F(KeysOfJobs, EachFieldOfTheSoundMakesAnother) {
          c.points[0].shape = CurveShape::smooth;
          draw(j, c);
        }},
-      {"a side", [](BatchJob& j, auto&) { j.plan.steps[1].sides = {{nullptr, 7, ""}}; }},
+      {"a side", [](BatchJob& j, auto&) { j.plan.steps[2].sides = {{std::make_shared<const ClipPlan>(), 7, ""}}; }},
   };
   for (const KeyCase& one : cases) EXPECT_NE(with(one), key) << one.what;
 }

@@ -34,6 +34,8 @@ class ExitCodes : public testing::Test {
     part.sources[1].path = t / "gone.wav";
     save_reel(part, t / "part.reel");
     save_recipe({"quiet", "", {{test::with("gain", {{"gain_db", -6}})}}, {}}, t / "quiet.recipe");
+    AudioBuffer tone = test::sine(1000, 0.7079, 2);
+    test::write_wav(t / "tone.wav", tone);
     std::ofstream(t / "letter.wav") << "text";
     std::ofstream(t / "bad.recipe") << "{\"drevan_recipe\":1,\"steps\":[{\"step\":\"nothing\"}]}";
     std::ofstream(t / "bad.reel") << "{";
@@ -93,7 +95,7 @@ TEST_F(ExitCodes, EachCommandEndsWithEachOfItsCodes) {
       {"measure", wrong, "--what " + in("a.wav")},
       {"measure", failed, in("letter.wav") + " " + in("a.wav")},
       {"measure", failed, "--json " + in("none.wav")},
-      {"check", good, "--target peak-3 " + in("a.wav")},
+      {"check", good, "--target peak-3 " + in("tone.wav")},
       {"check", misses, "--target podcast " + in("a.wav")},
       {"check", wrong, "--target nonsense " + in("a.wav")},
       {"check", wrong, in("a.wav")},

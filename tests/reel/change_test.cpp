@@ -62,7 +62,7 @@ class ChangeTest : public testing::Test {
     const Source sources[] = {reel.sources[0], reel.sources[1]};
     for (size_t i = 0; i < 38; ++i) add_clip(reel, sources[i % 2], i % 2 ? "Bruno" : "Ines");
     for (Clip& c : reel.clips.each())
-      c.chain.steps = {test::with("gain", {{"gain_db", -3}}), test::with("highpass", {})};
+      c.chain.steps = {test::with("gain", {{"gain_db", -3}}), test::with("cut", {})};
     history = History(reel);
   }
   Change after(edits::Edit edit) {

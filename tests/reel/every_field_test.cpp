@@ -6,6 +6,7 @@
 #include "reel/history.h"
 #include "reel/journal.h"
 #include "reel/json_file.h"
+#include "reel/sends.h"
 #include "steps/curve_edit.h"
 #include "support/reels.h"
 #include "support/steps.h"
@@ -55,6 +56,7 @@ class EveryField : public testing::Test {
     reel.last_space_id = -6;
     reel.crossfades = {{1, 2, 0.3, 0.6}};
     reel.chain.steps = {step()};
+    reel.chain.steps[0].sides.clear();  // all clips go through it, also the one that would be heard
     reel.mix.chain.steps = {test::with("limiter", {})};
     fill(reel.groups[0]);
     fill(reel.clips[0]);
@@ -62,7 +64,7 @@ class EveryField : public testing::Test {
   }
   ChainStep step() const {
     ChainStep s = test::with("vocoder", {{"mix_pct", 40}});
-    s.settings.texts = {"C E G"};
+    s.settings.texts = {"C3 E3 G3"};
     s.on = false;
     s.sits_out = {2};
     s.curves = {{parameter_index(*s.type, "mix_pct"), drawn(70)}};
@@ -100,7 +102,7 @@ class EveryField : public testing::Test {
     c.layered = true;
     c.made_into = 3;
     c.version = 1;
-    Version first{.id = 0, .what = "as it came", .source = 0, .begin = 1, .frames = 170000};
+    Version first{.id = 0, .what = "as it came", .source = 0, .begin = 1, .frames = 160000};
     Version printed{.id = 1,
                     .parent = 0,
                     .what = "printed",
@@ -231,8 +233,8 @@ TEST_F(EveryField, GoesWithBothPiecesOfACut) {
                   along(*was.place->azimuth, "azimuth_deg", whole, s), 1e-6);
       EXPECT_NEAR(along(*is.place->distance, "distance_m", piece, s),
                   along(*was.place->distance, "distance_m", whole, s), 1e-6);
-      EXPECT_NEAR(value_at(*is.level, parameters.parameters[0], s - piece.place.s),
-                  value_at(*was.level, parameters.parameters[0], s - whole.place.s), 1e-6);
+      EXPECT_NEAR(value_at(*is.level, send_level_parameter(), s - piece.place.s),
+                  value_at(*was.level, send_level_parameter(), s - whole.place.s), 1e-6);
       const Parameter& mix = whole.chain.steps[0].type->parameters[static_cast<size_t>(
           whole.chain.steps[0].curves[0].parameter)];
       EXPECT_NEAR(value_at(*piece.chain.steps[0].curves[0].curve, mix, s - piece.place.s),

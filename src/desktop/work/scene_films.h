@@ -77,7 +77,7 @@ class SceneFilms : public QObject {
   Notices& notices_;
   Document& document_;
   std::map<std::string, Known> known_;                   // by path
-  std::vector<Film> told_;                               // as films_changed() told them last
+  SharedList<Film> told_;                                // as films_changed() told them last
   std::map<std::pair<std::string, int>, QImage> small_;  // by path and milliseconds
   std::vector<std::pair<std::string, int>> wanted_small_;
   ReelLane lane_{document_, TaskLane::Urgency::background},

@@ -84,8 +84,8 @@ int BatchModel::changed_since() const {
   const Reel& now = work_.document.reel();
   const Change since = difference(*running_as_, now);
   return static_cast<int>(std::ranges::count_if(running_, [&](int id) {
-    const Clip* clip = now.find(id);
-    return clip && may_sound_otherwise(since, now, *clip) &&
+    const Clip* there = now.find(id);
+    return there && may_sound_otherwise(since, now, *there) &&
            !sounds_the_same(*running_as_, now, id);
   }));
 }

@@ -346,7 +346,8 @@ int SceneRows::film_at(QPointF at) const {
   const auto& films = work_.document.reel().films;
   if (at.y() >= strip_height || at.x() < header_width + ruler_width) return -1;
   const Film* seen = work_.films.at(seconds_at(at.x()));
-  return seen ? static_cast<int>(seen - films.data()) : -1;
+  const auto place = std::ranges::find(films, seen, [](const Film& f) { return &f; });
+  return place == films.end() ? -1 : static_cast<int>(place - films.begin());
 }
 
 QString SceneRows::tip_at(QPointF at) const {
