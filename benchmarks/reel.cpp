@@ -1,5 +1,5 @@
 // A long work: a reel of 500 clips in 8 groups over 12 hours of sources, five steps a clip; what opening,
-// editing, saving, memory and the batch cost, and how they grow from 50 to 500 to 5000 clips.
+// editing, saving, memory and the batch cost, and how they grow from 500 to 10 000 clips.
 // Usage: reel [--quick]
 #include <fmt/format.h>
 
@@ -7,19 +7,41 @@
 #include <fstream>
 #include <thread>
 
+#include "audio/hash.h"
 #include "audio/parallel.h"
 #include "batch/batch.h"
 #include "engine/level_path.h"
 #include "long_reel.h"
 #include "measured.h"
 #include "media/reader.h"
+#include "reel/change.h"
+#include "reel/edits.h"
 #include "reel/history.h"
 #include "reel/json_file.h"
+#include "reel/reel_json.h"
 
 namespace {
 
 using namespace drevan;
 using namespace drevan::bench;
+
+// What 500 edits of one clip each cost to be undone, beside the reel itself.
+void print_undo_memory(const Reel& reel, int clips) {
+  const auto states = [&](int count) {
+    return measured([&] {
+             History history(reel);
+             for (int i = 0; i < count; ++i) {
+               const Clip& clip = history.now().clips[static_cast<size_t>(i * 7 % clips)];
+               auto made =
+                   edits::turn(history.now(), clip.id, clip.chain.steps[0].id, 1, -15 - 0.01 * i);
+               history.edit(std::move(made.next), made.label);
+             }
+           })
+        .peak_mb;
+  };
+  const double none = states(0), all = states(500);
+  fmt::print("500 edits to undo {:.0f} MB (goal at 5000: 150)\n", all - none);
+}
 
 void grow(const test::TempFolder& folder, int clips) {
   const Reel reel = made_reel(folder, clips, 0.5);
@@ -34,6 +56,23 @@ void grow(const test::TempFolder& folder, int clips) {
     next.groups[0].chain.steps[0].settings.values[1] = db -= 0.1;
     history.edit(std::move(next), "Turn", "drag");
   });
+  // A knob of one clip: the edit, what it changed, and its line in the journal but for the disk.
+  double line = -15;
+  const auto turn = [&] {
+    const Clip& clip = history.now().clips[static_cast<size_t>(clips) / 2];
+    auto made = edits::turn(history.now(), clip.id, clip.chain.steps[0].id, 1, line -= 0.1);
+    const auto before = history.shared();
+    history.edit(std::move(made.next), made.label, made.merge);
+    return before;
+  };
+  const double turned =
+      best_ms(50, [&] { (void)difference(*turn(), history.now()).has_clip(1); });
+  auto before = turn();
+  const double patch = best_ms(20, [&] {
+    (void)hex_hash_of(reel_patch(*before, history.now(), folder.path()).dump());
+  });
+  fmt::print("{:5} clips: a turn {:6.3f} ms (goal at 5000: 1), its line in the journal {:6.3f} ms (goal: 5), ", clips, turned, patch);
+  print_undo_memory(reel, clips);
   // What the interface asks after an edit before it can draw: whether levels belong to the chain.
   const double keys =
       best_ms(20, [&] { stage_keys(plan_of(history.now(), history.now().clips[0])); });
@@ -90,7 +129,7 @@ int main(int argc, char** argv) {
   const bool quick = argc > 1 && std::string(argv[1]) == "--quick";
   const test::TempFolder folder;
   fmt::print("How it grows\n");
-  for (const int clips : {50, 500, 5000}) grow(folder, clips);
+  for (const int clips : {500, 2000, 5000, 10000}) grow(folder, clips);
 
   const Reel reel = made_reel(folder, 500, quick ? 2 : 12);
   const auto file = folder / "long.reel";

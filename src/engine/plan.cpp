@@ -88,7 +88,7 @@ std::shared_ptr<const CommonClips> Planner::common(const Clip& clip, const Runni
   if (served.owner == ChainOwner::group) before.chain = {};
   // Of the steps before it each is known, or will be, under the same place: what learns in common is made once,
   // however many such steps follow each other.
-  Planner earlier(before, made_, crossings_);
+  Planner earlier(before, made_, rows_);
   auto all = std::make_shared<CommonClips>();
   Hasher h;
   for (const auto& peer : before.clips) {
@@ -139,8 +139,16 @@ PlannedSide Planner::side(const SideChoice& choice, const ChainStep& step, const
   return planned_side(own_plan(*other));
 }
 
+ClipSound Planner::sound_of(const Clip& clip) {
+  if (is_bus(clip)) return clip_sound(reel_, clip);
+  const auto row = rows_->made.find(clip.group);
+  if (row != rows_->made.end()) return clip_sound(reel_, clip, row->second);
+  const Crossings fresh(rows_->reel, clip.group);
+  return clip_sound(reel_, clip, rows_->made.emplace(clip.group, fresh).first->second);
+}
+
 ClipPlan Planner::own_plan(const Clip& clip) {
-  ClipPlan out{clip_sound(reel_, clip, *crossings_)};
+  ClipPlan out{sound_of(clip)};
   listening_.push_back(clip.id);
   for (const auto& step : clip.chain.steps) {
     if (!step.on) continue;

@@ -58,7 +58,7 @@ class Planner {
   explicit Planner(const Reel& reel)
       : reel_(reel),
         made_(std::make_shared<Made>()),
-        crossings_(std::make_shared<const Crossings>(reel)) {}
+        rows_(std::make_shared<Rows>(Rows{reel, {}})) {}
   /// Everything the clip's sound goes through up to the chain `last`: its own, its group's, the
   /// reel's. Throws Error(call) where clips hear each other in a ring.
   ClipPlan plan(const Clip& clip, ChainOwner last = ChainOwner::reel);
@@ -68,14 +68,20 @@ class Planner {
  private:
   using Made = std::map<std::tuple<int, ChainOwner, size_t>,
                         std::shared_ptr<const CommonClips>>;  // group, chain, step
-  Planner(const Reel& reel, std::shared_ptr<Made> made, std::shared_ptr<const Crossings> crossings)
-      : reel_(reel), made_(std::move(made)), crossings_(std::move(crossings)) {}
+  // Who crosses whom in the rows that were asked for, by group: always in the whole reel.
+  struct Rows {
+    const Reel& reel;
+    std::map<int, Crossings> made{};
+  };
+  Planner(const Reel& reel, std::shared_ptr<Made> made, std::shared_ptr<Rows> rows)
+      : reel_(reel), made_(std::move(made)), rows_(std::move(rows)) {}
+  ClipSound sound_of(const Clip& clip);
   std::shared_ptr<const CommonClips> common(const Clip& clip, const RunningStep& step);
   PlannedSide side(const SideChoice& choice, const ChainStep& step, const Clip& listener);
 
   const Reel& reel_;
   std::shared_ptr<Made> made_;
-  std::shared_ptr<const Crossings> crossings_;
+  std::shared_ptr<Rows> rows_;
   std::vector<int> listening_;  // the clip that is planned, and those whose side it is, by id
 };
 

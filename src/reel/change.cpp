@@ -254,6 +254,24 @@ Change difference(const Reel& before, const Reel& after) {
 
 Change share(Reel& next, const Reel& before) { return compare(before, next, &next); }
 
+bool may_bring_steps(const Change& change, const Reel& before, const Reel& after) {
+  if (change.spaces || change.grouping || change.order) return true;
+  const auto brings = [](const Chain& was, const Chain& is) {
+    return !std::ranges::equal(was.steps, is.steps, {}, &ChainStep::id, &ChainStep::id);
+  };
+  const auto group_brings = [&](int g) {
+    const auto i = static_cast<size_t>(g);
+    return brings(before.groups[i].chain, after.groups[i].chain);
+  };
+  const auto clip_brings = [&](int id) {
+    const Clip *was = before.find(id), *is = after.find(id);
+    return was && is && brings(was->chain, is->chain);
+  };
+  return brings(before.chain, after.chain) || brings(before.mix.chain, after.mix.chain) ||
+         std::ranges::any_of(change.groups, group_brings) ||
+         std::ranges::any_of(change.clips, clip_brings);
+}
+
 bool may_sound_otherwise(const Change& change, const Reel& after, const Clip& clip) {
   // A bus sums them all, and what it was summed into is no part of a change.
   if (is_bus(clip)) return true;

@@ -50,6 +50,10 @@ Change difference(const Reel& before, const Reel& after);
 /// memory of what it changed. Steps keep the ids that they had there.
 Change share(Reel& next, const Reel& before);
 
+/// Whether steps stand in chains in which they did not stand before: they may need ids of their own,
+/// see settle_step_ids().
+bool may_bring_steps(const Change& change, const Reel& before, const Reel& after);
+
 /// Whether a clip, or a bus, may sound otherwise after this change; false: it does not. `after` is the
 /// reel then. What may is told exactly by sounds_the_same().
 bool may_sound_otherwise(const Change& change, const Reel& after, const Clip& clip);

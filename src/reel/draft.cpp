@@ -2,6 +2,8 @@
 
 #include <fmt/format.h>
 
+#include "reel/change.h"
+
 namespace drevan::edits {
 
 Error impossible(const std::string& why) { return {Error::Kind::call, why}; }
@@ -51,7 +53,8 @@ void require_clip(int clip, const char* what) {
 
 Edit Draft::done(std::string label) {
   edit.label = std::move(label);
-  settle_step_ids(edit.next);
+  if (may_bring_steps(difference(before, edit.next), before, edit.next))
+    settle_step_ids(edit.next);
   return std::move(edit);
 }
 

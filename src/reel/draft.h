@@ -29,9 +29,11 @@ void require_clip(int clip, const char* what);
 
 /// A reel that is being changed, with the clip that it is about.
 struct Draft {
+  Reel before;
   Edit edit;
   Clip& clip;
-  Draft(const Reel& reel, int clip_id) : edit{reel, {}}, clip(clip_in(edit.next, clip_id)) {}
+  Draft(const Reel& reel, int clip_id)
+      : before(reel), edit{reel, {}}, clip(clip_in(edit.next, clip_id)) {}
   Edit done(std::string label);
   std::vector<ChainStep>& steps(ChainOwner owner) { return chain_of(edit.next, clip, owner).steps; }
   Group& group() { return edit.next.groups.at(static_cast<size_t>(clip.group)); }

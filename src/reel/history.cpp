@@ -1,33 +1,8 @@
 #include "reel/history.h"
 
-#include <algorithm>
-
 #include "reel/change.h"
 
 namespace drevan {
-
-namespace {
-
-// Whether steps stand in chains where they did not stand before: they may need ids of their own.
-bool may_bring_steps(const Change& change, const Reel& before, const Reel& after) {
-  if (change.spaces || change.grouping || change.order) return true;
-  const auto brings = [](const Chain& was, const Chain& is) {
-    return !std::ranges::equal(was.steps, is.steps, {}, &ChainStep::id, &ChainStep::id);
-  };
-  const auto group_brings = [&](int g) {
-    const auto i = static_cast<size_t>(g);
-    return brings(before.groups[i].chain, after.groups[i].chain);
-  };
-  const auto clip_brings = [&](int id) {
-    const Clip *was = before.find(id), *is = after.find(id);
-    return was && is && brings(was->chain, is->chain);
-  };
-  return brings(before.chain, after.chain) || brings(before.mix.chain, after.mix.chain) ||
-         std::ranges::any_of(change.groups, group_brings) ||
-         std::ranges::any_of(change.clips, clip_brings);
-}
-
-}  // namespace
 
 History::History(Reel start) {
   settle_step_ids(start);

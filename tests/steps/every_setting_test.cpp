@@ -59,10 +59,10 @@ class EverySetting : public testing::TestWithParam<Setting> {
   const StepType& type() const { return *GetParam().type; }
   size_t index() const { return GetParam().parameter; }
   const Parameter& parameter() const { return type().parameters[index()]; }
-  StepBench bench(int channels = 2) const { return {type(), {48000, channels, 4096}}; }
+  StepBench bench(int channels = 2) const { return {type(), {48000, channels, 4096}, 0.02}; }
   // In a room that is loud enough for what is learned of it to be heard.
   AudioBuffer programme(double seconds, int channels = 2) const {
-    return bench(channels).programme(seconds, 0.01);
+    return bench(channels).programme(seconds, 0.01, 0.02);
   }
 
   // Others' settings to try: as they come, all starting points, and each of these with each choice and

@@ -15,13 +15,15 @@ namespace drevan::test {
 
 class StepBench {
  public:
-  StepBench(const StepType& type, StreamFormat format) : type_(&type), format_(format) {}
+  /// `hum`: of the sound that is learned from.
+  StepBench(const StepType& type, StreamFormat format, double hum = 0)
+      : type_(&type), format_(format), hum_(hum) {}
   const StepType& type() const { return *type_; }
   StreamFormat format() const { return format_; }
 
-  /// Words in a room's noise and hum; each channel has its own noise, and its words another level and
-  /// 31 ms more of delay.
-  AudioBuffer programme(double seconds = 1.2, double room = 0.002) const {
+  /// Words in a room's noise and its hum; each channel has its own noise, and its words another level
+  /// and 31 ms more of delay.
+  AudioBuffer programme(double seconds = 1.2, double room = 0.002, double hum = 0) const {
     AudioBuffer x = noise(room, seconds, 3, format_.rate, format_.channels);
     const AudioBuffer voice = words(0.5, seconds, format_.rate);
     const auto apart = static_cast<size_t>(0.031 * format_.rate);
@@ -30,7 +32,8 @@ class StepBench {
       for (size_t i = 0; i < x.channel(c).size(); ++i)
         for (int k = 1; k <= 5; ++k)
           x.channel(c)[i] += static_cast<float>(
-              2 * room * std::sin(2 * std::numbers::pi * 50 * k * static_cast<double>(i) / format_.rate + k + c));
+              hum * std::sin(2 * std::numbers::pi * 50 * k * static_cast<double>(i) / format_.rate +
+                             k + c));
       for (size_t i = late; i < x.channel(c).size(); ++i)
         x.channel(c)[i] += voice.channel(0)[i - late] / (1 + 0.4F * static_cast<float>(c));
     }
@@ -49,7 +52,7 @@ class StepBench {
     const auto learner = type_->learn(s, format_);
     AudioBuffer heard = type_->hears == Hears::room_tone
                             ? noise(0.002, 1.0, 9, format_.rate, format_.channels)
-                            : programme(type_->id == "hum-removal" ? 4 : 1.2);
+                            : programme(1.2, 0.002, hum_);
     for (Samples at = 0; at < heard.frames(); at += 4096)
       learner->hear(
           heard.block(at, static_cast<int>(std::min<Samples>(4096, heard.frames() - at))));
@@ -93,6 +96,7 @@ class StepBench {
  private:
   const StepType* type_;
   StreamFormat format_;
+  double hum_;
 };
 
 }  // namespace drevan::test
