@@ -65,13 +65,14 @@ void grow(const test::TempFolder& folder, int clips) {
     history.edit(std::move(made.next), made.label, made.merge);
     return before;
   };
-  const double turned =
-      best_ms(50, [&] { (void)difference(*turn(), history.now()).has_clip(1); });
+  const double turned = best_ms(50, [&] { (void)difference(*turn(), history.now()).has_clip(1); });
   auto before = turn();
-  const double patch = best_ms(20, [&] {
-    (void)hex_hash_of(reel_patch(*before, history.now(), folder.path()).dump());
-  });
-  fmt::print("{:5} clips: a turn {:6.3f} ms (goal at 5000: 1), its line in the journal {:6.3f} ms (goal: 5), ", clips, turned, patch);
+  const double patch = best_ms(
+      20, [&] { (void)hex_hash_of(reel_patch(*before, history.now(), folder.path()).dump()); });
+  fmt::print(
+      "{:5} clips: a turn {:6.3f} ms (goal at 5000: 1), its line in the journal {:6.3f} ms (goal: "
+      "5), ",
+      clips, turned, patch);
   print_undo_memory(reel, clips);
   // What the interface asks after an edit before it can draw: whether levels belong to the chain.
   const double keys =

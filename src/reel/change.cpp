@@ -161,8 +161,8 @@ void find_crossed(const SharedList<Crossfade>& before, const SharedList<Crossfad
 
 bool differ_in_words(const Reel& a, const Reel& b) {
   const auto words = [](const Reel& r) {
-    return std::tie(r.name, r.target, r.last_clip_id, r.last_space_id, r.last_event_id,
-                    r.recording, r.reference);
+    return std::tie(r.name, r.target, r.last_clip_id, r.last_space_id, r.last_event_id, r.recording,
+                    r.reference);
   };
   return words(a) != words(b);
 }
@@ -212,7 +212,8 @@ Change compare(const Reel& before, const Reel& after, Reel* sharing) {
   out.chain = before.chain != after.chain;
   out.mix = before.mix.chain != after.mix.chain;
   out.words = differ_in_words(before, after);
-  if (out.rate || out.sources_replaced || out.grouping || (out.chain && !rewrites_alike(before.chain, after.chain)))
+  if (out.rate || out.sources_replaced || out.grouping ||
+      (out.chain && !rewrites_alike(before.chain, after.chain)))
     out.all_rows = true;
   return out;
 }
@@ -248,9 +249,7 @@ Change Change::everything(const Reel& reel) {
   return out;
 }
 
-Change difference(const Reel& before, const Reel& after) {
-  return compare(before, after, nullptr);
-}
+Change difference(const Reel& before, const Reel& after) { return compare(before, after, nullptr); }
 
 Change share(Reel& next, const Reel& before) { return compare(before, next, &next); }
 
@@ -276,7 +275,8 @@ bool may_sound_otherwise(const Change& change, const Reel& after, const Clip& cl
   // A bus sums them all, and what it was summed into is no part of a change.
   if (is_bus(clip)) return true;
   if (change.rate || change.chain || change.sources_replaced) return true;
-  if (change.has_clip(clip.id) || change.has_crossed(clip.id) || change.has_group(clip.group) || change.has_row(clip.group))
+  if (change.has_clip(clip.id) || change.has_crossed(clip.id) || change.has_group(clip.group) ||
+      change.has_row(clip.group))
     return true;
   if (change.clips.empty() && change.groups.empty() && change.crossed.empty()) return false;
   // What it hears of other clips: as a side, or learned over all of its group.

@@ -15,11 +15,11 @@ struct Change {
   /// Groups whose clips may be heard at other times, or in other takes: who crosses whom is asked
   /// anew.
   std::vector<int> rows;
-  bool all_rows = false;  ///< of every group
-  bool order = false;     ///< of the clips, or which there are
-  bool grouping = false;  ///< how many groups there are
-  std::vector<int> crossed;  ///< clips of which it is known otherwise how they cross another
-  bool sources = false;      ///< in anything
+  bool all_rows = false;          ///< of every group
+  bool order = false;             ///< of the clips, or which there are
+  bool grouping = false;          ///< how many groups there are
+  std::vector<int> crossed;       ///< clips of which it is known otherwise how they cross another
+  bool sources = false;           ///< in anything
   bool sources_replaced = false;  ///< one that was there is another, or gone
   bool films = false, events = false, spaces = false;
   bool rate = false;

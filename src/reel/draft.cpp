@@ -53,8 +53,7 @@ void require_clip(int clip, const char* what) {
 
 Edit Draft::done(std::string label) {
   edit.label = std::move(label);
-  if (may_bring_steps(difference(before, edit.next), before, edit.next))
-    settle_step_ids(edit.next);
+  if (may_bring_steps(difference(before, edit.next), before, edit.next)) settle_step_ids(edit.next);
   return std::move(edit);
 }
 

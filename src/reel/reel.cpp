@@ -240,14 +240,12 @@ int new_clip_id(Reel& reel) {
 
 void settle_step_ids(Reel& reel) {
   for (const Chain* chain : live_chains(reel))
-    for (const auto& step : chain->steps)
-      reel.last_step_id = std::max(reel.last_step_id, step.id);
+    for (const auto& step : chain->steps) reel.last_step_id = std::max(reel.last_step_id, step.id);
   std::unordered_set<StepId> taken;
   const auto wrong = [&](const Chain& chain) {
     std::vector<StepId> own;
     for (const auto& step : chain.steps) {
-      if (step.id == 0 || taken.contains(step.id) ||
-          std::ranges::find(own, step.id) != own.end())
+      if (step.id == 0 || taken.contains(step.id) || std::ranges::find(own, step.id) != own.end())
         return true;
       own.push_back(step.id);
     }

@@ -45,8 +45,8 @@ void ReelFile::take(Opened opened) {
   path_ = opened.path;
   lock_ = std::move(opened.lock);
   read_only_ = std::move(opened.read_only);
-  journal_ = opened.again ? std::make_unique<Journal>(path_, read_text(path_))
-                          : std::move(opened.journal);
+  journal_ =
+      opened.again ? std::make_unique<Journal>(path_, read_text(path_)) : std::move(opened.journal);
 }
 
 void ReelFile::leave() {

@@ -56,11 +56,10 @@ class ListPatch {
              have[i + 1] == wanted[i])
         take_out(i, have);
       if (i < have.size() && have[i] == wanted[i]) continue;
-      const auto later = std::find(have.begin() + static_cast<std::ptrdiff_t>(i), have.end(),
-                                   wanted[i]);
+      const auto later =
+          std::find(have.begin() + static_cast<std::ptrdiff_t>(i), have.end(), wanted[i]);
       if (later != have.end()) take_out(static_cast<size_t>(later - have.begin()), have);
-      patch_.push_back(
-          {{"op", "add"}, {"path", at(i)}, {"value", json(to_json_(after_[i]))}});
+      patch_.push_back({{"op", "add"}, {"path", at(i)}, {"value", json(to_json_(after_[i]))}});
       have.insert(have.begin() + static_cast<std::ptrdiff_t>(i), wanted[i]);
       now_.insert(now_.begin() + static_cast<std::ptrdiff_t>(i), fresh);
     }
@@ -101,8 +100,8 @@ json rest(const Reel& reel, const fs::path& folder) {
 
 // A list that is not in the file at all while it is empty.
 template <class T, class Key, class ToJson>
-json optional_list_patch(const SharedList<T>& before, const SharedList<T>& after,
-                         const char* path, Key key, ToJson to_json) {
+json optional_list_patch(const SharedList<T>& before, const SharedList<T>& after, const char* path,
+                         Key key, ToJson to_json) {
   if (!before.empty() && !after.empty()) return list_patch(before, after, path, key, to_json);
   json patch = json::array();
   if (before.empty() && after.empty()) return patch;
@@ -117,13 +116,12 @@ json optional_list_patch(const SharedList<T>& before, const SharedList<T>& after
 
 json reel_patch(const Reel& before, const Reel& after, const fs::path& folder) {
   json patch = json::diff(rest(before, folder), rest(after, folder));
+  append(patch,
+         list_patch(
+             before.sources, after.sources, "/sources", [](const Source& s) { return s.path; },
+             [&](const Source& s) { return source_to_json(s, folder); }));
   append(patch, list_patch(
-                    before.sources, after.sources, "/sources",
-                    [](const Source& s) { return s.path; },
-                    [&](const Source& s) { return source_to_json(s, folder); }));
-  append(patch, list_patch(
-                    before.groups, after.groups, "/groups",
-                    [](const Group& g) { return g.name; },
+                    before.groups, after.groups, "/groups", [](const Group& g) { return g.name; },
                     [&](const Group& g) { return group_to_json(g, folder); }));
   append(patch, list_patch(
                     before.clips, after.clips, "/clips", [](const Clip& c) { return c.id; },
@@ -131,10 +129,10 @@ json reel_patch(const Reel& before, const Reel& after, const fs::path& folder) {
   append(patch, optional_list_patch(
                     before.events, after.events, "/events", [](const Event& e) { return e.id; },
                     event_to_json));
-  append(patch, optional_list_patch(
-                    before.crossfades, after.crossfades, "/crossfades",
-                    [](const Crossfade& c) { return std::pair(c.before, c.after); },
-                    crossfade_to_json));
+  append(patch,
+         optional_list_patch(
+             before.crossfades, after.crossfades, "/crossfades",
+             [](const Crossfade& c) { return std::pair(c.before, c.after); }, crossfade_to_json));
   return patch;
 }
 

@@ -67,8 +67,8 @@ class SharedList {
 
   template <bool changing>
   class Iterator {
-    using Inner = std::conditional_t<changing, typename Items::iterator,
-                                     typename Items::const_iterator>;
+    using Inner =
+        std::conditional_t<changing, typename Items::iterator, typename Items::const_iterator>;
 
    public:
     using iterator_concept = std::random_access_iterator_tag;
@@ -100,9 +100,7 @@ class SharedList {
     friend Iterator operator+(Iterator a, difference_type n) { return a += n; }
     friend Iterator operator+(difference_type n, Iterator a) { return a += n; }
     friend Iterator operator-(Iterator a, difference_type n) { return a -= n; }
-    friend difference_type operator-(const Iterator& a, const Iterator& b) {
-      return a.at_ - b.at_;
-    }
+    friend difference_type operator-(const Iterator& a, const Iterator& b) { return a.at_ - b.at_; }
     friend bool operator==(const Iterator& a, const Iterator& b) { return a.at_ == b.at_; }
     friend std::strong_ordering operator<=>(const Iterator& a, const Iterator& b) {
       return (a.at_ - b.at_) <=> 0;

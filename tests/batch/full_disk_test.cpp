@@ -30,7 +30,8 @@ class FullDiskTest : public testing::Test {
   void SetUp() override {
     reel = test::reel_of(folder, {{"one", "Voices"}, {"two", "Others"}}, 3);
     reel.name = "Harbour";
-    for (auto& c : reel.clips.each()) c.chain.steps = {test::with("gain", {{"gain_db", -3}}), test::with("normalise", {})};
+    for (auto& c : reel.clips.each())
+      c.chain.steps = {test::with("gain", {{"gain_db", -3}}), test::with("normalise", {})};
     fs::create_directory(out());
   }
   fs::path out() const { return folder / "out"; }

@@ -54,7 +54,8 @@ TEST_F(KeysOfJobs, EachFieldOfTheSoundMakesAnother) {
       {"begin", [](BatchJob& j, auto&) { j.plan.sound.begin++; }},
       {"frames", [](BatchJob& j, auto&) { j.plan.sound.frames--; }},
       {"rate", [](BatchJob& j, auto&) { j.plan.sound.rate = 44100; }},
-      {"room tone's beginning", [](BatchJob& j, auto&) { j.plan.sound.room_tone->begin.s += 0.01; }},
+      {"room tone's beginning",
+       [](BatchJob& j, auto&) { j.plan.sound.room_tone->begin.s += 0.01; }},
       {"room tone's end", [](BatchJob& j, auto&) { j.plan.sound.room_tone->end.s += 0.01; }},
       {"no room tone", [](BatchJob& j, auto&) { j.plan.sound.room_tone.reset(); }},
       {"a lent tone",
@@ -65,7 +66,8 @@ TEST_F(KeysOfJobs, EachFieldOfTheSoundMakesAnother) {
       {"place", [](BatchJob& j, auto&) { j.plan.sound.place = ReelTime{3.5}; }},
       {"no place", [](BatchJob& j, auto&) { j.plan.sound.place.reset(); }},
       {"a fade's length", [](BatchJob& j, auto&) { j.plan.sound.fade_in.seconds = 0.3; }},
-      {"a fade's shape", [](BatchJob& j, auto&) { j.plan.sound.fade_out.shape = CurveShape::smooth; }},
+      {"a fade's shape",
+       [](BatchJob& j, auto&) { j.plan.sound.fade_out.shape = CurveShape::smooth; }},
       {"what of a fade is gone", [](BatchJob& j, auto&) { j.plan.sound.fade_in.gone_s = 0.03; }},
       {"how alike what crosses is", [](BatchJob& j, auto&) { j.plan.sound.fade_in.alike = 0.9; }},
       {"no crossfade", [](BatchJob& j, auto&) { j.plan.sound.fade_out.alike.reset(); }},
@@ -75,13 +77,13 @@ TEST_F(KeysOfJobs, EachFieldOfTheSoundMakesAnother) {
       {"whether a tone is looked for", [](BatchJob& j, auto&) { j.find_room_tone = true; }},
       {"a setting", [](BatchJob& j, auto&) { j.plan.steps[2].settings.values[2] *= 1.01; }},
       {"a text of a step's",
-       [](BatchJob& j, auto&) {
-         j.plan.steps[2].settings.texts = {"C3 E3 G3"};
-       }},
-      {"the order of steps", [](BatchJob& j, auto&) { std::swap(j.plan.steps[0], j.plan.steps[2]); }},
+       [](BatchJob& j, auto&) { j.plan.steps[2].settings.texts = {"C3 E3 G3"}; }},
+      {"the order of steps",
+       [](BatchJob& j, auto&) { std::swap(j.plan.steps[0], j.plan.steps[2]); }},
       {"a step fewer", [](BatchJob& j, auto&) { j.plan.steps.pop_back(); }},
       {"no curve", [](BatchJob& j, auto&) { j.plan.steps[2].tracks.clear(); }},
-      {"which setting a curve is of", [](BatchJob& j, auto&) { j.plan.steps[2].tracks[0].parameter = 1; }},
+      {"which setting a curve is of",
+       [](BatchJob& j, auto&) { j.plan.steps[2].tracks[0].parameter = 1; }},
       {"where a curve counts from", [](BatchJob& j, auto&) { j.plan.steps[2].by_place = true; }},
       {"a point's moment",
        [&](BatchJob& j, auto&) {
@@ -101,7 +103,10 @@ TEST_F(KeysOfJobs, EachFieldOfTheSoundMakesAnother) {
          c.points[0].shape = CurveShape::smooth;
          draw(j, c);
        }},
-      {"a side", [](BatchJob& j, auto&) { j.plan.steps[2].sides = {{std::make_shared<const ClipPlan>(), 7, ""}}; }},
+      {"a side",
+       [](BatchJob& j, auto&) {
+         j.plan.steps[2].sides = {{std::make_shared<const ClipPlan>(), 7, ""}};
+       }},
   };
   for (const KeyCase& one : cases) EXPECT_NE(with(one), key) << one.what;
 }
@@ -112,8 +117,10 @@ TEST_F(KeysOfJobs, EachFieldOfTheFileMakesAnother) {
       {"samples", [](auto&, BatchOptions& o) { o.samples = SampleType::int16; }},
       {"length", [](auto&, BatchOptions& o) { o.length = RenderLength::same; }},
       {"nothing else", [](auto&, BatchOptions& o) { o.also.clear(); }},
-      {"another one's container", [](auto&, BatchOptions& o) { o.also[0].container = Container::wav; }},
-      {"another one's samples", [](auto&, BatchOptions& o) { o.also[0].samples = SampleType::int24; }},
+      {"another one's container",
+       [](auto&, BatchOptions& o) { o.also[0].container = Container::wav; }},
+      {"another one's samples",
+       [](auto&, BatchOptions& o) { o.also[0].samples = SampleType::int24; }},
       {"one more", [](auto&, BatchOptions& o) { o.also.push_back(o.also[0]); }},
   };
   for (const KeyCase& one : cases) EXPECT_NE(with(one), key) << one.what;

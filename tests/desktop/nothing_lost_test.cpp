@@ -36,7 +36,8 @@ class NothingLost : public testing::Test {
   void open(std::initializer_list<test::MadeClip> clips, double seconds = 2) {
     Reel reel = test::reel_of(folder, clips, seconds);
     reel.name = "work";
-    for (auto& c : reel.clips.each()) c.chain.steps.push_back(test::with("gain", {{"gain_db", -3}}));
+    for (auto& c : reel.clips.each())
+      c.chain.steps.push_back(test::with("gain", {{"gain_db", -3}}));
     save_reel(reel, file);
     ASSERT_TRUE(d.work().document.open(file));
     ASSERT_TRUE(d.settle());

@@ -235,8 +235,9 @@ TEST_F(EveryField, GoesWithBothPiecesOfACut) {
                   along(*was.place->distance, "distance_m", whole, s), 1e-6);
       EXPECT_NEAR(value_at(*is.level, send_level_parameter(), s - piece.place.s),
                   value_at(*was.level, send_level_parameter(), s - whole.place.s), 1e-6);
-      const Parameter& mix = whole.chain.steps[0].type->parameters[static_cast<size_t>(
-          whole.chain.steps[0].curves[0].parameter)];
+      const Parameter& mix =
+          whole.chain.steps[0]
+              .type->parameters[static_cast<size_t>(whole.chain.steps[0].curves[0].parameter)];
       EXPECT_NEAR(value_at(*piece.chain.steps[0].curves[0].curve, mix, s - piece.place.s),
                   value_at(*whole.chain.steps[0].curves[0].curve, mix, s - whole.place.s), 1e-6);
     }

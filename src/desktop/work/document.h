@@ -103,7 +103,7 @@ class Document : public QObject {
   ReelFile file_;
   History history_;
   std::shared_ptr<const Reel> preview_;
-  std::shared_ptr<const Reel> told_;  // the one that reel_changed() told of last
+  std::shared_ptr<const Reel> told_;          // the one that reel_changed() told of last
   std::shared_ptr<const Reel> dragged_from_;  // before edits that follow each other
   std::map<int, Source> bus_sources_;
   // The reel with them, and of which that was made.

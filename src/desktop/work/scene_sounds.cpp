@@ -128,8 +128,7 @@ double SceneSounds::end_s() const {
   if (end_s_) return *end_s_;
   const Reel& reel = document_.reel();
   end_s_ = 0;
-  for (const Clip& c : reel.clips)
-    end_s_ = std::max(*end_s_, whole_in_reel(times(reel, c)).end.s);
+  for (const Clip& c : reel.clips) end_s_ = std::max(*end_s_, whole_in_reel(times(reel, c)).end.s);
   return *end_s_;
 }
 

@@ -272,8 +272,7 @@ void BatchPage::render() {
   const auto what = what_->currentIndex();
   // Only ticked clips go into the mix.
   Reel mixed = reel;
-  erase_if(mixed.clips,
-           [&](const Clip& c) { return std::ranges::find(ids, c.id) == ids.end(); });
+  erase_if(mixed.clips, [&](const Clip& c) { return std::ranges::find(ids, c.id) == ids.end(); });
   lane_.start([this, jobs = jobs_, o = options(), mixed, what,
                mix_chain = mix_chain_->isChecked()](const CancelToken& cancel) -> TaskLane::Finish {
     std::vector<JobResult> results;
