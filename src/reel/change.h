@@ -33,8 +33,8 @@ struct Change {
   bool has_group(int group) const;
   bool has_row(int group) const;
   bool has_crossed(int id) const;
-  /// What differs between the first of three reels and the last, or more; `later` between the second
-  /// and the last.
+  /// What differs between the first of three reels and the last, or more; `later` between the
+  /// second and the last.
   void merge(const Change& later);
   friend bool operator==(const Change&, const Change&) = default;
 
@@ -42,20 +42,20 @@ struct Change {
   static Change everything(const Reel& reel);
 };
 
-/// By identity first: linear in the number of clips, by one comparison of pointers each, and in what
-/// differs.
+/// By identity first: linear in the number of clips, by one comparison of pointers each, and in
+/// what differs.
 Change difference(const Reel& before, const Reel& after);
 
-/// The same, where what of `next` is equal to `before` is shared with it from now on: an edit costs the
-/// memory of what it changed. Steps keep the ids that they had there.
+/// The same, where what of `next` is equal to `before` is shared with it from now on: an edit costs
+/// the memory of what it changed. Steps keep the ids that they had there.
 Change share(Reel& next, const Reel& before);
 
-/// Whether steps stand in chains in which they did not stand before: they may need ids of their own,
-/// see settle_step_ids().
+/// Whether steps stand in chains in which they did not stand before: they may need ids of their
+/// own, see settle_step_ids().
 bool may_bring_steps(const Change& change, const Reel& before, const Reel& after);
 
-/// Whether a clip, or a bus, may sound otherwise after this change; false: it does not. `after` is the
-/// reel then. What may is told exactly by sounds_the_same().
+/// Whether a clip, or a bus, may sound otherwise after this change; false: it does not. `after` is
+/// the reel then. What may is told exactly by sounds_the_same().
 bool may_sound_otherwise(const Change& change, const Reel& after, const Clip& clip);
 
 }  // namespace drevan

@@ -1,5 +1,6 @@
-// Values that are shared until they are changed: what a reel is made of. Copying one copies a pointer;
-// changing it copies what is shared with others first, so that nobody else sees the change.
+// Values that are shared until they are changed: what a reel is made of. Copying one copies a
+// pointer; changing it copies what is shared with others first, so that nobody else sees the
+// change.
 #pragma once
 
 #include <algorithm>
@@ -16,8 +17,8 @@
 
 namespace drevan {
 
-/// One value, shared by its copies. Copies may be read, copied and dropped by different threads at a
-/// time; one copy is for one thread at a time, as a value is.
+/// One value, shared by its copies. Copies may be read, copied and dropped by different threads at
+/// a time; one copy is for one thread at a time, as a value is.
 template <class T>
 class Shared {
  public:
@@ -36,8 +37,8 @@ class Shared {
 
   const T& operator*() const { return cell_->value; }
   const T* operator->() const { return &cell_->value; }
-  /// To be changed. A reference from here stays its own until this is copied: whoever holds one over a
-  /// copy changes both.
+  /// To be changed. A reference from here stays its own until this is copied: whoever holds one
+  /// over a copy changes both.
   T& edit() {
     if (cell_->owners.load(std::memory_order_acquire) != 1) *this = Shared(cell_->value);
     return cell_->value;
@@ -58,9 +59,9 @@ class Shared {
   Cell* cell_;
 };
 
-/// A vector whose elements are shared one by one, as is the list of them: a copy of a list of 5 000 is
-/// one pointer, and a change of one element copies that one and 5 000 pointers. Read as a vector is.
-/// Nothing is changed by iterating: each() does that.
+/// A vector whose elements are shared one by one, as is the list of them: a copy of a list of 5 000
+/// is one pointer, and a change of one element copies that one and 5 000 pointers. Read as a vector
+/// is. Nothing is changed by iterating: each() does that.
 template <class T>
 class SharedList {
   using Items = std::vector<Shared<T>>;

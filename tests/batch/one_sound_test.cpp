@@ -1,6 +1,6 @@
-// A clip sounds the same wherever it is heard or written, whether its room tone is marked, lent by its
-// group, found, or none: what is measured and played on the Bench, the Scene, batch, mix, film and
-// the command line.
+// A clip sounds the same wherever it is heard or written, whether its room tone is marked, lent by
+// its group, found, or none: what is measured and played on the Bench, the Scene, batch, mix, film
+// and the command line.
 #include <gtest/gtest.h>
 
 #include "batch/bus_plan.h"

@@ -98,8 +98,8 @@ TEST_F(ChangeTest, AMoveIsOfItsRowAndAStretchToo) {
             (std::vector<int>{now().clips[6].group}));
 }
 
-// An edit costs what it changed: all else is one in memory with the state before, also where an edit
-// wrote it anew with the same content.
+// An edit costs what it changed: all else is one in memory with the state before, also where an
+// edit wrote it anew with the same content.
 TEST_F(ChangeTest, WhatAnEditDoesNotChangeIsShared) {
   const Reel before = now();
   Reel next = now();
@@ -113,7 +113,8 @@ TEST_F(ChangeTest, WhatAnEditDoesNotChangeIsShared) {
   EXPECT_TRUE(before.groups.same(now().groups));
 }
 
-// One clip's setting: a line of one operation, whatever the reel's size; a move within the list two.
+// One clip's setting: a line of one operation, whatever the reel's size; a move within the list
+// two.
 TEST_F(ChangeTest, AJournalLineHoldsWhatChanged) {
   const Reel before = now();
   after(edits::turn(now(), now().clips[4].id, now().clips[4].chain.steps[0].id, 0, -9.0));

@@ -1,5 +1,6 @@
-// A reel in which every field of everything holds something: saved, opened, cut, undone, brought back.
-// A field that is added to one of these structures does not compile here until it is filled, too.
+// A reel in which every field of everything holds something: saved, opened, cut, undone, brought
+// back. A field that is added to one of these structures does not compile here until it is filled,
+// too.
 #include <gtest/gtest.h>
 
 #include "reel/cuts.h"
@@ -196,8 +197,8 @@ TEST_F(EveryField, ComesBackFromTheJournalAndByUndo) {
   EXPECT_TRUE(history.now() == reel);
 }
 
-// What a clip feeds into a space, from where and from how far, stays where it was in the reel when the
-// clip is cut; all else goes with both pieces.
+// What a clip feeds into a space, from where and from how far, stays where it was in the reel when
+// the clip is cut; all else goes with both pieces.
 TEST_F(EveryField, GoesWithBothPiecesOfACut) {
   Clip& clip = reel.clips[0];
   clip.made_into = 0;

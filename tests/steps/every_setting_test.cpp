@@ -1,5 +1,5 @@
-// Every setting of every step, each where it does something: where two values of it are heard apart.
-// What only the first starting point was asked before is asked there.
+// Every setting of every step, each where it does something: where two values of it are heard
+// apart. What only the first starting point was asked before is asked there.
 #include <gtest/gtest.h>
 
 #include <set>
@@ -48,7 +48,8 @@ std::string name_of_setting(const testing::TestParamInfo<Setting>& given) {
   return name;
 }
 
-// The two values that a setting is turned between, and settings of the others with which that is heard.
+// The two values that a setting is turned between, and settings of the others with which that is
+// heard.
 struct Heard {
   Settings low, high;
   int channels = 2;  // that come in
@@ -68,8 +69,8 @@ class EverySetting : public testing::TestWithParam<Setting> {
     return bench(channels).programme(seconds, 0.01, 0.02);
   }
 
-  // Others' settings to try: as they come, all starting points, and each of these with each choice and
-  // with each other setting at its ends.
+  // Others' settings to try: as they come, all starting points, and each of these with each choice
+  // and with each other setting at its ends.
   std::vector<Settings> bases() const {
     Settings all_most = bench().standard();
     for (size_t p = 0; p < type().parameters.size(); ++p)
@@ -110,8 +111,8 @@ class EverySetting : public testing::TestWithParam<Setting> {
     }
     return std::nullopt;
   }
-  // What it changes is done around the step: it is kept as loud as it came, or learns over its group.
-  // KeepsLevel and ClipSoundTest hear that.
+  // What it changes is done around the step: it is kept as loud as it came, or learns over its
+  // group. KeepsLevel and ClipSoundTest hear that.
   bool is_done_around() const {
     Settings low = bench().busy(), high = low;
     low.values[index()] = parameter().least;
@@ -156,8 +157,8 @@ void EverySetting::expect_reset_makes_it_new() const {
 }
 
 void EverySetting::expect_long_enough_tail() const {
-  // Known, and to be mended with the noise that moves: noise reduction's last window spreads behind the
-  // end (up to 6e-4), and hum that was learned is taken out of silence, too.
+  // Known, and to be mended with the noise that moves: noise reduction's last window spreads behind
+  // the end (up to 6e-4), and hum that was learned is taken out of silence, too.
   if (type().hears != Hears::nothing) return;
   // A carrier that is heard by itself has no end. The idle step of an A-law line (1/4096) goes on.
   if (type().id == "vocoder" && (parameter().id == "hear" || parameter().id == "carrier_db"))
@@ -179,8 +180,8 @@ void EverySetting::expect_long_enough_tail() const {
   }
 }
 
-// A setting that is turned while it runs ends where one that was made with it begins: every channel,
-// within 40 dB of what the turn itself makes.
+// A setting that is turned while it runs ends where one that was made with it begins: every
+// channel, within 40 dB of what the turn itself makes.
 void EverySetting::expect_it_ends_where_making_begins() const {
   if (parameter().fixed || parameter().learned_from) return;
   const auto& [low, high, channels, apart] = *heard();
@@ -190,8 +191,8 @@ void EverySetting::expect_it_ends_where_making_begins() const {
   AudioBuffer side = on.beside(seconds), *beside = type().sides.empty() ? nullptr : &side;
   const auto p = on.make(low), q = on.make(high);
   p->set(static_cast<int>(index()), parameter().most);
-  // What swings may stand elsewhere in its turn, and what rings has rung on another way: only the last
-  // half second of two counts, and of what swings only its level.
+  // What swings may stand elsewhere in its turn, and what rings has rung on another way: only the
+  // last half second of two counts, and of what swings only its level.
   StepBench::run(*p, turned, 1024, beside);
   StepBench::run(*q, made, 1024, beside);
   for (int c = 0; c < turned.channels(); ++c) {
@@ -213,8 +214,8 @@ INSTANTIATE_TEST_SUITE_P(Catalogue, EverySetting, testing::ValuesIn(settings_of_
 
 // --- what is mixed in ---
 
-// Where the untouched sound can be mixed in, half of each is the sum of the halves, in time: at every
-// frame and in every channel.
+// Where the untouched sound can be mixed in, half of each is the sum of the halves, in time: at
+// every frame and in every channel.
 TEST(EveryMix, IsTheSumOfItsShares) {
   for (const StepType* t : catalogue()) {
     const int mix = parameter_index(*t, "mix_pct");

@@ -1,5 +1,6 @@
-// A step of the catalogue on a bench of the test's own: sound that is another one in every channel goes
-// in, a second sound is there to be heard beside it, and what it must learn first it has learned.
+// A step of the catalogue on a bench of the test's own: sound that is another one in every channel
+// goes in, a second sound is there to be heard beside it, and what it must learn first it has
+// learned.
 #pragma once
 
 #include <algorithm>
@@ -21,8 +22,8 @@ class StepBench {
   const StepType& type() const { return *type_; }
   StreamFormat format() const { return format_; }
 
-  /// Words in a room's noise and its hum; each channel has its own noise, and its words another level
-  /// and 31 ms more of delay.
+  /// Words in a room's noise and its hum; each channel has its own noise, and its words another
+  /// level and 31 ms more of delay.
   AudioBuffer programme(double seconds = 1.2, double room = 0.002, double hum = 0) const {
     AudioBuffer x = noise(room, seconds, 3, format_.rate, format_.channels);
     const AudioBuffer voice = words(0.5, seconds, format_.rate);
