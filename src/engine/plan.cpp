@@ -243,6 +243,12 @@ std::vector<std::uint64_t> stage_keys(const ClipPlan& plan) {
   return keys;
 }
 
+bool finding_holds(const StepType& type, const Settings& before, const Settings& now) {
+  for (size_t p = 0; p < type.parameters.size(); ++p)
+    if (type.parameters[p].learned_from && before[p] != now[p]) return false;
+  return true;
+}
+
 std::uint64_t finding_key(std::uint64_t input, const ClipPlan& plan, size_t i) {
   const PlannedStep& step = plan.steps[i];
   Hasher h;

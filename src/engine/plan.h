@@ -117,6 +117,9 @@ struct Stage {
 /// it a little longer.
 std::vector<Stage> stages_of(const ClipPlan& plan, const SoundShape& clip);
 
+/// Whether what a step learned with the settings `before` is what it would learn with `now`: where it
+/// is, a turn is played without a new look at the clip.
+bool finding_holds(const StepType& type, const Settings& before, const Settings& now);
 /// Keys of a plan's stages: [0] the clip's sound, [i] what leaves step i - 1. Two stages with one key sound the
 /// same, bit for bit.
 std::vector<std::uint64_t> stage_keys(const ClipPlan& plan);

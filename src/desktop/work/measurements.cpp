@@ -117,10 +117,8 @@ std::optional<PlayPlan> Measurements::play_plan() const {
   for (size_t i = 0; i < running.size(); ++i) {
     PlannedStep& step = plan.clip.steps[i];
     const ChainStep& now = *running[i].step;
-    if (step.type != now.type) return std::nullopt;
-    for (size_t p = 0; p < now.settings.values.size(); ++p)
-      if (step.type->parameters[p].learned_from && step.settings[p] != now.settings[p])
-        return std::nullopt;
+    if (step.type != now.type || !finding_holds(*step.type, step.settings, now.settings))
+      return std::nullopt;
     step.settings = now.settings;
     step.by_place = running[i].owner != ChainOwner::clip;
     step.tracks.clear();
