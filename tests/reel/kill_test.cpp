@@ -167,13 +167,14 @@ void expect_recorded(const std::filesystem::path& audio) {
   const CancelToken never{};
   while (true) {
     work_on_the_scene(reel, random);
-    // That makes another reel, and so does a recording: `clip` is of the one between them.
-    Clip& clip = reel.clips[0];
-    clip.name = std::to_string(++count);
-    if (random() % 3 == 0 && clip.chain.steps.size() < 4) clip.chain.steps.push_back(test::with("gain", {{"gain_db", -1}}));
-    else if (!clip.chain.steps.empty() && clip.chain.steps[0].type->id == "gain")
-      clip.chain.steps[0].settings.values[0] = -static_cast<double>(random() % 20);
-    journal->tell(std::make_shared<const Reel>(reel), "Edit " + clip.name);
+    // Asked for anew each time: what the journal was told is shared with it, and a reference to it
+    // from before would be of its reel.
+    const auto clip = [&]() -> Clip& { return reel.clips[0]; };
+    clip().name = std::to_string(++count);
+    if (random() % 3 == 0 && clip().chain.steps.size() < 4) clip().chain.steps.push_back(test::with("gain", {{"gain_db", -1}}));
+    else if (!clip().chain.steps.empty() && clip().chain.steps[0].type->id == "gain")
+      clip().chain.steps[0].settings.values[0] = -static_cast<double>(random() % 20);
+    journal->tell(std::make_shared<const Reel>(reel), "Edit " + clip().name);
     if (random() % 2 == 0) {
       journal->flush();
       if (::write(tell, &count, sizeof count) < 0) ::_exit(4);
@@ -185,13 +186,13 @@ void expect_recorded(const std::filesystem::path& audio) {
       journal = std::make_unique<Journal>(file, read_text(file));
     }
     if (random() % 3 == 0)
-      render_clip({plan_of(reel, clip), out / (std::to_string(random() % 4) + ".wav")}, store,
+      render_clip({plan_of(reel, clip()), out / (std::to_string(random() % 4) + ".wav")}, store,
                   never);
     // A print is safe when the version is in the journal; its file was whole before.
-    if (random() % 3 == 0 && clip.versions.size() < 12) {
-      const auto to = version_file(file, clip);
-      print_clip({own_plan_of(reel, clip), ClipRange{0.5, 1.2}, 0.05, to}, store, never);
-      add_version(reel, clip.id, {.what = "printed", .made_with = clip.chain}, examine_source(to));
+    if (random() % 3 == 0 && clip().versions.size() < 12) {
+      const auto to = version_file(file, clip());
+      print_clip({own_plan_of(reel, clip()), ClipRange{0.5, 1.2}, 0.05, to}, store, never);
+      add_version(reel, clip().id, {.what = "printed", .made_with = clip().chain}, examine_source(to));
       journal->tell(std::make_shared<const Reel>(reel), "Print");
       journal->flush();
     }
@@ -202,11 +203,11 @@ void expect_recorded(const std::filesystem::path& audio) {
       move_sources(other, own_version_files(other, copy));
       save_reel(other, copy);
     }
-    if (random() % 4 == 0 && clip.versions.size() > 6) {
+    if (random() % 4 == 0 && clip().versions.size() > 6) {
       const auto unused = unused_versions(reel);
       std::vector<std::filesystem::path> files;
       for (const auto& u : unused) files.push_back(reel.sources[static_cast<size_t>(find_version(*reel.find(u.clip), u.version)->source)].path);
-      go_to_version(*reel.find(clip.id), 0);
+      go_to_version(*reel.find(clip().id), 0);
       drop_versions(reel, unused_versions(reel));
       save_reel(reel, file);
       journal->end();
@@ -215,7 +216,7 @@ void expect_recorded(const std::filesystem::path& audio) {
       continue;
     }
     if (random() % 6 == 0) {
-      const std::vector<int> ids{clip.id};
+      const std::vector<int> ids{clip().id};
       BatchOptions options;
       options.folder = out;
       options.pattern = "batch";
