@@ -171,7 +171,8 @@ void expect_recorded(const std::filesystem::path& audio) {
     // from before would be of its reel.
     const auto clip = [&]() -> Clip& { return reel.clips[0]; };
     clip().name = std::to_string(++count);
-    if (random() % 3 == 0 && clip().chain.steps.size() < 4) clip().chain.steps.push_back(test::with("gain", {{"gain_db", -1}}));
+    if (random() % 3 == 0 && clip().chain.steps.size() < 4)
+      clip().chain.steps.push_back(test::with("gain", {{"gain_db", -1}}));
     else if (!clip().chain.steps.empty() && clip().chain.steps[0].type->id == "gain")
       clip().chain.steps[0].settings.values[0] = -static_cast<double>(random() % 20);
     journal->tell(std::make_shared<const Reel>(reel), "Edit " + clip().name);
@@ -192,7 +193,8 @@ void expect_recorded(const std::filesystem::path& audio) {
     if (random() % 3 == 0 && clip().versions.size() < 12) {
       const auto to = version_file(file, clip());
       print_clip({own_plan_of(reel, clip()), ClipRange{0.5, 1.2}, 0.05, to}, store, never);
-      add_version(reel, clip().id, {.what = "printed", .made_with = clip().chain}, examine_source(to));
+      add_version(reel, clip().id, {.what = "printed", .made_with = clip().chain},
+                  examine_source(to));
       journal->tell(std::make_shared<const Reel>(reel), "Print");
       journal->flush();
     }
