@@ -36,11 +36,17 @@ namespace {
 // A range of a source that is now another file: the same stretch of time, as far as the file has it.
 template <class T>
 void fit_range(T& of, const Source& before, const Source& now, const std::string& who) {
-  const auto moved = [&](Samples n) { return before.rate == now.rate ? n : static_cast<Samples>(std::llround(static_cast<double>(n) * now.rate / before.rate)); };
+  const auto moved = [&](Samples n) {
+    return before.rate == now.rate ? n
+                                   : static_cast<Samples>(std::llround(static_cast<double>(n) *
+                                                                       now.rate / before.rate));
+  };
   of.begin = moved(of.begin);
   of.frames = std::min(std::max<Samples>(1, moved(of.frames)), now.frames - of.begin);
   if (of.frames < 1)
-    throw Error(Error::Kind::input, fmt::format("{} ends before {} begins in it; it is not the file that was meant. Find the right one.", now.path.string(), who));
+    throw Error(Error::Kind::input, fmt::format("{} ends before {} begins in it; it is not the "
+                                                "file that was meant. Find the right one.",
+                                                now.path.string(), who));
 }
 
 }  // namespace
@@ -57,7 +63,8 @@ int relink(Reel& reel, int source, const fs::path& file) {
       if (clip.room_tone && begin + clip.room_tone->end.s > end) clip.room_tone.reset();
     }
     for (auto& version : clip.versions)
-      if (version.source == source) fit_range(version, before, now, fmt::format("version {} of {}", version.id, clip.name));
+      if (version.source == source)
+        fit_range(version, before, now, fmt::format("version {} of {}", version.id, clip.name));
   }
   int count = 1;
   for (size_t i = 0; i < next.sources.size(); ++i) {
