@@ -5,7 +5,9 @@
 
 #include "audio/error.h"
 #include "audio/hash.h"
+#include "reel/change.h"
 #include "reel/json_file.h"
+#include "reel/reel_json.h"
 #include "reel/version_files.h"
 
 namespace drevan {
@@ -48,16 +50,15 @@ void save_history(const SavedHistory& history, const fs::path& reel_file, const 
       json{{"drevan_history", 1}, {"saved", hex_hash_of(saved)}, {"at", history.at - first}}
           .dump() +
       "\n";
-  json last;
+  const auto folder = fs::absolute(reel_file).parent_path();
   for (size_t i = first; i < end; ++i) {
-    auto now = json::parse(reel_to_text(*history.states[i].reel, fs::absolute(reel_file).parent_path()));
+    const Reel& now = *history.states[i].reel;
     json line{{"edit", history.states[i].label}};
     if (i == first)
-      line["reel"] = now;
+      line["reel"] = json(reel_to_json(now, folder));
     else
-      line["patch"] = json::diff(last, now);
+      line["patch"] = reel_patch(*history.states[i - 1].reel, now, folder);
     out += line.dump(-1, ' ', false, json::error_handler_t::replace) + "\n";
-    last = std::move(now);
   }
   write_text(history_file_of(reel_file), out);
 }
@@ -83,7 +84,12 @@ std::optional<SavedHistory> load_history(const fs::path& reel_file) noexcept {
         continue;
       }
       state = line.contains("reel") ? line.at("reel") : state.patch(line.at("patch"));
-      out.states.push_back({std::make_shared<const Reel>(reel_from_text(state.dump(), fs::absolute(reel_file).parent_path(), file.string())), line.at("edit").get<std::string>()});
+      Reel reel =
+          reel_from_text(state.dump(), fs::absolute(reel_file).parent_path(), file.string());
+      // As it was while it was worked on: an edit costs what it changed.
+      if (!out.states.empty()) share(reel, *out.states.back().reel);
+      out.states.push_back(
+          {std::make_shared<const Reel>(std::move(reel)), line.at("edit").get<std::string>()});
     }
     if (out.at >= out.states.size()) return std::nullopt;
     cut_lost(out, reel_file);
