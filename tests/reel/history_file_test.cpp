@@ -53,6 +53,8 @@ TEST_F(HistoryFile, EveryStateComesBackAsItWas) {
   for (size_t i = 0; i < then.size(); ++i) {
     EXPECT_TRUE(*back->states[i].reel == *then[i].reel) << i;
     EXPECT_EQ(back->states[i].label, then[i].label);
+    // What no edit changed is one in memory for all of them, as it was before.
+    EXPECT_TRUE(back->states[i].reel->sources.same(back->states[0].reel->sources)) << i;
   }
   // And serves undo and redo of the next sitting.
   History next(load_reel(file()));
