@@ -82,7 +82,7 @@ void grow(const test::TempFolder& folder, int clips) {
 }
 
 double batch_seconds(const Reel& reel, const test::TempFolder& folder, int workers, int clips) {
-  std::vector<int> ids;
+  std::vector<ClipId> ids;
   for (int i = 0; i < clips; ++i) ids.push_back(reel.clips[static_cast<size_t>(i) * reel.clips.size() / static_cast<size_t>(clips)].id);
   const auto done = measured([&] {
     BatchOptions o;
@@ -97,7 +97,7 @@ double batch_seconds(const Reel& reel, const test::TempFolder& folder, int worke
 
 // How far time_left() is off, told at a tenth steps of a batch of uneven clips.
 double worst_time_left(const Reel& reel, const test::TempFolder& folder, int clips) {
-  std::vector<int> ids;
+  std::vector<ClipId> ids;
   for (int i = 0; i < clips; ++i) ids.push_back(reel.clips[static_cast<size_t>(i)].id);
   Reel uneven = reel;
   for (int i = 0; i < clips; i += 3) uneven.find(ids[static_cast<size_t>(i)])->frames /= 6;

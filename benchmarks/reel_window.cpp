@@ -60,7 +60,7 @@ double open_ms(const std::filesystem::path& file, std::unique_ptr<MainWindow>& w
   if (!window->work().document.open(file)) throw std::runtime_error("the reel does not open");
   wait_for(
       [&] {
-        return std::ranges::all_of(in_sight(*window), [&](int id) {
+        return std::ranges::all_of(in_sight(*window), [&](ClipId id) {
           return window->work().shelf.source_peaks(*window->work().document.reel().find(id)) !=
                  nullptr;
         });
@@ -152,7 +152,7 @@ int main(int argc, char** argv) {
   const Work& work = window->work();
   const auto sight = in_sight(*window);
   const auto fresh = [&] {
-    return std::ranges::all_of(sight, [&](int id) { return work.shelf.clip_levels_fresh(id); });
+    return std::ranges::all_of(sight, [&](ClipId id) { return work.shelf.clip_levels_fresh(id); });
   };
   const auto then = Clock::now();
   wait_for(fresh, 300);

@@ -61,7 +61,7 @@ Reel made_reel(const test::TempFolder& folder, int clips, int rows, double all_s
   for (int i = 0; i < clips; ++i) {
     const auto file = folder / fmt::format("voice-{}.wav", i % 20);
     if (i < 20) test::write_wav(file, voice);
-    const int id = add_clip(reel, examine_source(file), fmt::format("Row {}", i % rows + 1));
+    const ClipId id = add_clip(reel, examine_source(file), fmt::format("Row {}", i % rows + 1));
     Clip& clip = *reel.find(id);
     clip.name = fmt::format("voice-{}", i + 1);
     clip.place = ReelTime{each_s * (i / rows)};

@@ -15,7 +15,7 @@ extern "C" int LLVMFuzzerTestOneInput(const std::uint8_t* data, std::size_t size
     fuzz::require(again.clips.size() == reel.clips.size() && again.groups == reel.groups && again.chain == reel.chain);
     Reel less = reel;
     if (!less.clips.empty()) {
-      const int ids[] = {less.clips.front().id};
+      const ClipId ids[] = {less.clips.front().id};
       remove_clips(less, ids);
       for (const auto& clip : less.clips) running_steps(less, clip);
     }

@@ -19,11 +19,11 @@ namespace drevan {
 namespace fs = std::filesystem;
 using Clock = std::chrono::steady_clock;
 
-std::vector<BatchJob> batch_jobs(const Reel& reel, std::span<const int> clip_ids, ChainOwner last) {
+std::vector<BatchJob> batch_jobs(const Reel& reel, std::span<const ClipId> clip_ids, ChainOwner last) {
   std::vector<BatchJob> jobs;
   Planner planner(reel);
   const auto protects = std::make_shared<const std::vector<fs::path>>(source_files(reel));
-  for (const int id : clip_ids) {
+  for (const ClipId id : clip_ids) {
     const Clip* clip = reel.find(id);
     if (!clip) continue;
     BatchJob job{clip->name, reel.group_of(*clip).name, reel.name, planner.plan(*clip, last), false,

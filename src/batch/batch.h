@@ -28,7 +28,7 @@ struct BatchJob {
 
 /// A reel's clips as jobs, planned among all of the reel's, through their chains up to `last`; clips
 /// without a room tone of their own get one found.
-std::vector<BatchJob> batch_jobs(const Reel& reel, std::span<const int> clip_ids,
+std::vector<BatchJob> batch_jobs(const Reel& reel, std::span<const ClipId> clip_ids,
                                  ChainOwner last = ChainOwner::reel);
 
 /// A format of a batch beside its first.

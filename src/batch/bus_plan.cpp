@@ -10,8 +10,8 @@ namespace drevan {
 
 namespace {
 
-bool anything_enters(const Reel& reel, int bus) {
-  return std::ranges::any_of(rendered_clips(reel), [&](int id) {
+bool anything_enters(const Reel& reel, ClipId bus) {
+  return std::ranges::any_of(rendered_clips(reel), [&](ClipId id) {
     const Clip& clip = *reel.find(id);
     const auto sends = sends_of(reel, clip);
     if (bus == mix_clip_id) return heard_direct(reel, clip) || !sends.empty();
@@ -21,19 +21,19 @@ bool anything_enters(const Reel& reel, int bus) {
 
 }  // namespace
 
-Chain live_chain(const Reel& reel, int bus) {
+Chain live_chain(const Reel& reel, ClipId bus) {
   Chain chain = reel.find(bus)->chain;
   std::erase_if(chain.steps, [](const ChainStep& s) { return s.type->rewrite != nullptr; });
   return chain;
 }
 
-bool bus_must_hear(const Reel& reel, int bus) {
+bool bus_must_hear(const Reel& reel, ClipId bus) {
   return std::ranges::any_of(live_chain(reel, bus).steps, [](const ChainStep& s) {
     return s.on && (must_hear(*s.type, s.settings) || hears_sides(s));
   });
 }
 
-BusPlan bus_plan(const Reel& reel, int bus, const std::filesystem::path& folder,
+BusPlan bus_plan(const Reel& reel, ClipId bus, const std::filesystem::path& folder,
                  FindingStore& store, const CancelToken& cancel) {
   BusPlan out;
   if (!bus_must_hear(reel, bus) || !anything_enters(reel, bus)) {

@@ -12,11 +12,11 @@ namespace drevan {
 /// can run, that is rendered into `folder` and heard; elsewhere, and where nothing enters, nothing
 /// is rendered. Steps that rewrite a sound do not run while it plays and are left out. Throws as
 /// render_sum().
-BusPlan bus_plan(const Reel& reel, int bus, const std::filesystem::path& folder,
+BusPlan bus_plan(const Reel& reel, ClipId bus, const std::filesystem::path& folder,
                  FindingStore& store, const CancelToken& cancel);
 /// The steps of a bus that run while it plays: all but those that rewrite a sound.
-Chain live_chain(const Reel& reel, int bus);
+Chain live_chain(const Reel& reel, ClipId bus);
 /// Whether it must hear what enters it.
-bool bus_must_hear(const Reel& reel, int bus);
+bool bus_must_hear(const Reel& reel, ClipId bus);
 
 }  // namespace drevan

@@ -21,12 +21,12 @@ std::uint64_t bytes_of(OutputFormat format, double frames, int channels) {
 
 }  // namespace
 
-BatchEstimate estimate_batch(const Reel& reel, std::span<const int> clip_ids,
+BatchEstimate estimate_batch(const Reel& reel, std::span<const ClipId> clip_ids,
                              const BatchOptions& options) {
   BatchEstimate all;
   double end_s = 0;
   Planner planner(reel);
-  for (const int id : clip_ids) {
+  for (const ClipId id : clip_ids) {
     const Clip* clip = reel.find(id);
     if (!clip) continue;
     const Source& source = reel.source_of(*clip);

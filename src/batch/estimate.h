@@ -19,7 +19,7 @@ struct BatchEstimate {
 };
 
 /// Of these clips of a reel, in all formats of `options`, without what rings on.
-BatchEstimate estimate_batch(const Reel& reel, std::span<const int> clip_ids,
+BatchEstimate estimate_batch(const Reel& reel, std::span<const ClipId> clip_ids,
                              const BatchOptions& options);
 
 /// Room on the disk that `folder`, or the nearest folder above it that is there, lies on; empty:

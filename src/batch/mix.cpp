@@ -39,9 +39,9 @@ struct RenderedClips {
 // Which crossfades they have: with all that they cross, or among themselves alone.
 enum class Crossed { with_all, among_them };
 
-void uncross_others(const Reel& reel, std::span<const int> ids, std::vector<BatchJob>& jobs) {
+void uncross_others(const Reel& reel, std::span<const ClipId> ids, std::vector<BatchJob>& jobs) {
   const Crossings crossings(reel);
-  const auto other = [&](int id) { return std::ranges::find(ids, id) == ids.end(); };
+  const auto other = [&](ClipId id) { return std::ranges::find(ids, id) == ids.end(); };
   for (size_t i = 0; i < jobs.size(); ++i) {
     const Clip& clip = *reel.find(ids[i]);
     if (const Crossing* c = crossings.into(clip.id); c && other(c->before))
@@ -51,7 +51,7 @@ void uncross_others(const Reel& reel, std::span<const int> ids, std::vector<Batc
   }
 }
 
-RenderedClips render_clips(const Reel& reel, std::span<const int> ids, ChainOwner last,
+RenderedClips render_clips(const Reel& reel, std::span<const ClipId> ids, ChainOwner last,
                            BatchOptions through, FindingStore& store, const CancelToken& cancel,
                            const Progress& progress, Crossed crossed = Crossed::with_all) {
   require_places(reel);
@@ -150,7 +150,7 @@ MixResult render_mix(const Reel& reel, const BatchOptions& options, const MixOpt
       what.mix && what.mix_chain && std::ranges::any_of(reel.mix.chain.steps, &ChainStep::on);
   auto ids = rendered_clips(reel);
   if (!what.only.empty())
-    std::erase_if(ids, [&](int id) { return std::ranges::find(what.only, id) == what.only.end(); });
+    std::erase_if(ids, [&](ClipId id) { return std::ranges::find(what.only, id) == what.only.end(); });
   auto clips = render_clips(reel, ids, ChainOwner::reel, through, store, cancel,
                             part_of(progress, 0, chain ? 0.55 : 0.7));
   MixResult result;
@@ -201,11 +201,11 @@ MixResult render_mix(const Reel& reel, const BatchOptions& options, const MixOpt
   return result;
 }
 
-std::uint64_t sum_key(const Reel& reel, int bus) {
+std::uint64_t sum_key(const Reel& reel, ClipId bus) {
   Hasher h;
   h.add(reel.rate).add(bus);
   Planner planner(reel);
-  for (const int id : rendered_clips(reel)) {
+  for (const ClipId id : rendered_clips(reel)) {
     const Clip& clip = *reel.find(id);
     h.add(stage_keys(planner.plan(clip)).back()).add(clip.place.s).add(clip.id);
     h.add(heard_direct(reel, clip));
@@ -220,7 +220,7 @@ std::uint64_t sum_key(const Reel& reel, int bus) {
 }
 
 Source render_sum(const Reel& reel, const fs::path& file, FindingStore& store,
-                  const CancelToken& cancel, const Progress& progress, int bus) {
+                  const CancelToken& cancel, const Progress& progress, ClipId bus) {
   BatchOptions through;
   through.folder = file.parent_path();
   through.only_changed = true;
@@ -248,7 +248,7 @@ Source render_sum(const Reel& reel, const fs::path& file, FindingStore& store,
   return {file, run.end(), reel.rate, run.channels(), 0};
 }
 
-RenderedPart render_part(const Reel& reel, std::span<const int> clips, ChainOwner last,
+RenderedPart render_part(const Reel& reel, std::span<const ClipId> clips, ChainOwner last,
                          const fs::path& file, FindingStore& store, const CancelToken& cancel,
                          const Progress& progress) {
   BatchOptions through;

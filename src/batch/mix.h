@@ -16,7 +16,7 @@ struct MixOptions {
   bool kinds =
       false;  ///< a file per kind of group that has clips, "{reel} dialogue", spaces not in it
   /// Of the clips these alone, as they sound among all others; empty: all.
-  std::vector<int> only{};
+  std::vector<ClipId> only{};
 };
 
 struct MixFile {
@@ -55,18 +55,18 @@ struct RenderedPart {
   Source sound;
   ReelTime begin{};
 };
-RenderedPart render_part(const Reel& reel, std::span<const int> clips, ChainOwner last,
+RenderedPart render_part(const Reel& reel, std::span<const ClipId> clips, ChainOwner last,
                          const std::filesystem::path& file, FindingStore& store,
                          const CancelToken& cancel, const Progress& progress = {});
 
 /// What the sum is made of that enters a bus (the mix or a space, by id): two with one key are the
 /// same bits.
-std::uint64_t sum_key(const Reel& reel, int bus = mix_clip_id);
+std::uint64_t sum_key(const Reel& reel, ClipId bus = mix_clip_id);
 
 /// The sum before a bus's chain, for working on that: as one 32-bit float file. Every clip lies
 /// beside it; one that is there from an earlier time is taken as it is, where nothing of it has
 /// changed. Returns the file. Throws as render_mix(); Error(call): nothing is fed into that space.
 Source render_sum(const Reel& reel, const std::filesystem::path& file, FindingStore& store,
-                  const CancelToken& cancel, const Progress& progress = {}, int bus = mix_clip_id);
+                  const CancelToken& cancel, const Progress& progress = {}, ClipId bus = mix_clip_id);
 
 }  // namespace drevan

@@ -92,7 +92,7 @@ PlacedSound through_steps(const PlacedSound& from, std::vector<PlannedStep> step
 
 }  // namespace
 
-std::vector<PlacedSound> fed_into(int space, std::span<const PlacedSound> placed,
+std::vector<PlacedSound> fed_into(ClipId space, std::span<const PlacedSound> placed,
                                   const OnTheWay& way) {
   std::vector<PlacedSound> out;
   for (const PlacedSound& s : placed) {
@@ -133,7 +133,7 @@ void add_at_places(const Space& space, const fs::path& in, std::span<const Place
 PlacedSound through_space(const Space& space, std::span<const PlacedSound> placed,
                           const OnTheWay& way, std::vector<std::string>& warnings,
                           const Progress& progress) {
-  const int id = space.clip.id;
+  const ClipId id = space.clip.id;
   const auto fed = fed_into(id, placed, way);
   MixRun run(fed);
   fs::path in = way.folder / fmt::format("space{}-in.wav", id);

@@ -47,7 +47,7 @@ void copy_from(const fs::path& in, Samples from, const fs::path& file, Container
 
 }  // namespace
 
-RenderedPart render_one(const Reel& reel, std::span<const int> clips, const fs::path& file,
+RenderedPart render_one(const Reel& reel, std::span<const ClipId> clips, const fs::path& file,
                         FindingStore& store, const CancelToken& cancel, const Progress& progress) {
   const MakeOne made = to_make_one(reel, clips);
   make_folder(file.parent_path());
@@ -61,7 +61,7 @@ RenderedPart render_one(const Reel& reel, std::span<const int> clips, const fs::
   return out;
 }
 
-MixFile render_selection(const Reel& reel, std::span<const int> clips, const fs::path& file,
+MixFile render_selection(const Reel& reel, std::span<const ClipId> clips, const fs::path& file,
                          Container container, SampleType samples, FindingStore& store,
                          const CancelToken& cancel, const Progress& progress) {
   if (is_source(file, source_files(reel)))
@@ -69,7 +69,7 @@ MixFile render_selection(const Reel& reel, std::span<const int> clips, const fs:
                 file.string() + " is a source of the reel; choose another name.");
   MixOptions what;
   ReelTime first = latest_place;
-  for (const int id : clips)
+  for (const ClipId id : clips)
     if (const Clip* clip = reel.find(id); clip && !left_out(reel, *clip)) {
       what.only.push_back(id);
       first = std::min(first, whole_in_reel(times_of(reel, *clip)).begin);

@@ -59,8 +59,8 @@ MainWindow::MainWindow() : open_work_(std::make_unique<OpenWork>()), work_(open_
   start_ = new StartPage(stack_);
   stack_->addWidget(start_);
   connect(scene_, &ScenePage::bench_wanted, this, [this] { show_place(Place::bench); });
-  connect(scene_, &ScenePage::bus_wanted, this, [this](int bus) { work_.mix_sum.open(bus); });
-  connect(scene_, &ScenePage::bus_chosen, this, [this](int bus) {
+  connect(scene_, &ScenePage::bus_wanted, this, [this](ClipId bus) { work_.mix_sum.open(bus); });
+  connect(scene_, &ScenePage::bus_chosen, this, [this](ClipId bus) {
     bus_stays_ = true;
     work_.mix_sum.open(bus);
   });

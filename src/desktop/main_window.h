@@ -73,7 +73,7 @@ class MainWindow : public QMainWindow {
   void make_row_menu(QMenu* scene, const QList<QAction*>& of_scene);
   void fill_film_menu(QMenu& menu, int film);
   /// The clips that an edit is for: those marked on the page in sight, else the selected one.
-  std::vector<int> marked_clips() const;
+  std::vector<ClipId> marked_clips() const;
   /// Of the page in sight.
   Foot& foot();
   void zoom(double by);
@@ -82,7 +82,7 @@ class MainWindow : public QMainWindow {
   void make_listen_on_menu(QMenu& menu);
   void make_look_menu();
   QAction* add(QMenu* menu, const QString& text, const QKeySequence& key, std::function<void()> run);
-  void change_clip(const std::function<edits::Edit(const Reel&, int clip)>& edit);
+  void change_clip(const std::function<edits::Edit(const Reel&, ClipId clip)>& edit);
   void refresh();
   void tell(const QString& text, bool failure);
   void show_trouble();

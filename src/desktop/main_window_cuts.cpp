@@ -72,7 +72,7 @@ void MainWindow::make_take_entries(QMenu* m) {
         [&](const Reel& reel) { return edits::make_takes(reel, marked_clips()); });
   });
   add(m, tr("Choose this take"), QKeySequence("Shift+T"), [this] {
-    change_clip([](const Reel& reel, int clip) { return edits::choose_take(reel, clip); });
+    change_clip([](const Reel& reel, ClipId clip) { return edits::choose_take(reel, clip); });
   });
   add(m, tr("Hear the next take"), QKeySequence("N"), [this] { hear_next_take(); });
   add(m, tr("No takes any more"), {}, [this] {
@@ -162,7 +162,7 @@ void MainWindow::move_marked(int way) {
   const Clip* first = marked.empty() ? nullptr : reel.find(marked.front());
   if (!first || is_bus(*first)) return;
   const int group = first->group;
-  std::vector<int> others;  // of the group, without the marked, and where the first of these stood
+  std::vector<ClipId> others;  // of the group, without the marked, and where the first of these stood
   size_t place = 0;
   for (const auto& c : reel.clips) {
     if (c.group != group) continue;
@@ -228,7 +228,7 @@ void MainWindow::make_group_by_menu(QMenu* m) {
   });
   add(by, tr("Who speaks ..."), QKeySequence("Ctrl+Shift+W"), [this] {
     auto marked = marked_clips();
-    std::erase_if(marked, [](int id) { return is_bus(id); });
+    std::erase_if(marked, [](ClipId id) { return is_bus(id); });
     if (marked.size() < 2) {
       marked.clear();
       for (const auto& c : work_.document.reel().clips) marked.push_back(c.id);
@@ -247,7 +247,7 @@ void MainWindow::new_group() {
   for (int n = 2; std::ranges::find(groups, name, &Group::name) != groups.end(); ++n)
     name = "New group " + std::to_string(n);
   auto marked = marked_clips();
-  std::erase_if(marked, [](int id) { return is_bus(id); });
+  std::erase_if(marked, [](ClipId id) { return is_bus(id); });
   if (!work_.document.change(
           [&](const Reel& reel) { return edits::new_group(reel, name, marked); }))
     return;

@@ -42,17 +42,17 @@ void MainWindow::make_many_entries(QMenu* m) {
       work_.document.change([&](const Reel& reel) { return edit(reel, marked_clips()); });
   };
   add(m, tr("Marked clips up by 1 dB"), QKeySequence("Ctrl+Shift++"), [marked] {
-    marked([](const Reel& reel, const std::vector<int>& ids) {
+    marked([](const Reel& reel, const std::vector<ClipId>& ids) {
       return edits::nudge_gain(reel, ids, 1);
     });
   });
   add(m, tr("Marked clips down by 1 dB"), QKeySequence("Ctrl+Shift+-"), [marked] {
-    marked([](const Reel& reel, const std::vector<int>& ids) {
+    marked([](const Reel& reel, const std::vector<ClipId>& ids) {
       return edits::nudge_gain(reel, ids, -1);
     });
   });
   add(m, tr("Take all steps off the marked clips"), QKeySequence("Ctrl+Shift+Delete"), [marked] {
-    marked([](const Reel& reel, const std::vector<int>& ids) {
+    marked([](const Reel& reel, const std::vector<ClipId>& ids) {
       return edits::take_steps_off(reel, ids);
     });
   });

@@ -118,7 +118,7 @@ void MainWindow::make_clip_menu() {
            lends_room_tone(work_.document.reel(), *work_.selection.clip());
   };
   QAction* share = add(m, tr("Room tone serves the group"), {}, [this, lends] {
-    change_clip([share = !lends()](const Reel& reel, int clip) {
+    change_clip([share = !lends()](const Reel& reel, ClipId clip) {
       return edits::share_room_tone(reel, clip, share);
     });
   });
@@ -150,7 +150,7 @@ void MainWindow::make_clip_menu() {
            sits_out_of_group(work_.document.reel(), *work_.selection.clip());
   };
   QAction* apart = add(m, tr("Sit out of the group's chain"), {}, [this, sits_out] {
-    change_clip([out = !sits_out()](const Reel& reel, int clip) {
+    change_clip([out = !sits_out()](const Reel& reel, ClipId clip) {
       return edits::sit_out_of_group(reel, clip, out);
     });
   });
@@ -172,7 +172,7 @@ void MainWindow::make_clip_menu() {
     bool ok = false;
     const auto name = QInputDialog::getText(this, tr("Rename clip"), tr("Name"), QLineEdit::Normal, QString::fromStdString(c->name), &ok);
     if (ok)
-      change_clip([&](const Reel& reel, int clip) {
+      change_clip([&](const Reel& reel, ClipId clip) {
         return edits::rename_clip(reel, clip, name.toStdString());
       });
   });

@@ -45,7 +45,7 @@ void MainWindow::make_scene_menu() {
   add(m, tr("Mark an event"), QKeySequence("E"), there([this] { scene_->mark_event(); }));
   add(m, tr("Find the cuts"), {}, there([this] { work_.films.find_cuts(); }));
   add(m, tr("Take all events out"), {}, [this] {
-    std::vector<int> all;
+    std::vector<EventId> all;
     for (const Event& e : work_.document.reel().events) all.push_back(e.id);
     if (!all.empty())
       work_.document.change([&](const Reel& reel) { return edits::remove_events(reel, all); });

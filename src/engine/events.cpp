@@ -73,7 +73,7 @@ std::string events_as_webvtt(std::span<const FilmEvent> events) {
 
 std::vector<ListedClip> clips_of_film(const Reel& reel) {
   std::vector<ListedClip> out;
-  for (const int id : rendered_clips(reel)) {
+  for (const ClipId id : rendered_clips(reel)) {
     const Clip& c = *reel.find(id);
     const ReelRange sounds = whole_in_reel(times_of(reel, c));
     const FilmTime begin = in_film(reel, sounds.begin), end = in_film(reel, sounds.end);

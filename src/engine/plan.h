@@ -82,7 +82,7 @@ class Planner {
   const Reel& reel_;
   std::shared_ptr<Made> made_;
   std::shared_ptr<Rows> rows_;
-  std::vector<int> listening_;  // the clip that is planned, and those whose side it is, by id
+  std::vector<ClipId> listening_;  // the clip that is planned, and those whose side it is, by id
 };
 
 /// The curves of a clip's running step in seconds of the sound that enters it, see

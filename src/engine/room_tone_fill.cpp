@@ -82,10 +82,10 @@ AudioBuffer lent_tone(const Reel& reel, int group) {
 std::vector<ToneGap> tone_gaps(const Reel& reel, int group) {
   struct Sounds {
     ReelRange range;
-    int clip;
+    ClipId clip;
   };
   std::vector<Sounds> all;
-  for (const int id : rendered_clips(reel))
+  for (const ClipId id : rendered_clips(reel))
     if (const Clip& c = *reel.find(id); c.group == group)
       all.push_back({whole_in_reel(times_of(reel, c)), id});
   std::ranges::stable_sort(all, {}, [](const Sounds& s) { return s.range.begin; });
@@ -155,7 +155,7 @@ std::vector<FilledGap> fill_gaps(const Reel& reel, int group, const fs::path& fo
   const double own = power_of(tone);
   make_folder(folder);
   std::map<int, std::optional<double>> floors;
-  const auto floor_of = [&](int clip) {
+  const auto floor_of = [&](ClipId clip) {
     const auto [at, fresh] = floors.try_emplace(clip);
     if (fresh) at->second = noise_floor_db(clip_sound(reel, *reel.find(clip)), cancel);
     return at->second;
@@ -165,7 +165,7 @@ std::vector<FilledGap> fill_gaps(const Reel& reel, int group, const fs::path& fo
     cancel.check();
     double power = 0;
     int known = 0;
-    for (const int clip : {gaps[i].before, gaps[i].after})
+    for (const ClipId clip : {gaps[i].before, gaps[i].after})
       if (const auto db = floor_of(clip)) {
         power += std::pow(10, *db / 10);
         ++known;

@@ -11,7 +11,7 @@ namespace drevan {
 /// Nothing of a group sounds between two of its clips, which follow each other in time.
 struct ToneGap {
   ReelRange range{};
-  int before = 0, after = 0;      ///< the clips' ids
+  ClipId before = 0, after = 0;      ///< the clips' ids
   friend bool operator==(const ToneGap&, const ToneGap&) = default;
 };
 /// Those of at least `least_gap_s`. Clips are as long as they are heard, without what rings on.

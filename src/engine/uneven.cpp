@@ -69,7 +69,7 @@ class Comparison {
  private:
   using Members = std::vector<const ClipTraits*>;
 
-  void add(int clip, Unevenness what, double by, std::string&& told) {
+  void add(ClipId clip, Unevenness what, double by, std::string&& told) {
     Uneven& u = found_.emplace_back();
     u.clip = clip;
     u.what = what;

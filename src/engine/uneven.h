@@ -18,7 +18,7 @@ double tone_band_hz(size_t band);
 
 /// What leaves a clip's chains, as far as clips are compared by it.
 struct ClipTraits {
-  int clip = 0;
+  ClipId clip = 0;
   Levels levels;                          ///< Detail::quick
   std::array<double, tone_bands> tone_db{};  ///< mean power per band, dB; below -150: nothing there
 };
@@ -29,7 +29,7 @@ ClipTraits measure_traits(const Reel& reel, const Clip& clip, FindingStore& stor
 enum class Unevenness { level, noise_floor, tone, chain };
 
 struct Uneven {
-  int clip = 0;
+  ClipId clip = 0;
   Unevenness what = Unevenness::level;
   double by = 0;     ///< dB against the group's middle, signed; chain: 0
   std::string told;  ///< "3.2 dB louder than its group", a phrase

@@ -146,7 +146,7 @@ Edit put(Draft& d, const Knots& knots, StretchWay way, std::string label, std::s
 
 StretchWay way_of(const Clip& clip) { return stretch_way(clip).value_or(StretchWay::pitch); }
 
-std::string merge_of(int clip, size_t anchor) {
+std::string merge_of(ClipId clip, size_t anchor) {
   return fmt::format("anchor {} of clip {}", anchor, clip);
 }
 
@@ -159,7 +159,7 @@ size_t knot_at(const Knots& knots, int anchor) {
 
 }  // namespace
 
-Edit bind(const Reel& reel, int clip, HeardTime out, StretchWay way) {
+Edit bind(const Reel& reel, ClipId clip, HeardTime out, StretchWay way) {
   require_clip(clip, "has no moments of its own to bind");
   Draft d(reel, clip);
   way = stretch_way(d.clip).value_or(way);
@@ -179,7 +179,7 @@ Edit bind(const Reel& reel, int clip, HeardTime out, StretchWay way) {
   return put(d, knots, way, fmt::format("Bind a moment of {}", reel.find(clip)->name), {});
 }
 
-Edit move_anchor(const Reel& reel, int clip, int anchor, HeardTime out) {
+Edit move_anchor(const Reel& reel, ClipId clip, int anchor, HeardTime out) {
   require_clip(clip, "has no moments of its own to bind");
   Draft d(reel, clip);
   Knots knots = knots_of(reel, d.clip);
@@ -190,7 +190,7 @@ Edit move_anchor(const Reel& reel, int clip, int anchor, HeardTime out) {
              merge_of(clip, at));
 }
 
-Edit unbind(const Reel& reel, int clip, int anchor) {
+Edit unbind(const Reel& reel, ClipId clip, int anchor) {
   require_clip(clip, "has no moments of its own to bind");
   Draft d(reel, clip);
   Knots knots = knots_of(reel, d.clip);
@@ -199,7 +199,7 @@ Edit unbind(const Reel& reel, int clip, int anchor) {
   return put(d, knots, way, fmt::format("Let a bound moment of {} go", reel.find(clip)->name), {});
 }
 
-Edit move_bound_end(const Reel& reel, int clip, HeardSpan length, StretchWay way) {
+Edit move_bound_end(const Reel& reel, ClipId clip, HeardSpan length, StretchWay way) {
   Draft d(reel, clip);
   Knots knots = knots_of(reel, d.clip);
   knots.back().out = HeardTime{0} + length;
@@ -207,7 +207,7 @@ Edit move_bound_end(const Reel& reel, int clip, HeardSpan length, StretchWay way
              fmt::format("length of clip {}", clip));
 }
 
-Edit stretch_bound(const Reel& reel, int clip, double factor) {
+Edit stretch_bound(const Reel& reel, ClipId clip, double factor) {
   Draft d(reel, clip);
   Knots knots = knots_of(reel, d.clip);
   for (Anchor& k : knots) k.out.s *= factor;

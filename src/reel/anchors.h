@@ -26,17 +26,17 @@ namespace edits {
 /// the clip is stretched where nothing stretches it. Throws Error(call): outside of the clip or
 /// nearer than least_between_s to another; a curve was drawn along its length; another step of its
 /// chain has a clock of its own.
-Edit bind(const Reel& reel, int clip, HeardTime out, StretchWay way);
+Edit bind(const Reel& reel, ClipId clip, HeardTime out, StretchWay way);
 /// The anchor is heard there from now on; the other ones, beginning and end stay where they are.
 /// Moves of one anchor that follow each other are one edit. Throws as stretch_to(), telling the
 /// bounds.
-Edit move_anchor(const Reel& reel, int clip, int anchor, HeardTime out);
+Edit move_anchor(const Reel& reel, ClipId clip, int anchor, HeardTime out);
 /// What lies between its neighbours is stretched evenly again.
-Edit unbind(const Reel& reel, int clip, int anchor);
+Edit unbind(const Reel& reel, ClipId clip, int anchor);
 /// The clip's end is heard there; anchors stay. See stretch_to().
-Edit move_bound_end(const Reel& reel, int clip, HeardSpan length, StretchWay way);
+Edit move_bound_end(const Reel& reel, ClipId clip, HeardSpan length, StretchWay way);
 /// All of an anchored clip becomes `factor` times as long.
-Edit stretch_bound(const Reel& reel, int clip, double factor);
+Edit stretch_bound(const Reel& reel, ClipId clip, double factor);
 
 /// After `edit`, which moved an event: moments that were bound where it was go with it, but where
 /// that is past what the step can do; `told` then names those.

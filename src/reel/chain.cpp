@@ -100,8 +100,8 @@ ChainStep step_from_json(const nlohmann::json& json, const std::string& where) {
     } else if (key == "curves") {
       step.curves = curves_from_json(value, *type, fmt::format("{}, curves", here));
     } else if (key == "id") {
-      step.id = member(json, "id", 0, here);
-      if (step.id < 1 || step.id > most_id)
+      step.id = StepId::numbered(member(json, "id", 0, here));
+      if (step.id.number() < 1 || step.id.number() > most_id)
         throw wrong(here, fmt::format("\"id\" is {}, allowed is 1 to {}.", shown(value), most_id));
     } else if (key == "sides") {
       step.sides = sides_from_json(value, *type, fmt::format("{}, sides", here));
@@ -118,8 +118,8 @@ ChainStep step_from_json(const nlohmann::json& json, const std::string& where) {
 
 }  // namespace
 
-std::vector<int> ids_from_json(const nlohmann::json& json, const std::string& where) {
-  std::vector<int> ids;
+std::vector<ClipId> ids_from_json(const nlohmann::json& json, const std::string& where) {
+  std::vector<ClipId> ids;
   if (!json.is_array()) throw wrong(where, "must be a list of clips' ids.");
   for (const auto& id : json) {
     if (!id.is_number_integer() || id.get<std::int64_t>() < 1 || id.get<std::int64_t>() > most_id)

@@ -7,12 +7,11 @@
 #include <string>
 #include <vector>
 
+#include "reel/ids.h"
 #include "steps/step.h"
 
 namespace drevan {
 
-/// Tells the steps of a reel apart for as long as they live, wherever they move; above 0. 0: of no reel.
-using StepId = int;
 /// The highest number that a clip, a step, a line or (after a minus) a space may have in a file: one
 /// that is nearer to what an int holds would leave none for the next.
 inline constexpr int most_id = 1'000'000'000;
@@ -25,12 +24,19 @@ int next_id(int& last, Taken taken) {
   while (taken(id)) ++id;
   return id;
 }
+template <class Kind, class Taken>
+Id<Kind> next_id(Id<Kind>& last, Taken taken) {
+  if (last.number() < most_id) return last = Id<Kind>::numbered(last.number() + 1);
+  int id = 1;
+  while (taken(Id<Kind>::numbered(id))) ++id;
+  return Id<Kind>::numbered(id);
+}
 
 /// What a step hears beside its own sound, for one of StepType::sides.
 struct SideChoice {
   enum class From { nothing, clip, file };
   From from = From::nothing;
-  int clip =
+  ClipId clip =
       0;  ///< of the reel, by id; its sound through its own chain. 0: by name, as in a recipe
   std::string name{};            ///< the clip's
   std::filesystem::path file{};  ///< absolute in memory
@@ -42,7 +48,7 @@ struct ChainStep {
   const StepType* type = nullptr;
   Settings settings{};
   bool on = true;
-  std::vector<int> sits_out{};  ///< in a group's or the reel's chain: clips, by id, that pass it by; sorted
+  std::vector<ClipId> sits_out{};  ///< in a group's or the reel's chain: clips, by id, that pass it by; sorted
   StepId id = 0;
   std::vector<Track> curves{};  ///< of parameters that follow one, each once, by parameter
   std::vector<SideChoice> sides{};  ///< as StepType::sides; those that are left out are nothing
@@ -95,7 +101,7 @@ nlohmann::ordered_json to_json(const Chain& chain);
 Chain chain_from_json(const nlohmann::json& json, const std::string& where);
 
 /// A list of clips' ids, sorted and each once.
-std::vector<int> ids_from_json(const nlohmann::json& json, const std::string& where);
+std::vector<ClipId> ids_from_json(const nlohmann::json& json, const std::string& where);
 
 nlohmann::ordered_json to_json(const Recipe& recipe);
 Recipe recipe_from_text(const std::string& text, const std::string& where);

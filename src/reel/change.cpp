@@ -11,20 +11,24 @@ namespace drevan {
 
 namespace {
 
-void put(std::vector<int>& ids, int id) {
+template <class Any>
+void put(std::vector<Any>& ids, Any id) {
   const auto at = std::ranges::lower_bound(ids, id);
   if (at == ids.end() || *at != id) ids.insert(at, id);
 }
 
-bool holds(const std::vector<int>& ids, int id) { return std::ranges::binary_search(ids, id); }
+template <class Any>
+bool holds(const std::vector<Any>& ids, Any id) { return std::ranges::binary_search(ids, id); }
 
-void put_all(std::vector<int>& ids, const std::vector<int>& more) {
-  std::vector<int> both;
+template <class Any>
+void put_all(std::vector<Any>& ids, const std::vector<Any>& more) {
+  std::vector<Any> both;
   std::ranges::set_union(ids, more, std::back_inserter(both));
   ids = std::move(both);
 }
 
-void sort_once(std::vector<int>& ids) {
+template <class Any>
+void sort_once(std::vector<Any>& ids) {
   std::ranges::sort(ids);
   ids.erase(std::unique(ids.begin(), ids.end()), ids.end());
 }
@@ -101,7 +105,7 @@ class ClipDifference {
     out_.rows.push_back(b.group);
   }
   void gone() {
-    std::vector<int> there;
+    std::vector<ClipId> there;
     for (const Clip& c : is_) there.push_back(c.id);
     std::ranges::sort(there);
     for (const Clip& c : was_)
@@ -111,7 +115,7 @@ class ClipDifference {
 
   const SharedList<Clip>&was_, &is_;
   Change& out_;
-  std::unordered_map<int, size_t> places_;
+  std::unordered_map<ClipId, size_t> places_;
 };
 
 // Whether any differ; `equal(i)` tells of each pair that is not one in memory but equal.
@@ -140,7 +144,7 @@ bool all_same(const SharedList<T>& a, const SharedList<T>& b) {
 
 // Both lists are sorted by their pairs.
 void find_crossed(const SharedList<Crossfade>& before, const SharedList<Crossfade>& after,
-                  std::vector<int>& out) {
+                  std::vector<ClipId>& out) {
   if (after.same(before)) return;
   const auto pair = [](const Crossfade& c) { return std::pair(c.before, c.after); };
   const auto tell = [&](const Crossfade& c) {
@@ -221,9 +225,9 @@ Change compare(const Reel& before, const Reel& after, Reel* sharing) {
 }  // namespace
 
 bool Change::nothing() const { return *this == Change{}; }
-bool Change::has_clip(int id) const { return holds(clips, id); }
+bool Change::has_clip(ClipId id) const { return holds(clips, id); }
 bool Change::has_group(int group) const { return grouping || holds(groups, group); }
-bool Change::has_crossed(int id) const { return holds(crossed, id); }
+bool Change::has_crossed(ClipId id) const { return holds(crossed, id); }
 bool Change::has_row(int group) const { return all_rows || holds(rows, group); }
 
 void Change::merge(const Change& later) {

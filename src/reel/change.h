@@ -10,7 +10,7 @@ namespace drevan {
 
 /// What differs between two reels. Ids are sorted, each once.
 struct Change {
-  std::vector<int> clips;   ///< by id: new, gone, or other in anything
+  std::vector<ClipId> clips;   ///< by id: new, gone, or other in anything
   std::vector<int> groups;  ///< by their places in either reel: other in anything
   /// Groups whose clips may be heard at other times, or in other takes: who crosses whom is asked
   /// anew.
@@ -18,7 +18,7 @@ struct Change {
   bool all_rows = false;          ///< of every group
   bool order = false;             ///< of the clips, or which there are
   bool grouping = false;          ///< how many groups there are
-  std::vector<int> crossed;       ///< clips of which it is known otherwise how they cross another
+  std::vector<ClipId> crossed;      ///< clips of which it is known otherwise how they cross another
   bool sources = false;           ///< in anything
   bool sources_replaced = false;  ///< one that was there is another, or gone
   bool films = false, events = false, spaces = false;
@@ -29,10 +29,10 @@ struct Change {
 
   /// Whether the reels are equal.
   bool nothing() const;
-  bool has_clip(int id) const;
+  bool has_clip(ClipId id) const;
   bool has_group(int group) const;
   bool has_row(int group) const;
-  bool has_crossed(int id) const;
+  bool has_crossed(ClipId id) const;
   /// What differs between the first of three reels and the last, or more; `later` between the
   /// second and the last.
   void merge(const Change& later);

@@ -16,9 +16,9 @@ namespace {
 // Nearer than this they only touch.
 constexpr double least_cross_s = 0.001;
 
-std::pair<int, int> pair_of(const Crossfade& c) { return {c.before, c.after}; }
+std::pair<ClipId, ClipId> pair_of(const Crossfade& c) { return {c.before, c.after}; }
 
-auto place_of_pair(const Reel& reel, int before, int after) {
+auto place_of_pair(const Reel& reel, ClipId before, ClipId after) {
   return std::ranges::lower_bound(reel.crossfades, std::pair(before, after), {}, pair_of);
 }
 
@@ -88,7 +88,7 @@ bool Crossings::add(const Reel& reel, const Clip& before, const ClipTimes& going
   return true;
 }
 
-const Crossfade* find_crossfade(const Reel& reel, int before, int after) {
+const Crossfade* find_crossfade(const Reel& reel, ClipId before, ClipId after) {
   const auto at = place_of_pair(reel, before, after);
   return at == reel.crossfades.end() || pair_of(*at) != std::pair(before, after) ? nullptr : &*at;
 }
@@ -103,7 +103,7 @@ void put_crossfade(Reel& reel, const Crossfade& known) {
 
 namespace edits {
 
-void keep_as_layered(Reel& reel, const std::function<bool(int before, int after)>& crossed) {
+void keep_as_layered(Reel& reel, const std::function<bool(ClipId before, ClipId after)>& crossed) {
   const Crossings found(reel);
   for (const Crossing& c : found.all())
     if (!crossed(c.before, c.after)) clip_in(reel, c.after).layered = true;
@@ -148,7 +148,7 @@ bool settle_alike(Reel& next, const Reel& before,
   return told;
 }
 
-Edit set_middle(const Reel& reel, int before, int after, double middle) {
+Edit set_middle(const Reel& reel, ClipId before, ClipId after, double middle) {
   Edit edit{reel, {}};
   const Clip &going = clip_in(reel, before), &coming = clip_in(reel, after);
   const Crossings row(reel, going.group);
@@ -163,7 +163,7 @@ Edit set_middle(const Reel& reel, int before, int after, double middle) {
   return edit;
 }
 
-Edit set_layered(const Reel& reel, int clip, bool layered) {
+Edit set_layered(const Reel& reel, ClipId clip, bool layered) {
   require_clip(clip, "lies on nothing");
   Draft d(reel, clip);
   d.clip.layered = layered;

@@ -15,7 +15,7 @@ namespace drevan {
 
 /// Two clips of a row, of which one ends within the other.
 struct Crossing {
-  int before = 0, after = 0;  ///< by id
+  ClipId before = 0, after = 0;  ///< by id
   ReelRange over{};           ///< from where `after` begins to where `before` ends
   ClipSpan out{},
       in{};  ///< the same by the clips' own clocks: the end of one, the beginning of the other
@@ -32,15 +32,15 @@ class Crossings {
   /// Of all rows, or of one.
   explicit Crossings(const Reel& reel, std::optional<int> group = std::nullopt);
   /// What the clip's beginning, or its end, goes over from or into; nullptr: nothing.
-  const Crossing* into(int clip) const { return find(into_, clip); }
-  const Crossing* out_of(int clip) const { return find(out_of_, clip); }
+  const Crossing* into(ClipId clip) const { return find(into_, clip); }
+  const Crossing* out_of(ClipId clip) const { return find(out_of_, clip); }
   const std::vector<Crossing>& all() const& { return all_; }
   const std::vector<Crossing>& all() const&& = delete;  // it would be gone
   std::vector<Crossing> take() && { return std::move(all_); }
 
  private:
-  using Index = std::map<int, size_t>;  // into all_, by the clip
-  const Crossing* find(const Index& index, int clip) const {
+  using Index = std::map<ClipId, size_t>;  // into all_, by the clip
+  const Crossing* find(const Index& index, ClipId clip) const {
     const auto at = index.find(clip);
     return at == index.end() ? nullptr : &all_[at->second];
   }
@@ -53,7 +53,7 @@ class Crossings {
 };
 
 /// What is known of a pair; nullptr: nothing yet.
-const Crossfade* find_crossfade(const Reel& reel, int before, int after);
+const Crossfade* find_crossfade(const Reel& reel, ClipId before, ClipId after);
 /// Puts it in the place of what was known.
 void put_crossfade(Reel& reel, const Crossfade& known);
 
@@ -61,7 +61,7 @@ namespace edits {
 
 /// Clips of a row that lie on each other in a reel of a time when that said nothing: those that were
 /// not crossfaded are layered. `crossed`: which were.
-void keep_as_layered(Reel& reel, const std::function<bool(int before, int after)>& crossed);
+void keep_as_layered(Reel& reel, const std::function<bool(ClipId before, ClipId after)>& crossed);
 
 /// After an edit: of what crosses in `next` otherwise than in `before`, or was not known yet, `alike`
 /// tells how alike the two are. Returns whether anything was told anew.
@@ -70,9 +70,9 @@ bool settle_alike(Reel& next, const Reel& before,
 
 /// Where both are equal, as a share of the crossfade's length. Drags are one edit. Throws Error(call)
 /// where they do not cross.
-Edit set_middle(const Reel& reel, int before, int after, double middle);
+Edit set_middle(const Reel& reel, ClipId before, ClipId after, double middle);
 /// The clip sounds along with those that it overlaps, with all of its beginning and end. Or no longer.
-Edit set_layered(const Reel& reel, int clip, bool layered);
+Edit set_layered(const Reel& reel, ClipId clip, bool layered);
 
 }  // namespace edits
 }  // namespace drevan

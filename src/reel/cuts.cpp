@@ -106,9 +106,9 @@ Clip piece_of(const Reel& reel, const Clip& clip, ClipRange range) {
 }
 
 // `next` stands in for the clip: the first piece under its id, the others behind it.
-void replace_with(Reel& reel, int clip, std::vector<Clip> pieces) {
+void replace_with(Reel& reel, ClipId clip, std::vector<Clip> pieces) {
   for (size_t i = 1; i < pieces.size(); ++i) {
-    pieces[i].id = next_id(reel.last_clip_id, [&](int id) {
+    pieces[i].id = next_id(reel.last_clip_id, [&](ClipId id) {
       return reel.find(id) || std::ranges::find(pieces, id, &Clip::id) != pieces.end();
     });
     sit_out_alike(reel, clip, pieces[i].id);
@@ -126,7 +126,7 @@ std::string told_of_versions(const Clip& before, const Clip& after) {
 
 }  // namespace
 
-Edit cut_into(const Reel& reel, int clip, std::span<const Piece> pieces) {
+Edit cut_into(const Reel& reel, ClipId clip, std::span<const Piece> pieces) {
   require_clip(clip, no_cutting);
   Draft d(reel, clip);
   if (pieces.empty()) throw impossible("There is no piece to cut; nothing was changed.");
@@ -156,7 +156,7 @@ Edit cut_into(const Reel& reel, int clip, std::span<const Piece> pieces) {
                                    : fmt::format("Cut into {}", counted(pieces.size(), "piece")));
 }
 
-Edit split(const Reel& reel, int clip, std::span<const ClipTime> at) {
+Edit split(const Reel& reel, ClipId clip, std::span<const ClipTime> at) {
   require_clip(clip, no_cutting);
   const Draft d(reel, clip);
   const ClipTime length{clip_seconds(reel, d.clip)};
@@ -181,7 +181,7 @@ Edit split(const Reel& reel, int clip, std::span<const ClipTime> at) {
   return edit;
 }
 
-Edit take_out(const Reel& reel, int clip, ClipRange range, bool close_up) {
+Edit take_out(const Reel& reel, ClipId clip, ClipRange range, bool close_up) {
   require_clip(clip, no_cutting);
   const Draft d(reel, clip);
   const ClipTime length{clip_seconds(reel, d.clip)};
@@ -199,7 +199,7 @@ Edit take_out(const Reel& reel, int clip, ClipRange range, bool close_up) {
   const ClipTimes times = times_of(reel, d.clip);
   const ReelRange gap = in_reel(times, heard(times, range));
   const ReelTime end = whole_in_reel(times).end;
-  std::set<int> others;
+  std::set<ClipId> others;
   for (const auto& c : reel.clips)
     if (c.id != clip) others.insert(c.id);
   constexpr ReelSpan slack{1e-6};
@@ -214,7 +214,7 @@ Edit take_out(const Reel& reel, int clip, ClipRange range, bool close_up) {
   return edit;
 }
 
-Edit trim(const Reel& reel, int clip, ClipRange keep) {
+Edit trim(const Reel& reel, ClipId clip, ClipRange keep) {
   require_clip(clip, no_cutting);
   Draft d(reel, clip);
   require_range(reel, d.clip, keep);
@@ -263,12 +263,12 @@ std::string told_of_joined(const Reel& reel, std::span<const Clip> parts, bool h
 
 }  // namespace
 
-Edit join(const Reel& reel, std::span<const int> clips) {
+Edit join(const Reel& reel, std::span<const ClipId> clips) {
   if (clips.size() < 2) throw impossible("Mark the clips to join first, with Ctrl and a click.");
-  for (const int id : clips) require_clip(id, no_cutting);
+  for (const ClipId id : clips) require_clip(id, no_cutting);
   Edit edit{reel, fmt::format("Join {}", counted(clips.size(), "clip"))};
   std::vector<Clip> parts;
-  for (const int id : clips) parts.push_back(clip_in(edit.next, id));
+  for (const ClipId id : clips) parts.push_back(clip_in(edit.next, id));
   std::ranges::sort(parts, {}, &Clip::begin);
   for (size_t i = 1; i < parts.size(); ++i) {
     const Clip &a = parts[i - 1], &b = parts[i];
@@ -300,10 +300,10 @@ Edit join(const Reel& reel, std::span<const int> clips) {
   return edit;
 }
 
-Edit duplicate(const Reel& reel, std::span<const int> clips, ReelSpan later) {
-  for (const int id : clips) require_clip(id, "is one; duplicate its clips");
+Edit duplicate(const Reel& reel, std::span<const ClipId> clips, ReelSpan later) {
+  for (const ClipId id : clips) require_clip(id, "is one; duplicate its clips");
   Edit edit{reel, fmt::format("Duplicate {}", counted(clips.size(), "clip"))};
-  for (const int id : clips) {
+  for (const ClipId id : clips) {
     Clip copy = clip_in(edit.next, id);
     copy.id = new_clip_id(edit.next);
     copy.name = numbered_name(edit.next, copy.name);
@@ -320,7 +320,7 @@ Edit duplicate(const Reel& reel, std::span<const int> clips, ReelSpan later) {
   return edit;
 }
 
-Edit set_fades(const Reel& reel, int clip, EdgeFade in, EdgeFade out) {
+Edit set_fades(const Reel& reel, ClipId clip, EdgeFade in, EdgeFade out) {
   require_clip(clip, "fades by a curve in its chain");
   Draft d(reel, clip);
   const double length = clip_seconds(reel, d.clip);

@@ -25,20 +25,20 @@ struct Piece {
 /// order; all keep chain, versions of the clip's own length and what they sit out of, learn from its
 /// room tone, and stand where they were heard, also where a step stretches the clip or turns it
 /// round. Curves, sends and fades move so that what is heard stays.
-Edit split(const Reel& reel, int clip, std::span<const ClipTime> at);
+Edit split(const Reel& reel, ClipId clip, std::span<const ClipTime> at);
 /// The clip becomes these pieces of it, in this order; they may leave sound out and overlap.
-Edit cut_into(const Reel& reel, int clip, std::span<const Piece> pieces);
+Edit cut_into(const Reel& reel, ClipId clip, std::span<const Piece> pieces);
 /// Takes a range out: the rest becomes one or two clips. `close_up`: what is heard behind it of the
 /// clip moves to where the range was heard, and so do later clips of its group.
-Edit take_out(const Reel& reel, int clip, ClipRange range, bool close_up);
+Edit take_out(const Reel& reel, ClipId clip, ClipRange range, bool close_up);
 /// The clip is this range alone; `keep` may reach beyond it as far as its source does.
-Edit trim(const Reel& reel, int clip, ClipRange keep);
+Edit trim(const Reel& reel, ClipId clip, ClipRange keep);
 /// Makes one clip of neighbours in one source; the first one's name, chain, sends and group stay, all
 /// that is said in them comes together. What of the others is lost is told.
-Edit join(const Reel& reel, std::span<const int> clips);
+Edit join(const Reel& reel, std::span<const ClipId> clips);
 /// A copy of each, right behind it in its group; so much later in the reel. A copy of a take that is
 /// heard is no take: it stands for itself.
-Edit duplicate(const Reel& reel, std::span<const int> clips, ReelSpan later = {});
-Edit set_fades(const Reel& reel, int clip, EdgeFade in, EdgeFade out);
+Edit duplicate(const Reel& reel, std::span<const ClipId> clips, ReelSpan later = {});
+Edit set_fades(const Reel& reel, ClipId clip, EdgeFade in, EdgeFade out);
 
 }  // namespace drevan::edits

@@ -31,22 +31,22 @@ std::string proper_name(std::string_view name, std::string_view what) {
 namespace {
 
 template <class AnyReel>
-auto& there(AnyReel& reel, int id) {
+auto& there(AnyReel& reel, ClipId id) {
   if (auto* clip = reel.find(id)) return *clip;
   throw impossible("That clip is not in the reel any more; nothing was changed.");
 }
 
 }  // namespace
 
-Clip& clip_in(Reel& reel, int id) { return there(reel, id); }
-const Clip& clip_in(const Reel& reel, int id) { return there(reel, id); }
+Clip& clip_in(Reel& reel, ClipId id) { return there(reel, id); }
+const Clip& clip_in(const Reel& reel, ClipId id) { return there(reel, id); }
 
 Group& group_in(Reel& reel, int group) {
   if (group >= 0 && group < std::ssize(reel.groups)) return reel.groups[static_cast<size_t>(group)];
   throw impossible("That group is not in the reel any more; nothing was changed.");
 }
 
-void require_clip(int clip, const char* what) {
+void require_clip(ClipId clip, const char* what) {
   if (is_bus(clip))
     throw impossible(fmt::format("{} {}.", clip == mix_clip_id ? "The mix" : "A space", what));
 }

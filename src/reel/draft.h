@@ -5,6 +5,7 @@
 #include <string_view>
 
 #include "audio/error.h"
+#include "audio/id_text.h"
 #include "reel/edits.h"
 
 namespace drevan::edits {
@@ -21,18 +22,18 @@ std::string proper_name(std::string_view name, std::string_view what);
 inline constexpr size_t most_name_bytes = 200;
 
 /// Throws Error(call) when it is not there any more.
-Clip& clip_in(Reel& reel, int id);
-const Clip& clip_in(const Reel& reel, int id);
+Clip& clip_in(Reel& reel, ClipId id);
+const Clip& clip_in(const Reel& reel, ClipId id);
 Group& group_in(Reel& reel, int group);
 /// Throws Error(call) of what a bus does not have: "The mix `what`."
-void require_clip(int clip, const char* what);
+void require_clip(ClipId clip, const char* what);
 
 /// A reel that is being changed, with the clip that it is about.
 struct Draft {
   Reel before;
   Edit edit;
   Clip& clip;
-  Draft(const Reel& reel, int clip_id)
+  Draft(const Reel& reel, ClipId clip_id)
       : before(reel), edit{reel, {}}, clip(clip_in(edit.next, clip_id)) {}
   Edit done(std::string label);
   std::vector<ChainStep>& steps(ChainOwner owner) { return chain_of(edit.next, clip, owner).steps; }

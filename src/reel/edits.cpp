@@ -22,7 +22,7 @@ std::string moved_label(std::string_view what, ChainOwner from, ChainOwner to) {
 
 }  // namespace
 
-Edit add_step(const Reel& reel, int clip, StepPlace at, const StepType& type) {
+Edit add_step(const Reel& reel, ClipId clip, StepPlace at, const StepType& type) {
   Draft d(reel, clip);
   auto& steps = d.steps(at.owner);
   const auto index = std::clamp(at.index, 0, static_cast<int>(steps.size()));
@@ -33,7 +33,7 @@ Edit add_step(const Reel& reel, int clip, StepPlace at, const StepType& type) {
   return edit;
 }
 
-Edit remove_step(const Reel& reel, int clip, StepId step) {
+Edit remove_step(const Reel& reel, ClipId clip, StepId step) {
   Draft d(reel, clip);
   const auto at = d.place(step);
   auto& steps = d.steps(at.owner);
@@ -42,7 +42,7 @@ Edit remove_step(const Reel& reel, int clip, StepId step) {
   return d.done(fmt::format("Remove {}", label));
 }
 
-Edit move_step(const Reel& reel, int clip, StepId step, StepPlace to) {
+Edit move_step(const Reel& reel, ClipId clip, StepId step, StepPlace to) {
   Draft d(reel, clip);
   const auto from = d.place(step);
   ChainStep moved = d.step(step);
@@ -61,14 +61,14 @@ Edit move_step(const Reel& reel, int clip, StepId step, StepPlace to) {
   return edit;
 }
 
-Edit switch_step(const Reel& reel, int clip, StepId step, bool on) {
+Edit switch_step(const Reel& reel, ClipId clip, StepId step, bool on) {
   Draft d(reel, clip);
   d.step(step).on = on;
   const auto label = d.step(step).type->label;
   return d.done(fmt::format("Switch {} {}", on ? "on" : "off", label));
 }
 
-Edit turn(const Reel& reel, int clip, StepId step, int parameter, double value) {
+Edit turn(const Reel& reel, ClipId clip, StepId step, int parameter, double value) {
   Draft d(reel, clip);
   ChainStep& turned = d.step(step);
   const auto index = static_cast<size_t>(parameter);
@@ -82,7 +82,7 @@ Edit turn(const Reel& reel, int clip, StepId step, int parameter, double value) 
   return d.done(fmt::format("{}: {}", type.label, lower(type.parameters[index].label)));
 }
 
-Edit set_text(const Reel& reel, int clip, StepId step, int index, const std::string& text) {
+Edit set_text(const Reel& reel, ClipId clip, StepId step, int index, const std::string& text) {
   Draft d(reel, clip);
   ChainStep& of = d.step(step);
   const TextParameter& p = of.type->texts.at(static_cast<size_t>(index));
@@ -94,14 +94,14 @@ Edit set_text(const Reel& reel, int clip, StepId step, int index, const std::str
   return d.done(fmt::format("{}: {}", of.type->label, lower(p.label)));
 }
 
-Edit set_settings(const Reel& reel, int clip, StepId step, const Settings& settings,
+Edit set_settings(const Reel& reel, ClipId clip, StepId step, const Settings& settings,
                   const std::string& label) {
   Draft d(reel, clip);
   d.step(step).settings = settings;
   return d.done(label);
 }
 
-Edit set_curve(const Reel& reel, int clip, StepId step, int parameter, std::optional<Curve> curve) {
+Edit set_curve(const Reel& reel, ClipId clip, StepId step, int parameter, std::optional<Curve> curve) {
   Draft d(reel, clip);
   ChainStep& turned = d.step(step);
   const auto& type = *turned.type;
@@ -118,7 +118,7 @@ Edit set_curve(const Reel& reel, int clip, StepId step, int parameter, std::opti
   return d.done(fmt::format("{}: {} over time", type.label, lower(of.label)));
 }
 
-Edit set_side(const Reel& reel, int clip, StepId step, int side, SideChoice choice) {
+Edit set_side(const Reel& reel, ClipId clip, StepId step, int side, SideChoice choice) {
   Draft d(reel, clip);
   ChainStep& of = d.step(step);
   const auto& inputs = of.type->sides;
@@ -135,7 +135,7 @@ Edit set_side(const Reel& reel, int clip, StepId step, int side, SideChoice choi
   return d.done(label);
 }
 
-Edit sit_out(const Reel& reel, int clip, StepId step, bool out) {
+Edit sit_out(const Reel& reel, ClipId clip, StepId step, bool out) {
   Draft d(reel, clip);
   if (d.place(step).owner == ChainOwner::clip)
     throw impossible("A clip cannot sit out of its own steps; switch the step off.");
@@ -145,7 +145,7 @@ Edit sit_out(const Reel& reel, int clip, StepId step, bool out) {
   return d.done(fmt::format("{} {} {}", d.clip.name, out ? "sits out of" : "takes part in", label));
 }
 
-Edit sit_out_of_group(const Reel& reel, int clip, bool out) {
+Edit sit_out_of_group(const Reel& reel, ClipId clip, bool out) {
   require_clip(clip, "is of no group");
   Draft d(reel, clip);
   drevan::sit_out_of_group(d.edit.next, clip, out);
@@ -153,19 +153,19 @@ Edit sit_out_of_group(const Reel& reel, int clip, bool out) {
       fmt::format("{} {} its group's chain", d.clip.name, out ? "sits out of" : "takes part in"));
 }
 
-Edit take_part(const Reel& reel, std::span<const int> clips) {
+Edit take_part(const Reel& reel, std::span<const ClipId> clips) {
   Edit edit{reel, "Take part in everything"};
-  for (const int id : clips) drevan::take_part(edit.next, id);
+  for (const ClipId id : clips) drevan::take_part(edit.next, id);
   return edit;
 }
 
-Edit set_chain(const Reel& reel, int clip, const Chain& chain, const std::string& label) {
+Edit set_chain(const Reel& reel, ClipId clip, const Chain& chain, const std::string& label) {
   Draft d(reel, clip);
   d.clip.chain = chain;
   return d.done(label);
 }
 
-Edit use_recipe(const Reel& reel, int clip, ChainOwner owner, const Recipe& recipe, bool append) {
+Edit use_recipe(const Reel& reel, ClipId clip, ChainOwner owner, const Recipe& recipe, bool append) {
   Draft d(reel, clip);
   auto& steps = d.steps(owner);
   if (!append) steps.clear();
@@ -177,7 +177,7 @@ Edit use_recipe(const Reel& reel, int clip, ChainOwner owner, const Recipe& reci
   return d.done(fmt::format("Use recipe {}", recipe.name));
 }
 
-Edit copy_chain(const Reel& reel, int from, std::span<const int> to) {
+Edit copy_chain(const Reel& reel, int from, std::span<const ClipId> to) {
   Draft d(reel, from);
   drevan::copy_chain(d.edit.next, from, to);
   d.edit.told = fmt::format("Chain copied to {}", counted(to.size(), "clip"));
@@ -190,22 +190,22 @@ Edit add_clips(const Reel& reel, std::span<const NewClip> clips) {
   return edit;
 }
 
-Edit remove_clips(const Reel& reel, std::span<const int> clips) {
-  for (const int clip : clips)
+Edit remove_clips(const Reel& reel, std::span<const ClipId> clips) {
+  for (const ClipId clip : clips)
     require_clip(clip, "is what all clips make together; it cannot be removed");
   Edit edit{reel, fmt::format("Remove {}", counted(clips.size(), "clip"))};
   drevan::remove_clips(edit.next, clips);
   return edit;
 }
 
-Edit rename_clip(const Reel& reel, int clip, const std::string& name) {
+Edit rename_clip(const Reel& reel, ClipId clip, const std::string& name) {
   require_clip(clip, "is called after its reel");
   Draft d(reel, clip);
   d.clip.name = proper_name(name, "A clip");
   return d.done("Rename clip");
 }
 
-Edit set_room_tone(const Reel& reel, int clip, std::optional<ClipRange> range) {
+Edit set_room_tone(const Reel& reel, ClipId clip, std::optional<ClipRange> range) {
   require_clip(clip, "has no room of its own; mark the room tone in the clips");
   Draft d(reel, clip);
   if (range) {
@@ -218,7 +218,7 @@ Edit set_room_tone(const Reel& reel, int clip, std::optional<ClipRange> range) {
   return d.done(range ? "Mark room tone" : "Clear room tone");
 }
 
-Edit share_room_tone(const Reel& reel, int clip, bool share) {
+Edit share_room_tone(const Reel& reel, ClipId clip, bool share) {
   require_clip(clip, "has no room tone");
   Draft d(reel, clip);
   if (share && !d.clip.room_tone)
@@ -227,7 +227,7 @@ Edit share_room_tone(const Reel& reel, int clip, bool share) {
   return d.done(share ? "Share room tone" : "Share no room tone");
 }
 
-Edit relink(const Reel& reel, int clip, const std::filesystem::path& file) {
+Edit relink(const Reel& reel, ClipId clip, const std::filesystem::path& file) {
   require_clip(clip, "has no source; find those of the clips");
   Draft d(reel, clip);
   const int found = drevan::relink(d.edit.next, d.clip.source, file);
@@ -235,13 +235,13 @@ Edit relink(const Reel& reel, int clip, const std::filesystem::path& file) {
   return d.done("Find source");
 }
 
-Edit go_to_version(const Reel& reel, int clip, int version) {
+Edit go_to_version(const Reel& reel, ClipId clip, int version) {
   Draft d(reel, clip);
   drevan::go_to_version(d.clip, version);
   return d.done(fmt::format("Go to version {}", version));
 }
 
-Edit take_out_chain(const Reel& reel, int clip, int version) {
+Edit take_out_chain(const Reel& reel, ClipId clip, int version) {
   Draft d(reel, clip);
   drevan::take_out_chain(d.clip, version);
   return d.done(fmt::format("Take the chain out of version {}", version));

@@ -46,7 +46,7 @@ void leave_group(Reel& reel, Clip& clip, int to) {
 
 }  // namespace
 
-Edit new_group(const Reel& reel, const std::string& name, std::span<const int> clips) {
+Edit new_group(const Reel& reel, const std::string& name, std::span<const ClipId> clips) {
   const auto proper = proper_name(name, "A group");
   require_free(reel, proper, -1);
   Reel with = reel;
@@ -109,11 +109,11 @@ Edit remove_group(const Reel& reel, int group) {
   return edit;
 }
 
-Edit move_clips(const Reel& reel, std::span<const int> clips, int group, int before) {
+Edit move_clips(const Reel& reel, std::span<const ClipId> clips, int group, int before) {
   Edit edit{reel, fmt::format("Move {}", counted(clips.size(), "clip"))};
   group_in(edit.next, group);
   std::set<int> left;
-  for (const int id : clips) {
+  for (const ClipId id : clips) {
     require_clip(id, "is of no group");
     Clip& clip = clip_in(edit.next, id);
     if (clip.group != group) left.insert(clip.group);
@@ -137,11 +137,11 @@ Edit move_clips(const Reel& reel, std::span<const int> clips, int group, int bef
   return edit;
 }
 
-Edit group_by(const Reel& reel, std::span<const int> clips,
+Edit group_by(const Reel& reel, std::span<const ClipId> clips,
               const std::function<std::string(const Clip&)>& name_of) {
   Edit edit{reel, fmt::format("Group {}", counted(clips.size(), "clip"))};
   std::set<int> left;
-  for (const int id : clips) {
+  for (const ClipId id : clips) {
     require_clip(id, "is of no group");
     Clip& clip = clip_in(edit.next, id);
     const auto name = proper_name(name_of(clip), "A group");

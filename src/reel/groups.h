@@ -10,7 +10,7 @@
 namespace drevan::edits {
 
 /// A new group at the end, with these clips in it (none: it is empty). Its name must be its own.
-Edit new_group(const Reel& reel, const std::string& name, std::span<const int> clips);
+Edit new_group(const Reel& reel, const std::string& name, std::span<const ClipId> clips);
 Edit rename_group(const Reel& reel, int group, const std::string& name);
 Edit set_group_note(const Reel& reel, int group, const std::string& note, GroupMark mark);
 /// `to` counts places as they are before the move.
@@ -19,10 +19,10 @@ Edit move_group(const Reel& reel, int group, int to);
 Edit remove_group(const Reel& reel, int group);
 /// Into `group`, before clip `before` (0: at its end), in the order they have now. A group that is
 /// left empty goes, unless it has a chain or a note.
-Edit move_clips(const Reel& reel, std::span<const int> clips, int group, int before);
+Edit move_clips(const Reel& reel, std::span<const ClipId> clips, int group, int before);
 /// Clips get these names for their groups: "group by". A group that is not there is made; those
 /// left empty go, as in move_clips().
-Edit group_by(const Reel& reel, std::span<const int> clips,
+Edit group_by(const Reel& reel, std::span<const ClipId> clips,
               const std::function<std::string(const Clip&)>& name_of);
 /// Sorts the clips of every group; `less` orders two of them. `what`: "name".
 Edit sort_clips(const Reel& reel, const std::function<bool(const Clip&, const Clip&)>& less,

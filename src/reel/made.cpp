@@ -14,15 +14,15 @@ namespace drevan {
 
 namespace {
 
-bool of_one_group(const Reel& reel, std::span<const int> clips) {
+bool of_one_group(const Reel& reel, std::span<const ClipId> clips) {
   const int group = reel.find(clips.front())->group;
-  return std::ranges::all_of(clips, [&](int id) { return reel.find(id)->group == group; });
+  return std::ranges::all_of(clips, [&](ClipId id) { return reel.find(id)->group == group; });
 }
 
-void require_several(const Reel& reel, std::span<const int> clips) {
+void require_several(const Reel& reel, std::span<const ClipId> clips) {
   if (clips.size() < 2)
     throw edits::impossible("Mark the clips that become one, with Ctrl and a click.");
-  for (const int id : clips) {
+  for (const ClipId id : clips) {
     edits::require_clip(id, "is made of all clips");
     const Clip* clip = reel.find(id);
     if (!clip) throw edits::impossible("A clip of these is not in the reel any more.");
@@ -34,24 +34,24 @@ void require_several(const Reel& reel, std::span<const int> clips) {
 
 }  // namespace
 
-std::vector<int> made_of(const Reel& reel, int clip) {
+std::vector<ClipId> made_of(const Reel& reel, ClipId clip) {
   std::vector<int> out;
   for (const auto& c : reel.clips)
     if (clip != 0 && c.made_into == clip) out.push_back(c.id);
   return out;
 }
 
-std::vector<Send> sends_of_one(const Reel& reel, std::span<const int> clips, ReelTime begin) {
+std::vector<Send> sends_of_one(const Reel& reel, std::span<const ClipId> clips, ReelTime begin) {
   const bool one_group = of_one_group(reel, clips);
   // What is drawn counts from each clip's beginning; those of a group come to their one clip anyway.
-  const auto sent = [&](int id) {
+  const auto sent = [&](ClipId id) {
     const Clip& clip = *reel.find(id);
     auto sends = one_group ? clip.sends : sends_of(reel, clip);
     for (Send& send : sends) shift_send(send, (clip.place - begin).s);
     return std::pair(sends, one_group ? clip.direct : heard_direct(reel, clip));
   };
   const auto first = sent(clips.front());
-  for (const int id : clips)
+  for (const ClipId id : clips)
     if (sent(id) != first)
       throw edits::impossible(
           fmt::format("{} and {} do not feed the same spaces alike, so one clip cannot stand for "
@@ -60,8 +60,8 @@ std::vector<Send> sends_of_one(const Reel& reel, std::span<const int> clips, Ree
   return first.first;
 }
 
-MakeOne to_make_one(const Reel& reel, std::span<const int> clips) {
-  for (const int id : clips)
+MakeOne to_make_one(const Reel& reel, std::span<const ClipId> clips) {
+  for (const ClipId id : clips)
     if (!reel.find(id)) throw edits::impossible("A clip of these is not in the reel any more.");
   sends_of_one(reel, clips, ReelTime{0});
   return {{clips.begin(), clips.end()},
@@ -70,13 +70,13 @@ MakeOne to_make_one(const Reel& reel, std::span<const int> clips) {
 
 namespace edits {
 
-Edit make_one(const Reel& reel, std::span<const int> clips, const Source& sound, ReelTime begin) {
+Edit make_one(const Reel& reel, std::span<const ClipId> clips, const Source& sound, ReelTime begin) {
   require_several(reel, clips);
   Edit edit{reel, {}};
   const Clip& first = *reel.find(clips.front());
   const std::string group =
       of_one_group(reel, clips) ? reel.group_of(first).name : std::string("Made of several");
-  const int id = add_clip(edit.next, sound, group);
+  const ClipId id = add_clip(edit.next, sound, group);
   Clip& one = clip_in(edit.next, id);
   one.name = fmt::format("{} and {} more", first.name, clips.size() - 1);
   one.place = clamp(begin, ReelTime{0}, latest_place);
@@ -87,7 +87,7 @@ Edit make_one(const Reel& reel, std::span<const int> clips, const Source& sound,
   return edit;
 }
 
-Edit make_again(const Reel& reel, int clip, const Source& sound) {
+Edit make_again(const Reel& reel, ClipId clip, const Source& sound) {
   if (made_of(reel, clip).empty()) throw impossible("That clip was not made of others.");
   Draft d(reel, clip);
   const auto known = std::ranges::find(d.edit.next.sources, sound.path, &Source::path);
@@ -103,12 +103,12 @@ Edit make_again(const Reel& reel, int clip, const Source& sound) {
   return d.done(fmt::format("Make {} again", d.clip.name));
 }
 
-Edit take_apart(const Reel& reel, int clip) {
+Edit take_apart(const Reel& reel, ClipId clip) {
   const auto parts = made_of(reel, clip);
   if (parts.empty()) throw impossible("That clip was not made of others.");
   Edit edit{reel, fmt::format("Take {} apart", reel.find(clip)->name)};
   for (const int part : parts) clip_in(edit.next, part).made_into = 0;
-  const int gone[] = {clip};
+  const ClipId gone[] = {clip};
   drevan::remove_clips(edit.next, gone);
   return edit;
 }

@@ -40,17 +40,17 @@ ChainStep& gain_step(Clip& clip) {
 
 }  // namespace
 
-Edit paste_steps(const Reel& reel, std::span<const int> clips, const Recipe& recipe, int index) {
+Edit paste_steps(const Reel& reel, std::span<const ClipId> clips, const Recipe& recipe, int index) {
   if (recipe.chain.steps.empty()) throw impossible("There are no steps to paste.");
   Edit edit{reel, fmt::format("Paste {}", what_is_pasted(recipe))};
-  for (const int id : clips)
+  for (const ClipId id : clips)
     insert_at(clip_in(edit.next, id).chain.steps, index, fresh_steps(recipe));
   settle_step_ids(edit.next);
   if (clips.size() > 1) edit.told = fmt::format("Pasted into {}", counted(clips.size(), "clip"));
   return edit;
 }
 
-Edit paste_steps_into(const Reel& reel, int clip, StepPlace at, const Recipe& recipe) {
+Edit paste_steps_into(const Reel& reel, ClipId clip, StepPlace at, const Recipe& recipe) {
   Draft d(reel, clip);
   auto steps = fresh_steps(recipe);
   if (at.owner != ChainOwner::clip)
@@ -59,7 +59,7 @@ Edit paste_steps_into(const Reel& reel, int clip, StepPlace at, const Recipe& re
   return d.done(fmt::format("Paste {}", what_is_pasted(recipe)));
 }
 
-Edit paste_settings(const Reel& reel, int clip, StepId step, const Recipe& recipe) {
+Edit paste_settings(const Reel& reel, ClipId clip, StepId step, const Recipe& recipe) {
   Draft d(reel, clip);
   ChainStep& to = d.step(step);
   if (recipe.chain.steps.size() != 1)
@@ -76,15 +76,15 @@ Edit paste_settings(const Reel& reel, int clip, StepId step, const Recipe& recip
   return d.done(fmt::format("Paste settings of {}", to.type->label));
 }
 
-Edit take_steps_off(const Reel& reel, std::span<const int> clips) {
+Edit take_steps_off(const Reel& reel, std::span<const ClipId> clips) {
   Edit edit{reel, fmt::format("Take the steps off {}", counted(clips.size(), "clip"))};
-  for (const int id : clips) clip_in(edit.next, id).chain.steps.clear();
+  for (const ClipId id : clips) clip_in(edit.next, id).chain.steps.clear();
   return edit;
 }
 
-Edit nudge_gain(const Reel& reel, std::span<const int> clips, double by_db) {
+Edit nudge_gain(const Reel& reel, std::span<const ClipId> clips, double by_db) {
   Edit edit{reel, fmt::format("{} by {:+.1f} dB", counted(clips.size(), "clip"), by_db)};
-  for (const int id : clips) {
+  for (const ClipId id : clips) {
     ChainStep& step = gain_step(clip_in(edit.next, id));
     const Parameter& p = step.type->parameters[0];
     step.settings.values[0] = std::clamp(step.settings.values[0] + by_db, p.least, p.most);
@@ -94,14 +94,14 @@ Edit nudge_gain(const Reel& reel, std::span<const int> clips, double by_db) {
   return edit;
 }
 
-Edit turn_alike(const Reel& reel, std::span<const int> clips, const StepType& type, int parameter,
+Edit turn_alike(const Reel& reel, std::span<const ClipId> clips, const StepType& type, int parameter,
                 double value) {
   const Parameter& p = type.parameters.at(static_cast<size_t>(parameter));
   if (!in_range(p, value)) throw impossible(fmt::format("{} cannot be {}.", p.label, value));
   Edit edit{reel,
             fmt::format("{}: {} of {}", type.label, lower(p.label), counted(clips.size(), "clip"))};
   size_t count = 0;
-  for (const int id : clips)
+  for (const ClipId id : clips)
     for (auto& step : clip_in(edit.next, id).chain.steps) {
       if (step.type != &type) continue;
       step.settings.values[static_cast<size_t>(parameter)] = value;
@@ -114,11 +114,11 @@ Edit turn_alike(const Reel& reel, std::span<const int> clips, const StepType& ty
   return edit;
 }
 
-Edit rename_by_pattern(const Reel& reel, std::span<const int> clips, const std::string& pattern) {
+Edit rename_by_pattern(const Reel& reel, std::span<const ClipId> clips, const std::string& pattern) {
   Edit edit{reel, fmt::format("Rename {}", counted(clips.size(), "clip"))};
   const auto digits = fmt::format("{}", clips.size()).size();
   int number = 0;
-  for (const int id : clips) {
+  for (const ClipId id : clips) {
     require_clip(id, "is called after its reel");
     Clip& clip = clip_in(edit.next, id);
     ++number;

@@ -226,7 +226,7 @@ Edit add_recording(const Reel& reel, const RecordedLine& line,
   for (const auto& p : parts) longest = std::max(longest, p.frames);
   int chosen = 0, take = takes_named(reel, name);
   for (const auto& part : parts) {
-    const int id = add_clip(edit.next, part.source, group);
+    const ClipId id = add_clip(edit.next, part.source, group);
     Clip& clip = clip_in(edit.next, id);
     clip.name = fmt::format("{}{}{}", name, take_words, ++take);
     clip.begin = part.begin;
@@ -253,7 +253,7 @@ Edit add_recording(const Reel& reel, const RecordedLine& line,
   return edit;
 }
 
-Edit set_line_text(const Reel& reel, int clip, const std::string& text) {
+Edit set_line_text(const Reel& reel, ClipId clip, const std::string& text) {
   require_clip(clip, "has no text");
   Draft d(reel, clip);
   d.clip.text = text;

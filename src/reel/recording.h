@@ -91,7 +91,7 @@ namespace edits {
 /// Each part becomes a clip, a take of the line; the last that is about as long as the longest is
 /// chosen. Another take has the chain, the group and the sends of the clip it is a take of.
 Edit add_recording(const Reel& reel, const RecordedLine& line, std::span<const RecordedPart> parts);
-Edit set_line_text(const Reel& reel, int clip, const std::string& text);
+Edit set_line_text(const Reel& reel, ClipId clip, const std::string& text);
 Edit set_recording_format(const Reel& reel, const RecordingFormat& format);
 
 }  // namespace edits

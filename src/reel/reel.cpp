@@ -19,20 +19,20 @@ namespace fs = std::filesystem;
 namespace {
 
 // Ids mostly rise along the list, as clips are added at its end: then it is found at once.
-auto find_by_id(const SharedList<Clip>& clips, int id) {
+auto find_by_id(const SharedList<Clip>& clips, ClipId id) {
   const auto near = std::ranges::lower_bound(clips, id, {}, &Clip::id);
   return near != clips.end() && near->id == id ? near : std::ranges::find(clips, id, &Clip::id);
 }
 
 }  // namespace
 
-const Clip* Reel::find(int clip_id) const {
+const Clip* Reel::find(ClipId clip_id) const {
   if (clip_id == mix_clip_id) return &mix;
   if (const Space* space = find_space(*this, clip_id)) return &space->clip;
   const auto at = find_by_id(clips, clip_id);
   return at == clips.end() ? nullptr : &*at;
 }
-Clip* Reel::find(int clip_id) {
+Clip* Reel::find(ClipId clip_id) {
   if (clip_id == mix_clip_id) return &mix;
   if (Space* space = find_space(*this, clip_id)) return &space->clip;
   const auto at = find_by_id(clips, clip_id);
@@ -50,7 +50,7 @@ const Group& Reel::group_of(const Clip& clip) const {
   return is_bus(clip) ? none : groups.at(static_cast<size_t>(clip.group));
 }
 
-Reel with_bus_source(Reel reel, int bus, const Source& sum) {
+Reel with_bus_source(Reel reel, ClipId bus, const Source& sum) {
   if (bus == mix_clip_id) {
     reel.mix_source = sum;
     reel.mix.frames = sum.frames;
@@ -62,19 +62,19 @@ Reel with_bus_source(Reel reel, int bus, const Source& sum) {
   return reel;
 }
 
-int new_event_id(Reel& reel) {
-  return next_id(reel.last_event_id, [&](int id) { return find_event(reel, id) != nullptr; });
+EventId new_event_id(Reel& reel) {
+  return next_id(reel.last_event_id, [&](EventId id) { return find_event(reel, id) != nullptr; });
 }
-const Event* find_event(const Reel& reel, int id) {
+const Event* find_event(const Reel& reel, EventId id) {
   const auto at = std::ranges::find(reel.events, id, &Event::id);
   return at == reel.events.end() ? nullptr : &*at;
 }
 
-const Space* find_space(const Reel& reel, int id) {
+const Space* find_space(const Reel& reel, ClipId id) {
   const auto at = std::ranges::find(reel.spaces, id, [](const Space& s) { return s.clip.id; });
   return at == reel.spaces.end() ? nullptr : &*at;
 }
-Space* find_space(Reel& reel, int id) {
+Space* find_space(Reel& reel, ClipId id) {
   const auto at = std::ranges::find(reel.spaces, id, [](const Space& s) { return s.clip.id; });
   return at == reel.spaces.end() ? nullptr
                                  : &reel.spaces[static_cast<size_t>(at - reel.spaces.begin())];
@@ -165,7 +165,7 @@ bool cross_alike(const Reel& a, const Clip& in_a, const Reel& b, const Clip& in_
 
 }  // namespace
 
-bool sounds_the_same(const Reel& a, const Reel& b, int clip_id) {
+bool sounds_the_same(const Reel& a, const Reel& b, ClipId clip_id) {
   const Clip *c = a.find(clip_id), *d = b.find(clip_id);
   if (!c || !d || a.rate != b.rate) return false;
   if (&a == &b) return true;  // asked for every clip that is painted, and mostly so
@@ -232,8 +232,8 @@ void change_chains(Reel& reel, const std::function<bool(const Chain&)>& wrong,
                           [&](Clip& c) { change(c.chain); });
 }
 
-int new_clip_id(Reel& reel) {
-  return next_id(reel.last_clip_id, [&](int id) { return reel.find(id) != nullptr; });
+ClipId new_clip_id(Reel& reel) {
+  return next_id(reel.last_clip_id, [&](ClipId id) { return reel.find(id) != nullptr; });
 }
 
 void settle_step_ids(Reel& reel) {
@@ -254,7 +254,7 @@ void settle_step_ids(Reel& reel) {
     for (auto& step : chain.steps)
       if (step.id == 0 || !taken.insert(step.id).second)
         taken.insert(step.id =
-                         next_id(reel.last_step_id, [&](int id) { return taken.contains(id); }));
+                         next_id(reel.last_step_id, [&](StepId id) { return taken.contains(id); }));
   });
 }
 
@@ -290,7 +290,7 @@ void require_room_tone(const ClipRange& range, double clip_s, const std::string&
   }
 }
 
-int add_clip(Reel& reel, const Source& source, const std::string& group) {
+ClipId add_clip(Reel& reel, const Source& source, const std::string& group) {
   auto s = std::ranges::find(reel.sources, source.path, &Source::path);
   if (s == reel.sources.end()) s = reel.sources.insert(reel.sources.end(), source);
   auto g = std::ranges::find(reel.groups, group, &Group::name);
@@ -355,7 +355,7 @@ void forget_lost_lenders(Reel& reel) {
   reel.groups.change_where(lost, [](Group& group) { group.room_tone_clip = 0; });
 }
 
-void remove_clips(Reel& reel, std::span<const int> ids) {
+void remove_clips(Reel& reel, std::span<const ClipId> ids) {
   std::vector<int> left;
   erase_if(reel.clips, [&](const Clip& c) {
     const bool goes = std::ranges::find(ids, c.id) != ids.end();
@@ -365,7 +365,7 @@ void remove_clips(Reel& reel, std::span<const int> ids) {
   std::erase_if(left, [&](int g) { return std::ranges::count(reel.clips, g, &Clip::group) > 0; });
   drop_groups(reel, left);
   drop_unused_sources(reel);
-  for (const int id : ids) take_part(reel, id);
+  for (const ClipId id : ids) take_part(reel, id);
   erase_if(reel.crossfades, [&](const Crossfade& c) {
     return std::ranges::find(ids, c.before) != ids.end() ||
            std::ranges::find(ids, c.after) != ids.end();
@@ -374,11 +374,11 @@ void remove_clips(Reel& reel, std::span<const int> ids) {
   forget_lost_lenders(reel);
 }
 
-void copy_chain(Reel& reel, int from, std::span<const int> to) {
+void copy_chain(Reel& reel, ClipId from, std::span<const ClipId> to) {
   const Clip* source = std::as_const(reel).find(from);
   if (!source) return;
   const Chain chain = for_everyone(source->chain);
-  for (const int id : to)
+  for (const ClipId id : to)
     if (Clip* clip = reel.find(id)) clip->chain = chain;
 }
 

@@ -63,7 +63,7 @@ struct Version {
 
 /// One piece of sound.
 struct Clip {
-  int id = 0;                ///< unique in its reel, for ever
+  ClipId id = 0;             ///< unique in its reel, for ever
   std::string name;
   int source = 0;            ///< index into Reel::sources
   Samples begin = 0;         ///< first frame, in the source's rate
@@ -86,7 +86,7 @@ struct Clip {
   bool layered = false;  ///< it sounds along with what it overlaps in its row: see reel/crossings.h
   /// The clip that it was made into one with others, which stands in its place; 0: none. See
   /// reel/made.h.
-  int made_into = 0;
+  ClipId made_into = 0;
   friend bool operator==(const Clip&, const Clip&) = default;
 };
 
@@ -97,8 +97,8 @@ enum class GroupMark { none, dot, ring, square, triangle, diamond, cross, bars }
 struct Group {
   std::string name;
   Chain chain;
-  int room_tone_clip = 0;  ///< the clip whose room tone serves those that have none; 0: none does
-  std::vector<int> sits_out{};  ///< clips, by id, that pass all of its chain by; sorted
+  ClipId room_tone_clip = 0;  ///< the clip whose room tone serves those that have none; 0: none does
+  std::vector<ClipId> sits_out{};  ///< clips, by id, that pass all of its chain by; sorted
   std::string note{};
   GroupMark mark = GroupMark::none;
   GroupKind kind = GroupKind::dialogue;
@@ -126,7 +126,7 @@ inline constexpr double middle_of_fade = 0.5, least_middle = 0.1, most_middle = 
 /// What is known of two clips that cross in their row. Who crosses whom, and over how long, is told
 /// by where they lie: see reel/crossings.h.
 struct Crossfade {
-  int before = 0, after = 0;       ///< by id
+  ClipId before = 0, after = 0;    ///< by id
   double alike = 0;                ///< how alike the two are there, -1 to 1: see crossfade()
   double middle = middle_of_fade;  ///< the share of its length where both are equal
   friend bool operator==(const Crossfade&, const Crossfade&) = default;
@@ -134,7 +134,7 @@ struct Crossfade {
 
 /// The sum of all clips is worked on as a clip too: Reel::find() gives it under this id. Its chain
 /// is the mix chain, and it is of no group.
-inline constexpr int mix_clip_id = -1;
+inline constexpr ClipId mix_clip_id = -1;
 inline Clip the_mix() {
   Clip mix;
   mix.id = mix_clip_id;
@@ -160,10 +160,10 @@ struct Reel {
   RecordingFormat recording;
   /// A finished mix to listen against, never written to; absolute in memory. Empty: none.
   std::filesystem::path reference;
-  int last_event_id = 0;            ///< the highest id that any event of it ever had
-  int last_space_id = mix_clip_id;  ///< the lowest id that any space of it ever had
+  EventId last_event_id = 0;        ///< the highest id that any event of it ever had
+  ClipId last_space_id = mix_clip_id;  ///< the lowest id that any space of it ever had
   std::string target;   ///< what it is delivered by: one of Drevan's own by id, or a file; empty: none
-  int last_clip_id = 0; ///< the highest id that any clip of it ever had: none comes again
+  ClipId last_clip_id = 0; ///< the highest id that any clip of it ever had: none comes again
   StepId last_step_id = 0;  ///< the same of steps; as their ids, it is not compared
   friend bool operator==(const Reel& a, const Reel& b) {
     const auto all = [](const Reel& r) {
@@ -174,8 +174,8 @@ struct Reel {
     return all(a) == all(b);
   }
 
-  const Clip* find(int clip_id) const;
-  Clip* find(int clip_id);
+  const Clip* find(ClipId clip_id) const;
+  Clip* find(ClipId clip_id);
 
   const Source& source_of(const Clip& clip) const;
   /// Of a bus: a group without a chain.
@@ -183,18 +183,18 @@ struct Reel {
 };
 
 /// What sums sounds: the mix or a space. It has a chain of its own alone, no group and no place.
-inline bool is_bus(int clip_id) { return clip_id <= mix_clip_id; }
+inline bool is_bus(ClipId clip_id) { return clip_id <= mix_clip_id; }
 inline bool is_bus(const Clip& clip) { return is_bus(clip.id); }
 /// The reel, where what enters this bus was rendered into `sum`.
-Reel with_bus_source(Reel reel, int bus, const Source& sum);
+Reel with_bus_source(Reel reel, ClipId bus, const Source& sum);
 
 /// nullptr: there is none of this id.
-const Event* find_event(const Reel& reel, int id);
+const Event* find_event(const Reel& reel, EventId id);
 /// For an event that comes to the reel; see next_id().
-int new_event_id(Reel& reel);
+EventId new_event_id(Reel& reel);
 /// nullptr: there is none of this id.
-const Space* find_space(const Reel& reel, int id);
-Space* find_space(Reel& reel, int id);
+const Space* find_space(const Reel& reel, ClipId id);
+Space* find_space(Reel& reel, ClipId id);
 /// All its curves later by so much.
 void shift_send(Send& send, double by_s);
 /// What of the clip enters which spaces: its own sends and its group's, without those that are off.
@@ -230,7 +230,7 @@ std::vector<RunningStep> running_steps(const Reel& reel, const Clip& clip);
 
 /// Whether nothing in the two reels that a clip's sound depends on differs. The files themselves are
 /// not looked at.
-bool sounds_the_same(const Reel& a, const Reel& b, int clip_id);
+bool sounds_the_same(const Reel& a, const Reel& b, ClipId clip_id);
 
 /// A place in one of a clip's three chains.
 struct StepPlace {
@@ -251,21 +251,21 @@ void change_chains(Reel& reel, const std::function<bool(const Chain&)>& wrong,
                    const std::function<void(Chain&)>& change);
 
 /// For a clip that comes to the reel; see next_id().
-int new_clip_id(Reel& reel);
+ClipId new_clip_id(Reel& reel);
 /// Gives ids to steps that have none, or one that stands in an earlier chain already: reel, groups, clips.
 void settle_step_ids(Reel& reel);
 
 /// Lets a clip sit out of all of its group's chain, or of one step in its group's or the reel's, or takes
 /// part again.
 bool sits_out_of_group(const Reel& reel, const Clip& clip);
-void sit_out_of_group(Reel& reel, int clip_id, bool out);
-void sit_out_of_step(ChainStep& step, int clip_id, bool out);
+void sit_out_of_group(Reel& reel, ClipId clip_id, bool out);
+void sit_out_of_step(ChainStep& step, ClipId clip_id, bool out);
 /// Where the clip sits out: the labels of steps, "the group's chain".
 std::vector<std::string> sits_out_of(const Reel& reel, const Clip& clip);
 /// The clip takes part in everything again.
-void take_part(Reel& reel, int clip_id);
+void take_part(Reel& reel, ClipId clip_id);
 /// `copy` sits out wherever `clip_id` does.
-void sit_out_alike(Reel& reel, int clip_id, int copy);
+void sit_out_alike(Reel& reel, ClipId clip_id, int copy);
 /// The steps of its group's chain that the clip's sound flows through become the last of its own.
 void take_group_chain(const Reel& reel, Clip& clip);
 
@@ -273,7 +273,7 @@ void take_group_chain(const Reel& reel, Clip& clip);
 
 /// The clip's sound is now `printed`, as a new version with an empty chain upon it. Version 0 is noted
 /// when it is the first. Returns its id. `printed.id` and `.parent` are set here.
-int add_version(Reel& reel, int clip_id, Version printed, const Source& file);
+int add_version(Reel& reel, ClipId clip_id, Version printed, const Source& file);
 /// Goes to a version, with the chain that stood upon it when it was left.
 void go_to_version(Clip& clip, int version);
 /// Goes to the version that `version` was printed from, with the chain that was printed: to change it.
@@ -282,7 +282,7 @@ const Version* find_version(const Clip& clip, int version);
 
 /// A printed version that its clip does not stand upon, neither itself nor through those printed from it.
 struct UnusedVersion {
-  int clip = 0, version = 0;
+  ClipId clip = 0, version = 0;
   std::uintmax_t bytes = 0;
 };
 std::vector<UnusedVersion> unused_versions(const Reel& reel);
@@ -315,19 +315,19 @@ bool lends_room_tone(const Reel& reel, const Clip& clip);
 
 /// Adds a clip of a whole source to `group` (made when it is not there), after all others in time,
 /// under the file's name. Returns the clip's id.
-int add_clip(Reel& reel, const Source& source, const std::string& group);
+ClipId add_clip(Reel& reel, const Source& source, const std::string& group);
 
 /// A clip that is not there any more lends no room tone.
 void forget_lost_lenders(Reel& reel);
 
 /// Takes clips out; groups that have no clip any more and sources that nothing uses go with them.
-void remove_clips(Reel& reel, std::span<const int> ids);
+void remove_clips(Reel& reel, std::span<const ClipId> ids);
 
 /// Takes groups out, by their indices; no clip is in one of them.
 void drop_groups(Reel& reel, std::span<const int> groups);
 
 /// Gives clips `to` the chain of clip `from` (its own one, not the group's).
-void copy_chain(Reel& reel, int from, std::span<const int> to);
+void copy_chain(Reel& reel, ClipId from, std::span<const ClipId> to);
 
 /// The file now lies at `file`; other missing sources that lie beside it under their names follow. Where it is
 /// shorter, clips and versions keep what still lies within it; where its rate is another, their ranges are the

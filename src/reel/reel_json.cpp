@@ -4,6 +4,7 @@
 #include <set>
 
 #include "audio/error.h"
+#include "audio/id_text.h"
 #include "audio/hash.h"
 #include "reel/crossings.h"
 #include "reel/json_file.h"
@@ -229,7 +230,7 @@ Clip clip_from(const json& j, const Reel& reel, CrossedFades& crossed, const std
 // Crossfades as they stood in the fades of both clips, or not at all: then clips were summed as they
 // lay on each other.
 void take_old_crossings(Reel& reel, const CrossedFades& crossed) {
-  const auto fade_at = [&](int clip, const char* key) {
+  const auto fade_at = [&](ClipId clip, const char* key) {
     const auto at = crossed.find({clip, key});
     return at == crossed.end() ? nullptr : &at->second;
   };
@@ -302,7 +303,7 @@ ordered_json reel_to_json(const Reel& reel, const fs::path& folder) {
   ordered_json out{{"drevan_reel", newest_reel}, {"name", reel.name}, {"rate_hz", reel.rate}};
   if (!reel.target.empty()) out["target"] = reel.target;
   if (reel.last_clip_id > 0) out["last_clip_id"] = reel.last_clip_id;
-  if (reel.last_step_id > 0) out["last_step_id"] = reel.last_step_id;
+  if (reel.last_step_id != 0) out["last_step_id"] = reel.last_step_id;
   out["sources"] = out["groups"] = out["clips"] = ordered_json::array();
   for (const auto& s : reel.sources) out["sources"].push_back(source_to_json(s, folder));
   for (const auto& g : reel.groups) out["groups"].push_back(group_to_json(g, folder));
@@ -349,7 +350,8 @@ Reel reel_from_text(const std::string& text, const fs::path& folder, const std::
   reel.target = member<std::string>(j, "target", "", where);
   reel.last_clip_id = std::clamp(member(j, "last_clip_id", 0, where), 0, most_id);
   for (const auto& c : reel.clips) reel.last_clip_id = std::max(reel.last_clip_id, c.id);
-  reel.last_step_id = std::clamp(member(j, "last_step_id", 0, where), 0, most_id);
+  reel.last_step_id =
+      StepId::numbered(std::clamp(member(j, "last_step_id", 0, where), 0, most_id));
   change_chains(
       reel, [](const Chain& chain) { return !chain.steps.empty(); },
       [&](Chain& chain) { resolve_files(chain, base); });

@@ -7,6 +7,7 @@
 #include <string>
 
 #include "audio/moment.h"
+#include "reel/ids.h"
 #include "steps/curve.h"
 
 namespace drevan {
@@ -23,7 +24,7 @@ struct Film {
 struct Event {
   ReelTime at{};
   std::string name;
-  int id = 0;  ///< its own in its reel, for ever; above 0
+  EventId id = 0;  ///< its own in its reel, for ever; above 0
   friend bool operator==(const Event&, const Event&) = default;
 };
 
@@ -38,7 +39,7 @@ struct SendPlace {
 
 /// How much of what leaves a clip's chains enters a space, and where in it.
 struct Send {
-  int space = 0;        ///< see Space::clip
+  ClipId space = 0;     ///< see Space::clip
   double level_db = 0;  ///< off_send_db or below: nothing
   /// Over time, in place of the number: seconds of the reel from the clip's beginning; of a group's
   /// send from the reel's.

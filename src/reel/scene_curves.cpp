@@ -51,7 +51,7 @@ StretchBounds stretch_bounds(StretchWay way) {
   return {100 / speed.most, 100 / speed.least};
 }
 
-Edit stretch_to(const Reel& reel, int clip, HeardSpan length, StretchWay way) {
+Edit stretch_to(const Reel& reel, ClipId clip, HeardSpan length, StretchWay way) {
   require_clip(clip, "is stretched by stretching its clips");
   Draft d(reel, clip);
   if (!anchors_of(reel, d.clip).empty()) return move_bound_end(reel, clip, length, way);
@@ -77,7 +77,7 @@ Edit stretch_to(const Reel& reel, int clip, HeardSpan length, StretchWay way) {
   return d.done(fmt::format("Stretch {} to {:.2f} s", d.clip.name, seconds));
 }
 
-Edit take_out_stretch(const Reel& reel, int clip) {
+Edit take_out_stretch(const Reel& reel, ClipId clip) {
   Draft d(reel, clip);
   std::erase_if(d.clip.chain.steps, [](const ChainStep& s) {
     return s.type->id == stretch_id || s.type->id == speed_id;
@@ -91,7 +91,7 @@ std::optional<DrawnSetting> drawn_gain(const Clip& clip) {
   return DrawnSetting{steps.back().id, parameter_index(*steps.back().type, "gain_db")};
 }
 
-Edit draw_gain(const Reel& reel, int clip, std::optional<Curve> curve) {
+Edit draw_gain(const Reel& reel, ClipId clip, std::optional<Curve> curve) {
   Draft d(reel, clip);
   if (!drawn_gain(d.clip)) d.clip.chain.steps.push_back(make_step("gain"));
   ChainStep& step = d.clip.chain.steps.back();
@@ -164,7 +164,7 @@ Curve held_curve(const Curve* before, const Parameter& of, double from_s, double
   return curve;
 }
 
-Edit hold_place(const Reel& reel, int clip, double from_s, double to_s, double share) {
+Edit hold_place(const Reel& reel, ClipId clip, double from_s, double to_s, double share) {
   Draft d(reel, clip);
   ChainStep& step = placing_step(d);
   const int parameter = drawn_place(d.clip)->parameter;
@@ -176,7 +176,7 @@ Edit hold_place(const Reel& reel, int clip, double from_s, double to_s, double s
   return d.done(fmt::format("{} held on the picture", d.clip.name));
 }
 
-Edit hold_along(const Reel& reel, int clip, std::span<const HeldAt> shares) {
+Edit hold_along(const Reel& reel, ClipId clip, std::span<const HeldAt> shares) {
   Draft d(reel, clip);
   if (shares.empty()) throw impossible("There is no way to follow; nothing was changed.");
   ChainStep& step = placing_step(d);

@@ -25,9 +25,9 @@ std::optional<StretchWay> stretch_way(const Clip& clip);
 /// there; the other kind of such a step goes. What is bound within it stays, see reel/anchors.h.
 /// Stretches that follow each other are one edit. Throws
 /// Error(call) past what the step can do, telling the bounds.
-Edit stretch_to(const Reel& reel, int clip, HeardSpan length, StretchWay way);
+Edit stretch_to(const Reel& reel, ClipId clip, HeardSpan length, StretchWay way);
 /// Its own length again.
-Edit take_out_stretch(const Reel& reel, int clip);
+Edit take_out_stretch(const Reel& reel, ClipId clip);
 
 /// A setting of the clip's own chain that is drawn in the Scene.
 struct DrawnSetting {
@@ -38,7 +38,7 @@ struct DrawnSetting {
 std::optional<DrawnSetting> drawn_gain(const Clip& clip);
 /// The gain along the clip; the step is added at the end of its own chain where it is not there.
 /// Empty: it stands still, at 0 dB. Draws that follow each other are one edit.
-Edit draw_gain(const Reel& reel, int clip, std::optional<Curve> curve);
+Edit draw_gain(const Reel& reel, ClipId clip, std::optional<Curve> curve);
 
 /// What places the clip from left to right: the azimuth of an `acoustics` step of its own chain,
 /// else its last `pan`.
@@ -54,12 +54,12 @@ Curve held_curve(const Curve* before, const Parameter& of, double from_s, double
 /// Holds it at `share` of the picture from `from_s` to `to_s` (one moment: a point there), in place
 /// of what its curve does there; a `pan` is added where nothing places it. Holds that follow each
 /// other are one edit.
-Edit hold_place(const Reel& reel, int clip, double from_s, double to_s, double share);
+Edit hold_place(const Reel& reel, ClipId clip, double from_s, double to_s, double share);
 /// The same along a way that is known: `shares` rise in time. As few points as keep within half a
 /// percent of the picture's width.
 struct HeldAt {
   double s = 0, share = 0;
 };
-Edit hold_along(const Reel& reel, int clip, std::span<const HeldAt> shares);
+Edit hold_along(const Reel& reel, ClipId clip, std::span<const HeldAt> shares);
 
 }  // namespace drevan::edits

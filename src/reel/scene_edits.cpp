@@ -29,7 +29,7 @@ T& one_of(SharedList<T>& all, int index, const char* what) {
 
 void sort_events(Reel& reel) { reel.events.stable_sort(std::less{}, &Event::at); }
 
-Event& event_in(Reel& reel, int id) {
+Event& event_in(Reel& reel, EventId id) {
   const auto at = std::ranges::find(reel.events, id, &Event::id);
   if (at != reel.events.end()) return reel.events[static_cast<size_t>(at - reel.events.begin())];
   throw impossible("That event is not in the reel any more; nothing was changed.");
@@ -40,7 +40,7 @@ Space& space_in(Reel& reel, int id) {
   throw impossible("That space is not in the reel any more; nothing was changed.");
 }
 
-std::string own_name(const Reel& reel, const std::string& name, int space) {
+std::string own_name(const Reel& reel, const std::string& name, ClipId space) {
   const std::string proper = proper_name(name, "A space");
   for (const Space& s : reel.spaces)
     if (s.clip.id != space && s.clip.name == proper)
@@ -90,7 +90,7 @@ Edit add_film(const Reel& reel, const std::filesystem::path& file, ReelTime plac
 }
 Edit add_clip_at(const Reel& reel, const Source& source, const std::string& group, ReelTime place) {
   Edit edit = edit_of(reel, "");
-  const int id = add_clip(edit.next, source, proper_name(group, "A group"));
+  const ClipId id = add_clip(edit.next, source, proper_name(group, "A group"));
   Clip& clip = *edit.next.find(id);
   clip.place = moment(place);
   edit.label = fmt::format("Add {}", clip.name);
@@ -163,7 +163,7 @@ Edit add_events(const Reel& reel, std::span<const Event> events, const std::stri
   sort_events(edit.next);
   return edit;
 }
-Edit move_event(const Reel& reel, int event, ReelTime at) {
+Edit move_event(const Reel& reel, EventId event, ReelTime at) {
   Edit edit = edit_of(reel, "");
   Event& moved = event_in(edit.next, event);
   moved.at = moment(at);
@@ -172,14 +172,14 @@ Edit move_event(const Reel& reel, int event, ReelTime at) {
   sort_events(edit.next);
   return edit;
 }
-Edit rename_event(const Reel& reel, int event, const std::string& name) {
+Edit rename_event(const Reel& reel, EventId event, const std::string& name) {
   Edit edit = edit_of(reel, "Name an event");
   event_in(edit.next, event).name = proper_name(name, "An event");
   return edit;
 }
-Edit remove_events(const Reel& reel, std::span<const int> events) {
+Edit remove_events(const Reel& reel, std::span<const EventId> events) {
   Edit edit = edit_of(reel, fmt::format("Take out {}", counted(events.size(), "event")));
-  for (const int id : events) event_in(edit.next, id);
+  for (const EventId id : events) event_in(edit.next, id);
   erase_if(edit.next.events,
            [&](const Event& e) { return std::ranges::find(events, e.id) != events.end(); });
   return edit;
@@ -190,7 +190,7 @@ Edit add_space(const Reel& reel, const std::string& name, const Chain& chain) {
   Space space;
   space.clip.name = own_name(reel, name, 0);
   int last = -edit.next.last_space_id;
-  space.clip.id = -next_id(last, [&](int id) { return id == 1 || find_space(reel, -id); });
+  space.clip.id = -next_id(last, [&](ClipId id) { return id == 1 || find_space(reel, -id); });
   edit.next.last_space_id = -last;
   space.clip.source = space.clip.group = -1;
   space.clip.chain = for_everyone(chain);
@@ -199,12 +199,12 @@ Edit add_space(const Reel& reel, const std::string& name, const Chain& chain) {
   settle_step_ids(edit.next);
   return edit;
 }
-Edit rename_space(const Reel& reel, int space, const std::string& name) {
+Edit rename_space(const Reel& reel, ClipId space, const std::string& name) {
   Edit edit = edit_of(reel, "Name a space");
   space_in(edit.next, space).clip.name = own_name(reel, name, space);
   return edit;
 }
-Edit remove_space(const Reel& reel, int space) {
+Edit remove_space(const Reel& reel, ClipId space) {
   Edit edit = edit_of(reel, "");
   edit.label = fmt::format("Take out the space {}", space_in(edit.next, space).clip.name);
   erase_if(edit.next.spaces, [&](const Space& s) { return s.clip.id == space; });
@@ -220,7 +220,7 @@ Edit remove_space(const Reel& reel, int space) {
   forget(edit.next.groups);
   return edit;
 }
-Edit set_space_level(const Reel& reel, int space, double level_db) {
+Edit set_space_level(const Reel& reel, ClipId space, double level_db) {
   Edit edit = edit_of(reel, "", fmt::format("level of space {}", space));
   Space& s = space_in(edit.next, space);
   s.level_db = std::clamp(level_db, least_space_db, most_space_db);
@@ -228,7 +228,7 @@ Edit set_space_level(const Reel& reel, int space, double level_db) {
   return edit;
 }
 
-Edit set_send(const Reel& reel, Feeder from, int space, double level_db) {
+Edit set_send(const Reel& reel, Feeder from, ClipId space, double level_db) {
   const bool of_clip = from.of == Feeder::Of::clip;
   Edit edit = edit_of(
       reel, "", fmt::format("send of {} {} to {}", of_clip ? "clip" : "group", from.index, space));

@@ -14,7 +14,7 @@ namespace drevan::edits {
 // --- places ---
 
 struct PlacedClip {
-  int clip = 0;
+  ClipId clip = 0;
   ReelTime place{};
 };
 /// None goes before the reel's beginning: then all are held back by as much. Moves of the same
@@ -38,7 +38,7 @@ Edit set_reference(const Reel& reel, const std::filesystem::path& file);
 struct ToneClip {
   Source source;
   ReelTime place{};           ///< where it begins, already within the clip before
-  int before = 0, after = 0;  ///< by id
+  ClipId before = 0, after = 0;  ///< by id
 };
 /// Each becomes a clip of the group with the own chain of clip `like`, but for what would change its
 /// length; it lies over `fade_s` on its neighbours, with which it is crossfaded.
@@ -53,18 +53,18 @@ Edit add_event(const Reel& reel, const Event& event);
 Edit add_events(const Reel& reel, std::span<const Event> events, const std::string& label);
 /// Its place among the others may change with its moment. Moves that follow each other are one
 /// edit.
-Edit move_event(const Reel& reel, int event, ReelTime at);
-Edit rename_event(const Reel& reel, int event, const std::string& name);
-Edit remove_events(const Reel& reel, std::span<const int> events);
+Edit move_event(const Reel& reel, EventId event, ReelTime at);
+Edit rename_event(const Reel& reel, EventId event, const std::string& name);
+Edit remove_events(const Reel& reel, std::span<const EventId> events);
 
 // --- spaces ---
 
 /// With this chain; its name must be its own.
 Edit add_space(const Reel& reel, const std::string& name, const Chain& chain = {});
-Edit rename_space(const Reel& reel, int space, const std::string& name);
+Edit rename_space(const Reel& reel, ClipId space, const std::string& name);
 /// What was sent to it goes nowhere; clips that were heard through it alone are heard directly.
-Edit remove_space(const Reel& reel, int space);
-Edit set_space_level(const Reel& reel, int space, double level_db);
+Edit remove_space(const Reel& reel, ClipId space);
+Edit set_space_level(const Reel& reel, ClipId space, double level_db);
 
 /// Who feeds a space: a clip, or all clips of a group.
 struct Feeder {
@@ -73,7 +73,7 @@ struct Feeder {
 };
 /// The same all the time; turns of one send that follow each other are one edit. At off_send_db a
 /// group sends nothing; a clip then sends nothing whatever its group does.
-Edit set_send(const Reel& reel, Feeder from, int space, double level_db);
+Edit set_send(const Reel& reel, Feeder from, ClipId space, double level_db);
 /// Whether it is heard in the mix itself, not only through spaces.
 Edit set_direct(const Reel& reel, Feeder from, bool direct);
 Edit set_group_kind(const Reel& reel, int group, GroupKind kind);

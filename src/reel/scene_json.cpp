@@ -158,7 +158,7 @@ void scene_to_json(ordered_json& out, const Reel& reel, const fs::path& folder) 
   }
   for (const Crossfade& c : reel.crossfades) out["crossfades"].push_back(crossfade_to_json(c));
   for (const Event& e : reel.events) out["events"].push_back(event_to_json(e));
-  if (reel.last_event_id > 0) out["last_event_id"] = reel.last_event_id;
+  if (reel.last_event_id != 0) out["last_event_id"] = reel.last_event_id;
   if (reel.recording != RecordingFormat{}) out["recording"] = recording_to(reel.recording, folder);
   if (!reel.reference.empty()) path_to_json(out["reference"], reel.reference, folder);
   if (reel.last_space_id < mix_clip_id) out["last_space_id"] = reel.last_space_id;
@@ -195,12 +195,13 @@ void scene_from_json(const json& j, Reel& reel, const fs::path& folder, const st
     const auto here = fmt::format("{}, event {}", where, reel.events.size());
     only_members(one, {"s", "name", "id"}, here);
     Event event{moment_from(one, "s", here), member<std::string>(one, "name", "", here),
-                member(one, "id", 0, here)};
-    if (event.id < 0 || event.id > most_id || (event.id != 0 && find_event(reel, event.id)))
+                EventId::numbered(member(one, "id", 0, here))};
+    if (event.id.number() < 0 || event.id.number() > most_id || (event.id != 0 && find_event(reel, event.id)))
       throw wrong(here, fmt::format("\"id\" must be 1 to {} and its own.", most_id));
     reel.events.push_back(std::move(event));
   }
-  reel.last_event_id = std::clamp(member(j, "last_event_id", 0, where), 0, most_id);
+  reel.last_event_id =
+      EventId::numbered(std::clamp(member(j, "last_event_id", 0, where), 0, most_id));
   for (const Event& e : reel.events) reel.last_event_id = std::max(reel.last_event_id, e.id);
   // Before version 7 they had none.
   reel.events.change_where([](const Event& e) { return e.id == 0; },

@@ -65,7 +65,7 @@ SendPlace place_from_json(const json& j, const std::string& where) {
   return out;
 }
 
-bool stands_in(const std::vector<Send>& sends, int space) {
+bool stands_in(const std::vector<Send>& sends, ClipId space) {
   return std::ranges::any_of(sends, [&](const Send& s) { return s.space == space && s.place; });
 }
 
@@ -149,7 +149,7 @@ std::string feeder_name(const Reel& reel, Feeder from) {
 }
 
 // The feeder's own send; one that its group has becomes its own, as it stands.
-Send* own_send(Reel& reel, Feeder from, int space) {
+Send* own_send(Reel& reel, Feeder from, ClipId space) {
   auto& sends = sends_in(reel, from);
   auto at = std::ranges::find(sends, space, &Send::space);
   if (at != sends.end()) return &*at;
@@ -167,7 +167,7 @@ const Space& space_of(const Reel& reel, int id) {
 
 }  // namespace
 
-Edit draw_send(const Reel& reel, Feeder from, int space, std::optional<Curve> level) {
+Edit draw_send(const Reel& reel, Feeder from, ClipId space, std::optional<Curve> level) {
   Edit edit{.next = reel, .label = {}};
   const std::string name = space_of(reel, space).clip.name;
   if (level) require_curve(*level, send_level_parameter());
@@ -180,7 +180,7 @@ Edit draw_send(const Reel& reel, Feeder from, int space, std::optional<Curve> le
   return edit;
 }
 
-Edit place_in_space(const Reel& reel, Feeder from, int space, std::optional<SendPlace> place) {
+Edit place_in_space(const Reel& reel, Feeder from, ClipId space, std::optional<SendPlace> place) {
   Edit edit{.next = reel, .label = {}};
   const Space& of = space_of(reel, space);
   if (!placing_step(of))

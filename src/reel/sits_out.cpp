@@ -18,7 +18,7 @@ void take_group_chain(const Reel& reel, Clip& clip) {
 
 namespace {
 
-void put(std::vector<int>& ids, int id, bool in) {
+void put(std::vector<ClipId>& ids, int id, bool in) {
   const auto at = std::ranges::lower_bound(ids, id);
   const bool there = at != ids.end() && *at == id;
   if (in && !there) ids.insert(at, id);
@@ -38,7 +38,7 @@ void each_list(AnyReel& reel, Do&& act) {
 
 }  // namespace
 
-void sit_out_of_group(Reel& reel, int clip_id, bool out) {
+void sit_out_of_group(Reel& reel, ClipId clip_id, bool out) {
   const Clip* clip = reel.find(clip_id);
   if (clip && !is_bus(*clip))
     put(reel.groups.at(static_cast<size_t>(clip->group)).sits_out, clip_id, out);
@@ -47,25 +47,25 @@ bool sits_out_of_group(const Reel& reel, const Clip& clip) {
   return std::ranges::binary_search(reel.group_of(clip).sits_out, clip.id);
 }
 
-void sit_out_of_step(ChainStep& step, int clip_id, bool out) { put(step.sits_out, clip_id, out); }
+void sit_out_of_step(ChainStep& step, ClipId clip_id, bool out) { put(step.sits_out, clip_id, out); }
 
 std::vector<std::string> sits_out_of(const Reel& reel, const Clip& clip) {
   std::vector<std::string> out;
-  each_list(reel, [&](int group, const std::vector<int>& ids, std::string_view what) {
+  each_list(reel, [&](int group, const std::vector<ClipId>& ids, std::string_view what) {
     if ((group < 0 || group == clip.group) && std::ranges::binary_search(ids, clip.id))
       out.emplace_back(what);
   });
   return out;
 }
 
-void sit_out_alike(Reel& reel, int clip_id, int copy) {
-  each_list(reel, [&](int, std::vector<int>& ids, std::string_view) {
+void sit_out_alike(Reel& reel, ClipId clip_id, int copy) {
+  each_list(reel, [&](int, std::vector<ClipId>& ids, std::string_view) {
     if (std::ranges::binary_search(ids, clip_id)) put(ids, copy, true);
   });
 }
 
-void take_part(Reel& reel, int clip_id) {
-  each_list(reel, [&](int, std::vector<int>& ids, std::string_view) { put(ids, clip_id, false); });
+void take_part(Reel& reel, ClipId clip_id) {
+  each_list(reel, [&](int, std::vector<ClipId>& ids, std::string_view) { put(ids, clip_id, false); });
 }
 
 }  // namespace drevan

@@ -21,7 +21,7 @@ enum class StandsBy {
 
 struct Standing {
   StandsBy by = StandsBy::nothing;
-  int space = 0;           ///< where by a space
+  ClipId space = 0;           ///< where by a space
   edits::Feeder feeder{};  ///< who stands there: the clip, or all of its group
   double azimuth_deg = 0;  ///< 0 ahead, 90 on the right
   double distance_m = 2;   ///< of no meaning by pan
@@ -48,9 +48,9 @@ struct Hold {
   bool over_time = true;
   bool alone = false;
 };
-Edit hold_at(const Reel& reel, int clip, const Hold& hold);
+Edit hold_at(const Reel& reel, ClipId clip, const Hold& hold);
 /// Along a way over the picture that is known, see hold_along(): by whatever says where it stands.
-Edit follow_along(const Reel& reel, int clip, std::span<const HeldAt> shares);
+Edit follow_along(const Reel& reel, ClipId clip, std::span<const HeldAt> shares);
 
 }  // namespace edits
 }  // namespace drevan

@@ -16,7 +16,7 @@ bool is_other_chosen(const Clip& clip, const Clip& other) {
 
 }  // namespace
 
-std::vector<int> takes_of(const Reel& reel, const Clip& clip) {
+std::vector<ClipId> takes_of(const Reel& reel, const Clip& clip) {
   if (clip.line == 0) return {};  // as nearly all are
   std::vector<int> out;
   for (const auto& c : reel.clips)
@@ -46,7 +46,7 @@ bool LeftOut::operator()(const Clip& clip) const {
   return clip.line != 0 && !clip.chosen && lines_.contains(clip.line);
 }
 
-std::vector<int> rendered_clips(const Reel& reel) {
+std::vector<ClipId> rendered_clips(const Reel& reel) {
   std::vector<int> out;
   const LeftOut left_out(reel);
   for (const auto& c : reel.clips)
@@ -56,14 +56,14 @@ std::vector<int> rendered_clips(const Reel& reel) {
 
 namespace edits {
 
-Edit make_takes(const Reel& reel, std::span<const int> clips) {
+Edit make_takes(const Reel& reel, std::span<const ClipId> clips) {
   if (clips.size() < 2)
     throw impossible("Mark the clips that are takes of one line, with Ctrl and a click.");
   Edit edit{reel, fmt::format("Takes of one line: {}", counted(clips.size(), "clip"))};
   int line = 0;
   for (const auto& c : reel.clips) line = std::max(line, c.line);
   ++line;
-  for (const int id : clips) {
+  for (const ClipId id : clips) {
     require_clip(id, "is made of all clips");
     Clip& clip = clip_in(edit.next, id);
     clip.line = line;
@@ -72,7 +72,7 @@ Edit make_takes(const Reel& reel, std::span<const int> clips) {
   return edit;
 }
 
-Edit choose_take(const Reel& reel, int clip) {
+Edit choose_take(const Reel& reel, ClipId clip) {
   require_clip(clip, "is made of all clips");
   Draft d(reel, clip);
   if (takes_of(reel, d.clip).empty())
@@ -84,9 +84,9 @@ Edit choose_take(const Reel& reel, int clip) {
   return d.done(fmt::format("Choose {}", d.clip.name));
 }
 
-Edit part_takes(const Reel& reel, std::span<const int> clips) {
+Edit part_takes(const Reel& reel, std::span<const ClipId> clips) {
   Edit edit{reel, "No takes any more"};
-  for (const int id : clips) {
+  for (const ClipId id : clips) {
     Clip& clip = clip_in(edit.next, id);
     clip.line = 0;
     clip.chosen = true;

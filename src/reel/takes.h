@@ -10,7 +10,7 @@
 namespace drevan {
 
 /// The takes of a clip's line, itself among them, as they stand in the reel; empty: it is no take.
-std::vector<int> takes_of(const Reel& reel, const Clip& clip);
+std::vector<ClipId> takes_of(const Reel& reel, const Clip& clip);
 /// Whether it is neither rendered nor summed: another take of its line is chosen, or the clip that
 /// it was made into stands in its place.
 bool left_out(const Reel& reel, const Clip& clip);
@@ -21,18 +21,19 @@ class LeftOut {
   bool operator()(const Clip& clip) const;
 
  private:
-  std::set<int> ids_, lines_;  // clips there are; lines of which a take is chosen
+  std::set<ClipId> ids_;  // clips there are
+  std::set<int> lines_;   // those of which a take is chosen
 };
 /// The ids of all clips that are not.
-std::vector<int> rendered_clips(const Reel& reel);
+std::vector<ClipId> rendered_clips(const Reel& reel);
 
 namespace edits {
 
 /// The first is chosen. Clips that were takes of other lines leave these.
-Edit make_takes(const Reel& reel, std::span<const int> clips);
-Edit choose_take(const Reel& reel, int clip);
+Edit make_takes(const Reel& reel, std::span<const ClipId> clips);
+Edit choose_take(const Reel& reel, ClipId clip);
 /// Each stands for itself again.
-Edit part_takes(const Reel& reel, std::span<const int> clips);
+Edit part_takes(const Reel& reel, std::span<const ClipId> clips);
 
 }  // namespace edits
 }  // namespace drevan

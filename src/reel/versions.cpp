@@ -23,7 +23,7 @@ void leave_version(Clip& clip) {
 
 }  // namespace
 
-int add_version(Reel& reel, int clip_id, Version printed, const Source& file) {
+int add_version(Reel& reel, ClipId clip_id, Version printed, const Source& file) {
   Clip* clip = reel.find(clip_id);
   if (!clip) return 0;
   if (clip->versions.empty())

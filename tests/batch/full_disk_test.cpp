@@ -106,7 +106,7 @@ TEST_F(FullDiskTest, RecipesAndReportsSaySo) {
 TEST_F(FullDiskTest, EveryClipOfABatchFailsAloneAndTheBatchEnds) {
   BatchOptions options;
   options.folder = out();
-  const std::vector<int> ids{reel.clips[0].id, reel.clips[1].id};
+  const std::vector<ClipId> ids{reel.clips[0].id, reel.clips[1].id};
   const auto jobs = batch_jobs(reel, ids);
   std::vector<JobResult> results;
   {

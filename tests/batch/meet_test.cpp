@@ -107,7 +107,7 @@ TEST_F(MeetTest, AGroupMayShareOneClipsRoomTone) {
   // Its own comes first.
   reel.find(b)->room_tone = ClipRange{0.1, 0.9};
   EXPECT_EQ(clip_sound(reel, *reel.find(b)).shared_tone, nullptr);
-  const int gone[] = {a};
+  const ClipId gone[] = {a};
   remove_clips(reel, gone);
   reel.find(b)->room_tone.reset();
   EXPECT_FALSE(clip_sound(reel, *reel.find(b)).has_room_tone());

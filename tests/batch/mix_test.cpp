@@ -131,7 +131,7 @@ TEST(Mix, AFailedClipIsLeftOutAndCancelLeavesNothing) {
 TEST(DropInPlace, RenderedClipsCarryTheirPlaceInSamples) {
   const TempFolder t;
   const Reel reel = small_reel(t);
-  const std::vector<int> ids{1, 2, 3};
+  const std::vector<ClipId> ids{1, 2, 3};
   FindingStore store;
   const CancelToken never{};
   const auto results = run_batch(batch_jobs(reel, ids), into(t), store, never, {});
@@ -151,7 +151,7 @@ TEST(DropInPlace, RenderedClipsCarryTheirPlaceInSamples) {
 TEST(Formats, SeveralAtOnceAreTheSameSound) {
   const TempFolder t;
   const Reel reel = small_reel(t);
-  const std::vector<int> ids{1};
+  const std::vector<ClipId> ids{1};
   BatchOptions o = into(t);
   o.samples = SampleType::int24;
   o.also = {{Container::flac, SampleType::int24}, {Container::wav, SampleType::int16}};
@@ -178,7 +178,7 @@ TEST(Formats, SeveralAtOnceAreTheSameSound) {
 TEST(Pause, HoldsABatchAndLetsItGoOn) {
   const TempFolder t;
   const Reel reel = small_reel(t);
-  const std::vector<int> ids{1, 2, 3};
+  const std::vector<ClipId> ids{1, 2, 3};
   std::atomic<bool> pause{true};
   BatchOptions o = into(t);
   o.pause = &pause;

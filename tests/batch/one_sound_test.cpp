@@ -37,7 +37,7 @@ class OneSound : public testing::TestWithParam<ToneState> {
                                  test::with("compressor", {{"threshold_db", -30}})};
     if (GetParam() == ToneState::marked) reel.clips[0].room_tone = ClipRange{{0.1}, {0.9}};
     if (GetParam() == ToneState::lent) {
-      const int lender = add_clip(reel, examine_source(t / "room.wav"), "Ines");
+      const ClipId lender = add_clip(reel, examine_source(t / "room.wav"), "Ines");
       reel.find(lender)->room_tone = ClipRange{{0.5}, {2.5}};
       reel.find(lender)->place = {20};
       reel.groups[0].room_tone_clip = lender;
@@ -53,7 +53,7 @@ class OneSound : public testing::TestWithParam<ToneState> {
     return o;
   }
   AudioBuffer batch() {
-    const int one[] = {1};
+    const ClipId one[] = {1};
     const auto done = run_batch(batch_jobs(reel, one), options("batch"), store, never, {});
     return test::read_all(done[0].output);
   }

@@ -22,7 +22,7 @@ class OwnPlaces : public testing::Test {
     reel.clips[1].place = ReelTime{3};
     reel = edits::add_space(reel, "Room", {{test::with("acoustics", {{"level", 1}})}}).next;
     room = reel.spaces[0].clip.id;
-    for (const int clip : {1, 2}) {
+    for (const ClipId clip : {1, 2}) {
       reel = edits::set_send(reel, {Feeder::Of::clip, clip}, room, 0).next;
       reel = edits::set_direct(reel, {Feeder::Of::clip, clip}, false).next;
     }

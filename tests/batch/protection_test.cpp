@@ -26,7 +26,7 @@ class Protection : public testing::Test {
   test::Ran call(const std::string& arguments) { return test::run(cli(arguments)); }
   void recipe(const char* name = "g.recipe", double db = -6) { save_recipe({"g", "", {{test::with("gain", {{"gain_db", db}})}}, {}}, t_ / name); }
   std::vector<BatchJob> all(const Reel& reel) {
-    std::vector<int> ids;
+    std::vector<ClipId> ids;
     for (const auto& c : reel.clips) ids.push_back(c.id);
     return batch_jobs(reel, ids);
   }

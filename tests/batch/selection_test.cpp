@@ -46,7 +46,7 @@ class SelectionTest : public testing::Test {
 
 TEST_F(SelectionTest, OneClipMadeOfSeveralSoundsAsTheyDidAndComesApart) {
   const AudioBuffer before = mix_of(reel, "before");
-  const int ids[] = {1, 2};
+  const ClipId ids[] = {1, 2};
   const RenderedPart one = render_one(reel, ids, t / "one.wav", store, not_cancelled);
   EXPECT_EQ(one.sound.frames, 72000);
   EXPECT_EQ(one.begin.s, 2);
@@ -75,7 +75,7 @@ TEST_F(SelectionTest, OneClipMadeOfSeveralSoundsAsTheyDidAndComesApart) {
   // Apart again, or removed: nothing is lost.
   const Reel apart = edits::take_apart(made, clip.id).next;
   EXPECT_EQ(rendered_clips(apart), (std::vector<int>{1, 2, 3}));
-  const int gone[] = {clip.id};
+  const ClipId gone[] = {clip.id};
   EXPECT_EQ(rendered_clips(edits::remove_clips(made, gone).next), (std::vector<int>{1, 2, 3}));
   EXPECT_THROW(edits::take_apart(reel, 1), Error);
   EXPECT_THROW(render_one(reel, ids, t / "one.wav", store, not_cancelled), Error);
@@ -84,7 +84,7 @@ TEST_F(SelectionTest, OneClipMadeOfSeveralSoundsAsTheyDidAndComesApart) {
 TEST_F(SelectionTest, OfSeveralGroupsItBringsTheirChainsAlong) {
   reel.clips[1].layered = true;  // in a group of its own it would cross nothing of its old row
   const AudioBuffer before = mix_of(reel, "before");
-  const int ids[] = {2, 3};
+  const ClipId ids[] = {2, 3};
   const RenderedPart one = render_one(reel, ids, t / "one.wav", store, not_cancelled);
   const Reel made = edits::make_one(reel, ids, one.sound, one.begin).next;
   EXPECT_EQ(made.group_of(made.clips.back()).name, "Made of several");
@@ -99,7 +99,7 @@ TEST_F(SelectionTest, WhatIsMarkedIsWrittenAsItIsHeardInTheMix) {
   reel = edits::set_send(reel, {edits::Feeder::Of::clip, 1}, reel.spaces[0].clip.id, 0).next;
   reel.mix.chain.steps = {test::with("gain", {{"gain_db", 2}})};
   settle_step_ids(reel);
-  const int ids[] = {1};
+  const ClipId ids[] = {1};
   const MixFile file = render_selection(reel, ids, t / "marked.wav", Container::wav,
                                         SampleType::float32, store, not_cancelled);
   EXPECT_TRUE(file.levels.loudness_lufs);
@@ -120,7 +120,7 @@ TEST_F(SelectionTest, WhatIsMarkedIsWrittenAsItIsHeardInTheMix) {
   const AudioBuffer whole = mix_of(reel, "whole");
   AudioBuffer sum(whole.channels(), whole.frames());
   for (const Clip& c : reel.clips) {
-    const int one[] = {c.id};
+    const ClipId one[] = {c.id};
     const auto part = t / ("part" + std::to_string(c.id) + ".wav");
     render_selection(reel, one, part, Container::wav, SampleType::float32, store, not_cancelled);
     const AudioBuffer x = test::read_all(part);
@@ -146,7 +146,7 @@ TEST_F(SelectionTest, MarkedClipsStretchByOneFactorAboutTheirCommonStart) {
   EXPECT_DOUBLE_EQ(next.clips[2].place.s, 4);
   const AudioBuffer mix = mix_of(next, "stretched");
   EXPECT_NEAR(static_cast<double>(mix.frames()) / 48000, 5, 0.01) << "c still ends last";
-  for (const int id : {1, 2})
+  for (const ClipId id : {1, 2})
     EXPECT_EQ(edits::stretch_way(*next.find(id)), edits::StretchWay::pitch);
   // One that is stretched like tape stays so; past what one can, none is stretched.
   const Reel tape = edits::stretch_to(reel, 2, HeardSpan{1.2}, edits::StretchWay::tape).next;

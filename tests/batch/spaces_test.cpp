@@ -124,7 +124,7 @@ TEST_F(Spaces, AClipRenderedAloneIsItsPartBeforeTheSumBitForBit) {
   BatchOptions o;
   o.folder = t / "alone";
   o.samples = SampleType::float32;
-  const int ids[] = {2};
+  const ClipId ids[] = {2};
   const auto alone = run_batch(batch_jobs(reel, ids), o, store, never, {});
   const AudioBuffer x = test::read_all(alone[0].output);
   for (int c = 0; c < 2; ++c)

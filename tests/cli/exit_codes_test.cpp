@@ -159,7 +159,7 @@ TEST_F(ExitCodes, WhatIsStoppedEndsWithItsCode) {
   AudioBuffer x = test::noise(0.05, 300, 3);
   test::write_wav(t / "long.wav", x);
   Reel long_one = reel;
-  const int id = add_clip(long_one, examine_source(t / "long.wav"), "One");
+  const ClipId id = add_clip(long_one, examine_source(t / "long.wav"), "One");
   long_one.find(id)->chain.steps = {make_step("pitch"), make_step("noise-reduction")};
   long_one.find(id)->room_tone = ClipRange{{1}, {3}};
   settle_step_ids(long_one);

@@ -98,7 +98,7 @@ TEST_F(ListeningTest, TheLampCountsPlacesOverFullScaleAndGoesFromOneToTheNext) {
 }
 
 TEST_F(ListeningTest, WhatWasHeardIsKnownUntilTheChainChangesAndOutlivesClosing) {
-  const int clip = d.work().selection.clip_id();
+  const ClipId clip = d.work().selection.clip_id();
   ASSERT_TRUE(d.wait_for([&] { return d.work().heard.share(clip).has_value(); }));
   EXPECT_EQ(d.work().heard.share(clip), 0.0);
   QTest::keyClick(&d.window, Qt::Key_Space);

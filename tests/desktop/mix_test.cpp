@@ -89,7 +89,7 @@ TEST_F(MixTest, FollowsItsClipsAndIsHeard) {
   const double before = loudness();
   const auto key = reel().mix_source.path;
   const int first = reel().clips[0].id, second = reel().clips[1].id, third = reel().clips[2].id;
-  for (const int id : {first, second, third})
+  for (const ClipId id : {first, second, third})
     d.edit_reel(edits::set_chain, id, Chain{{test::with("gain", {{"gain_db", -12}})}},
                 std::string("quieter"));
   ASSERT_TRUE(d.wait_for([&] { return reel().mix_source.path != key; }));

@@ -188,8 +188,8 @@ TEST_F(RecordingDeskTest, InTheSceneATakeStandsToTheSampleWhereItWasHeard) {
   pre_roll->setValue(0.5);
   const Clip opening = *reel().find(d.clip_named("opening"));
   Reel alone = reel();
-  const std::vector<int> others = [&] {
-    std::vector<int> ids;
+  const std::vector<ClipId> others = [&] {
+    std::vector<ClipId> ids;
     for (const auto& c : alone.clips)
       if (c.id != opening.id) ids.push_back(c.id);
     return ids;

@@ -212,9 +212,9 @@ TEST_F(SceneRowsTest, DraggingThePlayheadIsHeard) {
 
 TEST_F(SceneRowsTest, ASpaceAndTheMixHaveARowAndALineOverIt) {
   open();
-  const int space = reel().spaces[0].clip.id;
+  const ClipId space = reel().spaces[0].clip.id;
   EXPECT_TRUE(rows().bus_rect().isEmpty());
-  for (const int bus : {space, mix_clip_id}) {
+  for (const ClipId bus : {space, mix_clip_id}) {
     if (bus == space) {
       d.window.scene().spaces().findChild<QToolButton*>("space_name")->click();
     } else {

@@ -74,7 +74,7 @@ void own_work(MainWindow& window, Shots& shots, const QString& folder) {
   });
   delete sheet;
   const auto marked = [&] {
-    std::vector<int> ids;
+    std::vector<ClipId> ids;
     for (const auto& c : w.document.reel().clips)
       if (c.name.starts_with("narrator, second evening ")) ids.push_back(c.id);
     return ids;

@@ -157,7 +157,7 @@ TEST_F(CrossingsTest, EveryEditThatMovesAnEdgeLeavesTheRowAsLoud) {
   EXPECT_NEAR(level(start, 4, 5), alone, 0.5);
   const Reel other = settled(edits::choose_take(start, 3), start);
   EXPECT_NEAR(level(other, 4, 5), alone, 0.5) << "another take is chosen";
-  const int gone[] = {2};
+  const ClipId gone[] = {2};
   const Reel without = settled(edits::remove_clips(placed(reel, on), gone), reel);
   EXPECT_NEAR(level(without, 4, 5), alone, 0.5) << "one is removed";
   const Reel shorter = settled(edits::trim(start, 1, {{0}, {3.0}}), start);

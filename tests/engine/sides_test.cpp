@@ -81,7 +81,7 @@ class Sides : public testing::Test {
     settle_step_ids(reel);
   }
   StepId id() const { return reel.clips[0].chain.steps[0].id; }
-  Reel with_side(int clip) const {
+  Reel with_side(ClipId clip) const {
     return edits::set_side(reel, 1, id(), 0, {SideChoice::From::clip, clip, {}, {}}).next;
   }
   AudioBuffer processed(const ClipPlan& plan, std::vector<std::string>* told = nullptr) {

@@ -57,19 +57,19 @@ class Walk {
   double between(double a, double b) {
     return a + (b - a) * static_cast<double>(random_() % 10001) / 10000;
   }
-  int clip(const Reel& reel) {
+  ClipId clip(const Reel& reel) {
     return reel.clips.empty() ? 0 : reel.clips[pick(reel.clips.size())].id;
   }
   std::vector<int> some(const Reel& reel) {
     std::vector<int> out;
     for (unsigned n = 1 + pick(3); n > 0; --n)
-      if (const int id = clip(reel); std::ranges::find(out, id) == out.end()) out.push_back(id);
+      if (const ClipId id = clip(reel); std::ranges::find(out, id) == out.end()) out.push_back(id);
     return out;
   }
-  int event(const Reel& reel) {
+  EventId event(const Reel& reel) {
     return reel.events.empty() ? 0 : reel.events[pick(reel.events.size())].id;
   }
-  int space(const Reel& reel) {
+  ClipId space(const Reel& reel) {
     return reel.spaces.empty() ? 0 : reel.spaces[pick(reel.spaces.size())].clip.id;
   }
   Curve curve(double least, double most) {
@@ -101,7 +101,7 @@ class Walk {
   }
 
   edits::Edit any(const Reel& reel) {
-    const int id = clip(reel);
+    const ClipId id = clip(reel);
     const double length = reel.find(id) ? clip_seconds(reel, *reel.find(id)) : 1;
     const auto way = chance(2) ? edits::StretchWay::pitch : edits::StretchWay::tape;
     const auto at = [&] { return ClipTime{between(-0.2, length + 0.2)}; };
@@ -153,7 +153,7 @@ class Walk {
         return e ? edits::follow_event(std::move(moved), e->at, to) : moved;
       }
       case 16: {
-        const int gone[] = {event(reel)};
+        const ClipId gone[] = {event(reel)};
         return edits::remove_events(reel, gone);
       }
       case 17:
@@ -185,7 +185,7 @@ class Walk {
                       {{chance(2) ? make_step("reverse")
                                   : test::with("speed", {{"speed_pct", between(30, 300)}})}},
                       {}};
-        const int one[] = {id};
+        const ClipId one[] = {id};
         if (reel.find(id) && reel.find(id)->chain.steps.size() > 4)
           return edits::take_steps_off(reel, one);
         return edits::paste_steps(reel, one, recipe, static_cast<int>(pick(3)) - 1);
@@ -217,7 +217,7 @@ std::string fault_in(const Reel& reel, const std::filesystem::path& folder) {
   } catch (const Error& e) {
     return std::string("it does not open again: ") + e.what();
   }
-  std::set<int> ids;
+  std::set<ClipId> ids;
   for (const Clip& c : reel.clips) {
     const Source& source = reel.source_of(c);
     if (!ids.insert(c.id).second || c.id > reel.last_clip_id) return "a clip's id";
@@ -334,7 +334,7 @@ TEST(AnyEdits, TheMixIsTheSumOfItsParts) {
     Reel reel = walk.now();
     reel.rate = 48000;
     if (rendered_clips(reel).empty()) continue;
-    const auto render = [&](const std::string& name, std::vector<int> only) {
+    const auto render = [&](const std::string& name, std::vector<ClipId> only) {
       std::filesystem::remove_all(t / name);
       BatchOptions options;
       options.folder = t / name;
@@ -345,7 +345,7 @@ TEST(AnyEdits, TheMixIsTheSumOfItsParts) {
     };
     const AudioBuffer whole = render("whole", {});
     std::vector<double> sum(whole.channel(0).size());
-    for (const int id : rendered_clips(reel)) {
+    for (const ClipId id : rendered_clips(reel)) {
       const AudioBuffer part = render("part", {id});
       // A mono part stands in the middle of a wider whole; all of these are mono.
       for (size_t i = 0; i < std::min(sum.size(), part.channel(0).size()); ++i)

@@ -93,7 +93,7 @@ TEST_F(ChangeTest, AMoveIsOfItsRowAndAStretchToo) {
   EXPECT_EQ(
       after(edits::turn(now(), now().clips[5].id, now().clips[5].chain.steps[0].id, 0, 1)).rows,
       std::vector<int>{});
-  const int one[] = {now().clips[6].id};
+  const ClipId one[] = {now().clips[6].id};
   EXPECT_EQ(after(edits::paste_steps(now(), one, {"x", "", {{make_step("reverse")}}, {}}, 0)).rows,
             (std::vector<int>{now().clips[6].group}));
 }
@@ -120,7 +120,7 @@ TEST_F(ChangeTest, AJournalLineHoldsWhatChanged) {
   after(edits::turn(now(), now().clips[4].id, now().clips[4].chain.steps[0].id, 0, -9.0));
   EXPECT_EQ(reel_patch(before, now(), t.path()).size(), 1U);
   const Reel turned = now();
-  const int one[] = {now().clips[0].id};
+  const ClipId one[] = {now().clips[0].id};
   after(edits::move_clips(now(), one, now().clips[0].group, 0));
   EXPECT_EQ(reel_patch(turned, now(), t.path()).size(), 2U);
 }

@@ -186,7 +186,7 @@ TEST_F(ClipTimesTest, GapsAndNewClipsComeBehindWhatIsHeard) {
   EXPECT_NEAR(gaps[0].range.begin.s, 22, 1e-6);
   reel.clips[1].chain.steps = {test::with("stretch", {{"length_s", 12}})};
   Reel more = reel;
-  const int id = add_clip(more, more.sources[0], "Talk");
+  const ClipId id = add_clip(more, more.sources[0], "Talk");
   EXPECT_EQ(more.find(id)->place.s, 42);
   // What fills a gap is as long as the gap, whatever stretches its lender.
   const edits::ToneClip tone[] = {{reel.sources[1], gaps[0].range.begin, 1, 2}};

@@ -164,7 +164,7 @@ TEST_F(Cuts, TrimmingReachesBackIntoTheSource) {
 TEST_F(Cuts, NeighboursAreJoinedAndNothingElse) {
   const ClipTime at[] = {{1.0}, {2.0}};
   const auto cut = edits::split(reel, 1, at);
-  const int ids[] = {cut.next.clips[2].id, cut.next.clips[0].id, cut.next.clips[1].id};
+  const ClipId ids[] = {cut.next.clips[2].id, cut.next.clips[0].id, cut.next.clips[1].id};
   const auto joined = edits::join(cut.next, ids);
   ASSERT_EQ(joined.next.clips.size(), 3U);
   Reel same = joined.next;
@@ -174,7 +174,7 @@ TEST_F(Cuts, NeighboursAreJoinedAndNothingElse) {
   expect_impossible([&] { edits::join(cut.next, apart); }, "do not touch");
   const int others[] = {1, 2};
   expect_impossible([&] { edits::join(reel, others); }, "different files");
-  const int one[] = {1};
+  const ClipId one[] = {1};
   expect_impossible([&] { edits::join(reel, one); }, "Mark the clips");
 }
 
@@ -184,7 +184,7 @@ TEST_F(Cuts, WhatIsJoinedSaysAllOfItsTextAndTellsWhatItCannotKeep) {
   cut.clips[0].text = "Who is";
   cut.clips[1].text = "there?";
   cut = edits::add_space(cut, "Hall", {{make_step("reverb")}}).next;
-  const int space = cut.spaces[0].clip.id, ids[] = {cut.clips[0].id, cut.clips[1].id};
+  const ClipId space = cut.spaces[0].clip.id, ids[] = {cut.clips[0].id, cut.clips[1].id};
   EXPECT_TRUE(edits::join(cut, ids).told.empty()) << edits::join(cut, ids).told;
   EXPECT_EQ(edits::join(cut, ids).next.clips[0].text, "Who is there?");
   cut = edits::set_send(cut, {edits::Feeder::Of::clip, ids[1]}, space, -6).next;
@@ -223,7 +223,7 @@ TEST_F(Cuts, CopiesSitOutWhereTheirOriginalsDo) {
   sit_out_of_group(reel, 1, true);
   sit_out_of_step(reel.groups[0].chain.steps[0], 1, true);
   before = reel;
-  const int ids[] = {1};
+  const ClipId ids[] = {1};
   const auto edit = edits::duplicate(reel, ids);
   const Clip& copy = edit.next.clips[1];
   EXPECT_EQ(copy.name, "take 2");

@@ -175,7 +175,7 @@ TEST_F(Edits, SittingOut) {
                     "its own steps");
   const auto all = edits::sit_out_of_group(out.next, 1, true);
   EXPECT_TRUE(sits_out_of_group(all.next, all.next.clips[0]));
-  const int both[] = {1, 2};
+  const ClipId both[] = {1, 2};
   EXPECT_EQ(edits::take_part(all.next, both).next, reel);
 }
 
@@ -189,7 +189,7 @@ TEST_F(Edits, ClipsAndTheirRoomTone) {
   EXPECT_TRUE(
       lends_room_tone(edits::share_room_tone(marked.next, 1, true).next, marked.next.clips[0]));
   EXPECT_FALSE(edits::set_room_tone(marked.next, 1, std::nullopt).next.clips[0].room_tone);
-  const int ids[] = {1, 3};
+  const ClipId ids[] = {1, 3};
   const auto less = edits::remove_clips(reel, ids);
   EXPECT_EQ(less.label, "Remove 2 clips");
   EXPECT_EQ(less.next.clips.size(), 1U);
@@ -197,7 +197,7 @@ TEST_F(Edits, ClipsAndTheirRoomTone) {
 }
 
 TEST_F(Edits, WhatAClipsSoundDependsOn) {
-  const auto same = [&](const edits::Edit& edit, int clip) {
+  const auto same = [&](const edits::Edit& edit, ClipId clip) {
     return sounds_the_same(reel, edit.next, clip);
   };
   EXPECT_TRUE(same(edits::rename_clip(reel, 1, "x"), 1));

@@ -87,7 +87,7 @@ TEST_F(Groups, AreMadeNamedMovedAndRemoved) {
 }
 
 TEST_F(Groups, AreSortedAndProposedByNames) {
-  const int all[] = {1, 2, 3, 4, 5};
+  const ClipId all[] = {1, 2, 3, 4, 5};
   const auto by =
       edits::group_by(reel, all, [](const Clip& c) { return c.name < "c" ? "Front" : "Back"; });
   EXPECT_EQ(order(by.next), "Front:ab Back:cde");

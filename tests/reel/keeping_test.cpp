@@ -283,7 +283,7 @@ TEST(StrictReading, NestedWithoutEndIsTold) {
 TEST(ClipIds, NeverComeAgain) {
   const TempFolder t;
   Reel reel = test::reel_of(t, {{"a", "A"}, {"b", "A"}}, 0.3);
-  const int gone[] = {2};
+  const ClipId gone[] = {2};
   remove_clips(reel, gone);
   EXPECT_EQ(add_clip(reel, examine_source(t / "b.wav"), "A"), 3);
   const int also[] = {3};
@@ -300,7 +300,7 @@ TEST(RemoveClips, AClipThatIsGoneLendsNoRoomTone) {
   reel.name = "r";
   reel.clips[0].room_tone = ClipRange{0.1, 0.8};
   reel.groups[0].room_tone_clip = 1;
-  const int gone[] = {1};
+  const ClipId gone[] = {1};
   remove_clips(reel, gone);
   save_reel(reel, t / "r.reel");
   EXPECT_EQ(load_reel(t / "r.reel"), reel);

@@ -32,7 +32,7 @@ namespace {
 
 // Events, places, a space that is fed, a gain that is drawn.
 void work_on_the_scene(Reel& reel, std::mt19937& random) {
-  const int clip = reel.clips[0].id;
+  const ClipId clip = reel.clips[0].id;
   const double s = random() % 1000 / 100.0;
   const edits::PlacedClip place[] = {{clip, s}};
   switch (random() % 6) {
@@ -218,7 +218,7 @@ void expect_recorded(const std::filesystem::path& audio) {
       continue;
     }
     if (random() % 6 == 0) {
-      const std::vector<int> ids{clip().id};
+      const std::vector<ClipId> ids{clip().id};
       BatchOptions options;
       options.folder = out;
       options.pattern = "batch";

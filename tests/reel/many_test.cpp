@@ -56,7 +56,7 @@ TEST_F(Many, StepsArePastedIntoAllOfThem) {
   EXPECT_EQ(group.next.groups[0].chain.steps.size(), 2U);
   expect_own_ids(group.next);
   expect_impossible([&] { edits::paste_steps(reel, ab, {}, 0); }, "no steps");
-  const int gone[] = {9};
+  const ClipId gone[] = {9};
   expect_impossible([&] { edits::paste_steps(reel, gone, recipe, 0); }, "not in the reel");
 }
 

@@ -193,7 +193,7 @@ TEST(ReelFile, FailedSaveKeepsTheOldFile) {
 TEST(ReelEdits, RemovingClipsTakesUnusedGroupsAndSources) {
   const TempFolder t;
   Reel reel = sample(t);
-  const int ids[] = {1};
+  const ClipId ids[] = {1};
   remove_clips(reel, ids);
   EXPECT_EQ(reel.sources.size(), 1U);
   EXPECT_EQ(reel.clips[0].source, 0);

@@ -91,7 +91,7 @@ TEST_F(SceneEdits, EventsStayInTheOrderOfTime) {
               ElementsAre("at the same time", "turns", "door"));
   EXPECT_DOUBLE_EQ(edits::move_event(r, 2, {-1}).next.events[0].at.s, 0);
   EXPECT_EQ(edits::rename_event(r, 1, "lamp").next.events[2].name, "lamp");
-  const int gone[] = {2, 1};
+  const ClipId gone[] = {2, 1};
   EXPECT_THAT(names(edits::remove_events(r, gone).next), ElementsAre("at the same time"));
   expect_impossible([&] { edits::add_event(r, {1, " "}); }, "needs a name");
   expect_impossible([&] { edits::move_event(r, 4, {1}); }, "not in the reel any more");

@@ -24,8 +24,8 @@ class Standings : public testing::Test {
     reel = edits::add_space(reel, "Room", {{test::with("acoustics", {{"distance_m", 3}})}}).next;
     room = reel.spaces[0].clip.id;
   }
-  Standing at(double s, int clip = 1) { return standing_at(reel, *reel.find(clip), s); }
-  void hold(const Hold& h, int clip = 1) { reel = edits::hold_at(reel, clip, h).next; }
+  Standing at(double s, ClipId clip = 1) { return standing_at(reel, *reel.find(clip), s); }
+  void hold(const Hold& h, ClipId clip = 1) { reel = edits::hold_at(reel, clip, h).next; }
   test::TempFolder t;
   Reel reel;
   int room = 0;

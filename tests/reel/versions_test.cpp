@@ -38,7 +38,7 @@ TEST(SittingOut, OfAStepAndOfTheWholeGroup) {
   take_part(back, 2);
   EXPECT_EQ(running_steps(back, back.clips[1]).size(), 3U);
   // A clip that goes leaves no trace.
-  const int ids[] = {3};
+  const ClipId ids[] = {3};
   remove_clips(back, ids);
   EXPECT_TRUE(back.groups[0].sits_out.empty());
 }

@@ -61,7 +61,7 @@ int main(int, char** argv) {
     save_reel(other, folder / "other.reel");
   });
   attempt([&] {
-    const std::vector<int> ids{reel.clips[0].id};
+    const std::vector<ClipId> ids{reel.clips[0].id};
     BatchOptions o;
     o.folder = folder / "out";
     o.also.push_back({Container::flac, SampleType::int16});

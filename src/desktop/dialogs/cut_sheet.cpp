@@ -81,7 +81,7 @@ const Parameter& every_limit() {
 
 }  // namespace
 
-CutSheet::CutSheet(const Work& work, int clip, QWidget* parent)
+CutSheet::CutSheet(const Work& work, ClipId clip, QWidget* parent)
     : ReelSheet(work.document, parent), work_(work), clip_(clip) {
   setObjectName("cut_sheet");
   // What is cut stays as it was when it was heard.

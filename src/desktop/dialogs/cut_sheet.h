@@ -25,7 +25,7 @@ class CutSheet : public ReelSheet {
   Q_OBJECT
 
  public:
-  CutSheet(const Work& work, int clip, QWidget* parent = nullptr);
+  CutSheet(const Work& work, ClipId clip, QWidget* parent = nullptr);
 
   enum class At { pauses, marks, list, every };
   void cut_at(At at);

@@ -53,7 +53,7 @@ UnevenDialog::UnevenDialog(const Work& work, QWidget* parent)
   box->addLayout(row);
   connect(again_, &QPushButton::clicked, this, &UnevenDialog::listen);
   const auto chosen = [this](bool sits_out) {
-    std::vector<int> ids;
+    std::vector<ClipId> ids;
     for (const auto* item : list_->selectedItems()) {
       const Clip* c = work_.document.reel().find(item->data(0, Qt::UserRole).toInt());
       if (c && (!sits_out || !sits_out_of(work_.document.reel(), *c).empty())) ids.push_back(c->id);

@@ -53,7 +53,7 @@ void VoicePlane::show_guess(const SpeakerGuess& guess, const QStringList& names)
   update();
 }
 
-void VoicePlane::show_current(int clip) {
+void VoicePlane::show_current(ClipId clip) {
   current_ = clip;
   update();
 }
@@ -95,20 +95,20 @@ void VoicePlane::paintEvent(QPaintEvent*) {
 }
 
 void VoicePlane::mousePressEvent(QMouseEvent* e) {
-  const int clip = clip_near(e->position());
+  const ClipId clip = clip_near(e->position());
   if (clip >= 0) Q_EMIT clip_chosen(clip);
 }
 
 bool VoicePlane::event(QEvent* e) {
   if (e->type() != QEvent::ToolTip) return QWidget::event(e);
   const auto* help = static_cast<QHelpEvent*>(e);
-  const int clip = clip_near(help->pos());
+  const ClipId clip = clip_near(help->pos());
   QToolTip::showText(help->globalPos(),
                      clip >= 0 && clip < names_.size() ? names_[clip] : toolTip(), this);
   return true;
 }
 
-WhoSheet::WhoSheet(const Work& work, std::vector<int> clips, QWidget* parent)
+WhoSheet::WhoSheet(const Work& work, std::vector<ClipId> clips, QWidget* parent)
     : ReelSheet(work.document, parent), work_(work), clips_(std::move(clips)) {
   setObjectName("who_sheet");
   setWindowTitle(tr("Who speaks?"));
@@ -177,8 +177,8 @@ WhoSheet::WhoSheet(const Work& work, std::vector<int> clips, QWidget* parent)
 // Each clip once; how many speak is asked of what was heard.
 void WhoSheet::hear() {
   std::vector<ClipSound> sounds;
-  std::erase_if(clips_, [&](int id) { return !work_.document.reel().find(id); });
-  for (const int id : clips_)
+  std::erase_if(clips_, [&](ClipId id) { return !work_.document.reel().find(id); });
+  for (const ClipId id : clips_)
     sounds.push_back(clip_sound(work_.document.reel(), *work_.document.reel().find(id)));
   lane_.start([this, sounds](const CancelToken& cancel) -> TaskLane::Finish {
     std::vector<VoicePrint> prints(sounds.size());
@@ -204,7 +204,7 @@ void WhoSheet::show_guess() {
   if (prints_.empty()) return;
   guess_ = guess_speakers(prints_, count_->value());
   QStringList names;
-  for (const int id : clips_) {
+  for (const ClipId id : clips_) {
     const Clip* clip = work_.document.reel().find(id);
     names << (clip ? QString::fromStdString(clip->name) : QString());
   }
@@ -264,7 +264,7 @@ QLineEdit* WhoSheet::name_of(int speaker) const { return names_.at(static_cast<s
 
 // Clips of which it cannot be told stay where they are.
 void WhoSheet::group() {
-  std::vector<int> told;
+  std::vector<ClipId> told;
   std::map<int, std::string> name;
   for (size_t i = 0; i < clips_.size(); ++i) {
     if (guess_.speaker[i] < 0 || !work_.document.reel().find(clips_[i])) continue;

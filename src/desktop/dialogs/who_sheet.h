@@ -26,7 +26,7 @@ class VoicePlane : public QWidget {
  public:
   explicit VoicePlane(QWidget* parent = nullptr);
   void show_guess(const SpeakerGuess& guess, const QStringList& names);
-  void show_current(int clip);
+  void show_current(ClipId clip);
   QSize minimumSizeHint() const override { return {260, 220}; }
 
  Q_SIGNALS:
@@ -51,7 +51,7 @@ class WhoSheet : public ReelSheet {
 
  public:
   /// `clips`: whose voices are told apart.
-  WhoSheet(const Work& work, std::vector<int> clips, QWidget* parent = nullptr);
+  WhoSheet(const Work& work, std::vector<ClipId> clips, QWidget* parent = nullptr);
   bool hearing() const { return lane_.busy(); }
   const SpeakerGuess& guess() const { return guess_; }
   VoicePlane& plane() { return *plane_; }
@@ -66,7 +66,7 @@ class WhoSheet : public ReelSheet {
   void group();
 
   const Work& work_;
-  std::vector<int> clips_;
+  std::vector<ClipId> clips_;
   std::vector<VoicePrint> prints_;
   SpeakerGuess guess_;
   QLabel* told_;

@@ -58,7 +58,7 @@ std::shared_ptr<const Reel> Document::shared() const {
   return with_buses_;
 }
 
-void Document::set_bus_source(int bus, const Source& sum) {
+void Document::set_bus_source(ClipId bus, const Source& sum) {
   bus_sources_[bus] = sum;
   with_buses_of_.reset();
   Change change;

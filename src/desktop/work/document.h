@@ -64,7 +64,7 @@ class Document : public QObject {
 
   /// What enters a bus (the mix or a space) was rendered into `sum`: part of what is shown, and of
   /// no edit.
-  void set_bus_source(int bus, const Source& sum);
+  void set_bus_source(ClipId bus, const Source& sum);
 
   // --- previews ---
   /// Everything shows and plays this until end_preview() or an edit.
@@ -78,7 +78,7 @@ class Document : public QObject {
   /// Another reel is there; reel_changed() follows.
   void opened();
   /// A step is to be looked at; reel_changed() follows.
-  void step_wanted(int step);
+  void step_wanted(drevan::StepId step);
   /// A preview begins or has ended: what was selected before it is kept and comes back; reel_changed() follows.
   void preview_begins();
   void preview_ends();

@@ -62,7 +62,7 @@ void Heard::watch() {
 
 void Heard::hear_scene(ReelRange range) {
   const Reel& reel = document_.reel();
-  for (const int id : rendered_clips(reel)) {
+  for (const ClipId id : rendered_clips(reel)) {
     const drevan::Clip& clip = *reel.find(id);
     const SceneSound* sound = scene_.sound(id);
     if (!sound || !scene_.row_sounds(clip.group)) continue;
@@ -74,7 +74,7 @@ void Heard::hear_scene(ReelRange range) {
   }
 }
 
-void Heard::add(int clip_id, std::uint64_t key, ClipRange part) {
+void Heard::add(ClipId clip_id, std::uint64_t key, ClipRange part) {
   Clip& clip = clips_[clip_id];
   if (clip.key != key) clip = {key, {}};
   auto& all = clip.parts;
@@ -91,13 +91,13 @@ void Heard::add(int clip_id, std::uint64_t key, ClipRange part) {
   Q_EMIT changed();
 }
 
-std::vector<ClipRange> Heard::parts(int clip_id) const {
+std::vector<ClipRange> Heard::parts(ClipId clip_id) const {
   const auto at = clips_.find(clip_id);
   if (at == clips_.end() || at->second.key != shelf_.wanted_key(clip_id)) return {};
   return at->second.parts;
 }
 
-std::optional<double> Heard::share(int clip_id) const {
+std::optional<double> Heard::share(ClipId clip_id) const {
   const auto* clip = document_.reel().find(clip_id);
   if (!clip || shelf_.wanted_key(clip_id) == 0) return std::nullopt;
   double heard = 0;

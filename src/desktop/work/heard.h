@@ -28,9 +28,9 @@ class Heard : public QObject {
 
   /// Stretches of the clip, in seconds, that were played *after* its chain as it is now; in order,
   /// none overlap.
-  std::vector<ClipRange> parts(int clip_id) const;
+  std::vector<ClipRange> parts(ClipId clip_id) const;
   /// How much of the clip that is, 0 to 1; empty: its chain is not known yet.
-  std::optional<double> share(int clip_id) const;
+  std::optional<double> share(ClipId clip_id) const;
 
  Q_SIGNALS:
   void changed();
@@ -42,7 +42,7 @@ class Heard : public QObject {
   };
   void watch();
   void hear_scene(ReelRange range);
-  void add(int clip_id, std::uint64_t key, ClipRange part);
+  void add(ClipId clip_id, std::uint64_t key, ClipRange part);
   void bring();
   void keep() const;
 
@@ -57,7 +57,7 @@ class Heard : public QObject {
   // Where playing was when it was looked at last.
   struct Playing {
     bool scene = false;
-    int clip = 0;
+    ClipId clip = 0;
     double s = 0;  // of the reel in the Scene, else of the clip
   } playing_;
   bool was_heard_ = false;

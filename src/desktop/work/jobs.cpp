@@ -123,7 +123,7 @@ void Jobs::add_files(const QStringList& paths, const QString& group) {
   });
 }
 
-void Jobs::cut(int clip, std::vector<ClipTime> ends,
+void Jobs::cut(ClipId clip, std::vector<ClipTime> ends,
                std::function<edits::Edit(const Reel&, const std::vector<ClipTime>&)> edit) {
   const Clip* c = document_.reel().find(clip);
   if (!c) return;
@@ -153,14 +153,14 @@ void Jobs::cut(int clip, std::vector<ClipTime> ends,
 }
 
 void Jobs::split(std::vector<ClipTime> at) {
-  const int clip = selection_.clip_id();
+  const ClipId clip = selection_.clip_id();
   cut(clip, std::move(at), [clip](const Reel& reel, const std::vector<ClipTime>& moved) {
     return edits::split(reel, clip, moved);
   });
 }
 
 void Jobs::take_out(ClipRange range, bool close_up) {
-  const int clip = selection_.clip_id();
+  const ClipId clip = selection_.clip_id();
   cut(clip, {range.begin, range.end},
       [clip, close_up](const Reel& reel, const std::vector<ClipTime>& at) {
         return edits::take_out(reel, clip, {at[0], at[1]}, close_up);
@@ -168,13 +168,13 @@ void Jobs::take_out(ClipRange range, bool close_up) {
 }
 
 void Jobs::trim(ClipRange keep) {
-  const int clip = selection_.clip_id();
+  const ClipId clip = selection_.clip_id();
   cut(clip, {keep.begin, keep.end}, [clip](const Reel& reel, const std::vector<ClipTime>& at) {
     return edits::trim(reel, clip, {at[0], at[1]});
   });
 }
 
-void Jobs::cut_into(int clip, std::vector<edits::Piece> pieces) {
+void Jobs::cut_into(ClipId clip, std::vector<edits::Piece> pieces) {
   std::vector<ClipTime> ends;
   for (const auto& p : pieces) ends.insert(ends.end(), {p.range.begin, p.range.end});
   cut(clip, ends, [clip, pieces](const Reel& reel, const std::vector<ClipTime>& at) {
@@ -294,7 +294,7 @@ void Jobs::make_file(MakeFile make, UseFile edit) {
   });
 }
 
-void Jobs::make_one(std::vector<int> clips) {
+void Jobs::make_one(std::vector<ClipId> clips) {
   if (clips.size() < 2)
     return notices_.warn(tr("Mark the clips that become one, with Ctrl and a click."));
   const auto file = recording_file(document_.recordings_folder(),
@@ -328,7 +328,7 @@ void Jobs::make_again() {
       });
 }
 
-void Jobs::write_selection(std::vector<int> clips, const fs::path& file) {
+void Jobs::write_selection(std::vector<ClipId> clips, const fs::path& file) {
   document_.end_preview();
   Q_EMIT making_progress(0);
   maker_.start([this, clips = std::move(clips), file, reel = document_.shared(),

@@ -36,7 +36,7 @@ class Jobs : public QObject {
   /// The selected clip becomes this range alone.
   void trim(ClipRange keep);
   /// A clip becomes pieces of it.
-  void cut_into(int clip, std::vector<edits::Piece> pieces);
+  void cut_into(ClipId clip, std::vector<edits::Piece> pieces);
   void find_room_tone();
   /// What lies between the clips of the selected one's group is filled with its room's tone, in
   /// files beside the reel.
@@ -44,11 +44,11 @@ class Jobs : public QObject {
   /// A clip of tone, noise, silence or room tone in the selected clip's group, or in one of its own.
   void make_sound(const MadeSound& sound, ReelTime place);
   /// These clips become one, rendered at their places into a file beside the reel.
-  void make_one(std::vector<int> clips);
+  void make_one(std::vector<ClipId> clips);
   /// The selected clip, which was made of others, is made of them as they are now.
   void make_again();
   /// Some clips as they are heard in the mix, alone, as a file: WAV or FLAC by its name.
-  void write_selection(std::vector<int> clips, const std::filesystem::path& file);
+  void write_selection(std::vector<ClipId> clips, const std::filesystem::path& file);
   bool making() const { return maker_.busy(); }
   void cancel_making() { maker_.cancel(); }
   /// Sets or adds the step that brings the selected clip to the target, and tells what it did.
@@ -65,7 +65,7 @@ class Jobs : public QObject {
   void make_file(MakeFile make, UseFile edit);
   Progress making(const CancelToken& cancel);
   /// Moves `ends` of a clip to where its sound crosses zero, then makes the edit.
-  void cut(int clip, std::vector<ClipTime> ends,
+  void cut(ClipId clip, std::vector<ClipTime> ends,
            std::function<edits::Edit(const Reel&, const std::vector<ClipTime>&)> edit);
 
   Notices& notices_;

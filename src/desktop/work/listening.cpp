@@ -244,7 +244,7 @@ double Listening::take_db() const {
   if (!clip || clip->line == 0 || scene_on_) return 0;
   const auto own = shelf_.clip_loudness(clip->id);
   double least = own.value_or(0);
-  for (const int id : takes_of(document_.reel(), *clip))
+  for (const ClipId id : takes_of(document_.reel(), *clip))
     if (const auto loudness = shelf_.clip_loudness(id)) least = std::min(least, *loudness);
   return own ? least - *own : 0;
 }

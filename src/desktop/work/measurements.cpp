@@ -96,7 +96,7 @@ void Measurements::measure() {
 }
 
 bool Measurements::levels_fresh() const {
-  const int clip = selection_.clip_id();
+  const ClipId clip = selection_.clip_id();
   const Reel& reel = document_.reel();
   const Clip* there = reel.find(clip);
   if (!levels_ || levels_clip_ != clip || !there) return false;

@@ -13,7 +13,7 @@ namespace drevan::desktop {
 namespace fs = std::filesystem;
 
 struct Rendered {
-  int bus = mix_clip_id;
+  ClipId bus = mix_clip_id;
   Source file;
   std::uint64_t key = 0;
   QString problem;
@@ -46,14 +46,14 @@ void MixSum::follow() {
   if (is_bus(selection_.clip_id()) && !document_.previewing()) soon_.start();
 }
 
-void MixSum::open(int bus) {
+void MixSum::open(ClipId bus) {
   if (document_.reel().clips.empty())
     return notices_.warn(tr("There is no clip yet, so there is nothing to mix; add some first."));
   document_.end_preview();
   render(bus, true);
 }
 
-void MixSum::render(int bus, bool select) {
+void MixSum::render(ClipId bus, bool select) {
   if (!document_.reel().find(bus) || !is_bus(bus)) return;
   if (!folder_.isValid())
     return notices_.warn(tr("No room was found for the mix on the temporary disk (%1); free some.")

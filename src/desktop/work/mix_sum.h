@@ -26,7 +26,7 @@ class MixSum : public QObject {
 
   /// Renders what enters a bus (the mix or a space, by id) where it is not there as it is now, and
   /// then selects the bus.
-  void open(int bus = mix_clip_id);
+  void open(ClipId bus = mix_clip_id);
   bool busy() const { return lane_.busy() || soon_.isActive(); }
   void cancel() { lane_.cancel(); }
 
@@ -37,7 +37,7 @@ class MixSum : public QObject {
 
  private:
   void follow();
-  void render(int bus, bool select);
+  void render(ClipId bus, bool select);
   void take(const struct Rendered& sum, bool select);
 
   Notices& notices_;

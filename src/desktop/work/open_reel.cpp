@@ -22,14 +22,14 @@ void ReelSheet::work_ended() {
   if (left_) reject();
 }
 
-Grab Grab::of_clips(const Document& document, std::vector<int> clips) {
+Grab Grab::of_clips(const Document& document, std::vector<ClipId> clips) {
   Grab out;
   out.reel_ = document.reel_number();
   out.clips_ = std::move(clips);
   return out;
 }
 
-Grab Grab::of_event(const Document& document, int event) {
+Grab Grab::of_event(const Document& document, EventId event) {
   Grab out = of_reel(document);
   out.event_ = event;
   return out;
@@ -38,7 +38,7 @@ Grab Grab::of_event(const Document& document, int event) {
 bool Grab::alive(const Document& document) const {
   const Reel& reel = document.reel();
   return reel_ == document.reel_number() &&
-         std::ranges::all_of(clips_, [&](int id) { return reel.find(id) != nullptr; }) &&
+         std::ranges::all_of(clips_, [&](ClipId id) { return reel.find(id) != nullptr; }) &&
          (event_ == 0 || find_event(reel, event_));
 }
 

@@ -41,9 +41,9 @@ class ReelSheet : public QDialog {
 class Grab {
  public:
   Grab() = default;
-  static Grab of_clips(const Document& document, std::vector<int> clips);
-  static Grab of_clip(const Document& document, int clip) { return of_clips(document, {clip}); }
-  static Grab of_event(const Document& document, int event);
+  static Grab of_clips(const Document& document, std::vector<ClipId> clips);
+  static Grab of_clip(const Document& document, ClipId clip) { return of_clips(document, {clip}); }
+  static Grab of_event(const Document& document, EventId event);
   /// The reel as such.
   static Grab of_reel(const Document& document) { return of_clips(document, {}); }
 
@@ -51,14 +51,14 @@ class Grab {
   bool alive(const Document& document) const;
   void let_go() { *this = {}; }
   /// 0: none.
-  int clip() const { return clips_.empty() ? 0 : clips_.front(); }
-  const std::vector<int>& clips() const { return clips_; }
-  int event() const { return event_; }
+  ClipId clip() const { return clips_.empty() ? 0 : clips_.front(); }
+  const std::vector<ClipId>& clips() const { return clips_; }
+  EventId event() const { return event_; }
 
  private:
   int reel_ = -1;  // its number; -1: it holds nothing
-  std::vector<int> clips_;
-  int event_ = 0;
+  std::vector<ClipId> clips_;
+  EventId event_ = 0;
 };
 
 }  // namespace drevan::desktop

@@ -16,7 +16,7 @@ namespace drevan::desktop {
 namespace fs = std::filesystem;
 
 struct Printing::Job {
-  int clip = 0;
+  ClipId clip = 0;
   PrintRequest request;
   Chain own;  // the clip's chain when it was started
   bool keep_chain = false;

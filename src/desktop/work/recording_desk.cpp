@@ -355,7 +355,7 @@ void RecordingDesk::take(const Recording& recording) {
       if (document_.flush())
         for (auto& note : *notes) note.remove();
       const QString holes = told_of_holes(takes, rate);
-      for (const int id : clips)
+      for (const ClipId id : clips)
         if (document_.reel().find(id)->chosen) selection_.select_clip(id);
       holes.isEmpty() ? notices_.tell(told.join("; ")) : notices_.warn(holes);
       Q_EMIT recorded(clips);

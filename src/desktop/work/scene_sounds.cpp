@@ -21,13 +21,13 @@ namespace fs = std::filesystem;
 namespace {
 
 struct Item {
-  int clip = 0;
+  ClipId clip = 0;
   ClipPlan plan;
 };
 
 fs::path course_cache() { return peak_cache_folder().parent_path() / "courses"; }
 
-std::uint64_t chain_key(const Reel& reel, int bus) {
+std::uint64_t chain_key(const Reel& reel, ClipId bus) {
   return stage_keys(plan_of(ClipSound{}, reel.find(bus)->chain)).back();
 }
 
@@ -88,7 +88,7 @@ void SceneSounds::set_active(bool on) {
   soon_.setInterval(60);
 }
 
-const SceneSound* SceneSounds::sound(int clip_id) const {
+const SceneSound* SceneSounds::sound(ClipId clip_id) const {
   const auto at = sounds_.find(clip_id);
   return at == sounds_.end() ? nullptr : &at->second;
 }
@@ -111,7 +111,7 @@ void SceneSounds::forget_old_times() const {
   const Change change =
       before ? difference(*before, *times_reel_) : Change::everything(*times_reel_);
   if (moves_all(change)) times_.clear();
-  for (const int id : change.clips) times_.erase(id);
+  for (const ClipId id : change.clips) times_.erase(id);
   if (moves_all(change) || !change.clips.empty()) end_s_.reset();
 }
 
@@ -143,11 +143,11 @@ double SceneSounds::share_ready() const {
   const auto ids = rendered_clips(document_.reel());
   if (ids.empty()) return 1;
   const auto known = std::ranges::count_if(
-      ids, [this](int id) { return sounds_.contains(id) || failed_.contains(id); });
+      ids, [this](ClipId id) { return sounds_.contains(id) || failed_.contains(id); });
   return static_cast<double>(known) / static_cast<double>(ids.size());
 }
 
-void SceneSounds::take(int clip, const SceneSound& sound) {
+void SceneSounds::take(ClipId clip, const SceneSound& sound) {
   sounds_[clip] = sound;
   times_.erase(clip);
   end_s_.reset();
@@ -157,7 +157,7 @@ void SceneSounds::take(int clip, const SceneSound& sound) {
   if (!told_.isActive()) told_.start();
 }
 
-void SceneSounds::fail(int clip) {
+void SceneSounds::fail(ClipId clip) {
   failed_.insert(clip);
   sounds_.erase(clip);
   times_.erase(clip);
@@ -176,7 +176,7 @@ void SceneSounds::make_ready() {
                stores = measurements_.stores()](const CancelToken& cancel) -> TaskLane::Finish {
     std::vector<Item> items;
     Planner planner(*reel);
-    for (const int id : rendered_clips(*reel)) {
+    for (const ClipId id : rendered_clips(*reel)) {
       cancel.check();
       const Clip& clip = *reel->find(id);
       if (check_source(reel->source_of(clip), false) == SourceState::missing) {
@@ -206,7 +206,7 @@ void SceneSounds::make_ready() {
       }
     });
     std::map<int, Known> buses;
-    for (const int bus : buses_of(*reel)) {
+    for (const ClipId bus : buses_of(*reel)) {
       const auto key = chain_key(*reel, bus);
       const auto at = known_buses.find(bus);
       const bool same = at != known_buses.end() && at->second == key;
@@ -226,13 +226,13 @@ void SceneSounds::make_ready() {
   });
 }
 
-bool SceneSounds::kept(int clip_id) const {
+bool SceneSounds::kept(ClipId clip_id) const {
   const SceneSound* known = sound(clip_id);
   const auto at = kept_.find(clip_id);
   return known && at != kept_.end() && at->second.key == known->key;
 }
 
-void SceneSounds::keep(int clip_id) {
+void SceneSounds::keep(ClipId clip_id) {
   const SceneSound* known = sound(clip_id);
   if (!known || is_bus(clip_id) || kept(clip_id) || keeper_.busy()) return;
   if (clip_id == selection_.clip_id()) return;
@@ -255,7 +255,7 @@ std::shared_ptr<const ScenePlan> SceneSounds::plan() const {
   const Reel& reel = document_.reel();
   auto out = std::make_shared<ScenePlan>();
   out->rate = reel.rate;
-  for (const int id : rendered_clips(reel)) {
+  for (const ClipId id : rendered_clips(reel)) {
     const SceneSound* known = sound(id);
     const Clip& clip = *reel.find(id);
     if (!known) continue;
@@ -271,7 +271,7 @@ std::shared_ptr<const ScenePlan> SceneSounds::plan() const {
     voice.gain = row_sounds(clip.group) ? 1.0F : 0.0F;
     out->voices.push_back(std::move(voice));
   }
-  const auto bus_of = [&](int bus) {
+  const auto bus_of = [&](ClipId bus) {
     BusPlan now;
     now.steps = planned(live_chain(reel, bus), reel.rate);
     now.findings.resize(now.steps.size());

@@ -31,21 +31,21 @@ class SceneSounds : public QObject {
   /// Nothing is made ready before the Scene is looked at.
   void set_active(bool on);
   /// As it was made ready last; nullptr: it was not yet.
-  const SceneSound* sound(int clip_id) const;
+  const SceneSound* sound(ClipId clip_id) const;
   /// A clip's moments, of the reel or of one that becomes of it; where its sound was made ready with
   /// the clock it has there, by that.
   ClipTimes times(const Reel& reel, const Clip& clip) const;
   /// Where in the reel the last of all clips ends.
   double end_s() const;
   /// Whether it cannot be: its source is missing, or something in it is wrong.
-  bool failed(int clip_id) const { return failed_.contains(clip_id); }
+  bool failed(ClipId clip_id) const { return failed_.contains(clip_id); }
   /// How many of the clips that are heard were made ready, 0 to 1.
   double share_ready() const;
   bool busy() const { return soon_.isActive() || lane_.busy(); }
   /// The sound of a clip that is dear to play is run through its steps beforehand, until it changes:
   /// but of the one that is selected, whose steps are turned.
-  void keep(int clip_id);
-  bool kept(int clip_id) const;
+  void keep(ClipId clip_id);
+  bool kept(ClipId clip_id) const;
   /// What of the reel can be played as it is now.
   std::shared_ptr<const ScenePlan> plan() const;
 
@@ -69,8 +69,8 @@ class SceneSounds : public QObject {
   void make_ready();
   void forget_old_times() const;
   ClipTimes made_times(const Reel& reel, const Clip& clip) const;
-  void take(int clip, const SceneSound& sound);
-  void fail(int clip);
+  void take(ClipId clip, const SceneSound& sound);
+  void fail(ClipId clip);
 
   Notices& notices_;
   const Document& document_;
@@ -82,7 +82,7 @@ class SceneSounds : public QObject {
   mutable std::unordered_map<int, ClipTimes> times_;
   mutable std::optional<double> end_s_;
   mutable std::shared_ptr<const Reel> times_reel_;
-  std::set<int> failed_;
+  std::set<ClipId> failed_;
   std::map<int, Known> buses_;
   struct Kept {
     std::uint64_t key = 0;  // of the sound that it is of

@@ -10,7 +10,7 @@ Selection::Selection(Document& document, QObject* parent) : QObject(parent), doc
     step_ = 0;
     fresh_reel_ = true;
   });
-  connect(&document_, &Document::step_wanted, this, [this](int step) { step_ = step; });
+  connect(&document_, &Document::step_wanted, this, [this](StepId step) { step_ = step; });
   connect(&document_, &Document::preview_begins, this, [this] { step_before_preview_ = step_; });
   connect(&document_, &Document::preview_ends, this, [this] { step_ = step_before_preview_; });
   connect(&document_, &Document::reel_changed, this, &Selection::follow);
@@ -66,7 +66,7 @@ void Selection::tell_step() {
   Q_EMIT step_changed();
 }
 
-void Selection::select_clip(int id) {
+void Selection::select_clip(ClipId id) {
   if (id == clip_ || !document_.reel().find(id)) return;
   clip_ = id;
   step_ = 0;

@@ -18,9 +18,9 @@ class Selection : public QObject {
 
   /// nullptr: the reel has none.
   const Clip* clip() const;
-  int clip_id() const { return clip_; }
+  ClipId clip_id() const { return clip_; }
   double clip_seconds() const;
-  void select_clip(int id);
+  void select_clip(ClipId id);
 
   /// 0: none.
   StepId step_id() const { return step_; }

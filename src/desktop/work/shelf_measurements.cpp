@@ -100,12 +100,12 @@ void ShelfMeasurements::load_peaks() {
   });
 }
 
-const Levels* ShelfMeasurements::clip_levels(int clip_id) const {
+const Levels* ShelfMeasurements::clip_levels(ClipId clip_id) const {
   const auto at = levels_.find(clip_id);
   return at == levels_.end() || !at->second.levels ? nullptr : &*at->second.levels;
 }
 
-bool ShelfMeasurements::clip_levels_fresh(int clip_id) const {
+bool ShelfMeasurements::clip_levels_fresh(ClipId clip_id) const {
   const auto at = levels_.find(clip_id);
   if (at == levels_.end() || !at->second.levels || at->second.key != at->second.wanted)
     return false;
@@ -116,17 +116,17 @@ bool ShelfMeasurements::clip_levels_fresh(int clip_id) const {
          sounds_the_same(*wanted_reel_, reel, clip_id);
 }
 
-std::uint64_t ShelfMeasurements::wanted_key(int clip_id) const {
+std::uint64_t ShelfMeasurements::wanted_key(ClipId clip_id) const {
   const auto at = levels_.find(clip_id);
   return at == levels_.end() ? 0 : at->second.wanted;
 }
 
-std::optional<double> ShelfMeasurements::clip_loudness(int clip_id) const {
+std::optional<double> ShelfMeasurements::clip_loudness(ClipId clip_id) const {
   const Levels* l = clip_levels(clip_id);
   return l ? l->loudness_lufs : std::nullopt;
 }
 
-void ShelfMeasurements::take_levels(int clip_id, const Levels& levels, std::uint64_t key) {
+void ShelfMeasurements::take_levels(ClipId clip_id, const Levels& levels, std::uint64_t key) {
   ClipLevels& of = levels_[clip_id];
   of.levels = levels;
   of.key = key;
@@ -140,10 +140,10 @@ void ShelfMeasurements::take_selected() {
 }
 
 // Scrolling moves what is not known yet to the front.
-void ShelfMeasurements::set_visible(const std::vector<int>& clip_ids) {
+void ShelfMeasurements::set_visible(const std::vector<ClipId>& clip_ids) {
   if (clip_ids == visible_) return;
   visible_ = clip_ids;
-  if (std::ranges::any_of(visible_, [this](int id) { return !clip_levels(id); }))
+  if (std::ranges::any_of(visible_, [this](ClipId id) { return !clip_levels(id); }))
     visible_soon_.start();
 }
 
@@ -166,7 +166,7 @@ struct ShelfItem {
 };
 
 // What there is to measure, what is seen first.
-std::vector<ShelfItem> shelf_items(const Reel& reel, const std::vector<int>& visible,
+std::vector<ShelfItem> shelf_items(const Reel& reel, const std::vector<ClipId>& visible,
                                    const CancelToken& cancel) {
   std::vector<ShelfItem> items;
   Planner planner(reel);

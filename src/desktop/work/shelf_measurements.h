@@ -31,14 +31,14 @@ class ShelfMeasurements : public QObject {
   /// nullptr until it is known.
   std::shared_ptr<const PeakPyramid> source_peaks(const Clip& clip) const;
   /// What leaves its chain; nullptr until it is known.
-  const Levels* clip_levels(int clip_id) const;
+  const Levels* clip_levels(ClipId clip_id) const;
   /// Whether those belong to its chain as it is now.
-  bool clip_levels_fresh(int clip_id) const;
+  bool clip_levels_fresh(ClipId clip_id) const;
   /// Of what leaves the clip's chain as it is now, see stage_keys(); 0: it is not known yet.
-  std::uint64_t wanted_key(int clip_id) const;
-  std::optional<double> clip_loudness(int clip_id) const;
+  std::uint64_t wanted_key(ClipId clip_id) const;
+  std::optional<double> clip_loudness(ClipId clip_id) const;
   /// The clips that can be seen; they are measured before the others.
-  void set_visible(const std::vector<int>& clip_ids);
+  void set_visible(const std::vector<ClipId>& clip_ids);
   /// While something else is waited for nothing is measured here.
   void hold_back(bool on);
 
@@ -56,7 +56,7 @@ class ShelfMeasurements : public QObject {
   PeaksKey peaks_key(const Source& source) const;
   void load_peaks();
   void measure();
-  void take_levels(int clip_id, const Levels& levels, std::uint64_t key);
+  void take_levels(ClipId clip_id, const Levels& levels, std::uint64_t key);
   void take_wanted(const std::shared_ptr<const Reel>& reel,
                    const std::map<int, std::uint64_t>& keys);
   void take_selected();
@@ -72,7 +72,7 @@ class ShelfMeasurements : public QObject {
   std::shared_ptr<const Reel> wanted_reel_;  // that the wanted keys are of
   Change since_wanted_;                      // from that one to what is shown
   bool sources_changed_ = true;              // since all waveforms were there
-  std::vector<int> visible_;
+  std::vector<ClipId> visible_;
   bool held_back_ = false;
   QTimer soon_, visible_soon_;
   ReelLane peak_lane_{document_, TaskLane::Urgency::background};

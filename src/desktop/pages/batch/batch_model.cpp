@@ -18,7 +18,7 @@ BatchModel::BatchModel(const Work& work, QObject* parent)
 
 std::vector<int> BatchModel::ticked() const {
   std::vector<int> out;
-  for (const int id : ids_)
+  for (const ClipId id : ids_)
     if (!unticked_.contains(id)) out.push_back(id);
   return out;
 }
@@ -44,7 +44,7 @@ void BatchModel::set_names(std::map<int, QString> names) {
   if (!ids_.empty()) Q_EMIT dataChanged(index(0, output), index(rowCount() - 1, output));
 }
 
-void BatchModel::begin(const std::vector<int>& clip_ids) {
+void BatchModel::begin(const std::vector<ClipId>& clip_ids) {
   running_ = clip_ids;
   running_reel_ = work_.document.reel_number();
   running_as_ = work_.document.shared();
@@ -73,7 +73,7 @@ bool BatchModel::source_missing(int row) const {
   return c && work_.document.missing(*c);
 }
 
-std::filesystem::path BatchModel::file_of(int clip_id) const {
+std::filesystem::path BatchModel::file_of(ClipId clip_id) const {
   const auto at = std::ranges::find(ids_, clip_id);
   const JobResult* r = at == ids_.end() ? nullptr : result_of(static_cast<int>(at - ids_.begin()));
   return r && r->state == JobState::done ? r->output : std::filesystem::path();
@@ -83,7 +83,7 @@ int BatchModel::changed_since() const {
   if (!running_as_ || running_reel_ != work_.document.reel_number()) return 0;
   const Reel& now = work_.document.reel();
   const Change since = difference(*running_as_, now);
-  return static_cast<int>(std::ranges::count_if(running_, [&](int id) {
+  return static_cast<int>(std::ranges::count_if(running_, [&](ClipId id) {
     const Clip* there = now.find(id);
     return there && may_sound_otherwise(since, now, *there) &&
            !sounds_the_same(*running_as_, now, id);
@@ -92,7 +92,7 @@ int BatchModel::changed_since() const {
 
 int BatchModel::not_heard() const {
   return static_cast<int>(std::ranges::count_if(
-      ticked(), [&](int id) { return work_.heard.share(id).value_or(0) < 1; }));
+      ticked(), [&](ClipId id) { return work_.heard.share(id).value_or(0) < 1; }));
 }
 
 QMimeData* BatchModel::mimeData(const QModelIndexList& indexes) const {

@@ -22,23 +22,23 @@ class BatchModel : public QAbstractTableModel {
   BatchModel(const Work& work, QObject* parent);
 
   /// The clips that are ticked, in the reel's order.
-  std::vector<int> ticked() const;
+  std::vector<ClipId> ticked() const;
   void set_all_ticked(bool on);
   /// The reel has changed: rows anew; results of clips that are still there stay.
   void refresh(const QString& pattern, const QString& extension);
   /// Names of files as they will be, by clip, where they are not as the pattern alone says.
   void set_names(std::map<int, QString> names);
-  void begin(const std::vector<int>& clip_ids);
+  void begin(const std::vector<ClipId>& clip_ids);
   /// `job` counts the clips given to begin().
   void update(size_t job, const JobResult& now);
   const std::vector<JobResult>& results() const { return results_; }
   /// Clips of the running or last batch, in step with results().
-  const std::vector<int>& rendered() const { return running_; }
+  const std::vector<ClipId>& rendered() const { return running_; }
   /// The reel as it was when that batch began.
   const Reel& rendered_reel() const { return *running_as_; }
   int clip_at(int row) const { return ids_.at(static_cast<size_t>(row)); }
   /// The finished file of a clip; empty: there is none.
-  std::filesystem::path file_of(int clip_id) const;
+  std::filesystem::path file_of(ClipId clip_id) const;
   /// How many clips of the running or last batch sound otherwise by now.
   int changed_since() const;
   /// Of the ticked clips: those not played to their end since their chain last changed.
@@ -59,9 +59,9 @@ class BatchModel : public QAbstractTableModel {
   bool source_missing(int row) const;
 
   const Work& work_;
-  std::vector<int> ids_;
-  std::set<int> unticked_;
-  std::vector<int> running_;        // clip ids of the running or last batch
+  std::vector<ClipId> ids_;
+  std::set<ClipId> unticked_;
+  std::vector<ClipId> running_;        // clip ids of the running or last batch
   std::shared_ptr<const Reel> running_as_;  // the reel as it was then
   int running_reel_ = 0;            // of these: Document::reel_number()
   std::vector<JobResult> results_;  // in step with running_

@@ -257,7 +257,7 @@ void BatchPage::render() {
   jobs_ = batch_jobs(reel, ids);
   mixes_.clear();
   seconds_ = 0;
-  for (const int id : ids)
+  for (const ClipId id : ids)
     if (const Clip* c = reel.find(id))
       seconds_ += static_cast<double>(c->frames) / reel.source_of(*c).rate;
   model_->begin(ids);

@@ -44,7 +44,7 @@ class BatchPage : public QWidget {
   /// Plays the finished file of the current row, or pauses it.
   void play_row();
   /// The file a clip was last rendered into in this session; empty: none.
-  std::filesystem::path file_of(int clip_id) const;
+  std::filesystem::path file_of(ClipId clip_id) const;
   QTableView& table() { return *table_; }
 
  public Q_SLOTS:

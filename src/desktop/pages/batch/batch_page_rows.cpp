@@ -162,7 +162,7 @@ void BatchPage::say_edits_come_later() {
       tr("The batch goes on with the clips as they were; this edit belongs to the next one."));
 }
 
-std::filesystem::path BatchPage::file_of(int clip_id) const { return model_->file_of(clip_id); }
+std::filesystem::path BatchPage::file_of(ClipId clip_id) const { return model_->file_of(clip_id); }
 
 void BatchPage::play_row() {
   Player& player = work_.listening.player();

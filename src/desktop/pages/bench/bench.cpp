@@ -347,7 +347,7 @@ void Bench::show_clip() {
         tr("%1  %2  sum of %3")
             .arg(QString::fromStdString(length_text(work_.selection.clip_seconds())), channels,
                  counted(std::ssize(work_.document.reel().clips), tr("clip"))));
-  const int lender = work_.document.reel().group_of(*c).room_tone_clip;
+  const ClipId lender = work_.document.reel().group_of(*c).room_tone_clip;
   const Clip* other =
       !c->room_tone && lender != c->id ? work_.document.reel().find(lender) : nullptr;
   const QString tone =

@@ -69,7 +69,7 @@ std::vector<Shelf::Row> Shelf::rows() const {
     y += heading_height;
     // What was looked for is shown even in a folded group.
     if (folded(g) && words.isEmpty()) continue;
-    for (const int id : in_it) {
+    for (const ClipId id : in_it) {
       out.push_back({g, id, y, clip_height});
       y += clip_height;
     }
@@ -78,7 +78,7 @@ std::vector<Shelf::Row> Shelf::rows() const {
 }
 
 void Shelf::refresh() {
-  std::erase_if(marked_, [&](int id) { return !work_.document.reel().find(id); });
+  std::erase_if(marked_, [&](ClipId id) { return !work_.document.reel().find(id); });
   if (touched_group_ >= std::ssize(work_.document.reel().groups)) touched_group_ = -1;
   if (waves_.size() > 500) waves_.clear();
   rows_ = rows();
@@ -90,7 +90,7 @@ void Shelf::refresh() {
 }
 
 void Shelf::tell_visible() {
-  std::vector<int> ids;
+  std::vector<ClipId> ids;
   const double top = verticalScrollBar()->value();
   for (const auto& r : rows_)
     if (r.clip != 0 && r.y + r.height >= top && r.y <= top + viewport()->height())
@@ -158,7 +158,7 @@ int Shelf::group_at_hand() const {
   return clip && !is_bus(*clip) ? clip->group : -1;
 }
 
-QRectF Shelf::clip_rect(int clip_id) const {
+QRectF Shelf::clip_rect(ClipId clip_id) const {
   const auto r = std::ranges::find(rows_, clip_id, &Row::clip);
   return r == rows_.end() ? QRectF() : rect_of(*r);
 }
@@ -196,12 +196,12 @@ QString Shelf::heading_tip(int group) const {
 }
 
 // All of its name where that is shortened, where it sits out, and how it stands to the target.
-QString Shelf::clip_tip(int clip) const {
+QString Shelf::clip_tip(ClipId clip) const {
   const Clip* c = work_.document.reel().find(clip);
   if (!c) return {};
   QStringList told{QString::fromStdString(c->name)};
   // Its takes, to be compared at a glance.
-  for (const int id : takes_of(work_.document.reel(), *c)) {
+  for (const ClipId id : takes_of(work_.document.reel(), *c)) {
     const Clip& take = *work_.document.reel().find(id);
     const Levels* l = work_.shelf.clip_levels(id);
     const auto value = [](const std::optional<double>& db) {
@@ -268,7 +268,7 @@ void Shelf::edit_name(const QRectF& at, const QString& name,
   });
 }
 
-void Shelf::rename_clip(int clip_id) {
+void Shelf::rename_clip(ClipId clip_id) {
   const Clip* clip = work_.document.reel().find(clip_id);
   if (!clip) return;
   scroll_to(clip_rect(clip_id));

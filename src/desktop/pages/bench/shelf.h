@@ -23,9 +23,9 @@ class Shelf : public QAbstractScrollArea {
   explicit Shelf(const Work& work, QWidget* parent = nullptr);
 
   /// The clips that are marked (Ctrl or Shift and click); the selected one when none are.
-  std::vector<int> marked() const;
+  std::vector<ClipId> marked() const;
   void mark_all();
-  QRectF clip_rect(int clip_id) const;
+  QRectF clip_rect(ClipId clip_id) const;
   QRectF group_rect(int group) const;
   /// Which group an entry of the menu means: the one whose heading was touched last, else the
   /// selected clip's; -1: none.
@@ -37,7 +37,7 @@ class Shelf : public QAbstractScrollArea {
   void fold(int group, bool folded);
   void fold_all(bool folded);
   /// A field opens over the name; Return takes what is typed.
-  void rename_clip(int clip_id);
+  void rename_clip(ClipId clip_id);
   void rename_group(int group);
   QSize sizeHint() const override { return {250, 400}; }
 
@@ -65,7 +65,7 @@ class Shelf : public QAbstractScrollArea {
  private:
   struct Row {
     int group = -1;  // of the clip, or a heading
-    int clip = 0;    // its id; 0: a heading
+    ClipId clip = 0;    // its id; 0: a heading
     double y = 0, height = 0;
   };
   /// Where what is dragged would go: before a clip (0: at the end) of a group.
@@ -85,9 +85,9 @@ class Shelf : public QAbstractScrollArea {
   void draw_wave(QPainter& p, const Clip& clip, const QRectF& at);
   QImage draw_outline(const Clip& clip, const PeakPyramid& peaks, QSizeF wave) const;
   QString heading_tip(int group) const;
-  QString clip_tip(int clip) const;
+  QString clip_tip(ClipId clip) const;
   void press_clip(int id, Qt::KeyboardModifiers keys);
-  void mark_to(int id);
+  void mark_to(ClipId id);
   void go_by(int steps);
   void scroll_to(const QRectF& r);
   Landing landing_at(double y) const;
@@ -95,7 +95,7 @@ class Shelf : public QAbstractScrollArea {
   void edit_name(const QRectF& at, const QString& name, std::function<void(std::string)> taken);
 
   const Work& work_;
-  std::set<int> marked_;
+  std::set<ClipId> marked_;
   std::vector<Row> rows_;  ///< of the reel as refresh() saw it
   QStringList filter_;
   std::set<std::string> folded_;  ///< groups by name: they keep it when others move

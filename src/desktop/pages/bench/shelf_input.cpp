@@ -58,7 +58,7 @@ void Shelf::press_clip(int id, Qt::KeyboardModifiers keys) {
 }
 
 // All from the selected clip to this one.
-void Shelf::mark_to(int id) {
+void Shelf::mark_to(ClipId id) {
   bool within = false;
   for (const auto& r : rows_) {
     const bool end = r.clip != 0 && (r.clip == id || r.clip == work_.selection.clip_id());
@@ -149,7 +149,7 @@ void Shelf::contextMenuEvent(QContextMenuEvent* e) {
 }
 
 void Shelf::go_by(int steps) {
-  std::vector<int> ids;
+  std::vector<ClipId> ids;
   for (const auto& r : rows_)
     if (r.clip != 0) ids.push_back(r.clip);
   const auto at = std::ranges::find(ids, work_.selection.clip_id());

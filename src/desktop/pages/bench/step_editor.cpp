@@ -71,10 +71,10 @@ StepEditor::StepEditor(const Work& work, CurveLane& lane, QWidget* parent)
   all->addWidget(body_, 1);
 
   connect(on_, &QCheckBox::clicked, this, [this](bool on) {
-    change([&](const Reel& reel, int clip) { return edits::switch_step(reel, clip, step_, on); });
+    change([&](const Reel& reel, ClipId clip) { return edits::switch_step(reel, clip, step_, on); });
   });
   connect(remove_, &QToolButton::clicked, this, [this] {
-    change([&](const Reel& reel, int clip) { return edits::remove_step(reel, clip, step_); });
+    change([&](const Reel& reel, ClipId clip) { return edits::remove_step(reel, clip, step_); });
   });
   connect(&work_.selection, &Selection::step_changed, this, &StepEditor::refresh);
   connect(&work_.document, &Document::reel_changed, this, &StepEditor::refresh);

@@ -47,7 +47,7 @@ class StepEditor : public QWidget {
   void refresh();
   void show_page(int page);
   void fit_sliders();
-  void change(const std::function<edits::Edit(const Reel&, int clip)>& edit);
+  void change(const std::function<edits::Edit(const Reel&, ClipId clip)>& edit);
   void set(int parameter, double value);
   void settle();
   void show_ranges();

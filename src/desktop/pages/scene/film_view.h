@@ -57,7 +57,7 @@ class FilmView : public QWidget {
   double share_at(const Clip& clip, double s) const;
   void hold();
   void draw_dot(QPainter& p) const;
-  void take_track(int clip, double place_s, const FilmTrack& track);
+  void take_track(ClipId clip, double place_s, const FilmTrack& track);
   void open();
   void close();
 

@@ -249,7 +249,7 @@ std::optional<ReelRange> ScenePage::looped() const {
   if (!foot_->looping()) return std::nullopt;
   const Reel& reel = work_.document.reel();
   ReelRange range{latest_place, {0}};
-  for (const int id : rows_->marked()) {
+  for (const ClipId id : rows_->marked()) {
     const ReelRange sounds = whole_in_reel(work_.scene.times(reel, *reel.find(id)));
     range = {std::min(range.begin, sounds.begin), std::max(range.end, sounds.end)};
   }

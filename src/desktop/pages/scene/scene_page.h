@@ -57,9 +57,9 @@ class ScenePage : public QWidget {
   /// The selected clip is to be looked at on the Bench.
   void bench_wanted();
   /// A space's chain is.
-  void bus_wanted(int bus);
+  void bus_wanted(ClipId bus);
   /// A space or the mix is to be selected, here.
-  void bus_chosen(int bus);
+  void bus_chosen(ClipId bus);
 
  protected:
   void showEvent(QShowEvent*) override;

@@ -64,9 +64,9 @@ double ScenePlan::clip_s(const Clip& clip) const {
 std::vector<ScenePlan::Dot> ScenePlan::dots() const {
   const Reel& reel = work_.document.reel();
   const Clip* own = selected();
-  const int space = own ? standing_at(reel, *own, 0).space : 0;
+  const ClipId space = own ? standing_at(reel, *own, 0).space : 0;
   std::vector<Dot> out;
-  for (const int id : rendered_clips(reel)) {
+  for (const ClipId id : rendered_clips(reel)) {
     const Clip& clip = *reel.find(id);
     const ReelRange range = whole_in_reel(work_.scene.times(reel, clip));
     const bool sounds = ReelTime{reel_s_} >= range.begin && ReelTime{reel_s_} <= range.end;
@@ -147,7 +147,7 @@ QPointF ScenePlan::at(const Layout& l, double azimuth_deg, double distance_m) co
   return {l.ear.x() + d * std::sin(a), l.ear.y() - d * std::cos(a)};
 }
 
-std::optional<QPointF> ScenePlan::dot(int clip) const {
+std::optional<QPointF> ScenePlan::dot(ClipId clip) const {
   const auto all = dots();
   const Layout l = layout(all, room());
   for (const Dot& d : all)

@@ -22,7 +22,7 @@ class ScenePlan : public QWidget {
   /// `playing`: what is held is held over time.
   void show_playhead(double reel_s, bool playing);
   /// Where a clip's dot stands; empty: it is not on the plan. For tests.
-  std::optional<QPointF> dot(int clip) const;
+  std::optional<QPointF> dot(ClipId clip) const;
 
  protected:
   void paintEvent(QPaintEvent*) override;
@@ -33,7 +33,7 @@ class ScenePlan : public QWidget {
 
  private:
   struct Dot {
-    int clip = 0;  ///< one of those that stand there
+    ClipId clip = 0;  ///< one of those that stand there
     Standing standing;
     QString name;
     bool selected = false;

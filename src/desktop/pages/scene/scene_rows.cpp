@@ -28,7 +28,7 @@ SceneRows::SceneRows(const Work& work, QWidget* parent) : QAbstractScrollArea(pa
   connect(&work_.document, &Document::reel_changed, this, [this] {
     if (event_ && !find_event(work_.document.reel(), *event_)) event_.reset();
     keep_hold();
-    std::erase_if(marked_, [this](int id) { return !work_.document.reel().find(id); });
+    std::erase_if(marked_, [this](ClipId id) { return !work_.document.reel().find(id); });
     follow_size();
     redraw();
   });
@@ -157,11 +157,11 @@ std::vector<int> SceneRows::marked() const {
   return out;
 }
 
-void SceneRows::choose_clip(int clip, Qt::KeyboardModifiers how) {
+void SceneRows::choose_clip(ClipId clip, Qt::KeyboardModifiers how) {
   event_.reset();
   if (how.testFlag(Qt::ControlModifier)) {
     if (marked_.empty())
-      for (const int id : marked()) marked_.insert(id);
+      for (const ClipId id : marked()) marked_.insert(id);
     if (!marked_.erase(clip)) marked_.insert(clip);
   } else if (how.testFlag(Qt::ShiftModifier) && work_.selection.clip()) {
     // All between the two in time.
@@ -192,7 +192,7 @@ void SceneRows::mark_event(bool name_it) {
 
 void SceneRows::remove_chosen() {
   if (event_) {
-    const int gone[] = {*event_};
+    const ClipId gone[] = {*event_};
     event_.reset();
     work_.document.change([&](const Reel& reel) { return edits::remove_events(reel, gone); });
     return;
@@ -212,7 +212,7 @@ void SceneRows::nudge(double by_s) {
   }
   std::vector<edits::PlacedClip> places;
   const auto ids = marked();
-  for (const int id : ids) places.push_back({id, reel.find(id)->place + ReelSpan{by_s}});
+  for (const ClipId id : ids) places.push_back({id, reel.find(id)->place + ReelSpan{by_s}});
   if (!places.empty())
     work_.document.change([&](const Reel& r) { return edits::place_clips(r, places); });
 }
@@ -285,7 +285,7 @@ double SceneRows::y_of(const QRectF& row, double db) const {
   return top + (bottom - top) * std::clamp(db / bottom_db, 0.0, 1.0);
 }
 
-QRectF SceneRows::clip_rect(int clip_id) const {
+QRectF SceneRows::clip_rect(ClipId clip_id) const {
   const Clip* clip = work_.document.reel().find(clip_id);
   if (!clip || (is_bus(*clip) && clip != bus())) return {};
   const QRectF row = row_of(*clip);
@@ -293,7 +293,7 @@ QRectF SceneRows::clip_rect(int clip_id) const {
   return {left, row.top() + 2, std::max(2.0, right - left), row.height() - 4};
 }
 
-QRectF SceneRows::event_rect(int id) const {
+QRectF SceneRows::event_rect(EventId id) const {
   const Event* found = find_event(work_.document.reel(), id);
   if (!found) return {};
   const Event& e = *found;

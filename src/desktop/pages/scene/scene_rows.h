@@ -25,7 +25,7 @@ namespace drevan::desktop {
 struct RowLine {
   StepId step = 0;
   int parameter = 0;  ///< of the step, or on_parameter
-  int space = 0;      ///< a send's
+  ClipId space = 0;      ///< a send's
   bool of_gain() const { return step == 0 && space == 0; }
 };
 
@@ -55,9 +55,9 @@ class SceneRows : public QAbstractScrollArea {
 
   // --- what is chosen ---
   /// The clips that are marked (Ctrl or Shift and click); the selected one when none are.
-  std::vector<int> marked() const;
+  std::vector<ClipId> marked() const;
   /// The id of an event; empty: none.
-  std::optional<int> event() const { return event_; }
+  std::optional<EventId> event() const { return event_; }
   /// Marks an event at the playhead, and lets its name be typed when nothing plays.
   void mark_event(bool name_it);
   /// Takes out the event that is chosen, or the marked clips.
@@ -84,8 +84,8 @@ class SceneRows : public QAbstractScrollArea {
   QPointF crossing_dot(int before, int after) const;
 
   // --- geometry, for tests and pictures ---
-  QRectF clip_rect(int clip_id) const;
-  QRectF event_rect(int id) const;
+  QRectF clip_rect(ClipId clip_id) const;
+  QRectF event_rect(EventId id) const;
   QRectF header_rect(int group) const;
   QRectF row_rect(int group) const;
   /// Of the space or the mix that is selected: it stays in sight at the bottom. Empty: none is.
@@ -181,10 +181,10 @@ class SceneRows : public QAbstractScrollArea {
   /// Whose pictures are drawn there; -1: no film's.
   int film_at(QPointF at) const;
   /// Its id; 0: there is none.
-  int event_at(QPointF at) const;
+  EventId event_at(QPointF at) const;
   int header_at(QPointF at) const;
   void press_header(int group, QPointF at);
-  void choose_clip(int clip, Qt::KeyboardModifiers how);
+  void choose_clip(ClipId clip, Qt::KeyboardModifiers how);
   void drag_clips(double x, bool snaps);
   /// The end of the selected clip that the pointer is at: Drag::trim_begin, trim_end or none.
   Drag edge_at(QPointF at) const;
@@ -218,18 +218,18 @@ class SceneRows : public QAbstractScrollArea {
   /// The two clips whose crossfade the pointer shapes.
   std::optional<std::pair<int, int>> crossing_at(QPointF at) const;
   void drag_crossing(QPointF at);
-  std::optional<double> snapped(double s, const std::set<int>& but) const;
+  std::optional<double> snapped(double s, const std::set<ClipId>& but) const;
   enum class By { jump, drag };
   void set_playhead(double s, By how);
-  void rename_event(int id);
+  void rename_event(EventId id);
   QString tip_at(QPointF at) const;
 
   const Work& work_;
   double begin_s_ = 0, per_pixel_s_ = 0.1;
   bool fitted_ = false;  // the view shows all until it is zoomed by hand
   double playhead_s_ = 0;
-  std::set<int> marked_;
-  std::optional<int> event_;
+  std::set<ClipId> marked_;
+  std::optional<EventId> event_;
   std::set<std::string> folded_;     // by name
   std::vector<double> row_tops_{0};  // of the groups and behind the last, from the first one's top
   QPixmap drawn_;

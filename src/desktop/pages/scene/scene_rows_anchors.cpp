@@ -61,7 +61,7 @@ void SceneRows::drag_anchor(double x, bool snaps) {
 
 // Stretched when it is let go, as with ends.
 void SceneRows::end_anchor() {
-  const int id = grab_.clip();
+  const ClipId id = grab_.clip();
   const HeardTime to = heard(times_of(work_.document.reel(), held()), ReelTime{edge_s_});
   work_.document.change(
       [&](const Reel& reel) { return edits::move_anchor(reel, id, anchor_, to); });
@@ -69,7 +69,7 @@ void SceneRows::end_anchor() {
 
 // Bound moments go with their event when it is let go, as part of the same edit.
 void SceneRows::end_event() {
-  const int event = grab_.event();
+  const EventId event = grab_.event();
   const ReelTime to = find_event(work_.document.reel(), event)->at;
   work_.document.change([&](const Reel& reel) {
     return edits::follow_event(edits::move_event(reel, event, to), ReelTime{pressed_s_}, to);

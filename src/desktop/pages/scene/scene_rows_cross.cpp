@@ -24,7 +24,7 @@ void SceneRows::duplicate_marked() {
   if (ids.empty()) return;
   const Reel& reel = work_.document.reel();
   ReelRange all{latest_place, {0}};
-  for (const int id : ids) {
+  for (const ClipId id : ids) {
     const ReelRange one = whole_in_reel(work_.scene.times(reel, *reel.find(id)));
     all = {std::min(all.begin, one.begin), std::max(all.end, one.end)};
   }

@@ -42,7 +42,7 @@ void SceneRows::drag_edge(double x, bool snaps) {
 // What was dragged is done when it is let go: a clip is not cut anew with every pixel.
 void SceneRows::end_edge() {
   const Clip& clip = held();
-  const int id = clip.id;
+  const ClipId id = clip.id;
   const ClipTimes times = work_.scene.times(work_.document.reel(), clip);
   const HeardTime edge = heard(times, ReelTime{edge_s_});
   if (drag_ == Drag::stretch) {
@@ -64,7 +64,7 @@ void SceneRows::end_edge() {
 void SceneRows::stretch_marked(const Clip& held) {
   std::vector<edits::SoundingClip> clips;
   double first_s = held.place.s;
-  for (const int id : marked_) {
+  for (const ClipId id : marked_) {
     const Clip& c = *work_.document.reel().find(id);
     clips.push_back({id, {clip_seconds(c)}});
     first_s = std::min(first_s, c.place.s);

@@ -41,9 +41,9 @@ int SceneRows::clip_at(QPointF at) const {
   return found;
 }
 
-int SceneRows::event_at(QPointF at) const {
+EventId SceneRows::event_at(QPointF at) const {
   if (at.y() < rows_top() - event_height || at.y() >= rows_top()) return 0;
-  int near = 0;
+  EventId near = 0;
   for (const Event& e : work_.document.reel().events) {
     if (std::abs(x_of(e.at.s) - at.x()) < 6) return e.id;
     if (event_rect(e.id).contains(at)) near = e.id;
@@ -86,7 +86,7 @@ void SceneRows::mousePressEvent(QMouseEvent* e) {
   moved_ = false;
   drag_ = Drag::none;
   if (const int group = header_at(pressed_); group >= 0) return press_header(group, pressed_);
-  if (const int event = event_at(pressed_)) {
+  if (const EventId event = event_at(pressed_)) {
     event_ = event;
     marked_.clear();
     pressed_s_ = find_event(work_.document.reel(), event)->at.s;
@@ -122,11 +122,11 @@ void SceneRows::mousePressEvent(QMouseEvent* e) {
                                                                                    : edge;
     return;
   }
-  if (const int clip = clip_at(pressed_)) {
+  if (const ClipId clip = clip_at(pressed_)) {
     choose_clip(clip, e->modifiers());
     if (e->modifiers().testFlag(Qt::ControlModifier)) return;
     places_.clear();
-    for (const int id : marked()) places_.emplace_back(id, work_.document.reel().find(id)->place.s);
+    for (const ClipId id : marked()) places_.emplace_back(id, work_.document.reel().find(id)->place.s);
     pressed_s_ = work_.document.reel().find(clip)->place.s;
     grab_ = Grab::of_clips(work_.document, marked());
     drag_ = Drag::clips;
@@ -143,7 +143,7 @@ void SceneRows::mousePressEvent(QMouseEvent* e) {
 }
 
 // Where a moment is drawn to: an event, an end of another clip, the playhead, else a picture.
-std::optional<double> SceneRows::snapped(double s, const std::set<int>& but) const {
+std::optional<double> SceneRows::snapped(double s, const std::set<ClipId>& but) const {
   const Reel& reel = work_.document.reel();
   double best = snap_px * per_pixel_s_;
   std::optional<double> out;
@@ -202,7 +202,7 @@ void SceneRows::mouseMoveEvent(QMouseEvent* e) {
   if (drag_ == Drag::none) {
     const bool line = line_hit(at) >= 0;
     const bool edge = edge_at(at) != Drag::none || crossing_at(at) || anchor_hit(at) >= 0;
-    const bool holds = event_at(at) > 0 || clip_at(at) > 0;
+    const bool holds = event_at(at) || clip_at(at) > 0;
     viewport()->setCursor(line                 ? Qt::SizeAllCursor
                           : edge               ? Qt::SplitHCursor
                           : holds              ? Qt::SizeHorCursor
@@ -228,7 +228,7 @@ void SceneRows::mouseMoveEvent(QMouseEvent* e) {
   const double s = pressed_s_ + (at.x() - pressed_.x()) * per_pixel_s_;
   snap_line_s_ = snaps ? snapped(s, {}) : std::nullopt;
   const double to = snaps ? snap_line_s_.value_or(work_.films.to_picture(s)) : s;
-  const int event = grab_.event();
+  const EventId event = grab_.event();
   work_.document.change(
       [&](const Reel& reel) { return edits::move_event(reel, event, ReelTime{to}); });
 }
@@ -247,7 +247,7 @@ void SceneRows::mouseReleaseEvent(QMouseEvent*) {
 }
 
 void SceneRows::mouseDoubleClickEvent(QMouseEvent* e) {
-  if (const int event = event_at(e->position())) return rename_event(event);
+  if (const EventId event = event_at(e->position())) return rename_event(event);
   if (const int anchor = anchor_hit(e->position()); anchor >= 0) {
     const int id = work_.selection.clip_id();
     work_.document.change([&](const Reel& reel) { return edits::unbind(reel, id, anchor); });
@@ -257,7 +257,7 @@ void SceneRows::mouseDoubleClickEvent(QMouseEvent* e) {
   if (clip_at(e->position())) Q_EMIT bench_wanted();
 }
 
-void SceneRows::rename_event(int id) {
+void SceneRows::rename_event(EventId id) {
   end_name();
   const Event* event = find_event(work_.document.reel(), id);
   if (!event || !isVisible()) return;
@@ -334,7 +334,7 @@ void SceneRows::keyPressEvent(QKeyEvent* e) {
 }
 
 void SceneRows::contextMenuEvent(QContextMenuEvent* e) {
-  if (const int clip = clip_at(e->pos())) {
+  if (const ClipId clip = clip_at(e->pos())) {
     choose_clip(clip, {});
     Q_EMIT context_wanted(e->globalPos());
   } else if (const int film = film_at(e->pos()); film >= 0) {
@@ -352,7 +352,7 @@ int SceneRows::film_at(QPointF at) const {
 
 QString SceneRows::tip_at(QPointF at) const {
   const Reel& reel = work_.document.reel();
-  if (const int event = event_at(at)) {
+  if (const EventId event = event_at(at)) {
     const Event& e = *find_event(reel, event);
     return tr("%1, at %2. Drag it, double-click to name it, Delete takes it out.")
         .arg(QString::fromStdString(e.name), work_.films.moment_text(e.at.s));

@@ -75,7 +75,7 @@ SceneSentence::Word SceneSentence::level_word(const QString& text, double db,
   return w;
 }
 
-SceneSentence::Word SceneSentence::send_word(int clip, int space, double db) {
+SceneSentence::Word SceneSentence::send_word(ClipId clip, ClipId space, double db) {
   const Space* of = find_space(work_.document.reel(), space);
   Word w = level_word(QString::fromStdString(of->clip.name), db, [this, clip, space](double level) {
     work_.document.change([&](const Reel& reel) {
@@ -89,7 +89,7 @@ SceneSentence::Word SceneSentence::send_word(int clip, int space, double db) {
 }
 
 // Where it stands in a space.
-SceneSentence::Word SceneSentence::place_in_word(int clip, const Send& send) {
+SceneSentence::Word SceneSentence::place_in_word(ClipId clip, const Send& send) {
   const SendPlace place = *send.place;
   const auto to = [this, clip, space = send.space, place](double azimuth_deg) {
     SendPlace next = place;
@@ -134,7 +134,7 @@ void SceneSentence::tell_event(const Event& e) {
 
 void SceneSentence::tell_clip(const Clip& clip) {
   const Reel& reel = work_.document.reel();
-  const int id = clip.id;
+  const ClipId id = clip.id;
   const size_t others = rows_.marked().size();
   words_.push_back(
       {.text = others > 1
@@ -192,7 +192,7 @@ void SceneSentence::tell_clip(const Clip& clip) {
 // Who feeds it, as in "hears Ines dialogue -14.0 and 2 clips of their own".
 void SceneSentence::tell_space(const Space& space) {
   const Reel& reel = work_.document.reel();
-  const int id = space.clip.id;
+  const ClipId id = space.clip.id;
   words_.push_back({.text = QString::fromStdString(space.clip.name), .strong = true});
   std::vector<Word> fed;
   const auto feeds = [id](const std::vector<Send>& sends) {
@@ -231,7 +231,7 @@ void SceneSentence::tell_space(const Space& space) {
 
 // Turned or typed, the clip is stretched; how it is, is a word of its own.
 void SceneSentence::tell_length(const Clip& clip, double seconds) {
-  const int id = clip.id;
+  const ClipId id = clip.id;
   const auto way = edits::stretch_way(clip);
   const auto stretch = [this, id](double to, edits::StretchWay how) {
     work_.document.change(

@@ -179,7 +179,7 @@ void SpaceList::fill_add_menu() {
   }
 }
 
-SendBar* SpaceList::bar(int space, int group) const {
+SendBar* SpaceList::bar(ClipId space, int group) const {
   for (auto* b : findChildren<SendBar*>())
     if (b->space == space && b->group == group) return b;
   return nullptr;

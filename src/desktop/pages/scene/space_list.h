@@ -18,14 +18,14 @@ class SpaceList : public QWidget {
 
   /// The bar that tells and turns how much of the selected clip's group enters a space; tests drag
   /// it.
-  class SendBar* bar(int space, int group) const;
+  class SendBar* bar(ClipId space, int group) const;
   QToolButton& add_button() { return *add_; }
 
  Q_SIGNALS:
   /// Its row and its steps are to be looked at, here.
-  void chosen(int bus);
+  void chosen(ClipId bus);
   /// Its chain is to be looked at.
-  void bench_wanted(int bus);
+  void bench_wanted(ClipId bus);
 
  private:
   void refresh();
@@ -48,7 +48,7 @@ class SendBar : public QWidget {
   void show_level(double db);
   double level() const { return db_; }
   bool held() const { return held_; }
-  int space = 0, group = -1;  ///< which; group -1: the space's own level
+  ClipId space = 0, group = -1;  ///< which; group -1: the space's own level
 
  Q_SIGNALS:
   void turned(double db);
