@@ -155,8 +155,8 @@ void four_minutes(const test::TempFolder& folder, double seconds) {
   for (const char* name : {"Hall", "Room"})
     add(edits::add_space(reel, name, {{test::with("reverb", {{"mix_pct", 100}})}}));
   for (int g = 0; g < 6; ++g)
-    add(edits::set_send(reel, {edits::Feeder::Of::group, g},
-                        reel.spaces[static_cast<size_t>(g % 2)].clip.id, -12));
+    add(edits::set_send(reel, reel.groups[static_cast<size_t>(g)].id,
+                        reel.spaces[static_cast<size_t>(g % 2)].id(), -12));
   save_reel(reel, folder / "scene.reel");
   auto window = std::make_unique<MainWindow>();
   window->resize(1280, 800);

@@ -15,7 +15,7 @@ namespace fs = std::filesystem;
 drevan::Reel reel;
 fs::path folder;
 
-int keep(const std::string& name, const std::string& group, std::vector<Sound> channels) {
+drevan::ClipId keep(const std::string& name, const std::string& group, std::vector<Sound> channels) {
   size_t length = 0;
   for (const auto& c : channels) length = std::max(length, c.size());
   drevan::AudioBuffer buffer(static_cast<int>(channels.size()), static_cast<drevan::Samples>(length));
@@ -140,7 +140,7 @@ drevan::ChainStep place(std::string_view name,
 }
 
 drevan::Clip& clip(std::string_view name) {
-  return *std::ranges::find(reel.clips, name, &drevan::Clip::name);
+  return *reel.find(std::ranges::find(reel.clips, name, &drevan::Clip::name)->id);
 }
 
 void devices() {

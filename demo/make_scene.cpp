@@ -22,7 +22,7 @@ struct Placed {
 };
 
 void place(const Placed& p) {
-  const int id = add_clip(reel, examine_source(folder / (std::string(p.file) + ".flac")), p.group);
+  const ClipId id = add_clip(reel, examine_source(folder / (std::string(p.file) + ".flac")), p.group);
   Clip& clip = *reel.find(id);
   const double rate = reel.source_of(clip).rate;
   clip.name = p.name;
@@ -40,8 +40,8 @@ ChainStep step(std::string_view id, std::initializer_list<std::pair<const char*,
   return out;
 }
 
-int group(std::string_view name) {
-  return static_cast<int>(std::ranges::find(reel.groups, name, &Group::name) - reel.groups.begin());
+GroupId group(std::string_view name) {
+  return std::ranges::find(reel.groups, name, &Group::name)->id;
 }
 
 void clips() {
@@ -61,14 +61,14 @@ void clips() {
            {"wind-tower", "wind-2", "Wind", 47.6, 2, 13}})
     place(p);
   for (const char* effects : {"Effects", "Wind"})
-    reel.groups[static_cast<size_t>(group(effects))].kind = GroupKind::effects;
-  reel.groups[static_cast<size_t>(group("Ines dialogue"))].chain = {
+    reel.at(group(effects)).kind = GroupKind::effects;
+  reel.at(group("Ines dialogue")).chain = {
       {step("cut", {{"low_hz", 80}}), step("compressor", {{"threshold_db", -24}, {"ratio", 3}})}};
-  reel.groups[static_cast<size_t>(group("Coast station"))].chain = {
+  reel.at(group("Coast station")).chain = {
       {step("loudspeaker", {{"device", 4}, {"age_pct", 30}})}};
-  reel.groups[static_cast<size_t>(group("Weather buoy"))].chain = {
+  reel.at(group("Weather buoy")).chain = {
       {step("loudspeaker", {{"device", 7}, {"drive_db", 4}})}};
-  reel.groups[static_cast<size_t>(group("Wind"))].chain = {{step("gain", {{"gain_db", -9}})}};
+  reel.at(group("Wind")).chain = {{step("gain", {{"gain_db", -9}})}};
 }
 
 void scene() {
@@ -84,19 +84,19 @@ void scene() {
                                             {"furniture_pct", 15},
                                             {"level", 1},
                                             {"distance_m", 1.5}})}}));
-  const int stairs = reel.spaces[0].clip.id, room = reel.spaces[1].clip.id;
+  const SpaceId stairs = reel.spaces[0].id(), room = reel.spaces[1].id();
   using edits::Feeder;
-  add(edits::set_send(reel, {Feeder::Of::group, group("Ines dialogue")}, stairs, -14));
-  add(edits::set_send(reel, {Feeder::Of::group, group("Coast station")}, room, -12));
-  add(edits::place_in_space(reel, {Feeder::Of::group, group("Coast station")}, room,
+  add(edits::set_send(reel, group("Ines dialogue"), stairs, -14));
+  add(edits::set_send(reel, group("Coast station"), room, -12));
+  add(edits::place_in_space(reel, group("Coast station"), room,
                             SendPlace{40, -10, 1.6}));
   for (const Clip& c : reel.clips)
     if (c.name == "lamp-room-04") {
       // She is heard by the room alone, left of the radio on its table.
-      add(edits::set_send(reel, {Feeder::Of::clip, c.id}, room, 0));
-      add(edits::set_direct(reel, {Feeder::Of::clip, c.id}, false));
-      add(edits::place_in_space(reel, {Feeder::Of::clip, c.id}, room, SendPlace{-25, 0, 0.9}));
-      add(edits::set_send(reel, {Feeder::Of::clip, c.id}, stairs, off_send_db));
+      add(edits::set_send(reel, c.id, room, 0));
+      add(edits::set_direct(reel, c.id, false));
+      add(edits::place_in_space(reel, c.id, room, SendPlace{-25, 0, 0.9}));
+      add(edits::set_send(reel, c.id, stairs, off_send_db));
       break;
     }
   const char* names[] = {"cut to stairs", "cut to lamp room", "cut to sea", "cut to gallery",
@@ -109,7 +109,7 @@ void scene() {
   for (const Clip& c : reel.clips) {
     // What is loudest of the boat is heard where it is nearest, and then it hurries off.
     if (c.name == "boat-pass") {
-      const int id = c.id;
+      const ClipId id = c.id;
       add(edits::bind(reel, id, {6.0}, edits::StretchWay::pitch));
       add(edits::move_anchor(reel, id, 0, {42.6 - 36.0}));
       break;
@@ -117,7 +117,7 @@ void scene() {
   }
   for (const Clip& c : reel.clips)
     if (c.name == "wind-2") {
-      const int id = c.id;
+      const ClipId id = c.id;
       add(edits::draw_gain(
           reel, id, Curve{{{0, -8, CurveShape::smooth}, {5, 3, CurveShape::smooth}, {12, -6}}}));
       break;

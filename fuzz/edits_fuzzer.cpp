@@ -79,7 +79,7 @@ class Hands {
         break;
       case 9:
         if (Clip* c = clip(reel)) {
-          const int id = c->id;
+          const ClipId id = c->id;
           remove_clips(reel, std::span(&id, 1));
         }
         break;
@@ -104,7 +104,7 @@ class Hands {
         break;
       case 16:
         if (Clip* c = clip(reel))
-          reel.groups[static_cast<size_t>(c->group)].room_tone_clip = c->id,
+          reel.at(c->group).room_tone_clip = c->id,
           c->room_tone = ClipRange{0.1, 0.1 + next() / 300.0 + 0.01};
         break;
       case 17: {
@@ -129,9 +129,9 @@ class Hands {
     for (const auto& clip : reel.clips) {
       running_steps(reel, clip);
       sits_out_of(reel, clip);
-      fuzz::require(clip.source >= 0 && clip.source < static_cast<int>(reel.sources.size()) && clip.group >= 0 && clip.group < static_cast<int>(reel.groups.size()));
+      fuzz::require(reel.find(clip.source) && reel.find(clip.group));
       fuzz::require(clip.id <= reel.last_clip_id);
-      for (const auto& v : clip.versions) fuzz::require(v.source >= 0 && v.source < static_cast<int>(reel.sources.size()));
+      for (const auto& v : clip.versions) fuzz::require(reel.find(v.source));
     }
   }
 

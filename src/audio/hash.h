@@ -8,6 +8,7 @@
 #include <string_view>
 #include <type_traits>
 
+#include "audio/id.h"
 #include "audio/progress.h"
 
 namespace drevan {
@@ -26,6 +27,10 @@ class Hasher {
     requires std::is_arithmetic_v<T>
   Hasher& add(T value) {
     return bytes(&value, sizeof value);
+  }
+  template <class Kind>
+  Hasher& add(Id<Kind> id) {
+    return add(id.number());
   }
     /// What tells a file from others without reading it: its path, size and time of change.
     Hasher& add_file(const std::filesystem::path& file);

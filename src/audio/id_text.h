@@ -1,7 +1,7 @@
 // Ids in sentences and keys.
 #pragma once
 
-#include <fmt/format.h>
+#include <fmt/core.h>
 
 #include "audio/id.h"
 

@@ -15,7 +15,7 @@ bool anything_enters(const Reel& reel, ClipId bus) {
     const Clip& clip = *reel.find(id);
     const auto sends = sends_of(reel, clip);
     if (bus == mix_clip_id) return heard_direct(reel, clip) || !sends.empty();
-    return std::ranges::find(sends, bus, &Send::space) != sends.end();
+    return std::ranges::find(sends, space_of(bus), &Send::space) != sends.end();
   });
 }
 
@@ -41,7 +41,7 @@ BusPlan bus_plan(const Reel& reel, ClipId bus, const std::filesystem::path& fold
     out.findings.resize(out.steps.size());
     return out;
   }
-  const std::string own = "bus" + std::to_string(bus) + "-";
+  const std::string own = "bus" + std::to_string(bus.number()) + "-";
   const auto file = folder / (own + to_hex(sum_key(reel, bus)) + ".wav");
   std::error_code error;
   // Of each bus the newest sum is kept: they are as long as the reel.

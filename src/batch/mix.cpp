@@ -77,7 +77,7 @@ RenderedClips render_clips(const Reel& reel, std::span<const ClipId> ids, ChainO
     PlacedSound placed = sound_of(r.output, reel.rate);
     // What comes before its beginning begins earlier.
     placed.begin = frame_of(clip.place, reel.rate) - r.render.lead;
-    placed.group = static_cast<size_t>(clip.group);
+    placed.group = clip.group;
     placed.kind = reel.group_of(clip).kind;
     placed.direct = heard_direct(reel, clip);
     placed.feeds = feeds_of(reel, clip, static_cast<double>(r.render.lead) / reel.rate);
@@ -104,13 +104,13 @@ std::vector<MixFile> named_files(const Reel& reel, std::span<const PlacedSound> 
     parts.push_back(part);
   };
   if (what.mix) add("mix", {});
-  for (int g = 0; what.stems && g < std::ssize(reel.groups); ++g)
-    add(reel.groups[static_cast<size_t>(g)].name, {Part::Of::group, g});
+  for (const Group& group : reel.groups)
+    if (what.stems) add(group.name, {.of = Part::Of::group, .group = group.id});
   for (const GroupKind kind : {GroupKind::dialogue, GroupKind::effects, GroupKind::music})
     if (what.kinds)
-      add(std::string(group_kind_name(kind)), {Part::Of::kind, static_cast<int>(kind)});
+      add(std::string(group_kind_name(kind)), {.of = Part::Of::kind, .kind = kind});
   for (const Space& space : reel.spaces)
-    if (what.stems || what.kinds) add(space.clip.name, {Part::Of::space, space.clip.id});
+    if (what.stems || what.kinds) add(space.clip.name, {.of = Part::Of::space, .space = space.id()});
   BatchOptions naming = options;
   naming.pattern = "{clip}";
   naming.also.clear();
@@ -234,10 +234,11 @@ Source render_sum(const Reel& reel, const fs::path& file, FindingStore& store,
     add_spaces(clips.placed, {reel, aside->path(), nullptr, store, cancel}, warnings,
                part_of(progress, 0.8, 0.9));
   } else {
-    part = {Part::Of::feed, bus};
+    const SpaceId id = space_of(bus);
+    part = {.of = Part::Of::feed, .space = id};
     aside.emplace(through.folder, "fed");
-    clips.placed = fed_into(bus, clips.placed, {reel, aside->path(), nullptr, store, cancel});
-    const Space* space = find_space(reel, bus);
+    clips.placed = fed_into(id, clips.placed, {reel, aside->path(), nullptr, store, cancel});
+    const Space* space = find_space(reel, id);
     if (clips.placed.empty())
       throw Error(Error::Kind::call,
                   fmt::format("Nothing is fed into {} yet; send a clip or a group to it.",

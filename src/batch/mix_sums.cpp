@@ -92,7 +92,7 @@ PlacedSound through_steps(const PlacedSound& from, std::vector<PlannedStep> step
 
 }  // namespace
 
-std::vector<PlacedSound> fed_into(ClipId space, std::span<const PlacedSound> placed,
+std::vector<PlacedSound> fed_into(SpaceId space, std::span<const PlacedSound> placed,
                                   const OnTheWay& way) {
   std::vector<PlacedSound> out;
   for (const PlacedSound& s : placed) {
@@ -133,12 +133,12 @@ void add_at_places(const Space& space, const fs::path& in, std::span<const Place
 PlacedSound through_space(const Space& space, std::span<const PlacedSound> placed,
                           const OnTheWay& way, std::vector<std::string>& warnings,
                           const Progress& progress) {
-  const ClipId id = space.clip.id;
+  const SpaceId id = space.id();
   const auto fed = fed_into(id, placed, way);
   MixRun run(fed);
   fs::path in = way.folder / fmt::format("space{}-in.wav", id);
   const fs::path out = way.folder / fmt::format("space{}.wav", id);
-  write_sum(run, {Part::Of::feed, id}, in, way.reel.rate, way.pause, way.cancel,
+  write_sum(run, {.of = Part::Of::feed, .space = id}, in, way.reel.rate, way.pause, way.cancel,
             part_of(progress, 0, 0.2));
   ClipPlan plan = bus_file_plan(way.reel, in, space.clip.chain);
   if (has_own_places(way.reel, space)) {
@@ -163,7 +163,7 @@ void add_spaces(std::vector<PlacedSound>& placed, const OnTheWay& way,
                 std::vector<std::string>& warnings, const Progress& progress) {
   std::vector<const Space*> fed;
   for (const Space& space : way.reel.spaces)
-    if (has_part(placed, {Part::Of::feed, space.clip.id})) fed.push_back(&space);
+    if (has_part(placed, {.of = Part::Of::feed, .space = space.id()})) fed.push_back(&space);
   std::vector<PlacedSound> heard(fed.size());
   std::vector<std::vector<std::string>> told(fed.size());
   std::mutex mutex;

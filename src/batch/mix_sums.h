@@ -55,7 +55,7 @@ struct OnTheWay {
 
 /// What enters a space: all that is fed into it, each as loud as it is fed. Of one whose level is
 /// drawn a file is made in way.folder.
-std::vector<PlacedSound> fed_into(ClipId space, std::span<const PlacedSound> placed,
+std::vector<PlacedSound> fed_into(SpaceId space, std::span<const PlacedSound> placed,
                                   const OnTheWay& way);
 /// What leaves every space that is fed, behind `placed`; several at a time.
 void add_spaces(std::vector<PlacedSound>& placed, const OnTheWay& way,

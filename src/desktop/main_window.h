@@ -64,6 +64,7 @@ class MainWindow : public QMainWindow {
   void make_take_entries(QMenu* m);
   void hear_next_take();
   void make_group_menu();
+  void move_group_at_hand(int way);
   void make_move_menu(QMenu* m);
   void make_sort_menu(QMenu* m);
   void make_group_by_menu(QMenu* m);

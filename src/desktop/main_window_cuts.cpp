@@ -84,7 +84,7 @@ void MainWindow::make_take_entries(QMenu* m) {
 // From its beginning, as loud as the others.
 void MainWindow::hear_next_take() {
   const Clip* clip = work_.selection.clip();
-  const auto takes = clip ? takes_of(work_.document.reel(), *clip) : std::vector<int>{};
+  const auto takes = clip ? takes_of(work_.document.reel(), *clip) : std::vector<ClipId>{};
   if (takes.empty()) return tell(tr("This clip is no take; mark takes of one line with T."), true);
   const auto at = std::ranges::find(takes, clip->id);
   work_.selection.select_clip(at + 1 == takes.end() ? takes.front() : *(at + 1));
@@ -97,7 +97,7 @@ void MainWindow::make_group_menu() {
   QMenu* m = group_menu_;
   const auto group = [this] { return bench_->shelf().group_at_hand(); };
   const auto change_group = [this, group](auto&& edit) {
-    if (group() >= 0) work_.document.change([&](const Reel& reel) { return edit(reel, group()); });
+    if (group()) work_.document.change([&](const Reel& reel) { return edit(reel, group()); });
   };
   add(m, tr("New group of the marked clips"), QKeySequence("Ctrl+G"), [this] { new_group(); });
   add(m, tr("Rename the clip"), QKeySequence("F2"),
@@ -106,26 +106,16 @@ void MainWindow::make_group_menu() {
       [this, group] { bench_->shelf().rename_group(group()); });
   add(m, tr("Note and mark ..."), {}, [this] { group_note_dialog(); });
   add(m, tr("Add files to it ..."), QKeySequence("Ctrl+Shift+I"), [this, group] {
-    if (group() < 0) return add_dialog();
-    const auto& name = work_.document.reel().groups[static_cast<size_t>(group())].name;
-    add_dialog(QString::fromStdString(name));
+    const Group* to = work_.document.reel().find(group());
+    add_dialog(to ? QString::fromStdString(to->name) : QString());
   });
   m->addSeparator();
   make_move_menu(m);
-  add(m, tr("Group up"), QKeySequence("Ctrl+Shift+Up"), [this, change_group, group] {
-    const int at = group();
-    change_group([](const Reel& reel, int g) { return edits::move_group(reel, g, g - 1); });
-    if (at > 0) bench_->shelf().touch_group(at - 1);
-  });
-  add(m, tr("Group down"), QKeySequence("Ctrl+Shift+Down"), [this, change_group, group] {
-    const int at = group();
-    change_group([](const Reel& reel, int g) { return edits::move_group(reel, g, g + 2); });
-    if (at >= 0 && at + 1 < std::ssize(work_.document.reel().groups))
-      bench_->shelf().touch_group(at + 1);
-  });
+  add(m, tr("Group up"), QKeySequence("Ctrl+Shift+Up"), [this] { move_group_at_hand(-1); });
+  add(m, tr("Group down"), QKeySequence("Ctrl+Shift+Down"), [this] { move_group_at_hand(1); });
   add(m, tr("Remove the group, keep its clips"), {}, [this, change_group] {
-    change_group([](const Reel& reel, int g) { return edits::remove_group(reel, g); });
-    bench_->shelf().touch_group(-1);
+    change_group([](const Reel& reel, GroupId g) { return edits::remove_group(reel, g); });
+    bench_->shelf().touch_group(0);
   });
   m->addSeparator();
   add(m, tr("Fold all"), QKeySequence("Ctrl+Shift+Left"),
@@ -136,16 +126,25 @@ void MainWindow::make_group_menu() {
   make_group_by_menu(m);
 }
 
+// Past the group above it or below it; it stays the one at hand.
+void MainWindow::move_group_at_hand(int way) {
+  const GroupId moved = bench_->shelf().group_at_hand();
+  const auto& groups = work_.document.reel().groups;
+  const auto place = std::ranges::find(groups, moved, &Group::id) - groups.begin() + way;
+  if (!moved || place < 0 || place >= std::ssize(groups)) return;
+  const GroupId past = groups[static_cast<size_t>(place)].id;
+  work_.document.change([&](const Reel& reel) { return edits::move_group(reel, moved, past); });
+  bench_->shelf().touch_group(moved);
+}
+
 // Which groups there are is known when it opens.
 void MainWindow::make_move_menu(QMenu* m) {
   QMenu* to = m->addMenu(tr("Move the marked clips to"));
   connect(to, &QMenu::aboutToShow, this, [this, to] {
     to->clear();
-    const auto& groups = work_.document.reel().groups;
-    for (int g = 0; g < std::ssize(groups); ++g) {
-      const auto& of = groups[static_cast<size_t>(g)];
+    for (const Group& of : work_.document.reel().groups) {
       QAction* a = to->addAction(group_mark_icon(of.mark), QString::fromStdString(of.name));
-      connect(a, &QAction::triggered, this, [this, g] {
+      connect(a, &QAction::triggered, this, [this, g = of.id] {
         work_.document.change(
             [&](const Reel& reel) { return edits::move_clips(reel, marked_clips(), g, 0); });
       });
@@ -161,7 +160,7 @@ void MainWindow::move_marked(int way) {
   const Reel& reel = work_.document.reel();
   const Clip* first = marked.empty() ? nullptr : reel.find(marked.front());
   if (!first || is_bus(*first)) return;
-  const int group = first->group;
+  const GroupId group = first->group;
   std::vector<ClipId> others;  // of the group, without the marked, and where the first of these stood
   size_t place = 0;
   for (const auto& c : reel.clips) {
@@ -171,7 +170,7 @@ void MainWindow::move_marked(int way) {
   }
   const auto next = static_cast<std::ptrdiff_t>(place) + way;
   if (next < 0 || next > std::ssize(others)) return;
-  const int before = next == std::ssize(others) ? 0 : others[static_cast<size_t>(next)];
+  const ClipId before = next == std::ssize(others) ? 0 : others[static_cast<size_t>(next)];
   work_.document.change(
       [&](const Reel& now) { return edits::move_clips(now, marked, group, before); });
 }
@@ -251,7 +250,7 @@ void MainWindow::new_group() {
   if (!work_.document.change(
           [&](const Reel& reel) { return edits::new_group(reel, name, marked); }))
     return;
-  const int group = static_cast<int>(work_.document.reel().groups.size()) - 1;
+  const GroupId group = work_.document.reel().groups.back().id;
   bench_->shelf().touch_group(group);
   // A field that is not seen would keep the keys.
   if (bench_->isVisible()) return bench_->shelf().rename_group(group);
@@ -261,9 +260,9 @@ void MainWindow::new_group() {
 }
 
 void MainWindow::group_note_dialog() {
-  const int group = bench_->shelf().group_at_hand();
-  if (group < 0) return;
-  const Group of = work_.document.reel().groups[static_cast<size_t>(group)];
+  const GroupId group = bench_->shelf().group_at_hand();
+  if (!group) return;
+  const Group of = work_.document.reel().at(group);
   QDialog dialog(this);
   dialog.setWindowTitle(tr("Note and mark of %1").arg(QString::fromStdString(of.name)));
   dialog.resize(380, 340);

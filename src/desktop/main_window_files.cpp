@@ -93,7 +93,7 @@ void MainWindow::copy_chain_dialog() {
   for (const auto& c : work_.document.reel().clips) {
     if (c.id == from->id) continue;
     auto* item = new QListWidgetItem(QString::fromStdString(c.name), list);
-    item->setData(Qt::UserRole, c.id);
+    item->setData(Qt::UserRole, c.id.number());
     // The marked clips, or those of the same group, are what people mean.
     const bool meant = marked.size() > 1 ? std::ranges::find(marked, c.id) != marked.end()
                                          : c.group == from->group;
@@ -106,10 +106,10 @@ void MainWindow::copy_chain_dialog() {
   connect(buttons, &QDialogButtonBox::rejected, &dialog, &QDialog::reject);
   box->addWidget(buttons);
   if (dialog.exec() != QDialog::Accepted) return;
-  std::vector<int> to;
+  std::vector<ClipId> to;
   for (int i = 0; i < list->count(); ++i)
     if (list->item(i)->checkState() == Qt::Checked)
-      to.push_back(list->item(i)->data(Qt::UserRole).toInt());
+      to.push_back(ClipId::numbered(list->item(i)->data(Qt::UserRole).toInt()));
   if (!to.empty())
     work_.document.change(
         [&](const Reel& reel) { return edits::copy_chain(reel, work_.selection.clip_id(), to); });

@@ -104,7 +104,7 @@ void MainWindow::make_edit_menu() {
   });
 }
 
-void MainWindow::change_clip(const std::function<edits::Edit(const Reel&, int)>& edit) {
+void MainWindow::change_clip(const std::function<edits::Edit(const Reel&, ClipId)>& edit) {
   if (work_.selection.clip())
     work_.document.change([&](const Reel& reel) { return edit(reel, work_.selection.clip_id()); });
 }

@@ -116,7 +116,7 @@ void MainWindow::make_scene_menu() {
     if (!c || is_bus(*c)) return;
     const bool direct = !work_.document.reel().group_of(*c).direct;
     work_.document.change([&](const Reel& reel) {
-      return edits::set_direct(reel, {edits::Feeder::Of::group, c->group}, direct);
+      return edits::set_direct(reel, c->group, direct);
     });
   });
   m->addSeparator();
@@ -191,7 +191,7 @@ void MainWindow::fill_film_menu(QMenu& menu, int film) {
   });
 }
 
-std::vector<int> MainWindow::marked_clips() const {
+std::vector<ClipId> MainWindow::marked_clips() const {
   if (place_ != Place::scene) return bench_->shelf().marked();
   auto clips = scene_->rows().marked();
   if (const Clip* bus = work_.selection.clip(); clips.empty() && bus) clips.push_back(bus->id);
@@ -217,7 +217,7 @@ void MainWindow::fill_line_menu(QMenu& menu) {
   entry(menu, tr("Gain"), {});
   for (const Space& space : is_bus(*clip) ? std::vector<Space>{} : reel.spaces)
     entry(menu, tr("What goes into %1").arg(QString::fromStdString(space.clip.name)),
-          {.space = space.clip.id});
+          {.space = space.id()});
   menu.addSeparator();
   for (const ChainOwner owner : owners_of(*clip))
     for (const ChainStep& step : chain_of(reel, *clip, owner).steps) {

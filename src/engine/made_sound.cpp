@@ -141,7 +141,7 @@ std::string name_of(const MadeSound& sound) {
   return {};
 }
 
-void make_sound(const Reel& reel, const MadeSound& sound, int group,
+void make_sound(const Reel& reel, const MadeSound& sound, GroupId group,
                 const std::filesystem::path& file, const CancelToken& cancel,
                 const Progress& progress) {
   require(sound, reel.rate);

@@ -34,7 +34,7 @@ std::string name_of(const MadeSound& sound);
 /// 5 ms at either end. The same wishes give the same bits. Atomic; nothing is written over. Throws
 /// Error(call): a value that is out of range, a tone beyond half the rate, a group without room
 /// tone; Error(input), Error(output), Cancelled.
-void make_sound(const Reel& reel, const MadeSound& sound, int group,
+void make_sound(const Reel& reel, const MadeSound& sound, GroupId group,
                 const std::filesystem::path& file, const CancelToken& cancel,
                 const Progress& progress = {});
 

@@ -13,15 +13,15 @@ float Part::share_of(const PlacedSound& sound) const {
     case Of::everything:
       return heard;
     case Of::group:
-      return sound.space == 0 && sound.group == static_cast<size_t>(index) ? heard : 0.0F;
+      return sound.space == 0 && sound.group == group ? heard : 0.0F;
     case Of::kind:
-      return sound.space == 0 && sound.kind == static_cast<GroupKind>(index) ? heard : 0.0F;
+      return sound.space == 0 && sound.kind == kind ? heard : 0.0F;
     case Of::space:
-      return sound.space == index ? heard : 0.0F;
+      return sound.space == space ? heard : 0.0F;
     case Of::feed:
       break;
   }
-  const auto feed = std::ranges::find(sound.feeds, index, &Feed::space);
+  const auto feed = std::ranges::find(sound.feeds, space, &Feed::space);
   return feed == sound.feeds.end() ? 0.0F : feed->gain;
 }
 

@@ -17,14 +17,14 @@ struct PlacedSound {
   Samples begin =
       0;  ///< frame of the reel; below 0: what comes before the reel's beginning is not heard
   SoundShape shape{};  ///< at the reel's rate
-  size_t group = 0;
+  GroupId group = 0;
   std::function<std::unique_ptr<SoundReader>()> open{};  ///< may throw Error(input)
   std::filesystem::path file{};                          ///< that is read, where it is one
   GroupKind kind = GroupKind::dialogue;                  ///< its group's
   bool direct = true;                                    ///< whether it is heard in the mix itself
   /// Into spaces; here their gains alone count, the rest is in the sound already.
   std::vector<Feed> feeds{};
-  ClipId space = 0;   ///< it is what leaves this space, by id, and of no group; 0: a clip
+  SpaceId space = 0;   ///< it is what leaves this space, by id, and of no group; 0: a clip
   float gain = 1;  ///< a factor, where it is heard
 };
 
@@ -32,12 +32,14 @@ struct PlacedSound {
 struct Part {
   enum class Of {
     everything,  ///< all that is heard in the mix
-    group,       ///< of that, the clips of a group: `index`
-    kind,        ///< of that, the clips of the groups of one kind: a GroupKind
-    space,       ///< of that, what leaves the space of this id
-    feed,        ///< what enters the space of this id
+    group,       ///< of that, the clips of a group
+    kind,        ///< of that, the clips of the groups of one kind
+    space,       ///< of that, what leaves a space
+    feed,        ///< what enters a space
   } of = Of::everything;
-  int index = 0;
+  GroupId group = 0;                     ///< where it is of one
+  GroupKind kind = GroupKind::dialogue;  ///< where it is of one
+  SpaceId space = 0;                     ///< where it is of one
   /// By what factor it takes a sound; 0: not at all.
   float share_of(const PlacedSound& sound) const;
   friend bool operator==(const Part&, const Part&) = default;

@@ -83,7 +83,7 @@ std::shared_ptr<const CommonClips> Planner::common(const Clip& clip, const Runni
   if (const auto at = made_->find(place); at != made_->end()) return at->second;
   // The chains as they are up to this step; what comes later is cut off for all.
   Reel before = reel_;
-  auto& group = before.groups[static_cast<size_t>(clip.group)].chain.steps;
+  auto& group = before.at(clip.group).chain.steps;
   (served.owner == ChainOwner::group ? group : before.chain.steps).resize(served.index);
   if (served.owner == ChainOwner::group) before.chain = {};
   // Of the steps before it each is known, or will be, under the same place: what learns in common is made once,

@@ -66,12 +66,12 @@ class Planner {
   ClipPlan own_plan(const Clip& clip);
 
  private:
-  using Made = std::map<std::tuple<int, ChainOwner, size_t>,
+  using Made = std::map<std::tuple<GroupId, ChainOwner, size_t>,
                         std::shared_ptr<const CommonClips>>;  // group, chain, step
   // Who crosses whom in the rows that were asked for, by group: always in the whole reel.
   struct Rows {
     const Reel& reel;
-    std::map<int, Crossings> made{};
+    std::map<GroupId, Crossings> made{};
   };
   Planner(const Reel& reel, std::shared_ptr<Made> made, std::shared_ptr<Rows> rows)
       : reel_(reel), made_(std::move(made)), rows_(std::move(rows)) {}

@@ -98,7 +98,7 @@ class Player final : public SoundSource {
   /// `dearest`: see Programme::dearest().
   struct Load {
     double share = 0;
-    int dearest = 0;
+    ClipId dearest = 0;
     StepId step = 0;
   };
   Load load() const { return {load_.load(), dearest_.load(), dearest_step_.load()}; }
@@ -205,7 +205,7 @@ class Player final : public SoundSource {
   std::array<std::atomic<float>, max_readings> readings_{};
   std::atomic<int> reading_count_{0};
   std::atomic<double> load_{0};
-  std::atomic<int> dearest_{0};
+  std::atomic<ClipId> dearest_{ClipId{0}};
   std::atomic<StepId> dearest_step_{0};
   std::atomic<long> underruns_{0};
   std::atomic<bool> mono_{false};

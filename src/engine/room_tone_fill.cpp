@@ -62,13 +62,13 @@ AudioBuffer marked_tone(const ClipSound& sound) {
 }
 
 // Of a group; throws where there is none that is heard.
-AudioBuffer lent_tone(const Reel& reel, int group) {
+AudioBuffer lent_tone(const Reel& reel, GroupId group) {
   const Clip* lender = tone_lender(reel, group);
   if (!lender)
     throw Error(Error::Kind::call,
                 fmt::format("No room tone is marked in {}. Mark half a second or more on the Bench "
                             "where only the room is heard.",
-                            reel.groups.at(static_cast<size_t>(group)).name));
+                            reel.at(group).name));
   AudioBuffer tone = marked_tone(room_tone_sound(reel, *lender).value());
   if (tone.frames() == 0 || power_of(tone) <= 0)
     throw Error(
@@ -79,7 +79,7 @@ AudioBuffer lent_tone(const Reel& reel, int group) {
 
 }  // namespace
 
-std::vector<ToneGap> tone_gaps(const Reel& reel, int group) {
+std::vector<ToneGap> tone_gaps(const Reel& reel, GroupId group) {
   struct Sounds {
     ReelRange range;
     ClipId clip;
@@ -100,8 +100,8 @@ std::vector<ToneGap> tone_gaps(const Reel& reel, int group) {
   return out;
 }
 
-const Clip* tone_lender(const Reel& reel, int group) {
-  const Group& g = reel.groups.at(static_cast<size_t>(group));
+const Clip* tone_lender(const Reel& reel, GroupId group) {
+  const Group& g = reel.at(group);
   if (const Clip* lends = reel.find(g.room_tone_clip); lends && lends->room_tone) return lends;
   for (const Clip& c : reel.clips)
     if (c.group == group && c.room_tone) return &c;
@@ -143,18 +143,18 @@ AudioBuffer longer_room_tone(const AudioBuffer& tone, double rate, Samples frame
   return out;
 }
 
-AudioBuffer room_tone_of(const Reel& reel, int group, Samples frames) {
+AudioBuffer room_tone_of(const Reel& reel, GroupId group, Samples frames) {
   return longer_room_tone(lent_tone(reel, group), reel.rate, frames, 1);
 }
 
-std::vector<FilledGap> fill_gaps(const Reel& reel, int group, const fs::path& folder,
+std::vector<FilledGap> fill_gaps(const Reel& reel, GroupId group, const fs::path& folder,
                                  const CancelToken& cancel, const Progress& progress) {
   const AudioBuffer tone = lent_tone(reel, group);
-  const std::string& name = reel.groups.at(static_cast<size_t>(group)).name;
+  const std::string& name = reel.at(group).name;
   const auto gaps = tone_gaps(reel, group);
   const double own = power_of(tone);
   make_folder(folder);
-  std::map<int, std::optional<double>> floors;
+  std::map<ClipId, std::optional<double>> floors;
   const auto floor_of = [&](ClipId clip) {
     const auto [at, fresh] = floors.try_emplace(clip);
     if (fresh) at->second = noise_floor_db(clip_sound(reel, *reel.find(clip)), cancel);

@@ -15,7 +15,7 @@ struct ToneGap {
   friend bool operator==(const ToneGap&, const ToneGap&) = default;
 };
 /// Those of at least `least_gap_s`. Clips are as long as they are heard, without what rings on.
-std::vector<ToneGap> tone_gaps(const Reel& reel, int group);
+std::vector<ToneGap> tone_gaps(const Reel& reel, GroupId group);
 inline constexpr double least_gap_s = 0.02;
 /// How far the tone reaches into its neighbours, crossfaded.
 inline constexpr double tone_fade_s = 0.05;
@@ -27,7 +27,7 @@ AudioBuffer longer_room_tone(const AudioBuffer& tone, double rate, Samples frame
 
 /// So many frames of a group's room tone, see tone_lender(). Throws Error(call): none is marked, or it
 /// is digital silence; Error(input).
-AudioBuffer room_tone_of(const Reel& reel, int group, Samples frames);
+AudioBuffer room_tone_of(const Reel& reel, GroupId group, Samples frames);
 
 /// A gap's tone, written.
 struct FilledGap {
@@ -37,9 +37,9 @@ struct FilledGap {
 /// Fills a group's gaps from the room tone that its clips share, else the first one that is marked,
 /// at the mean of the noise floors of its neighbours, into 32-bit float files in `folder`, which is
 /// made. Throws Error(call): no room tone is marked; Error(input), Error(output), Cancelled.
-std::vector<FilledGap> fill_gaps(const Reel& reel, int group, const std::filesystem::path& folder,
+std::vector<FilledGap> fill_gaps(const Reel& reel, GroupId group, const std::filesystem::path& folder,
                                  const CancelToken& cancel, const Progress& progress = {});
 /// The clip whose room tone that is; nullptr: none is marked.
-const Clip* tone_lender(const Reel& reel, int group);
+const Clip* tone_lender(const Reel& reel, GroupId group);
 
 }  // namespace drevan

@@ -238,16 +238,16 @@ void SceneRun::add(float& now, const AudioBlock& sound, int offset, float share,
 Programme::Dearest SceneRun::dearest() const {
   Dearest out;
   double most = 0;
-  const auto look = [&](double cost_s, int of, StepId step) {
+  const auto look = [&](double cost_s, ClipId of, StepId step) {
     if (cost_s > most) most = cost_s, out = {of, step};
   };
   for (const auto& voice : voices_) look(voice->cost_s, voice->of.clip, voice->run.dearest().step);
-  const auto look_at = [&](const Bus& bus, const BusPlan& plan, int id) {
+  const auto look_at = [&](const Bus& bus, const BusPlan& plan, ClipId id) {
     const auto step = bus.run.dearest();
     look(bus.cost_s, id, step ? plan.steps[*step].id : 0);
   };
   for (size_t i = 0; i < spaces_.size(); ++i)
-    look_at(*spaces_[i], scene().spaces[i].bus, scene().spaces[i].id);
+    look_at(*spaces_[i], scene().spaces[i].bus, clip_of(scene().spaces[i].id));
   if (mix_) look_at(*mix_, scene().mix, mix_clip_id);
   return out;
 }

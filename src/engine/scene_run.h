@@ -31,7 +31,7 @@ struct BusPlan {
 };
 
 struct SceneSpace {
-  int id = 0;
+  SpaceId id = 0;
   BusPlan bus{};
   float gain = 1;
   /// Its feeds have places: `bus` begins with what rings on of their sum, see late_of().

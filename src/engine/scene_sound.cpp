@@ -40,7 +40,7 @@ void keep_course(const fs::path& file, const SoundCourse& course) {
 }  // namespace
 
 SceneSpace scene_space(const Reel& reel, const Space& space, BusPlan bus) {
-  SceneSpace out{space.clip.id, std::move(bus), static_cast<float>(from_db(space.level_db)),
+  SceneSpace out{space.id(), std::move(bus), static_cast<float>(from_db(space.level_db)),
                  has_own_places(reel, space)};
   if (out.placed) out.bus.steps = late_of(std::move(out.bus.steps));
   return out;

@@ -61,7 +61,8 @@ class Comparison {
     }
     std::ranges::stable_sort(found_, {}, [&](const Uneven& u) {
       const auto at = std::ranges::find(reel_.clips, u.clip, &Clip::id) - reel_.clips.begin();
-      return std::pair(reel_.find(u.clip)->group, at);
+      const GroupId of = reel_.find(u.clip)->group;
+      return std::pair(std::ranges::find(reel_.groups, of, &Group::id) - reel_.groups.begin(), at);
     });
     return std::move(found_);
   }
@@ -133,7 +134,7 @@ class Comparison {
   }
 
   const Reel& reel_;
-  std::map<int, Members> groups_;
+  std::map<GroupId, Members> groups_;
   std::vector<Uneven> found_;
 };
 

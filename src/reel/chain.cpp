@@ -59,8 +59,8 @@ std::vector<SideChoice> sides_from_json(const nlohmann::json& json, const StepTy
     const auto bytes = from_hex_bytes(member<std::string>(value, "file_bytes", "", here));
     side.file = bytes.empty() ? member<std::string>(value, "file", "", here) : bytes;
     side.name = member<std::string>(value, "clip", "", here);
-    side.clip = member(value, "id", 0, here);
-    if (side.clip < 0 || side.clip > most_id ||
+    side.clip = id_member<ClipId>(value, "id", here);
+    if (side.clip < 0 || side.clip.number() > most_id ||
         (side.from == SideChoice::From::file && side.file.empty()))
       throw wrong(here, "names nothing that can be heard.");
   }
@@ -124,7 +124,7 @@ std::vector<ClipId> ids_from_json(const nlohmann::json& json, const std::string&
   for (const auto& id : json) {
     if (!id.is_number_integer() || id.get<std::int64_t>() < 1 || id.get<std::int64_t>() > most_id)
       throw wrong(where, fmt::format("{} is not the id of a clip.", shown(id)));
-    ids.push_back(id.get<int>());
+    ids.push_back(ClipId::numbered(id.get<int>()));
   }
   std::ranges::sort(ids);
   ids.erase(std::unique(ids.begin(), ids.end()), ids.end());

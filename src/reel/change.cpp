@@ -165,7 +165,8 @@ void find_crossed(const SharedList<Crossfade>& before, const SharedList<Crossfad
 
 bool differ_in_words(const Reel& a, const Reel& b) {
   const auto words = [](const Reel& r) {
-    return std::tie(r.name, r.target, r.last_clip_id, r.last_space_id, r.last_event_id, r.recording,
+    return std::tie(r.name, r.target, r.last_clip_id, r.last_space_id, r.last_event_id,
+                    r.last_group_id, r.last_source_id, r.recording,
                     r.reference);
   };
   return words(a) != words(b);
@@ -197,13 +198,16 @@ Change compare(const Reel& before, const Reel& after, Reel* sharing) {
   list(&Reel::crossfades, [](size_t) {});
   find_crossed(before.crossfades, after.crossfades, out.crossed);
   list(&Reel::groups, [&](size_t i) {
-    out.groups.push_back(static_cast<int>(i));
-    if (i >= before.groups.size() || i >= after.groups.size())
+    const Group* was = i < before.groups.size() ? &before.groups[i] : nullptr;
+    const Group* is = i < after.groups.size() ? &after.groups[i] : nullptr;
+    for (const Group* one : {was, is})
+      if (one) out.groups.push_back(one->id);
+    if (!was || !is || was->id != is->id)
       out.grouping = true;
-    else if (!rewrites_alike(before.groups[i].chain, after.groups[i].chain) ||
-             before.groups[i].sits_out != after.groups[i].sits_out)
-      out.rows.push_back(static_cast<int>(i));
+    else if (!rewrites_alike(was->chain, is->chain) || was->sits_out != is->sits_out)
+      out.rows.push_back(is->id);
   });
+  sort_once(out.groups);
   if (!after.clips.same(before.clips)) {
     ClipDifference(before, after, out).run([&](size_t i, size_t j) {
       if (sharing) sharing->clips.take(i, before.clips, j);
@@ -226,9 +230,9 @@ Change compare(const Reel& before, const Reel& after, Reel* sharing) {
 
 bool Change::nothing() const { return *this == Change{}; }
 bool Change::has_clip(ClipId id) const { return holds(clips, id); }
-bool Change::has_group(int group) const { return grouping || holds(groups, group); }
+bool Change::has_group(GroupId group) const { return grouping || holds(groups, group); }
 bool Change::has_crossed(ClipId id) const { return holds(crossed, id); }
-bool Change::has_row(int group) const { return all_rows || holds(rows, group); }
+bool Change::has_row(GroupId group) const { return all_rows || holds(rows, group); }
 
 void Change::merge(const Change& later) {
   put_all(clips, later.clips);
@@ -245,7 +249,7 @@ void Change::merge(const Change& later) {
 Change Change::everything(const Reel& reel) {
   Change out;
   for (const Clip& c : reel.clips) put(out.clips, c.id);
-  for (int g = 0; g < std::ssize(reel.groups); ++g) out.groups.push_back(g);
+  for (const Group& g : reel.groups) put(out.groups, g.id);
   out.rows = out.groups;
   out.crossed = out.clips;
   out.all_rows = out.order = out.grouping = out.sources = out.sources_replaced = out.films = true;
@@ -262,11 +266,10 @@ bool may_bring_steps(const Change& change, const Reel& before, const Reel& after
   const auto brings = [](const Chain& was, const Chain& is) {
     return !std::ranges::equal(was.steps, is.steps, {}, &ChainStep::id, &ChainStep::id);
   };
-  const auto group_brings = [&](int g) {
-    const auto i = static_cast<size_t>(g);
-    return brings(before.groups[i].chain, after.groups[i].chain);
+  const auto group_brings = [&](GroupId g) {
+    return brings(before.at(g).chain, after.at(g).chain);
   };
-  const auto clip_brings = [&](int id) {
+  const auto clip_brings = [&](ClipId id) {
     const Clip *was = before.find(id), *is = after.find(id);
     return was && is && brings(was->chain, is->chain);
   };

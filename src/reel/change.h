@@ -11,13 +11,13 @@ namespace drevan {
 /// What differs between two reels. Ids are sorted, each once.
 struct Change {
   std::vector<ClipId> clips;   ///< by id: new, gone, or other in anything
-  std::vector<int> groups;  ///< by their places in either reel: other in anything
+  std::vector<GroupId> groups;  ///< by id: new, gone, elsewhere, or other in anything
   /// Groups whose clips may be heard at other times, or in other takes: who crosses whom is asked
   /// anew.
-  std::vector<int> rows;
+  std::vector<GroupId> rows;
   bool all_rows = false;          ///< of every group
   bool order = false;             ///< of the clips, or which there are
-  bool grouping = false;          ///< how many groups there are
+  bool grouping = false;          ///< which groups there are, or in which order
   std::vector<ClipId> crossed;      ///< clips of which it is known otherwise how they cross another
   bool sources = false;           ///< in anything
   bool sources_replaced = false;  ///< one that was there is another, or gone
@@ -30,8 +30,8 @@ struct Change {
   /// Whether the reels are equal.
   bool nothing() const;
   bool has_clip(ClipId id) const;
-  bool has_group(int group) const;
-  bool has_row(int group) const;
+  bool has_group(GroupId group) const;
+  bool has_row(GroupId group) const;
   bool has_crossed(ClipId id) const;
   /// What differs between the first of three reels and the last, or more; `later` between the
   /// second and the last.

@@ -24,8 +24,8 @@ auto place_of_pair(const Reel& reel, ClipId before, ClipId after) {
 
 }  // namespace
 
-Crossings::Crossings(const Reel& reel, std::optional<int> group) {
-  std::map<int, std::vector<const Clip*>> rows;
+Crossings::Crossings(const Reel& reel, std::optional<GroupId> group) {
+  std::map<GroupId, std::vector<const Clip*>> rows;
   const LeftOut left_out(reel);
   for (const Clip& c : reel.clips)
     if ((!group || c.group == *group) && !c.layered && !left_out(c)) rows[c.group].push_back(&c);
@@ -111,7 +111,7 @@ void keep_as_layered(Reel& reel, const std::function<bool(ClipId before, ClipId 
 
 namespace {
 
-bool settle_row(Reel& next, const Reel& before, std::optional<int> row,
+bool settle_row(Reel& next, const Reel& before, std::optional<GroupId> row,
                 const std::function<double(const Reel&, const Crossing&)>& alike) {
   const Crossings now(next, row);
   if (now.all().empty()) return false;
@@ -144,7 +144,7 @@ bool settle_alike(Reel& next, const Reel& before,
   const Change change = difference(before, next);
   if (change.all_rows) return settle_row(next, before, std::nullopt, alike);
   bool told = false;
-  for (const int row : change.rows) told = settle_row(next, before, row, alike) || told;
+  for (const GroupId row : change.rows) told = settle_row(next, before, row, alike) || told;
   return told;
 }
 

@@ -30,7 +30,7 @@ struct Crossing {
 class Crossings {
  public:
   /// Of all rows, or of one.
-  explicit Crossings(const Reel& reel, std::optional<int> group = std::nullopt);
+  explicit Crossings(const Reel& reel, std::optional<GroupId> group = std::nullopt);
   /// What the clip's beginning, or its end, goes over from or into; nullptr: nothing.
   const Crossing* into(ClipId clip) const { return find(into_, clip); }
   const Crossing* out_of(ClipId clip) const { return find(out_of_, clip); }

@@ -41,7 +41,7 @@ void require_range(const Reel& reel, const Clip& clip, ClipRange range) {
 
 // Whether two lengths are the same to the millisecond.
 bool as_long(const Reel& reel, const Version& version, double length_s) {
-  const double rate = reel.sources[static_cast<size_t>(version.source)].rate;
+  const double rate = reel.at(version.source).rate;
   return std::abs(static_cast<double>(version.frames) / rate - length_s) < 0.001;
 }
 
@@ -55,7 +55,7 @@ void cut_versions(const Reel& reel, const Clip& before, Clip& clip, ClipRange ra
     clip.version = 0;
   }
   for (auto& v : clip.versions) {
-    const Source& source = reel.sources[static_cast<size_t>(v.source)];
+    const Source& source = reel.at(v.source);
     const Samples begin = v.begin + frame_of(range.begin, source.rate);
     v.begin = std::clamp<Samples>(begin, 0, source.frames - 1);
     v.frames =
@@ -293,7 +293,7 @@ Edit join(const Reel& reel, std::span<const ClipId> clips) {
   const bool had_versions = !joined.versions.empty();
   joined.versions.clear();
   joined.version = 0;
-  std::vector<int> rest;
+  std::vector<ClipId> rest;
   for (size_t i = 1; i < parts.size(); ++i) rest.push_back(parts[i].id);
   drevan::remove_clips(edit.next, rest);
   edit.told = told_of_joined(reel, parts, had_versions);

@@ -41,8 +41,8 @@ auto& there(AnyReel& reel, ClipId id) {
 Clip& clip_in(Reel& reel, ClipId id) { return there(reel, id); }
 const Clip& clip_in(const Reel& reel, ClipId id) { return there(reel, id); }
 
-Group& group_in(Reel& reel, int group) {
-  if (group >= 0 && group < std::ssize(reel.groups)) return reel.groups[static_cast<size_t>(group)];
+Group& group_in(Reel& reel, GroupId group) {
+  if (Group* there = reel.find(group)) return *there;
   throw impossible("That group is not in the reel any more; nothing was changed.");
 }
 

@@ -5,7 +5,6 @@
 #include <string_view>
 
 #include "audio/error.h"
-#include "audio/id_text.h"
 #include "reel/edits.h"
 
 namespace drevan::edits {
@@ -24,7 +23,7 @@ inline constexpr size_t most_name_bytes = 200;
 /// Throws Error(call) when it is not there any more.
 Clip& clip_in(Reel& reel, ClipId id);
 const Clip& clip_in(const Reel& reel, ClipId id);
-Group& group_in(Reel& reel, int group);
+Group& group_in(Reel& reel, GroupId group);
 /// Throws Error(call) of what a bus does not have: "The mix `what`."
 void require_clip(ClipId clip, const char* what);
 
@@ -37,7 +36,7 @@ struct Draft {
       : before(reel), edit{reel, {}}, clip(clip_in(edit.next, clip_id)) {}
   Edit done(std::string label);
   std::vector<ChainStep>& steps(ChainOwner owner) { return chain_of(edit.next, clip, owner).steps; }
-  Group& group() { return edit.next.groups.at(static_cast<size_t>(clip.group)); }
+  Group& group() { return edit.next.at(clip.group); }
   StepPlace place(StepId id) const;
   ChainStep& step(StepId id);
 };

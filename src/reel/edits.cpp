@@ -177,7 +177,7 @@ Edit use_recipe(const Reel& reel, ClipId clip, ChainOwner owner, const Recipe& r
   return d.done(fmt::format("Use recipe {}", recipe.name));
 }
 
-Edit copy_chain(const Reel& reel, int from, std::span<const ClipId> to) {
+Edit copy_chain(const Reel& reel, ClipId from, std::span<const ClipId> to) {
   Draft d(reel, from);
   drevan::copy_chain(d.edit.next, from, to);
   d.edit.told = fmt::format("Chain copied to {}", counted(to.size(), "clip"));

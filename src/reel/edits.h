@@ -49,7 +49,7 @@ Edit set_chain(const Reel& reel, ClipId clip, const Chain& chain, const std::str
 /// The steps of a recipe in place of those of one of the clip's chains, or behind them.
 Edit use_recipe(const Reel& reel, ClipId clip, ChainOwner owner, const Recipe& recipe, bool append);
 /// Gives `to` the own chain of clip `from`.
-Edit copy_chain(const Reel& reel, int from, std::span<const ClipId> to);
+Edit copy_chain(const Reel& reel, ClipId from, std::span<const ClipId> to);
 
 // --- clips ---
 

@@ -12,32 +12,32 @@ namespace drevan::edits {
 
 namespace {
 
-int group_called(const Reel& reel, const std::string& name) {
+const Group* called(const Reel& reel, const std::string& name) {
   const auto at = std::ranges::find(reel.groups, name, &Group::name);
-  return at == reel.groups.end() ? -1 : static_cast<int>(at - reel.groups.begin());
+  return at == reel.groups.end() ? nullptr : &*at;
 }
 
-void require_free(const Reel& reel, const std::string& name, int but) {
-  const int other = group_called(reel, name);
-  if (other >= 0 && other != but)
+void require_free(const Reel& reel, const std::string& name, GroupId but) {
+  const Group* other = called(reel, name);
+  if (other && other->id != but)
     throw impossible(fmt::format("There is a group called {} already; choose another name.", name));
 }
 
-void drop_emptied(Reel& reel, const std::set<int>& left) {
-  std::vector<int> gone;
-  for (const int g : left) {
-    const Group& group = reel.groups[static_cast<size_t>(g)];
-    if (std::ranges::count(reel.clips, g, &Clip::group) == 0 && group.chain.steps.empty() &&
+void drop_emptied(Reel& reel, const std::set<GroupId>& left) {
+  std::vector<GroupId> gone;
+  for (const GroupId id : left) {
+    const Group& group = std::as_const(reel).at(id);
+    if (std::ranges::count(reel.clips, id, &Clip::group) == 0 && group.chain.steps.empty() &&
         group.note.empty())
-      gone.push_back(g);
+      gone.push_back(id);
   }
   drop_groups(reel, gone);
 }
 
 // What it lent and sat out of stays behind.
-void leave_group(Reel& reel, Clip& clip, int to) {
+void leave_group(Reel& reel, Clip& clip, GroupId to) {
   if (clip.group == to) return;
-  Group& from = reel.groups.at(static_cast<size_t>(clip.group));
+  Group& from = reel.at(clip.group);
   if (from.room_tone_clip == clip.id) from.room_tone_clip = 0;
   std::erase(from.sits_out, clip.id);
   for (auto& step : from.chain.steps) sit_out_of_step(step, clip.id, false);
@@ -48,15 +48,15 @@ void leave_group(Reel& reel, Clip& clip, int to) {
 
 Edit new_group(const Reel& reel, const std::string& name, std::span<const ClipId> clips) {
   const auto proper = proper_name(name, "A group");
-  require_free(reel, proper, -1);
+  require_free(reel, proper, 0);
   Reel with = reel;
-  with.groups.push_back({proper, {}});
-  Edit edit = move_clips(with, clips, static_cast<int>(with.groups.size()) - 1, 0);
+  const GroupId made = group_called(with, proper);
+  Edit edit = move_clips(with, clips, made, 0);
   edit.label = fmt::format("New group {}", proper);
   return edit;
 }
 
-Edit rename_group(const Reel& reel, int group, const std::string& name) {
+Edit rename_group(const Reel& reel, GroupId group, const std::string& name) {
   Edit edit{reel, "Rename group"};
   const auto proper = proper_name(name, "A group");
   require_free(reel, proper, group);
@@ -64,7 +64,7 @@ Edit rename_group(const Reel& reel, int group, const std::string& name) {
   return edit;
 }
 
-Edit set_group_note(const Reel& reel, int group, const std::string& note, GroupMark mark) {
+Edit set_group_note(const Reel& reel, GroupId group, const std::string& note, GroupMark mark) {
   Edit edit{reel, "Note of group"};
   Group& of = group_in(edit.next, group);
   of.note = note;
@@ -72,47 +72,39 @@ Edit set_group_note(const Reel& reel, int group, const std::string& note, GroupM
   return edit;
 }
 
-Edit move_group(const Reel& reel, int group, int to) {
+Edit move_group(const Reel& reel, GroupId group, GroupId to) {
   Edit edit{reel, "Move group"};
   const Group moved = group_in(edit.next, group);
+  group_in(edit.next, to);
+  const auto place = std::ranges::find(reel.groups, to, &Group::id) - reel.groups.begin();
   auto& groups = edit.next.groups;
-  std::vector<int> order;
-  for (int g = 0; g <= std::ssize(groups); ++g) {
-    if (g == to) order.push_back(group);
-    if (g < std::ssize(groups) && g != group) order.push_back(g);
-  }
-  if (to < 0 || to > std::ssize(groups)) order.push_back(group);
-  SharedList<Group> next;
-  std::vector<int> place(groups.size());
-  for (const int g : order) {
-    place[static_cast<size_t>(g)] = static_cast<int>(next.size());
-    next.push_back(std::as_const(groups)[static_cast<size_t>(g)]);
-  }
-  groups = std::move(next);
-  for (auto& clip : edit.next.clips.each()) clip.group = place[static_cast<size_t>(clip.group)];
+  erase_if(groups, [&](const Group& g) { return g.id == group; });
+  groups.insert(groups.begin() + place, moved);
   return edit;
 }
 
-Edit remove_group(const Reel& reel, int group) {
+Edit remove_group(const Reel& reel, GroupId group) {
   Edit edit{reel, "Remove group"};
   const auto name = group_in(edit.next, group).name;
   const auto count = std::ranges::count(reel.clips, group, &Clip::group);
   if (count > 0 && reel.groups.size() < 2)
     throw impossible(fmt::format("{} is the only group and has clips; they need one.", name));
-  const int to = group > 0 ? group - 1 : 1;
-  edit.next.clips.change_where([&](const Clip& c) { return c.group == group; },
-                               [&](Clip& c) { leave_group(edit.next, c, to); });
+  if (count > 0) {
+    const auto at = std::ranges::find(reel.groups, group, &Group::id);
+    const Group& to = at == reel.groups.begin() ? *std::next(at) : *std::prev(at);
+    edit.next.clips.change_where([&](const Clip& c) { return c.group == group; },
+                                 [&](Clip& c) { leave_group(edit.next, c, to.id); });
+    edit.told =
+        fmt::format("{} went to {}", counted(static_cast<size_t>(count), "clip"), to.name);
+  }
   drop_groups(edit.next, std::vector{group});
-  if (count > 0)
-    edit.told = fmt::format("{} went to {}", counted(static_cast<size_t>(count), "clip"),
-                            reel.groups[static_cast<size_t>(to)].name);
   return edit;
 }
 
-Edit move_clips(const Reel& reel, std::span<const ClipId> clips, int group, int before) {
+Edit move_clips(const Reel& reel, std::span<const ClipId> clips, GroupId group, ClipId before) {
   Edit edit{reel, fmt::format("Move {}", counted(clips.size(), "clip"))};
   group_in(edit.next, group);
-  std::set<int> left;
+  std::set<GroupId> left;
   for (const ClipId id : clips) {
     require_clip(id, "is of no group");
     Clip& clip = clip_in(edit.next, id);
@@ -140,16 +132,12 @@ Edit move_clips(const Reel& reel, std::span<const ClipId> clips, int group, int 
 Edit group_by(const Reel& reel, std::span<const ClipId> clips,
               const std::function<std::string(const Clip&)>& name_of) {
   Edit edit{reel, fmt::format("Group {}", counted(clips.size(), "clip"))};
-  std::set<int> left;
+  std::set<GroupId> left;
   for (const ClipId id : clips) {
     require_clip(id, "is of no group");
     Clip& clip = clip_in(edit.next, id);
     const auto name = proper_name(name_of(clip), "A group");
-    int group = group_called(edit.next, name);
-    if (group < 0) {
-      group = static_cast<int>(edit.next.groups.size());
-      edit.next.groups.push_back({name, {}});
-    }
+    const GroupId group = group_called(edit.next, name);
     if (clip.group != group) left.insert(clip.group);
     leave_group(edit.next, clip, group);
   }

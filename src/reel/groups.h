@@ -1,4 +1,4 @@
-// Edits of groups and of the order of clips. Groups are named by their index. See reel/edits.h.
+// Edits of groups and of the order of clips. See reel/edits.h.
 #pragma once
 
 #include <functional>
@@ -11,15 +11,15 @@ namespace drevan::edits {
 
 /// A new group at the end, with these clips in it (none: it is empty). Its name must be its own.
 Edit new_group(const Reel& reel, const std::string& name, std::span<const ClipId> clips);
-Edit rename_group(const Reel& reel, int group, const std::string& name);
-Edit set_group_note(const Reel& reel, int group, const std::string& note, GroupMark mark);
-/// `to` counts places as they are before the move.
-Edit move_group(const Reel& reel, int group, int to);
+Edit rename_group(const Reel& reel, GroupId group, const std::string& name);
+Edit set_group_note(const Reel& reel, GroupId group, const std::string& note, GroupMark mark);
+/// Into the place of another on the shelf: before one above it, behind one below it.
+Edit move_group(const Reel& reel, GroupId group, GroupId to);
 /// Its clips become those of the group before it (of the one behind it, for the first).
-Edit remove_group(const Reel& reel, int group);
+Edit remove_group(const Reel& reel, GroupId group);
 /// Into `group`, before clip `before` (0: at its end), in the order they have now. A group that is
 /// left empty goes, unless it has a chain or a note.
-Edit move_clips(const Reel& reel, std::span<const ClipId> clips, int group, int before);
+Edit move_clips(const Reel& reel, std::span<const ClipId> clips, GroupId group, ClipId before);
 /// Clips get these names for their groups: "group by". A group that is not there is made; those
 /// left empty go, as in move_clips().
 Edit group_by(const Reel& reel, std::span<const ClipId> clips,

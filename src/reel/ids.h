@@ -1,16 +1,27 @@
-// The ids of what a reel holds.
+// The ids of what a reel holds. Each lasts as long as the reel: an edit may move what it names, or take it
+// out, but never gives it to another.
 #pragma once
 
-#include "audio/id.h"
+#include "audio/id_text.h"
 
 namespace drevan {
 
 /// Tells the steps of a reel apart for as long as they live, wherever they move. None: of no reel.
 using StepId = Id<struct StepKind>;
-/// Tells the clips of a reel apart, and what sums sounds (spaces and the mix, below 0), for ever.
-/// A number still; what says ClipId means a clip.
-using ClipId = int;
-/// Tells its events apart, for ever.
+/// Tells its clips apart, and what sums sounds and is worked on as a clip too (spaces and the mix,
+/// below 0).
+using ClipId = Id<struct ClipKind>;
+/// Tells its groups apart.
+using GroupId = Id<struct GroupKindOfId>;
+/// Tells its media files apart.
+using SourceId = Id<struct SourceKind>;
+/// Tells its events apart.
 using EventId = Id<struct EventKind>;
+
+/// Tells its spaces apart.
+using SpaceId = Id<struct SpaceKind>;
+/// The clip that a space is worked on as, and back. The ids of both are one number.
+constexpr ClipId clip_of(SpaceId space) { return ClipId::numbered(space.number()); }
+constexpr SpaceId space_of(ClipId bus) { return SpaceId::numbered(bus.number()); }
 
 }  // namespace drevan

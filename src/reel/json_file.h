@@ -43,5 +43,10 @@ void check_version(const nlohmann::json& json, const char* key, int newest,
 /// A member of an object, or `standard` when it is not there. Throws Error(call) for a wrong type.
 template <class T>
 T member(const nlohmann::json& json, const char* key, T standard, const std::string& where);
+/// The same of an id; 0 when it is not there.
+template <class OfKind>
+OfKind id_member(const nlohmann::json& json, const char* key, const std::string& where) {
+  return OfKind::numbered(member(json, key, 0, where));
+}
 
 }  // namespace drevan

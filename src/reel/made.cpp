@@ -15,7 +15,7 @@ namespace drevan {
 namespace {
 
 bool of_one_group(const Reel& reel, std::span<const ClipId> clips) {
-  const int group = reel.find(clips.front())->group;
+  const GroupId group = reel.find(clips.front())->group;
   return std::ranges::all_of(clips, [&](ClipId id) { return reel.find(id)->group == group; });
 }
 
@@ -35,7 +35,7 @@ void require_several(const Reel& reel, std::span<const ClipId> clips) {
 }  // namespace
 
 std::vector<ClipId> made_of(const Reel& reel, ClipId clip) {
-  std::vector<int> out;
+  std::vector<ClipId> out;
   for (const auto& c : reel.clips)
     if (clip != 0 && c.made_into == clip) out.push_back(c.id);
   return out;
@@ -82,7 +82,7 @@ Edit make_one(const Reel& reel, std::span<const ClipId> clips, const Source& sou
   one.place = clamp(begin, ReelTime{0}, latest_place);
   one.sends = sends_of_one(reel, clips, one.place);
   one.direct = of_one_group(reel, clips) ? first.direct : heard_direct(reel, first);
-  for (const int part : clips) clip_in(edit.next, part).made_into = id;
+  for (const ClipId part : clips) clip_in(edit.next, part).made_into = id;
   edit.label = fmt::format("Make one clip of {}", clips.size());
   return edit;
 }
@@ -90,14 +90,7 @@ Edit make_one(const Reel& reel, std::span<const ClipId> clips, const Source& sou
 Edit make_again(const Reel& reel, ClipId clip, const Source& sound) {
   if (made_of(reel, clip).empty()) throw impossible("That clip was not made of others.");
   Draft d(reel, clip);
-  const auto known = std::ranges::find(d.edit.next.sources, sound.path, &Source::path);
-  if (known == d.edit.next.sources.end()) {
-    d.edit.next.sources.push_back(sound);
-    d.clip.source = static_cast<int>(d.edit.next.sources.size()) - 1;
-  } else {
-    d.clip.source = static_cast<int>(known - d.edit.next.sources.begin());
-    d.edit.next.sources[static_cast<size_t>(d.clip.source)] = sound;
-  }
+  d.clip.source = put_source(d.edit.next, sound);
   d.clip.begin = 0;
   d.clip.frames = sound.frames;
   return d.done(fmt::format("Make {} again", d.clip.name));
@@ -107,7 +100,7 @@ Edit take_apart(const Reel& reel, ClipId clip) {
   const auto parts = made_of(reel, clip);
   if (parts.empty()) throw impossible("That clip was not made of others.");
   Edit edit{reel, fmt::format("Take {} apart", reel.find(clip)->name)};
-  for (const int part : parts) clip_in(edit.next, part).made_into = 0;
+  for (const ClipId part : parts) clip_in(edit.next, part).made_into = 0;
   const ClipId gone[] = {clip};
   drevan::remove_clips(edit.next, gone);
   return edit;

@@ -83,7 +83,7 @@ BrokenRecording read_note(const fs::path& note) {
     out.line.name = member<std::string>(j, "name", out.line.name, "");
     out.line.group = member<std::string>(j, "group", out.line.group, "");
     out.line.text = member<std::string>(j, "text", "", "");
-    out.line.take_of = member(j, "take_of", 0, "");
+    out.line.take_of = id_member<ClipId>(j, "take_of", "");
     out.where = where_from_json(j);
     for (size_t at = end + 1; at < text.size();) {
       const auto next = text.find('\n', at);
@@ -224,7 +224,8 @@ Edit add_recording(const Reel& reel, const RecordedLine& line,
   if (of) clip_in(edit.next, of->id).line = number;
   Samples longest = 0;
   for (const auto& p : parts) longest = std::max(longest, p.frames);
-  int chosen = 0, take = takes_named(reel, name);
+  ClipId chosen = 0;
+  int take = takes_named(reel, name);
   for (const auto& part : parts) {
     const ClipId id = add_clip(edit.next, part.source, group);
     Clip& clip = clip_in(edit.next, id);

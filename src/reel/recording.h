@@ -17,7 +17,7 @@ struct RecordedLine {
   std::string name{};  ///< of a new line; another take has the name of its line
   std::string group{};
   std::string text{};  ///< what is said
-  int take_of = 0;     ///< a clip of the line it is another take of; 0: a line of its own
+  ClipId take_of = 0;  ///< a clip of the line it is another take of; 0: a line of its own
   friend bool operator==(const RecordedLine&, const RecordedLine&) = default;
 };
 

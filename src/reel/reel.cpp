@@ -19,35 +19,66 @@ namespace fs = std::filesystem;
 namespace {
 
 // Ids mostly rise along the list, as clips are added at its end: then it is found at once.
-auto find_by_id(const SharedList<Clip>& clips, ClipId id) {
-  const auto near = std::ranges::lower_bound(clips, id, {}, &Clip::id);
-  return near != clips.end() && near->id == id ? near : std::ranges::find(clips, id, &Clip::id);
+template <class T, class OfKind>
+auto find_by_id(const SharedList<T>& all, OfKind id) {
+  const auto near = std::ranges::lower_bound(all, id, {}, &T::id);
+  return near != all.end() && near->id == id ? near : std::ranges::find(all, id, &T::id);
+}
+template <class T, class OfKind>
+const T* pointer_to(const SharedList<T>& all, OfKind id) {
+  const auto at = find_by_id(all, id);
+  return at == all.end() ? nullptr : &*at;
+}
+// To be changed.
+template <class T, class OfKind>
+T* pointer_to(SharedList<T>& all, OfKind id) {
+  const auto at = find_by_id(all, id);
+  return at == all.end() ? nullptr : &all[static_cast<size_t>(at - all.begin())];
+}
+template <class T>
+T& there(T* found, const char* what) {
+  if (!found)
+    throw Error(Error::Kind::call, fmt::format("{} of this clip is not in the reel.", what));
+  return *found;
 }
 
 }  // namespace
 
 const Clip* Reel::find(ClipId clip_id) const {
   if (clip_id == mix_clip_id) return &mix;
-  if (const Space* space = find_space(*this, clip_id)) return &space->clip;
-  const auto at = find_by_id(clips, clip_id);
-  return at == clips.end() ? nullptr : &*at;
+  if (is_bus(clip_id)) {
+    const Space* space = find_space(*this, space_of(clip_id));
+    return space ? &space->clip : nullptr;
+  }
+  return pointer_to(clips, clip_id);
 }
 Clip* Reel::find(ClipId clip_id) {
   if (clip_id == mix_clip_id) return &mix;
-  if (Space* space = find_space(*this, clip_id)) return &space->clip;
-  const auto at = find_by_id(clips, clip_id);
-  return at == clips.end() ? nullptr : &clips[static_cast<size_t>(at - clips.begin())];
+  if (is_bus(clip_id)) {
+    Space* space = find_space(*this, space_of(clip_id));
+    return space ? &space->clip : nullptr;
+  }
+  return pointer_to(clips, clip_id);
 }
+const Group* Reel::find(GroupId group) const { return pointer_to(groups, group); }
+Group* Reel::find(GroupId group) { return pointer_to(groups, group); }
+const Source* Reel::find(SourceId source) const { return pointer_to(sources, source); }
+Source* Reel::find(SourceId source) { return pointer_to(sources, source); }
+const Group& Reel::at(GroupId group) const { return there(find(group), "The group"); }
+Group& Reel::at(GroupId group) { return there(find(group), "The group"); }
+const Source& Reel::at(SourceId source) const { return there(find(source), "The file"); }
+Source& Reel::at(SourceId source) { return there(find(source), "The file"); }
 
 const Source& Reel::source_of(const Clip& clip) const {
   if (clip.id == mix_clip_id) return mix_source;
-  if (const Space* space = find_space(*this, clip.id)) return space->source;
-  return sources.at(static_cast<size_t>(clip.source));
+  if (is_bus(clip))
+    if (const Space* space = find_space(*this, space_of(clip.id))) return space->source;
+  return at(clip.source);
 }
 
 const Group& Reel::group_of(const Clip& clip) const {
   static const Group none;
-  return is_bus(clip) ? none : groups.at(static_cast<size_t>(clip.group));
+  return is_bus(clip) ? none : at(clip.group);
 }
 
 Reel with_bus_source(Reel reel, ClipId bus, const Source& sum) {
@@ -55,7 +86,7 @@ Reel with_bus_source(Reel reel, ClipId bus, const Source& sum) {
     reel.mix_source = sum;
     reel.mix.frames = sum.frames;
   }
-  if (Space* space = find_space(reel, bus)) {
+  if (Space* space = find_space(reel, space_of(bus))) {
     space->source = sum;
     space->clip.frames = sum.frames;
   }
@@ -70,12 +101,12 @@ const Event* find_event(const Reel& reel, EventId id) {
   return at == reel.events.end() ? nullptr : &*at;
 }
 
-const Space* find_space(const Reel& reel, ClipId id) {
-  const auto at = std::ranges::find(reel.spaces, id, [](const Space& s) { return s.clip.id; });
+const Space* find_space(const Reel& reel, SpaceId id) {
+  const auto at = std::ranges::find(reel.spaces, id, &Space::id);
   return at == reel.spaces.end() ? nullptr : &*at;
 }
-Space* find_space(Reel& reel, ClipId id) {
-  const auto at = std::ranges::find(reel.spaces, id, [](const Space& s) { return s.clip.id; });
+Space* find_space(Reel& reel, SpaceId id) {
+  const auto at = std::ranges::find(reel.spaces, id, &Space::id);
   return at == reel.spaces.end() ? nullptr
                                  : &reel.spaces[static_cast<size_t>(at - reel.spaces.begin())];
 }
@@ -126,7 +157,7 @@ Chain& chain_of(Reel& reel, Clip& clip, ChainOwner owner) {
     case ChainOwner::clip:
       return clip.chain;
     case ChainOwner::group:
-      return reel.groups.at(static_cast<size_t>(clip.group)).chain;
+      return reel.at(clip.group).chain;
     case ChainOwner::reel:
       break;
   }
@@ -290,11 +321,35 @@ void require_room_tone(const ClipRange& range, double clip_s, const std::string&
   }
 }
 
+GroupId group_called(Reel& reel, const std::string& name) {
+  const auto& groups = std::as_const(reel.groups);
+  const auto at = std::ranges::find(groups, name, &Group::name);
+  if (at != groups.end()) return at->id;
+  Group made{name, {}};
+  made.id = next_id(reel.last_group_id, [&](GroupId id) { return reel.find(id) != nullptr; });
+  reel.groups.push_back(made);
+  return made.id;
+}
+
+SourceId source_for(Reel& reel, const Source& file) {
+  const auto& sources = std::as_const(reel.sources);
+  const auto at = std::ranges::find(sources, file.path, &Source::path);
+  if (at != sources.end()) return at->id;
+  Source came = file;
+  came.id = next_id(reel.last_source_id, [&](SourceId id) { return reel.find(id) != nullptr; });
+  reel.sources.push_back(came);
+  return came.id;
+}
+
+SourceId put_source(Reel& reel, const Source& file) {
+  const SourceId id = source_for(reel, file);
+  Source now = file;
+  now.id = id;
+  if (std::as_const(reel).at(id) != now) reel.at(id) = now;
+  return id;
+}
+
 ClipId add_clip(Reel& reel, const Source& source, const std::string& group) {
-  auto s = std::ranges::find(reel.sources, source.path, &Source::path);
-  if (s == reel.sources.end()) s = reel.sources.insert(reel.sources.end(), source);
-  auto g = std::ranges::find(reel.groups, group, &Group::name);
-  if (g == reel.groups.end()) g = reel.groups.insert(reel.groups.end(), Group{group, {}});
   Clip clip;
   for (const auto& other : reel.clips) {
     reel.last_clip_id = std::max(reel.last_clip_id, other.id);
@@ -303,49 +358,29 @@ ClipId add_clip(Reel& reel, const Source& source, const std::string& group) {
   clip.id = new_clip_id(reel);
   clip.place = ReelTime{std::min(std::ceil(clip.place.s), latest_place_s)};
   clip.name = to_utf8(source.path.stem().string());
-  clip.source = static_cast<int>(s - reel.sources.begin());
+  clip.source = source_for(reel, source);
   clip.frames = source.frames;
-  clip.group = static_cast<int>(g - reel.groups.begin());
+  clip.group = group_called(reel, group);
   reel.clips.push_back(clip);
   return clip.id;
 }
 
 namespace {
 
-// Drops sources that no clip uses, and moves the indexes up.
 void drop_unused_sources(Reel& reel) {
-  std::vector<bool> used(reel.sources.size());
-  const auto each_index = [](auto& clip, auto&& act) {
-    act(clip.source);
-    for (auto& version : clip.versions) act(version.source);
-  };
-  for (const auto& clip : reel.clips)
-    each_index(clip, [&](const int& i) { used[static_cast<size_t>(i)] = true; });
-  if (std::ranges::find(used, false) == used.end()) return;
-  std::vector<int> moved(used.size());
-  SharedList<Source> kept;
-  for (size_t i = 0; i < used.size(); ++i) {
-    moved[i] = static_cast<int>(kept.size());
-    if (used[i]) kept.push_back(std::as_const(reel.sources)[i]);
+  std::unordered_set<SourceId> used;
+  for (const Clip& clip : reel.clips) {
+    used.insert(clip.source);
+    for (const Version& version : clip.versions) used.insert(version.source);
   }
-  reel.sources = std::move(kept);
-  for (auto& clip : reel.clips.each())
-    each_index(clip, [&](int& i) { i = moved[static_cast<size_t>(i)]; });
+  erase_if(reel.sources, [&](const Source& s) { return !used.contains(s.id); });
 }
 
 }  // namespace
 
-void drop_groups(Reel& reel, std::span<const int> groups) {
-  std::vector<int> moved(reel.groups.size());
-  if (groups.empty()) return;
-  SharedList<Group> kept;
-  for (int g = 0; g < std::ssize(reel.groups); ++g) {
-    moved[static_cast<size_t>(g)] = static_cast<int>(kept.size());
-    if (std::ranges::find(groups, g) == groups.end())
-      kept.push_back(std::as_const(reel.groups)[static_cast<size_t>(g)]);
-  }
-  reel.groups = std::move(kept);
-  for (auto& clip : reel.clips.each()) clip.group = moved[static_cast<size_t>(clip.group)];
+void drop_groups(Reel& reel, std::span<const GroupId> groups) {
+  erase_if(reel.groups,
+           [&](const Group& g) { return std::ranges::find(groups, g.id) != groups.end(); });
 }
 
 void forget_lost_lenders(Reel& reel) {
@@ -356,13 +391,13 @@ void forget_lost_lenders(Reel& reel) {
 }
 
 void remove_clips(Reel& reel, std::span<const ClipId> ids) {
-  std::vector<int> left;
+  std::vector<GroupId> left;
   erase_if(reel.clips, [&](const Clip& c) {
     const bool goes = std::ranges::find(ids, c.id) != ids.end();
     if (goes) left.push_back(c.group);
     return goes;
   });
-  std::erase_if(left, [&](int g) { return std::ranges::count(reel.clips, g, &Clip::group) > 0; });
+  std::erase_if(left, [&](GroupId g) { return std::ranges::count(reel.clips, g, &Clip::group) > 0; });
   drop_groups(reel, left);
   drop_unused_sources(reel);
   for (const ClipId id : ids) take_part(reel, id);

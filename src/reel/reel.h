@@ -41,6 +41,7 @@ struct Source {
   double rate = 48000;     ///< Hz
   int channels = 1;
   std::uint64_t hash = 0;  ///< of its content; 0: not known
+  SourceId id = 0;         ///< unique in its reel, for ever; none: of no reel
   friend bool operator==(const Source&, const Source&) = default;
 };
 
@@ -51,7 +52,7 @@ struct Version {
   int parent = -1;  ///< the version it was printed from; -1: none
   std::string what{};      ///< "printed", "1.20 to 3.40 s printed"
   std::int64_t when = 0;   ///< seconds since 1970, UTC
-  int source = 0;          ///< as in Clip, with `begin`, `frames` and fades
+  SourceId source = 0;     ///< as in Clip, with `begin`, `frames` and fades
   Samples begin = 0, frames = 0;
   EdgeFade fade_in{}, fade_out{};
   Chain made_with{};       ///< what was printed into it
@@ -65,10 +66,10 @@ struct Version {
 struct Clip {
   ClipId id = 0;             ///< unique in its reel, for ever
   std::string name;
-  int source = 0;            ///< index into Reel::sources
+  SourceId source = 0;       ///< of which of the reel's files
   Samples begin = 0;         ///< first frame, in the source's rate
   Samples frames = 0;        ///< length, in the source's rate
-  int group = 0;             ///< index into Reel::groups
+  GroupId group = 0;         ///< which of the reel's it is of; none: a bus is of none
   ReelTime place{};          ///< where it starts
   /// From the clip's start; it may lie outside the clip, within its source: a piece of a take
   /// learns from where the take was marked.
@@ -104,6 +105,7 @@ struct Group {
   GroupKind kind = GroupKind::dialogue;
   std::vector<Send> sends{};  ///< of each of its clips, but where a clip has its own
   bool direct = true;         ///< false: its clips are heard through spaces alone
+  GroupId id = 0;             ///< unique in its reel, for ever
   friend bool operator==(const Group&, const Group&) = default;
 };
 
@@ -112,6 +114,7 @@ struct Space {
   /// Worked on as a clip too, as the mix is: Reel::find() gives it under its id, which is below
   /// mix_clip_id and unique in its reel, for ever. Its name and its chain are the space's.
   Clip clip;
+  SpaceId id() const { return space_of(clip.id); }
   double level_db = 0;  ///< of what leaves its chain, in the mix
   /// What was fed was rendered into this, to be looked at; neither kept in files nor compared.
   Source source{};
@@ -139,7 +142,6 @@ inline Clip the_mix() {
   Clip mix;
   mix.id = mix_clip_id;
   mix.name = "The mix";
-  mix.source = mix.group = -1;
   return mix;
 }
 
@@ -147,7 +149,7 @@ struct Reel {
   std::string name;
   double rate = 48000;  ///< working rate, Hz
   SharedList<Source> sources;
-  SharedList<Group> groups;
+  SharedList<Group> groups;  ///< in the order of the shelf
   SharedList<Clip> clips;
   Chain chain;
   Clip mix = the_mix();  ///< see mix_clip_id
@@ -161,21 +163,35 @@ struct Reel {
   /// A finished mix to listen against, never written to; absolute in memory. Empty: none.
   std::filesystem::path reference;
   EventId last_event_id = 0;        ///< the highest id that any event of it ever had
-  ClipId last_space_id = mix_clip_id;  ///< the lowest id that any space of it ever had
+  SpaceId last_space_id = space_of(mix_clip_id);  ///< the lowest id that any space of it ever had
   std::string target;   ///< what it is delivered by: one of Drevan's own by id, or a file; empty: none
   ClipId last_clip_id = 0; ///< the highest id that any clip of it ever had: none comes again
   StepId last_step_id = 0;  ///< the same of steps; as their ids, it is not compared
+  GroupId last_group_id = 0;    ///< the same of groups
+  SourceId last_source_id = 0;  ///< and of sources
   friend bool operator==(const Reel& a, const Reel& b) {
     const auto all = [](const Reel& r) {
       return std::tie(r.name, r.rate, r.sources, r.groups, r.clips, r.chain, r.mix.chain, r.target,
                       r.last_clip_id, r.films, r.events, r.spaces, r.last_space_id, r.recording,
-                      r.reference, r.crossfades, r.last_event_id);
+                      r.reference, r.crossfades, r.last_event_id, r.last_group_id,
+                      r.last_source_id);
     };
     return all(a) == all(b);
   }
 
   const Clip* find(ClipId clip_id) const;
   Clip* find(ClipId clip_id);
+
+  /// nullptr: there is none of this id.
+  const Group* find(GroupId group) const;
+  Group* find(GroupId group);
+  const Source* find(SourceId source) const;
+  Source* find(SourceId source);
+  /// Throws Error(call): there is none of this id.
+  const Group& at(GroupId group) const;
+  Group& at(GroupId group);
+  const Source& at(SourceId source) const;
+  Source& at(SourceId source);
 
   const Source& source_of(const Clip& clip) const;
   /// Of a bus: a group without a chain.
@@ -193,8 +209,8 @@ const Event* find_event(const Reel& reel, EventId id);
 /// For an event that comes to the reel; see next_id().
 EventId new_event_id(Reel& reel);
 /// nullptr: there is none of this id.
-const Space* find_space(const Reel& reel, ClipId id);
-Space* find_space(Reel& reel, ClipId id);
+const Space* find_space(const Reel& reel, SpaceId id);
+Space* find_space(Reel& reel, SpaceId id);
 /// All its curves later by so much.
 void shift_send(Send& send, double by_s);
 /// What of the clip enters which spaces: its own sends and its group's, without those that are off.
@@ -265,7 +281,7 @@ std::vector<std::string> sits_out_of(const Reel& reel, const Clip& clip);
 /// The clip takes part in everything again.
 void take_part(Reel& reel, ClipId clip_id);
 /// `copy` sits out wherever `clip_id` does.
-void sit_out_alike(Reel& reel, ClipId clip_id, int copy);
+void sit_out_alike(Reel& reel, ClipId clip_id, ClipId copy);
 /// The steps of its group's chain that the clip's sound flows through become the last of its own.
 void take_group_chain(const Reel& reel, Clip& clip);
 
@@ -282,7 +298,8 @@ const Version* find_version(const Clip& clip, int version);
 
 /// A printed version that its clip does not stand upon, neither itself nor through those printed from it.
 struct UnusedVersion {
-  ClipId clip = 0, version = 0;
+  ClipId clip = 0;
+  int version = 0;
   std::uintmax_t bytes = 0;
 };
 std::vector<UnusedVersion> unused_versions(const Reel& reel);
@@ -323,8 +340,14 @@ void forget_lost_lenders(Reel& reel);
 /// Takes clips out; groups that have no clip any more and sources that nothing uses go with them.
 void remove_clips(Reel& reel, std::span<const ClipId> ids);
 
-/// Takes groups out, by their indices; no clip is in one of them.
-void drop_groups(Reel& reel, std::span<const int> groups);
+/// The group of this name, made at the end when it is not there.
+GroupId group_called(Reel& reel, const std::string& name);
+/// The source of this file, which comes to the reel when it is not there.
+SourceId source_for(Reel& reel, const Source& file);
+/// The same, where what is known of the file is this from now on.
+SourceId put_source(Reel& reel, const Source& file);
+/// Takes groups out; no clip is in one of them.
+void drop_groups(Reel& reel, std::span<const GroupId> groups);
 
 /// Gives clips `to` the chain of clip `from` (its own one, not the group's).
 void copy_chain(Reel& reel, ClipId from, std::span<const ClipId> to);
@@ -333,7 +356,7 @@ void copy_chain(Reel& reel, ClipId from, std::span<const ClipId> to);
 /// shorter, clips and versions keep what still lies within it; where its rate is another, their ranges are the
 /// same in time. Returns how many were found. Throws Error(input) when `file` cannot be read, or ends before a
 /// clip or version of it begins; the reel is then as it was.
-int relink(Reel& reel, int source, const std::filesystem::path& file);
+int relink(Reel& reel, SourceId source, const std::filesystem::path& file);
 
 // --- files ---
 

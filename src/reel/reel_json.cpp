@@ -4,7 +4,6 @@
 #include <set>
 
 #include "audio/error.h"
-#include "audio/id_text.h"
 #include "audio/hash.h"
 #include "reel/crossings.h"
 #include "reel/json_file.h"
@@ -24,8 +23,9 @@ namespace {
 // 2: steps have ids. 3: clips fade in and out and may be takes, a room tone may lie outside its
 // clip, groups have notes and marks. 4: films, events, spaces and what is sent to them. 5: what is said in
 // clips, how the reel is recorded, a reference. 6: crossfades of clips in a row, as fades of both.
-// 7: who crosses whom is told by where clips lie; fades that were cut within.
-constexpr int newest_reel = 7, crossings_derived = 7;
+// 7: who crosses whom is told by where clips lie; fades that were cut within. 8: groups and sources have
+// ids, by which clips name them.
+constexpr int newest_reel = 8, crossings_derived = 7, groups_named_by_id = 8;
 constexpr Samples most_frames = Samples{1} << 50;
 constexpr std::string_view mark_names[] = {"none",     "dot",     "ring",  "square",
                                            "triangle", "diamond", "cross", "bars"};
@@ -41,7 +41,7 @@ Chain chain_member(const json& j, const std::string& where) {
 }
 
 Source source_from(const json& j, const fs::path& folder, const std::string& where) {
-  only_members(j, {"path", "path_bytes", "frames", "rate_hz", "channels", "hash"}, where);
+  only_members(j, {"path", "path_bytes", "frames", "rate_hz", "channels", "hash", "id"}, where);
   Source s;
   s.path = path_from_json(j, folder, where);
   s.frames = member<std::int64_t>(j, "frames", 0, where);
@@ -79,7 +79,34 @@ void fade_to_json(ordered_json& out, const char* key, const EdgeFade& fade) {
 struct CrossedFade {
   double alike = 0, middle = middle_of_fade;
 };
-using CrossedFades = std::map<std::pair<int, std::string>, CrossedFade>;  // by clip and key
+using CrossedFades = std::map<std::pair<ClipId, std::string>, CrossedFade>;  // by clip and key
+
+// How groups and sources are named in a file. Before version 8: by their places from 0; those get the ids
+// from 1.
+struct Naming {
+  bool by_place = false;
+  // What `key` names; the reel has it.
+  template <class OfKind>
+  OfKind named(const json& j, const char* key, const Reel& reel, const std::string& where) const {
+    const int number = member(j, key, by_place ? -1 : 0, where);
+    const bool far = number < 0 || number >= most_id;
+    const auto id = OfKind::numbered(far ? 0 : by_place ? number + 1 : number);
+    if (!id || !reel.find(id))
+      throw wrong(where, fmt::format("\"{0}\" must be {1} of a {0} in this file{2}.", key,
+                                     by_place ? "the number" : "the id",
+                                     by_place ? ", counted from 0" : ""));
+    return id;
+  }
+  // Of a group or source that comes behind `count` others.
+  template <class OfKind>
+  OfKind own(const json& j, const Reel& reel, size_t count, const std::string& where) const {
+    if (by_place) return OfKind::numbered(static_cast<int>(count) + 1);
+    const int id = member(j, "id", 0, where);
+    if (id < 1 || id > most_id || reel.find(OfKind::numbered(id)))
+      throw wrong(where, fmt::format("\"id\" must be 1 to {} and its own.", most_id));
+    return OfKind::numbered(id);
+  }
+};
 
 EdgeFade fade_from(const json& j, const char* key, const std::string& where,
                    std::optional<CrossedFade>* crossed = nullptr) {
@@ -108,10 +135,10 @@ EdgeFade fade_from(const json& j, const char* key, const std::string& where,
 
 Group group_from(const json& j, const std::string& where) {
   only_members(
-      j, {"name", "chain", "room_tone_clip", "sits_out", "note", "mark", "kind", "sends", "direct"},
+      j, {"name", "chain", "room_tone_clip", "sits_out", "note", "mark", "kind", "sends", "direct", "id"},
       where);
   Group g{member<std::string>(j, "name", "", where), chain_member(j, where),
-          member(j, "room_tone_clip", 0, where)};
+          id_member<ClipId>(j, "room_tone_clip", where)};
   if (j.contains("sits_out")) g.sits_out = ids_from_json(j.at("sits_out"), where);
   g.note = member<std::string>(j, "note", "", where);
   const auto mark = member<std::string>(j, "mark", "none", where);
@@ -127,12 +154,11 @@ Group group_from(const json& j, const std::string& where) {
 
 // The range of a source that a clip or a version is.
 template <class T>
-void source_range_from(const json& j, const Reel& reel, T& out, const std::string& where) {
-  out.source = member(j, "source", -1, where);
+void source_range_from(const json& j, const Reel& reel, Naming naming, T& out,
+                       const std::string& where) {
+  out.source = naming.named<SourceId>(j, "source", reel, where);
   out.begin = member<std::int64_t>(j, "begin", 0, where);
-  if (out.source < 0 || out.source >= static_cast<int>(reel.sources.size()))
-    throw Error(Error::Kind::call, where + ": \"source\" must be the number of a source in this file, counted from 0.");
-  const Samples length = reel.sources[static_cast<size_t>(out.source)].frames;
+  const Samples length = reel.at(out.source).frames;
   if (out.begin < 0 || out.begin >= length)
     throw Error(Error::Kind::call, where + ": \"begin\" and \"frames\" must lie within the source.");
   out.frames = member<std::int64_t>(j, "frames", length - out.begin, where);
@@ -154,7 +180,8 @@ ordered_json to_json(const Version& v) {
   return one;
 }
 
-Version version_from(const json& j, const Reel& reel, const Clip& clip, const std::string& where) {
+Version version_from(const json& j, const Reel& reel, Naming naming, const Clip& clip,
+                     const std::string& where) {
   only_members(j,
                {"id", "parent", "what", "when", "source", "begin", "frames", "fade_in", "fade_out",
                 "range_s", "loudness_lufs", "peak_dbfs", "made_with", "top"},
@@ -167,7 +194,7 @@ Version version_from(const json& j, const Reel& reel, const Clip& clip, const st
     throw Error(Error::Kind::call, where + ": \"id\" must be its own and \"parent\" the id of a version before it.");
   v.what = member<std::string>(j, "what", "", where);
   v.when = member<std::int64_t>(j, "when", 0, where);
-  source_range_from(j, reel, v, where);
+  source_range_from(j, reel, naming, v, where);
   v.fade_in = fade_from(j, "fade_in", where);
   v.fade_out = fade_from(j, "fade_out", where);
   v.range = range_from(j, "range_s", where);
@@ -178,32 +205,31 @@ Version version_from(const json& j, const Reel& reel, const Clip& clip, const st
   return v;
 }
 
-Clip clip_from(const json& j, const Reel& reel, CrossedFades& crossed, const std::string& where) {
+Clip clip_from(const json& j, const Reel& reel, Naming naming, CrossedFades& crossed,
+               const std::string& where) {
   only_members(j, {"id",          "name",    "source",   "begin",    "frames", "group", "place_s",
                    "room_tone_s", "fade_in", "fade_out", "line",     "chosen", "text",  "made_into",
                    "layered",     "chain",   "version",  "versions", "sends",  "direct"},
                where);
   Clip c;
-  c.id = member(j, "id", 0, where);
+  c.id = id_member<ClipId>(j, "id", where);
   c.name = member<std::string>(j, "name", "", where);
-  c.group = member(j, "group", -1, where);
   c.place = {member(j, "place_s", 0.0, where)};
   const auto here = fmt::format("{} ({})", where, c.name);
   const auto bad = [&](const char* what) { return Error(Error::Kind::call, fmt::format("{}: {}", here, what)); };
-  if (c.id < 1 || c.id > most_id || reel.find(c.id))
+  if (c.id < 1 || c.id.number() > most_id || reel.find(c.id))
     throw bad("\"id\" must be 1 or more, at most 1000000000, and its own.");
-  if (c.group < 0 || c.group >= static_cast<int>(reel.groups.size()))
-    throw bad("\"group\" must be the number of a group in this file, counted from 0.");
+  c.group = naming.named<GroupId>(j, "group", reel, here);
   if (!(c.place.s >= 0 && c.place.s <= latest_place_s))
     throw bad(fmt::format("\"place_s\" is {}, allowed is 0 to {:.0f} s.", c.place.s, latest_place_s)
                   .c_str());
-  source_range_from(j, reel, c, here);
+  source_range_from(j, reel, naming, c, here);
   c.line = member(j, "line", 0, here);
   if (c.line < 0 || c.line > most_id) throw bad("\"line\" must be 0 to 1000000000.");
   c.chosen = member(j, "chosen", true, here);
   c.text = member<std::string>(j, "text", "", here);
-  c.made_into = member(j, "made_into", 0, here);
-  if (c.made_into < 0 || c.made_into > most_id || c.made_into == c.id)
+  c.made_into = id_member<ClipId>(j, "made_into", here);
+  if (c.made_into < 0 || c.made_into.number() > most_id || c.made_into == c.id)
     throw bad("\"made_into\" must be another clip's id.");
   c.layered = member(j, "layered", false, here);
   // It may lie before the clip, not before its source.
@@ -219,7 +245,7 @@ Clip clip_from(const json& j, const Reel& reel, CrossedFades& crossed, const std
   c.fade_out = fade("fade_out");
   for (const auto& v : objects_in(j, "versions", here))
     c.versions.push_back(
-        version_from(v, reel, c, fmt::format("{}, version {}", here, c.versions.size())));
+        version_from(v, reel, naming, c, fmt::format("{}, version {}", here, c.versions.size())));
   c.version = member(j, "version", 0, here);
   if (c.version != 0 && !find_version(c, c.version)) throw bad("\"version\" must be the id of one of its versions.");
   c.chain = chain_member(j, fmt::format("{} ({})", where, c.name));
@@ -241,7 +267,7 @@ void take_old_crossings(Reel& reel, const CrossedFades& crossed) {
       put_crossfade(reel, {c.before, c.after, in->alike, in->middle});
   }
   edits::keep_as_layered(
-      reel, [&](int before, int after) { return find_crossfade(reel, before, after) != nullptr; });
+      reel, [&](ClipId before, ClipId after) { return find_crossfade(reel, before, after) != nullptr; });
 }
 
 // An edit of one of two steps would be made to the other.
@@ -260,7 +286,7 @@ void check_step_ids(Reel& reel, const std::string& where) {
 }  // namespace
 
 ordered_json source_to_json(const Source& s, const fs::path& folder) {
-  ordered_json one;
+  ordered_json one{{"id", s.id}};
   path_to_json(one, s.path, folder);
   one["frames"] = s.frames;
   one["rate_hz"] = s.rate;
@@ -270,7 +296,7 @@ ordered_json source_to_json(const Source& s, const fs::path& folder) {
 }
 
 ordered_json group_to_json(const Group& g, const fs::path& folder) {
-  ordered_json one{{"name", g.name}, {"chain", stored_chain(g.chain, folder)}};
+  ordered_json one{{"id", g.id}, {"name", g.name}, {"chain", stored_chain(g.chain, folder)}};
   if (g.room_tone_clip != 0) one["room_tone_clip"] = g.room_tone_clip;
   if (!g.sits_out.empty()) one["sits_out"] = g.sits_out;
   if (!g.note.empty()) one["note"] = g.note;
@@ -302,8 +328,10 @@ ordered_json clip_to_json(const Clip& c, const fs::path& folder) {
 ordered_json reel_to_json(const Reel& reel, const fs::path& folder) {
   ordered_json out{{"drevan_reel", newest_reel}, {"name", reel.name}, {"rate_hz", reel.rate}};
   if (!reel.target.empty()) out["target"] = reel.target;
-  if (reel.last_clip_id > 0) out["last_clip_id"] = reel.last_clip_id;
+  if (reel.last_clip_id != 0) out["last_clip_id"] = reel.last_clip_id;
   if (reel.last_step_id != 0) out["last_step_id"] = reel.last_step_id;
+  if (reel.last_group_id != 0) out["last_group_id"] = reel.last_group_id;
+  if (reel.last_source_id != 0) out["last_source_id"] = reel.last_source_id;
   out["sources"] = out["groups"] = out["clips"] = ordered_json::array();
   for (const auto& s : reel.sources) out["sources"].push_back(source_to_json(s, folder));
   for (const auto& g : reel.groups) out["groups"].push_back(group_to_json(g, folder));
@@ -322,7 +350,7 @@ Reel reel_from_text(const std::string& text, const fs::path& folder, const std::
   const auto j = parse_json(text, where);
   check_version(j, "drevan_reel", newest_reel, where);
   only_members(j,
-               {"drevan_reel", "name", "rate_hz", "target", "last_clip_id", "last_step_id",
+               {"drevan_reel", "name", "rate_hz", "target", "last_clip_id", "last_step_id", "last_group_id", "last_source_id",
                 "sources", "groups", "clips", "chain", "mix_chain", "films", "events", "spaces",
                 "last_space_id", "recording", "reference", "crossfades", "last_event_id"},
                where);
@@ -332,15 +360,29 @@ Reel reel_from_text(const std::string& text, const fs::path& folder, const std::
   if (!(reel.rate >= 8000 && reel.rate <= 384000))
     throw Error(Error::Kind::call, fmt::format("{}: rate_hz must be 8000 to 384000.", where));
   const auto base = fs::absolute(folder).lexically_normal();
-  for (const auto& s : objects_in(j, "sources", where))
-    reel.sources.push_back(
-        source_from(s, base, fmt::format("{}, source {}", where, reel.sources.size())));
-  for (const auto& g : objects_in(j, "groups", where))
-    reel.groups.push_back(group_from(g, fmt::format("{}, group {}", where, reel.groups.size())));
+  const Naming naming{member(j, "drevan_reel", newest_reel, where) < groups_named_by_id};
+  const auto highest = [&](auto& last, const char* key, const auto& all) {
+    last = last.numbered(std::clamp(member(j, key, 0, where), 0, most_id));
+    for (const auto& one : all) last = std::max(last, one.id);
+  };
+  for (const auto& s : objects_in(j, "sources", where)) {
+    const auto here = fmt::format("{}, source {}", where, reel.sources.size());
+    Source source = source_from(s, base, here);
+    source.id = naming.own<SourceId>(s, reel, reel.sources.size(), here);
+    reel.sources.push_back(source);
+  }
+  for (const auto& g : objects_in(j, "groups", where)) {
+    const auto here = fmt::format("{}, group {}", where, reel.groups.size());
+    Group group = group_from(g, here);
+    group.id = naming.own<GroupId>(g, reel, reel.groups.size(), here);
+    reel.groups.push_back(group);
+  }
+  highest(reel.last_source_id, "last_source_id", reel.sources);
+  highest(reel.last_group_id, "last_group_id", reel.groups);
   CrossedFades crossed;
   for (const auto& c : objects_in(j, "clips", where))
     reel.clips.push_back(
-        clip_from(c, reel, crossed, fmt::format("{}, clip {}", where, reel.clips.size())));
+        clip_from(c, reel, naming, crossed, fmt::format("{}, clip {}", where, reel.clips.size())));
   forget_lost_lenders(reel);
   reel.chain = chain_member(j, where);
   if (j.contains("mix_chain"))
@@ -348,8 +390,7 @@ Reel reel_from_text(const std::string& text, const fs::path& folder, const std::
   scene_from_json(j, reel, base, where);
   check_sends(reel, where);
   reel.target = member<std::string>(j, "target", "", where);
-  reel.last_clip_id = std::clamp(member(j, "last_clip_id", 0, where), 0, most_id);
-  for (const auto& c : reel.clips) reel.last_clip_id = std::max(reel.last_clip_id, c.id);
+  highest(reel.last_clip_id, "last_clip_id", reel.clips);
   reel.last_step_id =
       StepId::numbered(std::clamp(member(j, "last_step_id", 0, where), 0, most_id));
   change_chains(

@@ -39,7 +39,7 @@ struct SendPlace {
 
 /// How much of what leaves a clip's chains enters a space, and where in it.
 struct Send {
-  ClipId space = 0;     ///< see Space::clip
+  SpaceId space = 0;
   double level_db = 0;  ///< off_send_db or below: nothing
   /// Over time, in place of the number: seconds of the reel from the clip's beginning; of a group's
   /// send from the reel's.

@@ -35,15 +35,15 @@ Event& event_in(Reel& reel, EventId id) {
   throw impossible("That event is not in the reel any more; nothing was changed.");
 }
 
-Space& space_in(Reel& reel, int id) {
+Space& space_in(Reel& reel, SpaceId id) {
   if (Space* space = find_space(reel, id)) return *space;
   throw impossible("That space is not in the reel any more; nothing was changed.");
 }
 
-std::string own_name(const Reel& reel, const std::string& name, ClipId space) {
+std::string own_name(const Reel& reel, const std::string& name, SpaceId space) {
   const std::string proper = proper_name(name, "A space");
   for (const Space& s : reel.spaces)
-    if (s.clip.id != space && s.clip.name == proper)
+    if (s.id() != space && s.clip.name == proper)
       throw impossible(fmt::format("There is a space {} already; choose another name.", proper));
   return proper;
 }
@@ -54,12 +54,12 @@ struct Feeds {
   std::string name;
 };
 Feeds feeds_of(Reel& reel, Feeder from) {
-  if (from.of == Feeder::Of::group) {
-    Group& g = group_in(reel, from.index);
+  if (!from.of_clip()) {
+    Group& g = group_in(reel, from.group);
     return {g.sends, g.direct, g.name};
   }
-  require_clip(from.index, "feeds no space");
-  Clip& c = clip_in(reel, from.index);
+  require_clip(from.clip, "feeds no space");
+  Clip& c = clip_in(reel, from.clip);
   return {c.sends, c.direct, c.name};
 }
 
@@ -127,7 +127,7 @@ Edit set_reference(const Reel& reel, const std::filesystem::path& file) {
   return edit;
 }
 
-Edit fill_with_tone(const Reel& reel, int group, int like, std::span<const ToneClip> tones,
+Edit fill_with_tone(const Reel& reel, GroupId group, ClipId like, std::span<const ToneClip> tones,
                     double fade_s) {
   Edit edit = edit_of(reel, fmt::format("Fill {} with room tone", counted(tones.size(), "gap")));
   const std::string name = group_in(edit.next, group).name;
@@ -189,25 +189,27 @@ Edit add_space(const Reel& reel, const std::string& name, const Chain& chain) {
   Edit edit = edit_of(reel, "");
   Space space;
   space.clip.name = own_name(reel, name, 0);
-  int last = -edit.next.last_space_id;
-  space.clip.id = -next_id(last, [&](ClipId id) { return id == 1 || find_space(reel, -id); });
-  edit.next.last_space_id = -last;
-  space.clip.source = space.clip.group = -1;
+  const auto below_0 = [](int n) { return SpaceId::numbered(-n); };
+  int last = -edit.next.last_space_id.number();
+  const SpaceId id =
+      below_0(next_id(last, [&](int n) { return n == 1 || find_space(reel, below_0(n)); }));
+  edit.next.last_space_id = below_0(last);
+  space.clip.id = clip_of(id);
   space.clip.chain = for_everyone(chain);
   edit.label = fmt::format("Add the space {}", space.clip.name);
   edit.next.spaces.push_back(std::move(space));
   settle_step_ids(edit.next);
   return edit;
 }
-Edit rename_space(const Reel& reel, ClipId space, const std::string& name) {
+Edit rename_space(const Reel& reel, SpaceId space, const std::string& name) {
   Edit edit = edit_of(reel, "Name a space");
   space_in(edit.next, space).clip.name = own_name(reel, name, space);
   return edit;
 }
-Edit remove_space(const Reel& reel, ClipId space) {
+Edit remove_space(const Reel& reel, SpaceId space) {
   Edit edit = edit_of(reel, "");
   edit.label = fmt::format("Take out the space {}", space_in(edit.next, space).clip.name);
-  erase_if(edit.next.spaces, [&](const Space& s) { return s.clip.id == space; });
+  erase_if(edit.next.spaces, [&](const Space& s) { return s.id() == space; });
   const auto into_it = [&](const Send& s) { return s.space == space; };
   const auto forget = [&](auto& all) {
     all.change_where([&](const auto& one) { return std::ranges::any_of(one.sends, into_it); },
@@ -220,7 +222,7 @@ Edit remove_space(const Reel& reel, ClipId space) {
   forget(edit.next.groups);
   return edit;
 }
-Edit set_space_level(const Reel& reel, ClipId space, double level_db) {
+Edit set_space_level(const Reel& reel, SpaceId space, double level_db) {
   Edit edit = edit_of(reel, "", fmt::format("level of space {}", space));
   Space& s = space_in(edit.next, space);
   s.level_db = std::clamp(level_db, least_space_db, most_space_db);
@@ -228,10 +230,11 @@ Edit set_space_level(const Reel& reel, ClipId space, double level_db) {
   return edit;
 }
 
-Edit set_send(const Reel& reel, Feeder from, ClipId space, double level_db) {
-  const bool of_clip = from.of == Feeder::Of::clip;
+Edit set_send(const Reel& reel, Feeder from, SpaceId space, double level_db) {
+  const bool of_clip = from.of_clip();
   Edit edit = edit_of(
-      reel, "", fmt::format("send of {} {} to {}", of_clip ? "clip" : "group", from.index, space));
+      reel, "", fmt::format("send of {} {} to {}", of_clip ? "clip" : "group",
+                  of_clip ? from.clip.number() : from.group.number(), space));
   const Feeds feeds = feeds_of(edit.next, from);
   edit.label = fmt::format("{} into {}", feeds.name, space_in(edit.next, space).clip.name);
   const double level = std::clamp(level_db, off_send_db, most_send_db);
@@ -240,7 +243,7 @@ Edit set_send(const Reel& reel, Feeder from, ClipId space, double level_db) {
     Send fresh{space, level};
     // It stands where it stood with its group.
     if (of_clip)
-      for (const Send& s : sends_of(reel, *reel.find(from.index)))
+      for (const Send& s : sends_of(reel, *reel.find(from.clip)))
         if (s.space == space) fresh.place = s.place;
     add_send(feeds.sends, std::move(fresh));
     at = std::ranges::find(feeds.sends, space, &Send::space);
@@ -249,7 +252,7 @@ Edit set_send(const Reel& reel, Feeder from, ClipId space, double level_db) {
   at->level.reset();
   // A clip that is off must still say so where its group is on.
   const auto by_group = [&] {
-    const auto& all = edit.next.group_of(*edit.next.find(from.index)).sends;
+    const auto& all = edit.next.group_of(*edit.next.find(from.clip)).sends;
     return std::ranges::find(all, space, &Send::space) != all.end();
   };
   if (level <= off_send_db && (!of_clip || !by_group())) feeds.sends.erase(at);
@@ -262,7 +265,7 @@ Edit set_direct(const Reel& reel, Feeder from, bool direct) {
   edit.label = feeds.name + (direct ? " is heard directly" : " through spaces alone");
   return edit;
 }
-Edit set_group_kind(const Reel& reel, int group, GroupKind kind) {
+Edit set_group_kind(const Reel& reel, GroupId group, GroupKind kind) {
   Edit edit = edit_of(reel, "");
   Group& g = group_in(edit.next, group);
   g.kind = kind;

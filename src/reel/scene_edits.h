@@ -42,7 +42,7 @@ struct ToneClip {
 };
 /// Each becomes a clip of the group with the own chain of clip `like`, but for what would change its
 /// length; it lies over `fade_s` on its neighbours, with which it is crossfaded.
-Edit fill_with_tone(const Reel& reel, int group, int like, std::span<const ToneClip> tones,
+Edit fill_with_tone(const Reel& reel, GroupId group, ClipId like, std::span<const ToneClip> tones,
                     double fade_s);
 
 // --- events ---
@@ -61,21 +61,25 @@ Edit remove_events(const Reel& reel, std::span<const EventId> events);
 
 /// With this chain; its name must be its own.
 Edit add_space(const Reel& reel, const std::string& name, const Chain& chain = {});
-Edit rename_space(const Reel& reel, ClipId space, const std::string& name);
+Edit rename_space(const Reel& reel, SpaceId space, const std::string& name);
 /// What was sent to it goes nowhere; clips that were heard through it alone are heard directly.
-Edit remove_space(const Reel& reel, ClipId space);
-Edit set_space_level(const Reel& reel, ClipId space, double level_db);
+Edit remove_space(const Reel& reel, SpaceId space);
+Edit set_space_level(const Reel& reel, SpaceId space, double level_db);
 
 /// Who feeds a space: a clip, or all clips of a group.
 struct Feeder {
-  enum class Of { clip, group } of = Of::clip;
-  int index = 0;  ///< the clip's id, or the group's index
+  ClipId clip = 0;  ///< none: `group`
+  GroupId group = 0;
+  Feeder() = default;
+  Feeder(ClipId one) : clip(one) {}
+  Feeder(GroupId all_of) : group(all_of) {}
+  bool of_clip() const { return static_cast<bool>(clip); }
 };
 /// The same all the time; turns of one send that follow each other are one edit. At off_send_db a
 /// group sends nothing; a clip then sends nothing whatever its group does.
-Edit set_send(const Reel& reel, Feeder from, ClipId space, double level_db);
+Edit set_send(const Reel& reel, Feeder from, SpaceId space, double level_db);
 /// Whether it is heard in the mix itself, not only through spaces.
 Edit set_direct(const Reel& reel, Feeder from, bool direct);
-Edit set_group_kind(const Reel& reel, int group, GroupKind kind);
+Edit set_group_kind(const Reel& reel, GroupId group, GroupKind kind);
 
 }  // namespace drevan::edits

@@ -32,16 +32,15 @@ ReelTime moment_from(const json& j, const char* key, const std::string& where) {
 Space space_from(const json& j, const Reel& reel, const std::string& where) {
   only_members(j, {"id", "name", "chain", "level_db"}, where);
   Space space;
-  space.clip.id = member(j, "id", 0, where);
+  space.clip.id = id_member<ClipId>(j, "id", where);
   space.clip.name = member<std::string>(j, "name", "", where);
   space.level_db = member(j, "level_db", 0.0, where);
-  if (space.clip.id >= mix_clip_id || space.clip.id < -most_id || find_space(reel, space.clip.id))
+  if (space.clip.id >= mix_clip_id || space.clip.id.number() < -most_id || find_space(reel, space.id()))
     throw wrong(where, "\"id\" must be -2 or less and its own.");
   if (!(space.level_db >= least_space_db && space.level_db <= most_space_db))
     throw wrong(where, fmt::format("\"level_db\" is {}, allowed is {} to {} dB.", space.level_db,
                                    least_space_db, most_space_db));
   if (j.contains("chain")) space.clip.chain = chain_from_json(j.at("chain"), where);
-  space.clip.source = space.clip.group = -1;
   return space;
 }
 
@@ -161,7 +160,7 @@ void scene_to_json(ordered_json& out, const Reel& reel, const fs::path& folder) 
   if (reel.last_event_id != 0) out["last_event_id"] = reel.last_event_id;
   if (reel.recording != RecordingFormat{}) out["recording"] = recording_to(reel.recording, folder);
   if (!reel.reference.empty()) path_to_json(out["reference"], reel.reference, folder);
-  if (reel.last_space_id < mix_clip_id) out["last_space_id"] = reel.last_space_id;
+  if (clip_of(reel.last_space_id) < mix_clip_id) out["last_space_id"] = reel.last_space_id;
   const auto base = fs::absolute(folder).lexically_normal();
   for (const auto& space : reel.spaces) {
     Chain chain = space.clip.chain;
@@ -182,20 +181,21 @@ void scene_from_json(const json& j, Reel& reel, const fs::path& folder, const st
   for (const auto& one : objects_in(j, "crossfades", where)) {
     const auto here = fmt::format("{}, crossfade {}", where, reel.crossfades.size());
     only_members(one, {"before", "after", "alike", "middle"}, here);
-    const Crossfade c{member(one, "before", 0, here), member(one, "after", 0, here),
+    const Crossfade c{id_member<ClipId>(one, "before", here),
+                      id_member<ClipId>(one, "after", here),
                       member(one, "alike", 0.0, here), member(one, "middle", middle_of_fade, here)};
     if (!(std::abs(c.alike) <= 1 && c.middle >= least_middle && c.middle <= most_middle))
       throw wrong(here, fmt::format("\"alike\" must be -1 to 1, \"middle\" {} to {}.", least_middle,
                                     most_middle));
     // Of a clip that is not there it says nothing.
-    if (c.before > 0 && c.after > 0 && reel.find(c.before) && reel.find(c.after))
+    if (!is_bus(c.before) && !is_bus(c.after) && reel.find(c.before) && reel.find(c.after))
       put_crossfade(reel, c);
   }
   for (const auto& one : objects_in(j, "events", where)) {
     const auto here = fmt::format("{}, event {}", where, reel.events.size());
     only_members(one, {"s", "name", "id"}, here);
     Event event{moment_from(one, "s", here), member<std::string>(one, "name", "", here),
-                EventId::numbered(member(one, "id", 0, here))};
+                id_member<EventId>(one, "id", here)};
     if (event.id.number() < 0 || event.id.number() > most_id || (event.id != 0 && find_event(reel, event.id)))
       throw wrong(here, fmt::format("\"id\" must be 1 to {} and its own.", most_id));
     reel.events.push_back(std::move(event));
@@ -213,10 +213,11 @@ void scene_from_json(const json& j, Reel& reel, const fs::path& folder, const st
   reel.events.stable_sort(std::less{}, &Event::at);
   reel.recording = recording_from(j, folder, where);
   reel.reference = path_in(j, "reference", folder, where);
+  const int none = mix_clip_id.number();
   reel.last_space_id =
-      std::clamp(member(j, "last_space_id", mix_clip_id, where), -most_id, mix_clip_id);
+      SpaceId::numbered(std::clamp(member(j, "last_space_id", none, where), -most_id, none));
   for (const auto& space : reel.spaces)
-    reel.last_space_id = std::min(reel.last_space_id, space.clip.id);
+    reel.last_space_id = std::min(reel.last_space_id, space.id());
 }
 
 }  // namespace drevan

@@ -65,7 +65,7 @@ SendPlace place_from_json(const json& j, const std::string& where) {
   return out;
 }
 
-bool stands_in(const std::vector<Send>& sends, ClipId space) {
+bool stands_in(const std::vector<Send>& sends, SpaceId space) {
   return std::ranges::any_of(sends, [&](const Send& s) { return s.space == space && s.place; });
 }
 
@@ -104,7 +104,7 @@ const ChainStep* placing_step(const Space& space) {
 
 bool has_own_places(const Reel& reel, const Space& space) {
   if (!placing_step(space)) return false;
-  const auto stands = [&](const auto& feeder) { return stands_in(feeder.sends, space.clip.id); };
+  const auto stands = [&](const auto& feeder) { return stands_in(feeder.sends, space.id()); };
   return std::ranges::any_of(reel.groups, stands) || std::ranges::any_of(reel.clips, stands);
 }
 
@@ -124,7 +124,7 @@ ordered_json send_to_json(const Send& s) {
 
 Send send_from_json(const json& j, const std::string& where) {
   only_members(j, {"space", "level_db", "level", "place"}, where);
-  Send s{member(j, "space", 0, where), member(j, "level_db", 0.0, where)};
+  Send s{id_member<SpaceId>(j, "space", where), member(j, "level_db", 0.0, where)};
   if (!(s.level_db >= off_send_db && s.level_db <= most_send_db))
     throw wrong(where, fmt::format("what is sent is {} dB, allowed is {} to {} dB.", s.level_db,
                                    off_send_db, most_send_db));
@@ -138,28 +138,27 @@ namespace edits {
 namespace {
 
 std::vector<Send>& sends_in(Reel& reel, Feeder from) {
-  if (from.of == Feeder::Of::group) return group_in(reel, from.index).sends;
-  require_clip(from.index, "feeds no space");
-  return clip_in(reel, from.index).sends;
+  if (!from.of_clip()) return group_in(reel, from.group).sends;
+  require_clip(from.clip, "feeds no space");
+  return clip_in(reel, from.clip).sends;
 }
 
 std::string feeder_name(const Reel& reel, Feeder from) {
-  return from.of == Feeder::Of::group ? reel.groups.at(static_cast<size_t>(from.index)).name
-                                      : reel.find(from.index)->name;
+  return from.of_clip() ? reel.find(from.clip)->name : reel.at(from.group).name;
 }
 
 // The feeder's own send; one that its group has becomes its own, as it stands.
-Send* own_send(Reel& reel, Feeder from, ClipId space) {
+Send* own_send(Reel& reel, Feeder from, SpaceId space) {
   auto& sends = sends_in(reel, from);
   auto at = std::ranges::find(sends, space, &Send::space);
   if (at != sends.end()) return &*at;
-  if (from.of == Feeder::Of::group) return nullptr;
-  for (const Send& s : sends_of(reel, *reel.find(from.index)))
+  if (!from.of_clip()) return nullptr;
+  for (const Send& s : sends_of(reel, *reel.find(from.clip)))
     if (s.space == space) return &add_send(sends, s);
   return nullptr;
 }
 
-const Space& space_of(const Reel& reel, int id) {
+const Space& space_in(const Reel& reel, SpaceId id) {
   const Space* space = find_space(reel, id);
   if (!space) throw impossible("That space is not in the reel any more; nothing was changed.");
   return *space;
@@ -167,22 +166,22 @@ const Space& space_of(const Reel& reel, int id) {
 
 }  // namespace
 
-Edit draw_send(const Reel& reel, Feeder from, ClipId space, std::optional<Curve> level) {
+Edit draw_send(const Reel& reel, Feeder from, SpaceId space, std::optional<Curve> level) {
   Edit edit{.next = reel, .label = {}};
-  const std::string name = space_of(reel, space).clip.name;
+  const std::string name = space_in(reel, space).clip.name;
   if (level) require_curve(*level, send_level_parameter());
   Send* send = own_send(edit.next, from, space);
   if (!send) send = &add_send(sends_in(edit.next, from), {space, off_send_db});
   send->level = std::move(level);
   edit.label = fmt::format("{} into {} over time", feeder_name(reel, from), name);
   edit.merge =
-      fmt::format("curve of send of {} {} to {}", static_cast<int>(from.of), from.index, space);
+      fmt::format("curve of send of {} {} to {}", from.clip, from.group, space);
   return edit;
 }
 
-Edit place_in_space(const Reel& reel, Feeder from, ClipId space, std::optional<SendPlace> place) {
+Edit place_in_space(const Reel& reel, Feeder from, SpaceId space, std::optional<SendPlace> place) {
   Edit edit{.next = reel, .label = {}};
-  const Space& of = space_of(reel, space);
+  const Space& of = space_in(reel, space);
   if (!placing_step(of))
     throw impossible(
         fmt::format("{} has no places: they are where Acoustics is the first step of its chain.",
@@ -203,7 +202,7 @@ Edit place_in_space(const Reel& reel, Feeder from, ClipId space, std::optional<S
   }
   send->place = std::move(place);
   edit.label = fmt::format("{} stands in {}", feeder_name(reel, from), of.clip.name);
-  edit.merge = fmt::format("place of {} {} in {}", static_cast<int>(from.of), from.index, space);
+  edit.merge = fmt::format("place of {} {} in {}", from.clip, from.group, space);
   return edit;
 }
 

@@ -32,10 +32,10 @@ namespace edits {
 
 /// The send's level over time, see Send::level; empty: it stands still. Draws that follow each other
 /// are one edit. A send that is not there begins at off.
-Edit draw_send(const Reel& reel, Feeder from, ClipId space, std::optional<Curve> level);
+Edit draw_send(const Reel& reel, Feeder from, SpaceId space, std::optional<Curve> level);
 /// Where the feeder stands in the space, see Send::place; empty: where all do. Drags are one edit.
 /// Throws Error(call): it feeds nothing into that space, or that has no places.
-Edit place_in_space(const Reel& reel, Feeder from, ClipId space, std::optional<SendPlace> place);
+Edit place_in_space(const Reel& reel, Feeder from, SpaceId space, std::optional<SendPlace> place);
 
 }  // namespace edits
 }  // namespace drevan

@@ -17,7 +17,7 @@ const Clip* side_clip(const Reel& reel, const SideChoice& choice) {
 namespace {
 
 // `listening`: the clip that is looked at, and those that hear it.
-void follow(const Reel& reel, const Clip& clip, const Chain& chain, std::vector<int>& listening) {
+void follow(const Reel& reel, const Clip& clip, const Chain& chain, std::vector<ClipId>& listening) {
   for (const auto& step : chain.steps)
     for (const auto& choice : step.sides) {
       if (choice.from != SideChoice::From::clip) continue;
@@ -41,7 +41,7 @@ void follow(const Reel& reel, const Clip& clip, const Chain& chain, std::vector<
 
 void require_no_rings(const Reel& reel) {
   for (const auto& clip : reel.clips) {
-    std::vector<int> listening{clip.id};
+    std::vector<ClipId> listening{clip.id};
     for (const auto owner : owners_of(clip))
       follow(reel, clip, chain_of(reel, clip, owner), listening);
   }

@@ -18,22 +18,44 @@ void take_group_chain(const Reel& reel, Clip& clip) {
 
 namespace {
 
-void put(std::vector<ClipId>& ids, int id, bool in) {
+void put(std::vector<ClipId>& ids, ClipId id, bool in) {
   const auto at = std::ranges::lower_bound(ids, id);
   const bool there = at != ids.end() && *at == id;
   if (in && !there) ids.insert(at, id);
   if (!in && there) ids.erase(at);
 }
 
-// Every list of clips that sit out, and what they sit out of.
-template <class AnyReel, class Do>
-void each_list(AnyReel& reel, Do&& act) {
-  for (size_t g = 0; g < reel.groups.size(); ++g) {
-    act(static_cast<int>(g), reel.groups[g].sits_out, "the group's chain");
-    for (auto& step : reel.groups[g].chain.steps)
-      act(static_cast<int>(g), step.sits_out, step.type->label);
+// Every list of clips that sit out, the group that it is of (nullptr: the reel), and what they sit out of.
+template <class Do>
+void each_list(const Reel& reel, Do&& act) {
+  for (const Group& group : reel.groups) {
+    act(&group, group.sits_out, "the group's chain");
+    for (const auto& step : group.chain.steps) act(&group, step.sits_out, step.type->label);
   }
-  for (auto& step : reel.chain.steps) act(-1, step.sits_out, step.type->label);
+  for (const auto& step : reel.chain.steps) act(nullptr, step.sits_out, step.type->label);
+}
+
+bool holds(const std::vector<ClipId>& ids, ClipId id) {
+  return std::ranges::binary_search(ids, id);
+}
+
+// Changes all lists that `id` stands in, and no group but theirs.
+template <class Change>
+void change_lists_of(Reel& reel, ClipId id, Change change) {
+  const auto in_steps = [&](const Chain& chain) {
+    return std::ranges::any_of(chain.steps, [&](const auto& s) { return holds(s.sits_out, id); });
+  };
+  const auto change_steps = [&](Chain& chain) {
+    for (auto& step : chain.steps)
+      if (holds(step.sits_out, id)) change(step.sits_out);
+  };
+  reel.groups.change_where(
+      [&](const Group& g) { return holds(g.sits_out, id) || in_steps(g.chain); },
+      [&](Group& g) {
+        if (holds(g.sits_out, id)) change(g.sits_out);
+        change_steps(g.chain);
+      });
+  change_steps(reel.chain);
 }
 
 }  // namespace
@@ -41,31 +63,28 @@ void each_list(AnyReel& reel, Do&& act) {
 void sit_out_of_group(Reel& reel, ClipId clip_id, bool out) {
   const Clip* clip = reel.find(clip_id);
   if (clip && !is_bus(*clip))
-    put(reel.groups.at(static_cast<size_t>(clip->group)).sits_out, clip_id, out);
+    put(reel.at(clip->group).sits_out, clip_id, out);
 }
 bool sits_out_of_group(const Reel& reel, const Clip& clip) {
-  return std::ranges::binary_search(reel.group_of(clip).sits_out, clip.id);
+  return holds(reel.group_of(clip).sits_out, clip.id);
 }
 
 void sit_out_of_step(ChainStep& step, ClipId clip_id, bool out) { put(step.sits_out, clip_id, out); }
 
 std::vector<std::string> sits_out_of(const Reel& reel, const Clip& clip) {
   std::vector<std::string> out;
-  each_list(reel, [&](int group, const std::vector<ClipId>& ids, std::string_view what) {
-    if ((group < 0 || group == clip.group) && std::ranges::binary_search(ids, clip.id))
-      out.emplace_back(what);
+  each_list(reel, [&](const Group* of, const std::vector<ClipId>& ids, std::string_view what) {
+    if ((!of || of->id == clip.group) && holds(ids, clip.id)) out.emplace_back(what);
   });
   return out;
 }
 
-void sit_out_alike(Reel& reel, ClipId clip_id, int copy) {
-  each_list(reel, [&](int, std::vector<ClipId>& ids, std::string_view) {
-    if (std::ranges::binary_search(ids, clip_id)) put(ids, copy, true);
-  });
+void sit_out_alike(Reel& reel, ClipId clip_id, ClipId copy) {
+  change_lists_of(reel, clip_id, [&](std::vector<ClipId>& ids) { put(ids, copy, true); });
 }
 
 void take_part(Reel& reel, ClipId clip_id) {
-  each_list(reel, [&](int, std::vector<ClipId>& ids, std::string_view) { put(ids, clip_id, false); });
+  change_lists_of(reel, clip_id, [&](std::vector<ClipId>& ids) { put(ids, clip_id, false); });
 }
 
 }  // namespace drevan

@@ -51,10 +51,12 @@ void fit_range(T& of, const Source& before, const Source& now, const std::string
 
 }  // namespace
 
-int relink(Reel& reel, int source, const fs::path& file) {
+int relink(Reel& reel, SourceId source, const fs::path& file) {
   Reel next = reel;
-  const Source before = next.sources.at(static_cast<size_t>(source)), now = examine_source(file);
-  next.sources[static_cast<size_t>(source)] = now;
+  const Source before = std::as_const(next).at(source);
+  Source now = examine_source(file);
+  now.id = source;
+  next.at(source) = now;
   for (auto& clip : next.clips.each()) {
     if (clip.source == source) {
       fit_range(clip, before, now, clip.name);

@@ -47,7 +47,7 @@ bool has_curve(const ChainStep& step, std::string_view id) {
 
 Standing standing_at(const Reel& reel, const Clip& clip, double s) {
   Standing out;
-  out.feeder = {edits::Feeder::Of::clip, clip.id};
+  out.feeder = clip.id;
   if (is_bus(clip)) return out;
   if (const ChainStep* own = own_acoustics(clip)) {
     out.by = StandsBy::acoustics;
@@ -70,7 +70,7 @@ Standing standing_at(const Reel& reel, const Clip& clip, double s) {
   out.by = StandsBy::space;
   out.space = send->space;
   if (std::ranges::find(clip.sends, send->space, &Send::space) == clip.sends.end())
-    out.feeder = {edits::Feeder::Of::group, clip.group};
+    out.feeder = clip.group;
   out.azimuth_deg = at(place.azimuth, send_azimuth_parameter(), s, place.azimuth_deg);
   out.distance_m = at(place.distance, send_distance_parameter(), s, place.distance_m);
   out.moves = place.azimuth || place.distance;
@@ -120,7 +120,7 @@ void hold_send(std::optional<Curve>& curve, double& still, const Parameter& of, 
 
 Edit hold_in_space(const Reel& reel, const Clip& clip, const Standing& now, Hold hold) {
   Feeder from = now.feeder;
-  if (hold.alone || hold.over_time || now.moves) from = {Feeder::Of::clip, clip.id};
+  if (hold.alone || hold.over_time || now.moves) from = clip.id;
   SendPlace place;
   for (const Send& s : sends_of(reel, clip))
     if (s.space == now.space)
@@ -133,7 +133,7 @@ Edit hold_in_space(const Reel& reel, const Clip& clip, const Standing& now, Hold
 
 }  // namespace
 
-Edit hold_at(const Reel& reel, int id, const Hold& hold) {
+Edit hold_at(const Reel& reel, ClipId id, const Hold& hold) {
   require_clip(id, "has no place in the picture");
   if (!std::isfinite(hold.azimuth_deg) || !std::isfinite(hold.distance_m.value_or(1)))
     throw impossible("That place is no number; nothing was changed.");
@@ -167,7 +167,7 @@ Edit hold_at(const Reel& reel, int id, const Hold& hold) {
   return d.done(fmt::format("{} held on the plan", d.clip.name));
 }
 
-Edit follow_along(const Reel& reel, int id, std::span<const HeldAt> shares) {
+Edit follow_along(const Reel& reel, ClipId id, std::span<const HeldAt> shares) {
   const Clip* clip = reel.find(id);
   const Standing now = clip ? standing_at(reel, *clip, 0) : Standing{};
   if (now.by != StandsBy::space || shares.empty()) return hold_along(reel, id, shares);
@@ -181,7 +181,7 @@ Edit follow_along(const Reel& reel, int id, std::span<const HeldAt> shares) {
   const double tolerance = 0.01 * picture_half_deg / (of.most - of.least);
   place.azimuth =
       overwritten(place.azimuth ? &*place.azimuth : nullptr, thinned(points, of, tolerance));
-  Edit edit = place_in_space(reel, {Feeder::Of::clip, id}, now.space, std::move(place));
+  Edit edit = place_in_space(reel, id, now.space, std::move(place));
   edit.label = fmt::format("{} follows the picture", clip->name);
   edit.merge.clear();
   return edit;

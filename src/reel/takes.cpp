@@ -18,10 +18,10 @@ bool is_other_chosen(const Clip& clip, const Clip& other) {
 
 std::vector<ClipId> takes_of(const Reel& reel, const Clip& clip) {
   if (clip.line == 0) return {};  // as nearly all are
-  std::vector<int> out;
+  std::vector<ClipId> out;
   for (const auto& c : reel.clips)
     if (c.line == clip.line) out.push_back(c.id);
-  return out.size() > 1 ? out : std::vector<int>{};
+  return out.size() > 1 ? out : std::vector<ClipId>{};
 }
 
 bool left_out(const Reel& reel, const Clip& clip) {
@@ -47,7 +47,7 @@ bool LeftOut::operator()(const Clip& clip) const {
 }
 
 std::vector<ClipId> rendered_clips(const Reel& reel) {
-  std::vector<int> out;
+  std::vector<ClipId> out;
   const LeftOut left_out(reel);
   for (const auto& c : reel.clips)
     if (!left_out(c)) out.push_back(c.id);

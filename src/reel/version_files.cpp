@@ -76,7 +76,7 @@ MovedFiles own_version_files(const Reel& reel, const fs::path& reel_file, const 
   std::set<fs::path> printed;
   for (const auto& clip : reel.clips)
     for (const auto& version : clip.versions) {
-      const auto& path = reel.sources[static_cast<size_t>(version.source)].path;
+      const auto& path = reel.at(version.source).path;
       std::error_code error;
       if (version.id != 0 && path.parent_path() != folder && fs::exists(path, error)) printed.insert(path);
     }

@@ -35,15 +35,9 @@ int add_version(Reel& reel, ClipId clip_id, Version printed, const Source& file)
                               .fade_in = clip->fade_in,
                               .fade_out = clip->fade_out});
   leave_version(*clip);
-  const auto known = std::ranges::find(reel.sources, file.path, &Source::path);
-  const auto s = static_cast<size_t>(known - reel.sources.begin());
-  if (s == reel.sources.size())
-    reel.sources.push_back(file);
-  else
-    reel.sources[s] = file;
   printed.id = 1 + std::ranges::max(clip->versions, {}, &Version::id).id;
   printed.parent = clip->version;
-  printed.source = static_cast<int>(s);
+  printed.source = put_source(reel, file);
   printed.begin = 0;
   printed.frames = file.frames;
   clip->versions.push_back(printed);
@@ -90,7 +84,7 @@ std::vector<UnusedVersion> unused_versions(const Reel& reel) {
       if (v.id == 0 || std::ranges::find(stood_upon, v.id) != stood_upon.end()) continue;
       std::error_code error;
       const auto bytes =
-          std::filesystem::file_size(reel.sources[static_cast<size_t>(v.source)].path, error);
+          std::filesystem::file_size(reel.at(v.source).path, error);
       out.push_back({clip.id, v.id, error ? 0 : bytes});
     }
   }

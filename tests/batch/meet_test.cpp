@@ -94,8 +94,8 @@ TEST_F(MeetTest, AGroupMayShareOneClipsRoomTone) {
   test::add(x, test::words(0.3, 5), 1);
   test::write_wav(folder / "words.wav", x);
   Reel reel;
-  const int a = add_clip(reel, examine_source(folder / "room.wav"), "Voices");
-  const int b = add_clip(reel, examine_source(folder / "words.wav"), "Voices");
+  const ClipId a = add_clip(reel, examine_source(folder / "room.wav"), "Voices");
+  const ClipId b = add_clip(reel, examine_source(folder / "words.wav"), "Voices");
   reel.find(a)->room_tone = ClipRange{0.2, 1.8};
   const Chain chain{{test::with("noise-reduction", {{"depth_db", 12}})}};
   EXPECT_FALSE(clip_sound(reel, *reel.find(b)).has_room_tone());

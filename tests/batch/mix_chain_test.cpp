@@ -128,7 +128,7 @@ TEST_F(MixChain, IsKeptInTheReelsFileWithIdsOfItsOwn) {
   EXPECT_EQ(reel_to_text(reel, t.path()).find("mix_chain"), std::string::npos);
   const auto added =
       edits::add_step(reel, mix_clip_id, {ChainOwner::clip, 0}, *find_step("limiter"));
-  EXPECT_GT(added.step, 0);
+  EXPECT_GT(added.step.number(), 0);
   EXPECT_FALSE(added.next == reel);
   const Reel read = reel_from_text(reel_to_text(added.next, t.path()), t.path(), "x.reel");
   EXPECT_EQ(read, added.next);
@@ -143,7 +143,7 @@ TEST_F(MixChain, IsKeptInTheReelsFileWithIdsOfItsOwn) {
 }
 
 TEST_F(MixChain, WhatOnlyClipsHaveIsRefusedWithASentence) {
-  const int mix = mix_clip_id;
+  const ClipId mix = mix_clip_id;
   const auto refused = [](auto&& make) {
     try {
       make();

@@ -99,7 +99,7 @@ TEST(Mix, NamesNeverMeetNorFallOnASource) {
   reel.groups[0].name = "mix";
   fs::create_directories(t / "out");
   fs::copy_file(t / "1.wav", t / "out" / "Skerry Boat.wav");
-  reel.sources[1] = examine_source(t / "out" / "Skerry Boat.wav");
+  reel.sources[1].path = t / "out" / "Skerry Boat.wav";
   const auto before = test::bytes(t / "out" / "Skerry Boat.wav");
   FindingStore store;
   const CancelToken never{};

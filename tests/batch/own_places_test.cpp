@@ -21,10 +21,10 @@ class OwnPlaces : public testing::Test {
     reel.name = "Room";
     reel.clips[1].place = ReelTime{3};
     reel = edits::add_space(reel, "Room", {{test::with("acoustics", {{"level", 1}})}}).next;
-    room = reel.spaces[0].clip.id;
-    for (const ClipId clip : {1, 2}) {
-      reel = edits::set_send(reel, {Feeder::Of::clip, clip}, room, 0).next;
-      reel = edits::set_direct(reel, {Feeder::Of::clip, clip}, false).next;
+    room = reel.spaces[0].id();
+    for (const ClipId clip : {ClipId{1}, ClipId{2}}) {
+      reel = edits::set_send(reel, clip, room, 0).next;
+      reel = edits::set_direct(reel, clip, false).next;
     }
   }
   AudioBuffer mix() {
@@ -44,7 +44,7 @@ class OwnPlaces : public testing::Test {
   }
   test::TempFolder t;
   Reel reel;
-  int room = 0;
+  SpaceId room;
   FindingStore store;
   CancelToken never;
 };
@@ -54,14 +54,14 @@ class OwnPlaces : public testing::Test {
 TEST_F(OwnPlaces, EachIsHeardWhereItStands) {
   auto& step = reel.spaces[0].clip.chain.steps[0];
   step.settings.values[static_cast<size_t>(parameter_index(*step.type, "room_db"))] = -40;
-  reel = edits::place_in_space(reel, {Feeder::Of::clip, 1}, room, SendPlace{-70, 0, 1.5}).next;
-  reel = edits::place_in_space(reel, {Feeder::Of::clip, 2}, room, SendPlace{70, 0, 1.5}).next;
+  reel = edits::place_in_space(reel, ClipId{1}, room, SendPlace{-70, 0, 1.5}).next;
+  reel = edits::place_in_space(reel, ClipId{2}, room, SendPlace{70, 0, 1.5}).next;
   const AudioBuffer y = mix();
   const double first = level_db(y, 0, 0.5, 1.8) - level_db(y, 1, 0.5, 1.8);
   const double second = level_db(y, 0, 3.5, 4.8) - level_db(y, 1, 3.5, 4.8);
   EXPECT_NEAR(first, 13.27, 0.3);
   EXPECT_NEAR(second, -13.27, 0.3);
-  reel = edits::place_in_space(reel, {Feeder::Of::clip, 1}, room, SendPlace{-70, 0, 0.75}).next;
+  reel = edits::place_in_space(reel, ClipId{1}, room, SendPlace{-70, 0, 0.75}).next;
   const double louder = level_db(mix(), 0, 0.5, 1.8) - level_db(y, 0, 0.5, 1.8);
   EXPECT_NEAR(louder, 6.02, 0.3);
 }
@@ -70,7 +70,7 @@ TEST_F(OwnPlaces, EachIsHeardWhereItStands) {
 TEST_F(OwnPlaces, TheCommonPlaceSoundsAsTheStepDoes) {
   const AudioBuffer plain = mix();
   const auto common = common_place(*placing_step(reel.spaces[0]));
-  reel = edits::place_in_space(reel, {Feeder::Of::clip, 1}, room, common).next;
+  reel = edits::place_in_space(reel, ClipId{1}, room, common).next;
   const AudioBuffer placed = mix();
   ASSERT_EQ(placed.channels(), plain.channels());
   double error = 0, power = 0;
@@ -107,9 +107,9 @@ TEST_F(OwnPlaces, EarlyAndLateAreTheTwoHalvesOfTheRoom) {
 
 TEST_F(OwnPlaces, ALevelOverTimeFadesWhatIsFed) {
   for (const bool placed : {false, true}) {
-    reel = edits::draw_send(reel, {Feeder::Of::clip, 1}, room, Curve{{{0, -40}, {1.9, 0}}}).next;
+    reel = edits::draw_send(reel, ClipId{1}, room, Curve{{{0, -40}, {1.9, 0}}}).next;
     if (placed)
-      reel = edits::place_in_space(reel, {Feeder::Of::clip, 1}, room, SendPlace{0, 0, 1}).next;
+      reel = edits::place_in_space(reel, ClipId{1}, room, SendPlace{0, 0, 1}).next;
     const AudioBuffer y = mix();
     // A straight line in dB: 21.05 dB a second.
     const double rise = level_db(y, 0, 1.35, 1.45) - level_db(y, 0, 0.85, 0.95);
@@ -121,8 +121,8 @@ TEST_F(OwnPlaces, AreKeptAndCutAndRefusedWhereThereAreNone) {
   SendPlace walks{10, 5, 3};
   walks.azimuth = Curve{{{0, -70}, {1, 70}}};
   walks.distance = Curve{{{0.5, 2}, {1, 4}}};
-  reel = edits::place_in_space(reel, {Feeder::Of::clip, 1}, room, walks).next;
-  reel = edits::draw_send(reel, {Feeder::Of::clip, 1}, room, Curve{{{0, -40}, {1, 0}}}).next;
+  reel = edits::place_in_space(reel, ClipId{1}, room, walks).next;
+  reel = edits::draw_send(reel, ClipId{1}, room, Curve{{{0, -40}, {1, 0}}}).next;
   const std::string text = reel_to_text(reel, t.path());
   EXPECT_EQ(reel_from_text(text, t.path(), "x"), reel);
   const std::pair<std::string, std::string> changes[] = {
@@ -132,12 +132,12 @@ TEST_F(OwnPlaces, AreKeptAndCutAndRefusedWhereThereAreNone) {
       {"\"place\": {", "\"place\": [], \"was\": {"}};
   test::expect_refused(text, t.path(), changes);
   reel.spaces[0].clip.chain.steps[0].on = false;
-  EXPECT_THROW(edits::place_in_space(reel, {Feeder::Of::clip, 1}, room, walks), Error);
+  EXPECT_THROW(edits::place_in_space(reel, ClipId{1}, room, walks), Error);
   EXPECT_FALSE(has_own_places(reel, reel.spaces[0]));
   reel.spaces[0].clip.chain.steps[0].on = true;
   reel.clips[0].sends.clear();
-  EXPECT_THROW(edits::place_in_space(reel, {Feeder::Of::clip, 1}, room, walks), Error);
-  EXPECT_THROW(edits::place_in_space(reel, {Feeder::Of::clip, 1}, -77, walks), Error);
+  EXPECT_THROW(edits::place_in_space(reel, ClipId{1}, room, walks), Error);
+  EXPECT_THROW(edits::place_in_space(reel, ClipId{1}, -77, walks), Error);
 }
 
 }  // namespace

@@ -52,7 +52,7 @@ TEST_F(Protection, TheRecordingBehindAPrintedVersionIsNeverReplaced) {
   // Nor that of a clip that is not rendered, under whatever name it goes.
   fs::create_hard_link(t_ / "other.wav", t_ / "alias.wav");
   reel.clips[0].name = "alias";
-  const std::vector<int> first{1};
+  const std::vector<ClipId> first{1};
   BatchOptions o;
   o.folder = t_.path();
   o.overwrite = true;

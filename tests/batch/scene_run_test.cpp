@@ -4,6 +4,7 @@
 #include <gtest/gtest.h>
 
 #include <cmath>
+#include <functional>
 
 #include "audio/error.h"
 #include "batch/bus_plan.h"
@@ -20,7 +21,7 @@ namespace {
 
 using edits::Feeder;
 using test::TempFolder;
-constexpr int hall = -2;
+constexpr SpaceId hall = -2;
 
 class Scene : public testing::Test {
  protected:
@@ -38,10 +39,10 @@ class Scene : public testing::Test {
                             {{test::with("limiter", {}), test::with("reverb", {{"mix_pct", 100}})}})
                .next;
     reel = edits::add_space(reel, "Pair", {{test::with("doubler", {})}}).next;
-    reel = edits::set_send(reel, {Feeder::Of::group, 0}, hall, -6).next;
-    reel = edits::set_send(reel, {Feeder::Of::clip, 2}, hall, -12).next;
-    reel = edits::set_send(reel, {Feeder::Of::clip, 3}, -3, 0).next;
-    reel = edits::set_direct(reel, {Feeder::Of::clip, 3}, false).next;
+    reel = edits::set_send(reel, GroupId{1}, hall, -6).next;
+    reel = edits::set_send(reel, ClipId{2}, hall, -12).next;
+    reel = edits::set_send(reel, ClipId{3}, -3, 0).next;
+    reel = edits::set_direct(reel, ClipId{3}, false).next;
     reel = edits::set_space_level(reel, hall, -3).next;
     reel.mix.chain.steps = {test::with("gain", {{"gain_db", -2}}),
                             test::with("limiter", {{"ceiling_db", -3}})};
@@ -134,9 +135,9 @@ TEST_F(Scene, FeedsWithPlacesAndLevelsOverTimePlayAsTheyAreRendered) {
   settle_step_ids(reel);
   SendPlace left{-60, 0, 1.5}, walks{50, 0, 2};
   walks.azimuth = Curve{{{0, -70}, {1.2, 70}}};
-  reel = edits::place_in_space(reel, {Feeder::Of::group, 0}, hall, left).next;
-  reel = edits::place_in_space(reel, {Feeder::Of::clip, 2}, hall, walks).next;
-  reel = edits::draw_send(reel, {Feeder::Of::clip, 2}, hall, Curve{{{0, -40}, {1, -6}}}).next;
+  reel = edits::place_in_space(reel, GroupId{1}, hall, left).next;
+  reel = edits::place_in_space(reel, ClipId{2}, hall, walks).next;
+  reel = edits::draw_send(reel, ClipId{2}, hall, Curve{{{0, -40}, {1, -6}}}).next;
   ASSERT_TRUE(has_own_places(reel, reel.spaces[0]));
   const AudioBuffer wanted = rendered();
   SceneRun run(plan());
@@ -189,6 +190,70 @@ TEST_F(Scene, WhatIsTurnedAndMovedIsTakenUpWhileItPlays) {
   ASSERT_TRUE(run.update(silent));
   reel.mix.chain.steps.clear();
   EXPECT_FALSE(run.update(plan()));
+}
+
+// One at a time: among several, one that is not taken up would not be missed.
+TEST_F(Scene, EachTurnByItselfIsTakenUpWhileItPlays) {
+  Reel lasting = test::reel_of(t, {{"0", "Ines"}, {"1", "Boat", 2}, {"2", "Wind"}}, 6);
+  for (auto& c : lasting.clips.each()) c.place = ReelTime{0};
+  lasting.clips[0].chain.steps = {test::with("compressor", {{"threshold_db", -40}})};
+  lasting.groups[1].chain.steps = {test::with("pan", {})};
+  lasting.groups[2].chain.steps = {test::with("gain", {{"gain_db", -3}})};
+  lasting = edits::add_space(lasting, "Hall",
+                             {{test::with("reverb", {{"mix_pct", 100}, {"decay_s", 0.3}})}})
+                .next;
+  lasting = edits::set_send(lasting, GroupId{1}, hall, -6).next;
+  lasting = edits::set_send(lasting, ClipId{2}, hall, -12).next;
+  lasting.mix.chain.steps = {test::with("gain", {{"gain_db", -2}})};
+  settle_step_ids(lasting);
+  const auto set = [](std::vector<ChainStep>& steps, const char* id, double value) {
+    steps[0].settings.values[static_cast<size_t>(parameter_index(*steps[0].type, id))] = value;
+  };
+  const std::pair<const char*, std::function<void(Reel&)>> turns[] = {
+      {"a clip's step", [&](Reel& r) { set(r.clips[0].chain.steps, "threshold_db", -20); }},
+      {"a group's step", [&](Reel& r) { set(r.groups[1].chain.steps, "pan_pct", 60); }},
+      {"another group's", [&](Reel& r) { set(r.groups[2].chain.steps, "gain_db", -9); }},
+      {"a group's send", [](Reel& r) { r.groups[0].sends[0].level_db = -20; }},
+      {"a clip's send", [](Reel& r) { r.clips[1].sends[0].level_db = -2; }},
+      {"a space's level", [](Reel& r) { r.spaces[0].level_db = -9; }},
+      {"a space's step", [&](Reel& r) { set(r.spaces[0].clip.chain.steps, "mix_pct", 40); }},
+      {"the mix", [&](Reel& r) { set(r.mix.chain.steps, "gain_db", -8); }},
+      {"a clip's place", [](Reel& r) { r.clips[2].place = ReelTime{0.125}; }},
+      {"what is heard directly", [](Reel& r) { r.groups[0].direct = false; }},
+  };
+  constexpr Samples before = 24576, until = 48000 * 7 / 2 / Programme::block * Programme::block;
+  constexpr Samples asked = 48128;
+  reel = lasting;
+  const auto first = plan();
+  SceneRun still(first);
+  still.seek(0);
+  played(still, until);
+  const AudioBuffer unturned = played(still, asked);
+  const auto apart_db = [](const AudioBuffer& a, const AudioBuffer& b) {
+    double power = 1e-20;
+    for (int c = 0; c < a.channels(); ++c)
+      for (size_t i = 0; i < a.channel(c).size(); ++i) {
+        const auto d = static_cast<double>(a.channel(c)[i] - b.channel(c)[i]);
+        power += d * d;
+      }
+    return 10 * std::log10(power);
+  };
+  for (const auto& [what, turn] : turns) {
+    reel = lasting;
+    turn(reel);
+    const auto turned = plan();
+    SceneRun live(first), anew(turned);
+    live.seek(0);
+    anew.seek(0);
+    played(live, before);
+    ASSERT_TRUE(live.update(turned)) << what;
+    played(live, until - before);
+    played(anew, until);
+    const AudioBuffer heard = played(live, asked), wanted = played(anew, asked);
+    const double effect = apart_db(wanted, unturned), left = apart_db(wanted, heard);
+    EXPECT_GT(effect, -20) << what << " makes no difference";
+    EXPECT_LT(left, effect - 40) << what;
+  }
 }
 
 // A tone whose clip moves or gets another chain goes over within a block, without a click.

@@ -54,15 +54,15 @@ TEST_F(SelectionTest, OneClipMadeOfSeveralSoundsAsTheyDidAndComesApart) {
   const Clip& clip = made.clips.back();
   EXPECT_EQ(clip.name, "a and 1 more");
   EXPECT_EQ(clip.place.s, 2);
-  EXPECT_EQ(clip.group, 0) << "its group's chain comes once";
-  EXPECT_EQ(rendered_clips(made), (std::vector<int>{3, clip.id}));
-  EXPECT_EQ(made_of(made, clip.id), (std::vector<int>{1, 2}));
+  EXPECT_EQ(clip.group.number(), 1) << "its group's chain comes once";
+  EXPECT_EQ(rendered_clips(made), (std::vector<ClipId>{3, clip.id}));
+  EXPECT_EQ(made_of(made, clip.id), (std::vector<ClipId>{1, 2}));
   const AudioBuffer after = mix_of(made, "after");
   ASSERT_EQ(after.frames(), before.frames());
   EXPECT_LT(difference(after, before), 1e-6F);
   // It is kept in the file.
   save_reel(made, t / "x.reel");
-  EXPECT_EQ(made_of(load_reel(t / "x.reel"), clip.id), (std::vector<int>{1, 2}));
+  EXPECT_EQ(made_of(load_reel(t / "x.reel"), clip.id), (std::vector<ClipId>{1, 2}));
   // Made again after a change of what it was made of.
   Reel changed = made;
   changed.clips[1].chain.steps[0].settings.values[0] = 0;
@@ -74,9 +74,9 @@ TEST_F(SelectionTest, OneClipMadeOfSeveralSoundsAsTheyDidAndComesApart) {
   EXPECT_EQ(remade.find(clip.id)->place.s, 2);
   // Apart again, or removed: nothing is lost.
   const Reel apart = edits::take_apart(made, clip.id).next;
-  EXPECT_EQ(rendered_clips(apart), (std::vector<int>{1, 2, 3}));
+  EXPECT_EQ(rendered_clips(apart), (std::vector<ClipId>{1, 2, 3}));
   const ClipId gone[] = {clip.id};
-  EXPECT_EQ(rendered_clips(edits::remove_clips(made, gone).next), (std::vector<int>{1, 2, 3}));
+  EXPECT_EQ(rendered_clips(edits::remove_clips(made, gone).next), (std::vector<ClipId>{1, 2, 3}));
   EXPECT_THROW(edits::take_apart(reel, 1), Error);
   EXPECT_THROW(render_one(reel, ids, t / "one.wav", store, not_cancelled), Error);
 }
@@ -89,14 +89,14 @@ TEST_F(SelectionTest, OfSeveralGroupsItBringsTheirChainsAlong) {
   const Reel made = edits::make_one(reel, ids, one.sound, one.begin).next;
   EXPECT_EQ(made.group_of(made.clips.back()).name, "Made of several");
   EXPECT_LT(difference(mix_of(made, "after"), before), 1e-6F);
-  const int fewer[] = {1};
+  const ClipId fewer[] = {1};
   EXPECT_THROW(edits::make_one(reel, fewer, one.sound, one.begin), Error);
   EXPECT_THROW(edits::make_one(made, ids, one.sound, one.begin), Error) << "they are left out";
 }
 
 TEST_F(SelectionTest, WhatIsMarkedIsWrittenAsItIsHeardInTheMix) {
   reel = edits::add_space(reel, "Hall", {{test::with("gain", {{"gain_db", -12}})}}).next;
-  reel = edits::set_send(reel, {edits::Feeder::Of::clip, 1}, reel.spaces[0].clip.id, 0).next;
+  reel = edits::set_send(reel, ClipId{1}, reel.spaces[0].id(), 0).next;
   reel.mix.chain.steps = {test::with("gain", {{"gain_db", 2}})};
   settle_step_ids(reel);
   const ClipId ids[] = {1};
@@ -121,7 +121,7 @@ TEST_F(SelectionTest, WhatIsMarkedIsWrittenAsItIsHeardInTheMix) {
   AudioBuffer sum(whole.channels(), whole.frames());
   for (const Clip& c : reel.clips) {
     const ClipId one[] = {c.id};
-    const auto part = t / ("part" + std::to_string(c.id) + ".wav");
+    const auto part = t / ("part" + std::to_string(c.id.number()) + ".wav");
     render_selection(reel, one, part, Container::wav, SampleType::float32, store, not_cancelled);
     const AudioBuffer x = test::read_all(part);
     const auto from = static_cast<size_t>(*open_audio(part)->info().time_reference);
@@ -146,13 +146,13 @@ TEST_F(SelectionTest, MarkedClipsStretchByOneFactorAboutTheirCommonStart) {
   EXPECT_DOUBLE_EQ(next.clips[2].place.s, 4);
   const AudioBuffer mix = mix_of(next, "stretched");
   EXPECT_NEAR(static_cast<double>(mix.frames()) / 48000, 5, 0.01) << "c still ends last";
-  for (const ClipId id : {1, 2})
+  for (const ClipId id : {ClipId{1}, ClipId{2}})
     EXPECT_EQ(edits::stretch_way(*next.find(id)), edits::StretchWay::pitch);
   // One that is stretched like tape stays so; past what one can, none is stretched.
   const Reel tape = edits::stretch_to(reel, 2, HeardSpan{1.2}, edits::StretchWay::tape).next;
   const edits::SoundingClip now[] = {{1, 1}, {2, 1.2}};
   const Reel both = edits::stretch_together(tape, now, 0.5).next;
-  EXPECT_EQ(edits::stretch_way(*both.find(2)), edits::StretchWay::tape);
+  EXPECT_EQ(edits::stretch_way(*both.find(ClipId{2})), edits::StretchWay::tape);
   EXPECT_THROW(edits::stretch_together(reel, clips, 20), Error);
 }
 

@@ -28,12 +28,12 @@ class Spaces : public testing::Test {
     reel = edits::add_space(reel, "Echo",
                             {{test::with("limiter", {{"ceiling_db", -20}}), make_step("gain")}})
                .next;
-    reel = edits::set_send(reel, {Feeder::Of::group, 0}, hall_id, -6).next;
-    reel = edits::set_send(reel, {Feeder::Of::clip, 2}, hall_id, -12).next;
-    reel = edits::set_send(reel, {Feeder::Of::clip, 3}, echo, 0).next;
-    reel = edits::set_direct(reel, {Feeder::Of::clip, 3}, false).next;
+    reel = edits::set_send(reel, GroupId{1}, hall_id, -6).next;
+    reel = edits::set_send(reel, ClipId{2}, hall_id, -12).next;
+    reel = edits::set_send(reel, ClipId{3}, echo, 0).next;
+    reel = edits::set_direct(reel, ClipId{3}, false).next;
     reel = edits::set_space_level(reel, hall_id, -3).next;
-    reel = edits::set_group_kind(reel, 1, GroupKind::effects).next;
+    reel = edits::set_group_kind(reel, 2, GroupKind::effects).next;
   }
   std::map<std::string, AudioBuffer> mixed(MixOptions what) {
     BatchOptions o;
@@ -108,7 +108,7 @@ TEST_F(Spaces, ASpaceWithoutStepsOrFeedsAndOneThatNobodyHears) {
   const AudioBuffer wind = test::read_all(t / "2.wav");
   for (size_t i = 0; i < wind.channel(0).size(); i += 7)
     ASSERT_NEAR(of.at("Echo").channel(0)[48000 + i], std::sqrt(0.5F) * wind.channel(0)[i], 1e-6);
-  reel = edits::set_send(reel, {Feeder::Of::clip, 3}, echo, off_send_db).next;
+  reel = edits::set_send(reel, ClipId{3}, echo, off_send_db).next;
   of = mixed({.mix = true, .stems = true});
   EXPECT_FALSE(of.contains("Echo")) << "nothing is fed";
   EXPECT_FALSE(of.contains("Wind")) << "and it is not heard directly";
@@ -136,8 +136,8 @@ TEST_F(Spaces, KeysTellWhatASumIsMadeOf) {
   const auto mix = sum_key(reel), fed = sum_key(reel, hall_id);
   EXPECT_NE(sum_key(edits::set_space_level(reel, hall_id, -9).next), mix);
   EXPECT_EQ(sum_key(edits::set_space_level(reel, hall_id, -9).next, hall_id), fed);
-  EXPECT_NE(sum_key(edits::set_send(reel, {Feeder::Of::clip, 1}, hall_id, -9).next, hall_id), fed);
-  EXPECT_NE(sum_key(edits::set_direct(reel, {Feeder::Of::clip, 3}, true).next), mix);
+  EXPECT_NE(sum_key(edits::set_send(reel, ClipId{1}, hall_id, -9).next, hall_id), fed);
+  EXPECT_NE(sum_key(edits::set_direct(reel, ClipId{3}, true).next), mix);
 }
 
 // Only where a step must hear is anything rendered.

@@ -76,7 +76,7 @@ TEST_F(BatchPageTest, HasARowForEveryClipWithNameGroupChainAndFile) {
     const Clip& c = d.work().document.reel().clips[static_cast<size_t>(row)];
     EXPECT_EQ(cell(row, BatchModel::clip).toStdString(), c.name);
     EXPECT_EQ(cell(row, BatchModel::group).toStdString(),
-              d.work().document.reel().groups[static_cast<size_t>(c.group)].name);
+              d.work().document.reel().at(c.group).name);
     EXPECT_EQ(cell(row, BatchModel::output).toStdString(), c.name + ".wav");
   }
   for (int column = 0; column < model().columnCount(); ++column) EXPECT_FALSE(model().headerData(column, Qt::Horizontal, Qt::DisplayRole).toString().isEmpty()) << column;
@@ -189,7 +189,7 @@ TEST_F(BatchPageTest, OtherFormatsAreWrittenBesideAndWhatAFormatCannotHoldIsNotO
 
 TEST_F(BatchPageTest, AFailureSaysWhyInItsRowAndTheRestIsDone) {
   Reel reel = d.work().document.reel();
-  reel.sources[static_cast<size_t>(reel.clips[1].source)].path = out() / "gone.wav";
+  reel.at(std::as_const(reel).clips[1].source).path = out() / "gone.wav";
   d.work().document.change([&](const Reel&) { return edits::Edit{reel, "Lose a source"}; });
   page().render();
   ASSERT_TRUE(done());
@@ -241,7 +241,7 @@ TEST_F(BatchPageTest, SaysBeforehandWhatItTakesAndWhatNobodyHeard) {
   // The space is what the files then have.
   for (int row = 2; row < model().rowCount(); ++row) tick(row, false);
   const auto ids = [&] {
-    std::vector<int> out;
+    std::vector<ClipId> out;
     for (size_t i = 0; i < 2; ++i) out.push_back(d.work().document.reel().clips[i].id);
     return out;
   }();
@@ -322,7 +322,7 @@ TEST_F(BatchPageTest, AnEditMeanwhileBelongsToTheNextBatchAndSaysSo) {
   page().render();
   page().pause(true);
   d.window.show_place(MainWindow::Place::bench);
-  const int last = d.work().document.reel().clips.back().id;
+  const ClipId last = d.work().document.reel().clips.back().id;
   d.work().selection.select_clip(last);
   d.edit(edits::add_step, StepPlace{ChainOwner::clip, 0}, *find_step("gain"));
   d.edit(edits::turn, d.step_at(0), 0, -20.0);

@@ -295,7 +295,7 @@ TEST_F(BenchTest, LoopPlaysTheSelection) {
 }
 
 TEST_F(BenchTest, TheChainIsCopiedToOtherClips) {
-  const int from = d.clip_named("lamp-room-04"), to = d.clip_named("stairs-03");
+  const ClipId from = d.clip_named("lamp-room-04"), to = d.clip_named("stairs-03");
   d.work().selection.select_clip(from);
   d.edit(edits::copy_chain, std::vector{to});
   EXPECT_EQ(d.work().document.reel().find(to)->chain, d.work().document.reel().find(from)->chain);

@@ -87,7 +87,7 @@ class Driver {
   bool open_demo() {
     return work().document.open(DREVAN_SOURCE_DIR "/demo/skerry-light.reel") && settle();
   }
-  int clip_named(const std::string& name) {
+  ClipId clip_named(const std::string& name) {
     for (const auto& c : work().document.reel().clips)
       if (c.name == name) return c.id;
     return 0;

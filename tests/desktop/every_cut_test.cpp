@@ -68,7 +68,7 @@ TEST_F(EveryCut, ThroughTheWholeIssue) {
   // The group's chain: the plus in the group's part, then the list that opens.
   ASSERT_TRUE(d.add_step("compressor", ChainOwner::group));
   const auto group = [&]() -> const Group& {
-    return d.work().document.reel().groups[static_cast<size_t>(clip("lamp-room-04").group)];
+    return d.work().document.reel().at(clip("lamp-room-04").group);
   };
   ASSERT_EQ(group().chain.steps.size(), 1U);
 
@@ -175,8 +175,7 @@ TEST_F(EveryCut, AStepIsDraggedOverTheBorderAndReachesTheGroup) {
   d.drag(&path, from, {plus.center().x() - 30, plus.center().y() + 60});
   ASSERT_TRUE(d.settle());
   const auto& group = d.work()
-                          .document.reel()
-                          .groups[static_cast<size_t>(d.work().selection.clip()->group)]
+                          .document.reel().at(d.work().selection.clip()->group)
                           .chain.steps;
   ASSERT_EQ(group.size(), 1U);
   EXPECT_EQ(group[0].type, moved.type);
@@ -201,7 +200,7 @@ TEST_F(EveryCut, ARecipeIsHeardBeforeItIsUsed) {
 }
 
 TEST_F(EveryCut, ClipsThatDifferAreListedAndBroughtBack) {
-  const int id = d.clip_named("stairs-03");
+  const ClipId id = d.clip_named("stairs-03");
   d.edit(edits::add_step, StepPlace{ChainOwner::group, 0}, *find_step("gain"));
   d.work().selection.select_clip(id);
   d.edit(edits::sit_out, step_at(d.work(), ChainOwner::group, 0), true);
@@ -219,14 +218,14 @@ TEST_F(EveryCut, PrintingTheGroupLeavesItSoundingAsItDid) {
   d.edit(edits::add_step, StepPlace{ChainOwner::group, 0}, *find_step("compressor"));
   ASSERT_TRUE(d.settle());
   const double loud = *d.work().measurements.levels()->stages.back().loudness_lufs;
-  const int group = d.work().selection.clip()->group;
+  const GroupId group = d.work().selection.clip()->group;
   d.work().printing.print_group();
   ASSERT_TRUE(printed());
-  EXPECT_TRUE(d.work().document.reel().groups[static_cast<size_t>(group)].chain.steps.empty());
+  EXPECT_TRUE(d.work().document.reel().at(group).chain.steps.empty());
   EXPECT_EQ(d.work().selection.clip()->version, 1);
   EXPECT_NEAR(*d.work().measurements.levels()->stages.back().loudness_lufs, loud, 0.05);
   d.work().document.undo();
-  EXPECT_EQ(d.work().document.reel().groups[static_cast<size_t>(group)].chain.steps.size(), 1U);
+  EXPECT_EQ(d.work().document.reel().at(group).chain.steps.size(), 1U);
   EXPECT_EQ(d.work().selection.clip()->version, 0);
 }
 
@@ -251,14 +250,13 @@ TEST_F(EveryCut, AGroupWithAMissingSourceIsNotPrinted) {
     if (c.group == d.work().selection.clip()->group && c.id != d.work().selection.clip_id())
       other = &c;
   ASSERT_NE(other, nullptr);
-  reel.sources[static_cast<size_t>(other->source)].path = folder() / "gone.wav";
+  reel.at(other->source).path = folder() / "gone.wav";
   d.work().document.change([&](const Reel&) { return edits::Edit{reel, "Lose a source"}; });
   d.work().printing.print_group();
   EXPECT_FALSE(d.work().printing.busy());
   EXPECT_TRUE(told.contains("is missing")) << told.toStdString();
   EXPECT_EQ(d.work()
-                .document.reel()
-                .groups[static_cast<size_t>(d.work().selection.clip()->group)]
+                .document.reel().at(d.work().selection.clip()->group)
                 .chain.steps.size(),
             1U);
 }
@@ -267,7 +265,7 @@ TEST_F(EveryCut, ClearedVersionsComeBackUntilTheReelIsClosed) {
   d.work().printing.print(ClipRange{1, 2});
   ASSERT_TRUE(printed());
   const auto file =
-      d.work().document.reel().sources[static_cast<size_t>(d.work().selection.clip()->source)].path;
+      d.work().document.reel().at(d.work().selection.clip()->source).path;
   d.edit(edits::go_to_version, 0);
   d.work().document.clear_unused_versions();
   EXPECT_EQ(d.work().selection.clip()->versions.size(), 1U);
@@ -348,7 +346,7 @@ TEST_F(EveryCut, BackBeforeAGroupsPrintOneClipSoundsAsItDid) {
 }
 
 TEST_F(EveryCut, NumbersThatAreNotNewYetAreKnownAsSuch) {
-  const int other = d.clip_named("stairs-03");
+  const ClipId other = d.clip_named("stairs-03");
   const auto fresh = [&] { return d.work().shelf.clip_levels_fresh(other); };
   ASSERT_TRUE(d.wait_for(fresh));
   const double before = *d.work().shelf.clip_loudness(other);

@@ -88,7 +88,7 @@ TEST_F(MixTest, FollowsItsClipsAndIsHeard) {
   ASSERT_TRUE(open());
   const double before = loudness();
   const auto key = reel().mix_source.path;
-  const int first = reel().clips[0].id, second = reel().clips[1].id, third = reel().clips[2].id;
+  const ClipId first = reel().clips[0].id, second = reel().clips[1].id, third = reel().clips[2].id;
   for (const ClipId id : {first, second, third})
     d.edit_reel(edits::set_chain, id, Chain{{test::with("gain", {{"gain_db", -12}})}},
                 std::string("quieter"));
@@ -146,20 +146,20 @@ TEST_F(MixTest, IsNotPrintedNorGivenToAGroup) {
 }
 
 TEST_F(MixTest, ASpaceIsOpenedOnTheBenchAndWorkedOn) {
-  const int first = reel().clips[0].id;
+  const ClipId first = reel().clips[0].id;
   d.edit_reel(edits::add_space, std::string("Hall"), Chain{{make_step("reverb")}});
-  const int hall = reel().spaces[0].clip.id;
+  const SpaceId hall = reel().spaces[0].id();
   QStringList told;
   QObject::connect(&d.work().notices, &Notices::message,
                    [&](const QString& text, bool) { told << text; });
-  d.work().mix_sum.open(hall);
+  d.work().mix_sum.open(clip_of(hall));
   ASSERT_TRUE(d.wait_for([&] { return !told.isEmpty(); }));
   EXPECT_TRUE(told[0].contains("Nothing is fed into Hall")) << told[0].toStdString();
   for (auto* box : d.window.findChildren<QMessageBox*>()) box->close();
   ASSERT_TRUE(d.take_keys());
-  d.edit_reel(edits::set_send, edits::Feeder{edits::Feeder::Of::clip, first}, hall, -6.0);
-  d.work().mix_sum.open(hall);
-  ASSERT_TRUE(d.wait_for([&] { return d.work().selection.clip_id() == hall; }) && d.settle());
+  d.edit_reel(edits::set_send, edits::Feeder{first}, hall, -6.0);
+  d.work().mix_sum.open(clip_of(hall));
+  ASSERT_TRUE(d.wait_for([&] { return d.work().selection.clip_id() == clip_of(hall); }) && d.settle());
   EXPECT_NEAR(d.work().selection.clip_seconds(), 4, 0.05);
   const double before = loudness();
   EXPECT_LT(before, -15);
@@ -169,7 +169,7 @@ TEST_F(MixTest, ASpaceIsOpenedOnTheBenchAndWorkedOn) {
   ASSERT_TRUE(d.settle());
   EXPECT_NEAR(loudness(), before - 10, 0.3);
   // What is fed changes, and so does what is looked at.
-  d.edit_reel(edits::set_send, edits::Feeder{edits::Feeder::Of::clip, first}, hall, -12.0);
+  d.edit_reel(edits::set_send, edits::Feeder{first}, hall, -12.0);
   ASSERT_TRUE(d.wait_for([&] { return d.settle() && std::abs(loudness() - (before - 16)) < 0.5; }));
   d.work().document.undo();
   d.work().document.undo();

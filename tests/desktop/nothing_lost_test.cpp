@@ -187,7 +187,7 @@ TEST_F(NothingLost, SavedUnderAnotherNameItHasItsOwnVersions) {
   ASSERT_TRUE(d.work().document.save(file));
   ASSERT_TRUE(d.work().document.save(folder / "second.reel"));
   const auto own =
-      d.work().document.reel().sources[static_cast<size_t>(d.work().selection.clip()->source)].path;
+      d.work().document.reel().at(d.work().selection.clip()->source).path;
   EXPECT_EQ(own.parent_path(), fs::absolute(versions_folder(folder / "second.reel")));
   ASSERT_TRUE(d.settle());
   // The first is opened, goes back, clears, closes.
@@ -201,7 +201,7 @@ TEST_F(NothingLost, SavedUnderAnotherNameItHasItsOwnVersions) {
   EXPECT_FALSE(d.work().document.missing(*d.work().selection.clip()));
   EXPECT_EQ(
       check_source(
-          d.work().document.reel().sources[static_cast<size_t>(d.work().selection.clip()->source)],
+          d.work().document.reel().at(d.work().selection.clip()->source),
           true),
       SourceState::fine);
   EXPECT_TRUE(d.settle());

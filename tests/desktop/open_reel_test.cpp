@@ -46,7 +46,7 @@ TEST_F(OpenReelTest, AClipThatGoesWhileItIsDraggedIsLetGo) {
   open();
   const QPointF at = middle("night-two");
   hold(at);
-  const std::vector<int> gone{d.clip_named("night-two")};
+  const std::vector<ClipId> gone{d.clip_named("night-two")};
   d.edit_reel(edits::remove_clips, gone);
   const Reel before = reel();
   move_and_let_go(at);
@@ -59,7 +59,7 @@ TEST_F(OpenReelTest, AnEndThatIsDraggedIsNotTheNeighbours) {
   const QRectF r = rows().clip_rect(d.clip_named("night-two"));
   const QPointF end(r.right() - 1, r.center().y());
   hold(end);
-  const std::vector<int> gone{d.clip_named("night-two")};
+  const std::vector<ClipId> gone{d.clip_named("night-two")};
   d.edit_reel(edits::remove_clips, gone);
   const Reel before = reel();
   mouse(QEvent::MouseMove, end - QPointF(40, 0), Qt::AltModifier);
@@ -70,7 +70,7 @@ TEST_F(OpenReelTest, AnEndThatIsDraggedIsNotTheNeighbours) {
 TEST_F(OpenReelTest, AnEventThatIsUndoneWhileItIsDraggedIsLetGo) {
   open();
   d.edit_reel(edits::add_event, Event{{30}, "bell"});
-  const int id = reel().last_event_id;
+  const EventId id = reel().last_event_id;
   const QPointF at = rows().event_rect(id).topLeft() + QPointF(5, 8);
   hold(at);
   for (int i = 0; i < 3; ++i) d.work().document.undo();
@@ -83,12 +83,12 @@ TEST_F(OpenReelTest, AnEventThatIsUndoneWhileItIsDraggedIsLetGo) {
 TEST_F(OpenReelTest, AnEventThatPassesAnotherMovesAlone) {
   open();
   d.edit_reel(edits::add_event, Event{{30}, "one"});
-  const int one = reel().last_event_id;
+  const EventId one = reel().last_event_id;
   d.edit_reel(edits::add_event, Event{{30.05}, "two"});
-  const int two = reel().last_event_id;
+  const EventId two = reel().last_event_id;
   d.click(rows().viewport(), rows().event_rect(one).topLeft() + QPointF(5, 8));
   ASSERT_TRUE(rows().event());
-  const int moved = *rows().event(), other = moved == one ? two : one;
+  const EventId moved = *rows().event(), other = moved == one ? two : one;
   const ReelTime stays = find_event(reel(), other)->at;
   for (int i = 0; i < 5; ++i) rows().nudge(moved == one ? 0.04 : -0.04);
   EXPECT_EQ(find_event(reel(), other)->at, stays);
@@ -146,7 +146,7 @@ TEST_F(OpenReelTest, OneClipThatIsBeingMadeIsNotMadeInAnotherReel) {
 // What is heard in the Scene is heard of the clips that sound, not of the one that is selected.
 TEST_F(OpenReelTest, WhatSoundsInTheSceneIsHeard) {
   open();
-  const int selected = d.clip_named("night-two"), sounds = d.clip_named("stairs-02");
+  const ClipId selected = d.clip_named("night-two"), sounds = d.clip_named("stairs-02");
   d.work().selection.select_clip(selected);
   const double from = clip("stairs-02").place.s + 0.5;
   d.work().listening.seek(ReelTime{from});

@@ -196,7 +196,7 @@ TEST_F(OwnStory, FromTwelveRawFilesToAReelThatOpensAgain) {
   ASSERT_TRUE(d.take_keys());
   QTest::keyClick(&d.bench().shelf(), Qt::Key_Escape);
   int right = 0;
-  std::map<int, std::map<std::string, int>> speakers;
+  std::map<GroupId, std::map<std::string, int>> speakers;
   for (const auto& c : reel().clips) ++speakers[c.group][voice_of(c)];
   for (const auto& [group, of] : speakers)
     right += std::ranges::max_element(of, {}, [](const auto& e) { return e.second; })->second;
@@ -205,7 +205,7 @@ TEST_F(OwnStory, FromTwelveRawFilesToAReelThatOpensAgain) {
   // A chain for each group: a recipe out of the drawer, a step by the plus.
   d.click_clip("recorder one, 2");
   ASSERT_TRUE(d.settle());
-  const int her_group = d.work().selection.clip()->group;
+  const GroupId her_group = d.work().selection.clip()->group;
   QTest::keyClick(&d.window, Qt::Key_R, Qt::ControlModifier);
   RecipeDrawer& drawer = d.window.recipes();
   ASSERT_TRUE(drawer.isVisible());
@@ -220,14 +220,14 @@ TEST_F(OwnStory, FromTwelveRawFilesToAReelThatOpensAgain) {
     if (b->text() == "Use") QTest::mouseClick(b, Qt::LeftButton);
   QTest::keyClick(&drawer, Qt::Key_Escape);
   EXPECT_FALSE(drawer.isVisible());
-  ASSERT_FALSE(reel().groups[static_cast<size_t>(her_group)].chain.steps.empty());
+  ASSERT_FALSE(reel().at(her_group).chain.steps.empty());
   ASSERT_TRUE(d.settle());
   d.click_clip("recorder two, 1");
   ASSERT_TRUE(d.settle());
-  const int his_group = d.work().selection.clip()->group;
+  const GroupId his_group = d.work().selection.clip()->group;
   ASSERT_NE(his_group, her_group);
   ASSERT_TRUE(d.add_step("cut", ChainOwner::group));
-  EXPECT_EQ(reel().groups[static_cast<size_t>(his_group)].chain.steps.size(), 1U);
+  EXPECT_EQ(reel().at(his_group).chain.steps.size(), 1U);
 
   // The line that was spoken twice: the second is chosen.
   d.click_clip("recorder two, 5");
@@ -273,7 +273,7 @@ TEST_F(OwnStory, FromTwelveRawFilesToAReelThatOpensAgain) {
   auto* out = batch.findChild<QLineEdit*>("folder");
   out->selectAll();
   QTest::keyClicks(out, QString::fromStdString((folder / "out").string()));
-  const int met = d.work().selection.clip_id();
+  const ClipId met = d.work().selection.clip_id();
   QTest::keyClick(&d.window, Qt::Key_Return, Qt::ControlModifier);
   ASSERT_TRUE(batch.rendering());
   ASSERT_TRUE(d.wait_for([&] { return !batch.rendering(); }, 240000));

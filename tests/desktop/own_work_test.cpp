@@ -74,14 +74,13 @@ class OwnWork : public testing::Test {
     for (const auto& g : d.work().document.reel().groups) out.push_back(g.name);
     return out;
   }
-  static int group_called(Driver& d, const std::string& name) {
-    const auto all = groups(d);
-    return static_cast<int>(std::ranges::find(all, name) - all.begin());
+  static GroupId group_called(Driver& d, const std::string& name) {
+    return std::ranges::find(d.work().document.reel().groups, name, &Group::name)->id;
   }
   static int count_in(Driver& d, const std::string& group) {
     const auto& reel = d.work().document.reel();
     return static_cast<int>(std::ranges::count_if(reel.clips, [&](const Clip& c) {
-      return reel.groups[static_cast<size_t>(c.group)].name == group;
+      return reel.at(c.group).name == group;
     }));
   }
   // Types into the field that is open over a name.
@@ -118,7 +117,7 @@ TEST_F(OwnWork, FromAFolderToAnOrderedReel) {
   auto* search = d.bench().findChild<QLineEdit*>("search");
   ASSERT_TRUE(search->hasFocus());
   QTest::keyClicks(search, "LONG take");
-  const int take = d.clip_named("long take");
+  const ClipId take = d.clip_named("long take");
   EXPECT_FALSE(d.bench().shelf().clip_rect(take).isEmpty());
   EXPECT_TRUE(d.bench().shelf().clip_rect(d.clip_named("1")).isEmpty());
   d.click_clip("long take");
@@ -152,7 +151,7 @@ TEST_F(OwnWork, FromAFolderToAnOrderedReel) {
   QTest::mouseClick(sheet->findChild<QPushButton*>("cut"), Qt::LeftButton);
   ASSERT_TRUE(d.wait_for([&] { return d.work().document.reel().clips.size() == 13; }));
   ASSERT_TRUE(d.take_keys());
-  ASSERT_NE(d.clip_named("long take 7"), 0);
+  ASSERT_NE(d.clip_named("long take 7").number(), 0);
   QTest::keyClick(&d.window, Qt::Key_Z, Qt::ControlModifier);
   EXPECT_EQ(d.work().document.reel().clips.size(), 7U);
   QTest::keyClick(&d.window, Qt::Key_Z, Qt::ControlModifier | Qt::ShiftModifier);
@@ -171,7 +170,7 @@ TEST_F(OwnWork, FromAFolderToAnOrderedReel) {
   QTest::keyClick(&shelf, Qt::Key_Escape);
 
   // One is dragged to another group, a heading above all others.
-  const int keeper = group_called(d, "Keeper");
+  const GroupId keeper = group_called(d, "Keeper");
   d.click_clip("long take 5");
   shelf.verticalScrollBar()->setValue(0);
   const QRectF from = shelf.clip_rect(d.clip_named("long take 5"));
@@ -185,9 +184,9 @@ TEST_F(OwnWork, FromAFolderToAnOrderedReel) {
   EXPECT_EQ(groups(d)[1], order[0]);
 
   // A heading is folded by its triangle and unfolded by a key.
-  const int visible = d.work().document.reel().clips.front().id;
+  const ClipId visible = d.work().document.reel().clips.front().id;
   d.click_clip(d.work().document.reel().find(visible)->name);
-  const int group = d.work().selection.clip()->group;
+  const GroupId group = d.work().selection.clip()->group;
   d.click(shelf.viewport(), shelf.group_rect(group).topLeft() + QPointF(12, 18));
   EXPECT_TRUE(shelf.clip_rect(visible).isEmpty());
   QTest::keyClick(&shelf, Qt::Key_Right);
@@ -281,17 +280,17 @@ TEST_F(OwnWork, TakesAreHeardInTurnAndOneIsChosen) {
   QTest::keyClick(&d.window, Qt::Key_T);
   QTest::keyClick(&d.bench().shelf(), Qt::Key_Escape);
   const auto rendered = [&] { return rendered_clips(d.work().document.reel()); };
-  EXPECT_EQ(rendered(), std::vector{1});
+  EXPECT_EQ(rendered(), std::vector<ClipId>{1});
   // The next one is twice as loud; it is heard as loud as the quietest.
   QTest::keyClick(&d.window, Qt::Key_N);
-  EXPECT_EQ(d.work().selection.clip_id(), 2);
+  EXPECT_EQ(d.work().selection.clip_id().number(), 2);
   ASSERT_TRUE(d.settle());
   ASSERT_TRUE(d.wait_for([&] { return d.work().listening.plan() != nullptr; }));
   EXPECT_TRUE(d.wait_for(
       [&] { return std::abs(d.work().listening.plan()->take_db + 20 * std::log10(2)) < 0.2; }));
   EXPECT_TRUE(d.work().listening.player().playing());
   QTest::keyClick(&d.window, Qt::Key_T, Qt::ShiftModifier);
-  EXPECT_EQ(rendered(), std::vector{2});
+  EXPECT_EQ(rendered(), std::vector<ClipId>{2});
   // The batch has that one alone.
   d.window.show_place(MainWindow::Place::batch);
   auto* table = d.window.batch().findChild<QTableView*>();
@@ -331,7 +330,7 @@ TEST_F(OwnWork, ClipsAreGroupedByWhoSpeaks) {
   EXPECT_EQ(count_in(d, "Speaker 2"), 6);
   const auto& reel = d.work().document.reel();
   for (const auto& c : reel.clips)
-    EXPECT_EQ(reel.groups[static_cast<size_t>(c.group)].name == "The keeper",
+    EXPECT_EQ(reel.at(c.group).name == "The keeper",
               c.name.ends_with(" she"))
         << c.name;
 }
@@ -380,7 +379,7 @@ TEST_F(OwnWork, FoldersOfAllKindsAreTaken) {
   EXPECT_EQ(d.steps().size(), 5U);
   // Onto a heading: into that group.
   Shelf& shelf = d.bench().shelf();
-  const int keeper = group_called(d, "Keeper");
+  const GroupId keeper = group_called(d, "Keeper");
   drop(d, shelf.viewport(), shelf.group_rect(keeper).center().toPoint(), folder / "long take.wav");
   ASSERT_TRUE(d.wait_for([&] { return d.work().document.reel().clips.size() == 8; }));
   EXPECT_EQ(count_in(d, "Keeper"), 4);

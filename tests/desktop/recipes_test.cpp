@@ -106,7 +106,7 @@ TEST_F(RecipesTest, IsUsedInPlaceOrAfterForClipGroupOrReel) {
   QTest::mouseClick(button("Use"), Qt::LeftButton);
   EXPECT_EQ(d.work().selection.clip()->chain, before);
   EXPECT_EQ(
-      d.work().document.reel().groups[static_cast<size_t>(d.work().selection.clip()->group)].chain,
+      d.work().document.reel().at(d.work().selection.clip()->group).chain,
       recipe.chain);
   box("Where the recipe is used")->setCurrentIndex(2);
   QTest::mouseClick(button("Use"), Qt::LeftButton);

@@ -33,7 +33,7 @@ TEST_F(SceneRowsTest, AClipDraggedOverAnotherIsCrossfadedAndTheShapeIsDragged) {
   const double over = clip("opening").place.s + clip_seconds(reel(), clip("opening")) - 2;
   d.drag(rows().viewport(), at, {at.x() + rows().x_of(over) - rows().x_of(was), at.y()},
          Qt::AltModifier);
-  const int id = d.clip_named("night-two");
+  const ClipId id = d.clip_named("night-two");
   const auto crossing = [&]() -> std::optional<Crossing> {
     const Crossings all(reel());
     return all.into(id) ? std::optional(*all.into(id)) : std::nullopt;
@@ -158,8 +158,8 @@ TEST_F(SceneRowsTest, WhatIsMarkedInTheRowsIsWhatTheMenusMean) {
       break;
     }
   EXPECT_EQ(reel().clips.size(), clips - 2);
-  EXPECT_EQ(d.clip_named("opening"), 0);
-  EXPECT_EQ(d.clip_named("night-two"), 0);
+  EXPECT_EQ(d.clip_named("opening").number(), 0);
+  EXPECT_EQ(d.clip_named("night-two").number(), 0);
   undo();
   EXPECT_EQ(reel().clips.size(), clips);
 }
@@ -256,7 +256,7 @@ TEST_F(SceneRowsTest, ASpaceAndTheMixHaveARowAndALineOverIt) {
 TEST_F(SceneRowsTest, ASendAndAnySettingAreLinesOverTheRow) {
   open();
   d.click(rows().viewport(), middle("call-in-01"));
-  const int room = reel().spaces[1].clip.id;
+  const SpaceId room = reel().spaces[1].id();
   rows().show_line({.space = room});
   const auto level = [&] {
     for (const Send& s : sends_of(reel(), clip("call-in-01")))
@@ -292,7 +292,8 @@ TEST_F(SceneRowsTest, OnThePlanOneIsDraggedAndTheOtherStays) {
   open();
   d.window.scene().show_beside(ScenePage::Beside::plan);
   QTest::qWait(50);
-  const int voice = d.clip_named("lamp-room-04"), room = reel().spaces[1].clip.id;
+  const ClipId voice = d.clip_named("lamp-room-04");
+  const SpaceId room = reel().spaces[1].id();
   d.click(rows().viewport(), middle("lamp-room-04"));
   ScenePlan& plan = d.window.scene().plan();
   ASSERT_TRUE(d.wait_for([&] { return plan.isVisible() && plan.dot(voice); }));
@@ -315,7 +316,7 @@ TEST_F(SceneRowsTest, OnThePlanOneIsDraggedAndTheOtherStays) {
   undo();
   EXPECT_NEAR(plan.dot(voice)->x(), from.x(), 1) << "a drag is one edit";
   // The radio is a group's: it is moved as one, with Ctrl one of its clips alone.
-  const int call = d.clip_named("call-in-01");
+  const ClipId call = d.clip_named("call-in-01");
   const QPointF of_radio = *plan.dot(call);
   d.drag(&plan, of_radio, of_radio + QPointF(-20, -10));
   EXPECT_NE(place(reel().group_of(clip("call-in-01")).sends), radio);
@@ -351,7 +352,7 @@ TEST_F(SceneRowsTest, CopiesComeBehindAndMadeSoundsAtThePlayhead) {
   const double door = clip("door").place.s, long_s = clip_seconds(reel(), clip("door"));
   d.click(rows().viewport(), middle("door"));
   QTest::keyClick(&d.window, Qt::Key_D, Qt::ControlModifier | Qt::ShiftModifier);
-  ASSERT_GT(d.clip_named("door 2"), 0);
+  ASSERT_GT(d.clip_named("door 2").number(), 0);
   EXPECT_NEAR(clip("door 2").place.s, door + long_s, 1e-6);
   EXPECT_EQ(d.work().selection.clip_id(), d.clip_named("door 2"));
   undo();
@@ -399,7 +400,7 @@ TEST_F(SceneRowsTest, StepsLeaveForAWindowAndComeBack) {
 
 TEST_F(SceneRowsTest, ADearClipKeepsItsSoundUntilItChanges) {
   open();
-  const int dear = d.clip_named("gallery-01");
+  const ClipId dear = d.clip_named("gallery-01");
   d.click(rows().viewport(), middle("door"));
   d.work().scene.keep(dear);
   ASSERT_TRUE(d.wait_for([&] { return d.work().scene.kept(dear); }));

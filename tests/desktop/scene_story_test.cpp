@@ -176,7 +176,7 @@ void SceneStory::swell_the_wind() {
 
 // Three voices in one hall.
 void SceneStory::feed_the_space() {
-  const int stairs = reel().spaces[0].clip.id;
+  const SpaceId stairs = reel().spaces[0].id();
   for (const char* voice : {"Coast station", "Narrator"}) {
     auto menus = page().spaces().findChildren<QMenu*>();
     const auto feed = std::ranges::find(menus, QString("Feed it from"), &QMenu::title);
@@ -185,8 +185,8 @@ void SceneStory::feed_the_space() {
     QTest::qWait(30);
   }
   int fed = 0;
-  for (int g = 0; g < std::ssize(reel().groups); ++g) {
-    SendBar* bar = page().spaces().bar(stairs, g);
+  for (const Group& group : reel().groups) {
+    SendBar* bar = page().spaces().bar(stairs, group.id);
     if (!bar) continue;
     ++fed;
     bar->setFocus();

@@ -88,13 +88,13 @@ TEST_F(SceneTest, EventsAreMarkedNamedMovedAndTakenOut) {
 
 TEST_F(SceneTest, RowsAreHeardAloneAndSpacesByTheirBars) {
   open();
-  int ines = -1, wind = -1;
-  for (int g = 0; g < std::ssize(reel().groups); ++g) {
-    if (reel().groups[static_cast<size_t>(g)].name == "Ines dialogue") ines = g;
-    if (reel().groups[static_cast<size_t>(g)].name == "Wind") wind = g;
+  GroupId ines = 0, wind = 0;
+  for (const Group& g : reel().groups) {
+    if (g.name == "Ines dialogue") ines = g.id;
+    if (g.name == "Wind") wind = g.id;
   }
-  ASSERT_GE(ines, 0);
-  ASSERT_GE(wind, 0);
+  ASSERT_TRUE(ines);
+  ASSERT_TRUE(wind);
   const double all = heard_db(3);
   EXPECT_GT(all, -60);
   // Nobody but Ines, who says nothing there.
@@ -106,15 +106,15 @@ TEST_F(SceneTest, RowsAreHeardAloneAndSpacesByTheirBars) {
   EXPECT_EQ(d.work().scene.row(ines), SceneSounds::Row::heard);
   // Through the space alone she is quieter; its bar makes her louder.
   d.click(rows().viewport(), rows().header_rect(ines).topLeft() + QPointF(30, 45));
-  d.edit_reel(edits::set_direct, edits::Feeder{edits::Feeder::Of::group, ines}, false);
+  d.edit_reel(edits::set_direct, edits::Feeder{ines}, false);
   const double space_alone = heard_db(14, 1200);
   EXPECT_LT(space_alone, dry_and_space - 3);
-  SendBar* bar = page().spaces().bar(reel().spaces[0].clip.id, ines);
+  SendBar* bar = page().spaces().bar(reel().spaces[0].id(), ines);
   ASSERT_TRUE(bar);
   EXPECT_DOUBLE_EQ(bar->level(), -14);
   d.drag(bar, {bar->width() * 0.6, bar->height() / 2.0},
          {bar->width() - 40.0, bar->height() / 2.0});
-  EXPECT_DOUBLE_EQ(reel().groups[static_cast<size_t>(ines)].sends[0].level_db, 0);
+  EXPECT_DOUBLE_EQ(reel().at(ines).sends[0].level_db, 0);
   EXPECT_GT(heard_db(14, 1200), space_alone + 6);
   EXPECT_EQ(d.work().document.history().undo_label(), "Ines dialogue into Tower stairs");
 }
@@ -130,7 +130,7 @@ TEST_F(SceneTest, WordsOfTheSentenceAreTurnedAndTyped) {
   ASSERT_FALSE(send.isEmpty());
   d.drag(&says, send.center(), send.center() + QPointF(24, 0));
   EXPECT_NEAR(sends_of(reel(), clip("call-in-01"))[0].level_db, -6, 0.51);
-  EXPECT_EQ(reel().groups[static_cast<size_t>(clip("call-in-01").group)].sends[0].level_db, -12)
+  EXPECT_EQ(reel().at(clip("call-in-01").group).sends[0].level_db, -12)
       << "its own, not its group's";
   const QRectF place = says.word_rect("01:00:29:00");
   ASSERT_FALSE(place.isEmpty());
@@ -311,7 +311,7 @@ TEST_F(SceneTest, MarkedClipsStretchTogetherAndBecomeOne) {
   d.work().selection.select_clip(d.clip_named("wind-1 and 1 more"));
   d.edit(edits::take_apart);
   EXPECT_FALSE(left_out(reel(), clip("wind-1")));
-  EXPECT_EQ(d.clip_named("wind-1 and 1 more"), 0);
+  EXPECT_EQ(d.clip_named("wind-1 and 1 more").number(), 0);
 }
 
 TEST_F(SceneTest, TheFilmIsWrittenWithTheMix) {

@@ -34,8 +34,8 @@ Source long_take(const QString& folder) {
 }
 
 // The clips in which somebody speaks.
-std::vector<int> all_voices(const Work& w) {
-  std::vector<int> out;
+std::vector<ClipId> all_voices(const Work& w) {
+  std::vector<ClipId> out;
   for (const auto& c : w.document.reel().clips)
     if (w.document.reel().group_of(c).name != "Effects" && clip_seconds(w.document.reel(), c) > 2.5)
       out.push_back(c.id);
@@ -80,11 +80,12 @@ void own_work(MainWindow& window, Shots& shots, const QString& folder) {
     return ids;
   }();
   edit_reel(w, edits::new_group, std::string("Second evening"), marked);
-  const int last = static_cast<int>(w.document.reel().groups.size()) - 1;
-  edit_reel(w, edits::move_group, last, 0);
-  edit_reel(w, edits::set_group_note, 0, std::string("from 21:40, nearer to the microphone"),
+  const auto& groups = w.document.reel().groups;
+  const GroupId on_stairs = groups.front().id, evening = groups.back().id;
+  edit_reel(w, edits::move_group, evening, on_stairs);
+  edit_reel(w, edits::set_group_note, evening, std::string("from 21:40, nearer to the microphone"),
             GroupMark::diamond);
-  edit_reel(w, edits::set_group_note, 1, std::string("on the stairs"), GroupMark::ring);
+  edit_reel(w, edits::set_group_note, on_stairs, std::string("on the stairs"), GroupMark::ring);
   w.selection.select_clip(marked.front());
   shots.settle();
   wait(2500);

@@ -52,14 +52,14 @@ void recording_and_mix(MainWindow& window, Shots& shots) {
 void plan_and_rows(MainWindow& window, Shots& shots) {
   const Work& w = window.work();
   ScenePage& page = window.scene();
-  const int night = clip_named(w, "night-two");
+  const ClipId night = clip_named(w, "night-two");
   const edits::PlacedClip nearer[] = {{night, 8.9}};
   w.document.change([&](const Reel& reel) { return edits::place_clips(reel, nearer); });
-  const int voice = clip_named(w, "lamp-room-04");
+  const ClipId voice = clip_named(w, "lamp-room-04");
   w.selection.select_clip(voice);
-  page.rows().show_line({.space = w.document.reel().spaces[1].clip.id});
-  edit_reel(w, edits::draw_send, edits::Feeder{edits::Feeder::Of::clip, voice},
-            w.document.reel().spaces[1].clip.id,
+  page.rows().show_line({.space = w.document.reel().spaces[1].id()});
+  edit_reel(w, edits::draw_send, edits::Feeder{voice},
+            w.document.reel().spaces[1].id(),
             std::optional(Curve{{{0, -14}, {1.2, 0}, {3.4, 0}, {4.3, -20}}}));
   page.show_beside(ScenePage::Beside::plan);
   w.listening.seek(ReelTime{28.5});
@@ -81,7 +81,7 @@ void the_scene(MainWindow& window, Shots& shots) {
   const auto ready = [&] { return !w.scene.busy() && w.scene.share_ready() >= 1; };
   wait(200);
   wait_for(ready, 60000);
-  const int steps = clip_named(w, "stairs-02");
+  const ClipId steps = clip_named(w, "stairs-02");
   w.selection.select_clip(steps);
   edit_reel(w, edits::hold_place, steps, 0.6, 0.6, -0.9);
   edit_reel(w, edits::hold_place, steps, 10.6, 10.6, 0.9);

@@ -28,7 +28,7 @@ inline void wait_for(const std::function<bool()>& done, int most_ms = 20000) {
   for (int i = 0; i < most_ms / 20 && !done(); ++i) wait(20);
 }
 
-inline int clip_named(const Work& w, const std::string& name) {
+inline ClipId clip_named(const Work& w, const std::string& name) {
   for (const auto& c : w.document.reel().clips)
     if (c.name == name) return c.id;
   return 0;

@@ -104,7 +104,7 @@ TEST(VoiceCleanUp, FromTheDemoToTheBatch) {
               store, never);
   const AudioBuffer after = test::read_all(file);
   const AudioBuffer source =
-      test::read_all(d.work().document.reel().sources[static_cast<size_t>(clip.source)].path);
+      test::read_all(d.work().document.reel().at(clip.source).path);
   // Round and round, so that a machine that stands still now and then can be listened to again.
   const auto listen = [&](Qt::Key key, const AudioBuffer& to, double least) {
     QTest::keyClick(&d.window, key);

@@ -60,7 +60,7 @@ TEST_F(CrossingsTest, ThePowerStaysForSoundsAlikeAndNot) {
     two(std::move(a), std::move(b));
     const edits::PlacedClip to[] = {{2, 4.0}};
     reel = placed(reel, to);
-    const Crossings row(reel, 0);
+    const Crossings row(reel, GroupId{1});
     ASSERT_TRUE(row.into(2));
     EXPECT_EQ(row.out_of(1), row.into(2));
     EXPECT_NEAR(row.into(2)->alike, common, 0.02);
@@ -87,7 +87,7 @@ TEST_F(CrossingsTest, AlikeSoundsInStepAreAsIfUncut) {
   two(std::move(a), std::move(b));
   const edits::PlacedClip to[] = {{2, 3.0}};
   reel = placed(reel, to);
-  EXPECT_NEAR(Crossings(reel, 0).take().at(0).alike, 1, 1e-6);
+  EXPECT_NEAR(Crossings(reel, GroupId{1}).take().at(0).alike, 1, 1e-6);
   for (const double middle : {0.5, 0.2}) {
     reel = edits::set_middle(reel, 1, 2, middle).next;
     const AudioBuffer y = mix();
@@ -105,7 +105,7 @@ TEST_F(CrossingsTest, ComeAndGoWithThePlaces) {
   };
   reel = placed(reel, on);
   ASSERT_TRUE(crossing());
-  EXPECT_EQ(crossing()->before, 1);
+  EXPECT_EQ(crossing()->before.number(), 1);
   EXPECT_EQ(crossing()->over, (ReelRange{{4}, {5}}));
   EXPECT_EQ(reel_from_text(reel_to_text(reel, t.path()), t.path(), "x"), reel);
   // The shape stays while they are dragged.
@@ -124,15 +124,14 @@ TEST_F(CrossingsTest, ComeAndGoWithThePlaces) {
   const edits::PlacedClip round[] = {{1, 4.0}, {2, 1.0}};
   reel = placed(reel, round);
   ASSERT_TRUE(crossing());
-  EXPECT_EQ(crossing()->before, 2);
+  EXPECT_EQ(crossing()->before.number(), 2);
   reel = edits::set_layered(reel, 1, true).next;
   EXPECT_FALSE(crossing()) << "it is layered";
   EXPECT_EQ(reel_from_text(reel_to_text(reel, t.path()), t.path(), "x"), reel);
   reel = edits::set_layered(reel, 1, false).next;
   ASSERT_TRUE(crossing());
   // Rows do not cross.
-  reel.groups.push_back({.name = "Other", .chain = {}});
-  reel.clips[0].group = 1;
+  reel.clips[0].group = group_called(reel, "Other");
   EXPECT_FALSE(crossing());
 }
 
@@ -144,7 +143,7 @@ TEST_F(CrossingsTest, EveryEditThatMovesAnEdgeLeavesTheRowAsLoud) {
   test::write_wav(t / "c.wav", third);
   add_clip(reel, examine_source(t / "c.wav"), "Talk");
   const edits::PlacedClip on[] = {{1, 1.0}, {2, 4.0}, {3, 4.0}};
-  const int takes[] = {2, 3};
+  const ClipId takes[] = {2, 3};
   const Reel start =
       settled(edits::make_takes(placed(reel, on), takes), reel);  // 2 is chosen, 3 is left out
   const auto level = [&](const Reel& of, double from_s, double to_s) {
@@ -178,7 +177,11 @@ TEST_F(CrossingsTest, OfAnOlderFileAreTakenAsTheyWere) {
     ASSERT_NE(text.find(from), std::string::npos) << from;
     text.replace(text.find(from), from.size(), to);
   };
-  put("\"drevan_reel\": 7", "\"drevan_reel\": 6");
+  put("\"drevan_reel\": 8", "\"drevan_reel\": 6");
+  // Groups and sources were named by their places then.
+  for (int i = 0; i < 2; ++i) put("\"group\": 1", "\"group\": 0");
+  put("\"source\": 1", "\"source\": 0");
+  put("\"source\": 2", "\"source\": 1");
   EXPECT_TRUE(reel_from_text(text, t.path(), "x").clips[1].layered) << "summed, as it was";
   put("\"place_s\": 1.0", "\"place_s\": 1.0, \"fade_out\": [1.0, \"crossed\", 0.25, 0.75]");
   put("\"place_s\": 4.0", "\"place_s\": 4.0, \"fade_in\": [1.0, \"crossed\", 0.25, 0.75]");

@@ -10,6 +10,7 @@
 #include "engine/events.h"
 #include "reel/takes.h"
 #include "support/make_film.h"
+#include "support/reels.h"
 #include "support/sounds.h"
 
 namespace drevan {
@@ -134,6 +135,24 @@ TEST(Events, AreHandedOverAsText) {
   EXPECT_EQ(events_as_webvtt(events),
             "WEBVTT\n\n00:00:00.500 --> 01:00:00.000\nCut 1\n\n"
             "01:00:00.000 --> 01:00:01.000\nDoor, \"slam\" &lt;loud&gt; &amp; again\n");
+}
+
+TEST(Events, OfAClipThatBeginsBeforeTheFilmWhatIsHeardInItIsTold) {
+  const test::TempFolder t;
+  Reel reel = test::reel_of(t, {{"early", "A"}, {"over", "A"}, {"within", "A"}, {"past", "A"}}, 4);
+  reel.films = {{t / "film.mov", {10}}};
+  const double places[] = {5.5, 8, 11, 30};
+  for (size_t i = 0; i < 4; ++i) reel.clips[i].place = ReelTime{places[i]};
+  const auto clips = clips_of_film(reel);
+  const auto names = [&] {
+    std::string out;
+    for (const auto& c : clips) out += c.name + " ";
+    return out;
+  }();
+  ASSERT_EQ(names, "over within past ") << "one has ended before the film begins";
+  EXPECT_DOUBLE_EQ(clips[0].begin.s, 0) << "from the first picture on";
+  EXPECT_NEAR(clips[0].end.s, 2, 1e-9);
+  EXPECT_NEAR(clips[1].begin.s, 1, 1e-9);
 }
 
 TEST(Events, ClipsAreHandedOverAsText) {

@@ -74,5 +74,30 @@ TEST(FilmTrack, WhatCannotBeFollowedIsTold) {
   EXPECT_EQ(follow_in_film(folder / "one.mkv", 0, 0.5, 0.5, 5, {}).points.size(), 1U);
 }
 
+// Of so small a film no patch has its whole size: nothing outside of the picture may be read, and what is
+// too small is told.
+TEST(FilmTrack, AFilmOfAFewPixelsIsFollowedWithinItselfOrTold) {
+  const test::TempFolder t;
+  int followed = 0;
+  for (const auto& [wide, high] :
+       {std::pair{8, 8}, {16, 8}, {8, 32}, {16, 16}, {24, 24}, {32, 16}, {40, 40}, {64, 48}}) {
+    const auto file = t / (std::to_string(wide) + "x" + std::to_string(high) + ".mkv");
+    test::make_film(file, {.frames = 25, .width = wide, .height = high});
+    for (const double at : {0.01, 0.5, 0.99}) {
+      try {
+        const auto track = follow_in_film(file, 0, at, 1 - at, 0.9, {});
+        EXPECT_FALSE(track.points.empty() && !track.lost_s);
+        for (const auto& p : track.points)
+          EXPECT_TRUE(p.x >= 0 && p.x <= 1 && p.y >= 0 && p.y <= 1) << p.x << " " << p.y;
+        ++followed;
+      } catch (const Error& e) {
+        EXPECT_NE(std::string(e.what()).find("too small"), std::string::npos) << e.what();
+      }
+    }
+    EXPECT_THROW(follow_in_film(file, 0, 1.2, 0.5, 0.9, {}), Error);
+  }
+  EXPECT_GE(followed, 3);
+}
+
 }  // namespace
 }  // namespace drevan

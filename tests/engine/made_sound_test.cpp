@@ -13,7 +13,7 @@ namespace {
 
 class MadeSounds : public testing::Test {
  protected:
-  AudioBuffer made(const MadeSound& of, int group = 0) {
+  AudioBuffer made(const MadeSound& of, GroupId group = 1) {
     const auto file = t / (name_of(of) + ".wav");
     std::filesystem::remove(file);
     make_sound(reel, of, group, file, never);

@@ -109,7 +109,7 @@ TEST(GroupNormalise, KeepsTheDifferences) {
   }
   reel.groups[0].chain.steps = {test::with("gain", {{"gain_db", -6}}), test::with("normalise", {{"target_db", -3}, {"over", 1}})};
   FindingStore store;
-  const auto peak_of = [&](ClipId clip) {
+  const auto peak_of = [&](int clip) {
     const CancelToken never;
     float peak = 0;
     ProcessOptions o;

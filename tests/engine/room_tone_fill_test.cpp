@@ -80,8 +80,8 @@ class FillGaps : public testing::Test {
 };
 
 TEST_F(FillGaps, GapsAreFoundAndFilledAtTheLevelOfTheirNeighbours) {
-  ASSERT_EQ(tone_gaps(reel, 0), (std::vector<ToneGap>{{2, 3, 1, 2}, {5, 6, 2, 3}}));
-  const auto filled = fill_gaps(reel, 0, t / "x room tone", {});
+  ASSERT_EQ(tone_gaps(reel, 1), (std::vector<ToneGap>{{2, 3, 1, 2}, {5, 6, 2, 3}}));
+  const auto filled = fill_gaps(reel, 1, t / "x room tone", {});
   ASSERT_EQ(filled.size(), 2U);
   const double first = test::rms_db(test::read_all(filled[0].file).channel(0)),
                second = test::rms_db(test::read_all(filled[1].file).channel(0));
@@ -93,16 +93,16 @@ TEST_F(FillGaps, GapsAreFoundAndFilledAtTheLevelOfTheirNeighbours) {
   for (const auto& f : filled)
     tones.push_back({examine_source(f.file), f.gap.range.begin - ReelSpan{tone_fade_s},
                      f.gap.before, f.gap.after});
-  const auto edit = edits::fill_with_tone(reel, 0, 1, tones, tone_fade_s);
+  const auto edit = edits::fill_with_tone(reel, 1, 1, tones, tone_fade_s);
   EXPECT_EQ(edit.label, "Fill 2 gaps with room tone");
   ASSERT_EQ(edit.next.clips.size(), 5U);
-  EXPECT_TRUE(tone_gaps(edit.next, 0).empty());
-  const Crossings row(edit.next, 0);
+  EXPECT_TRUE(tone_gaps(edit.next, 1).empty());
+  const Crossings row(edit.next, GroupId{1});
   ASSERT_EQ(row.all().size(), 4U) << "each is crossfaded with both of its neighbours";
   for (const Crossing& c : row.all()) EXPECT_NEAR(c.over.length().s, tone_fade_s, 1e-6);
   EXPECT_TRUE(edit.next.clips[3].room_tone);
   // Filled again there are other files, and none is written over.
-  EXPECT_NE(fill_gaps(reel, 0, t / "x room tone", {})[0].file, filled[0].file);
+  EXPECT_NE(fill_gaps(reel, 1, t / "x room tone", {})[0].file, filled[0].file);
 }
 
 // Room, speech, room, speech: the tone that is marked lies before both pieces. What fills the gap
@@ -123,8 +123,8 @@ TEST_F(FillGaps, AToneOutsideOfItsPiecesIsTheRoomStill) {
   take.clips[0].room_tone = ClipRange{0.2, 1.8};
   const edits::Piece pieces[] = {{{2.0, 5.0}}, {{7.0, 10.0}}};
   take = edits::cut_into(take, 1, pieces).next;
-  ASSERT_EQ(tone_gaps(take, 0).size(), 1U);
-  const auto filled = fill_gaps(take, 0, t / "tone", {});
+  ASSERT_EQ(tone_gaps(take, 1).size(), 1U);
+  const auto filled = fill_gaps(take, 1, t / "tone", {});
   ASSERT_EQ(filled.size(), 1U);
   EXPECT_NEAR(test::rms_db(test::read_all(filled[0].file).channel(0)),
               test::rms_db(parts[0].channel(0)), 2);
@@ -132,17 +132,17 @@ TEST_F(FillGaps, AToneOutsideOfItsPiecesIsTheRoomStill) {
 
 TEST_F(FillGaps, WithoutARoomToneOrAGapItIsSaid) {
   reel.clips[0].room_tone.reset();
-  test::expect_impossible([&] { fill_gaps(reel, 0, t / "y", {}); },
+  test::expect_impossible([&] { fill_gaps(reel, 1, t / "y", {}); },
                           "No room tone is marked in Ines");
   EXPECT_FALSE(std::filesystem::exists(t / "y"));
   CancelToken now;
   now.cancel();
   reel.clips[1].room_tone = ClipRange{0, 1};
-  EXPECT_THROW(fill_gaps(reel, 0, t / "y", now), Cancelled);
+  EXPECT_THROW(fill_gaps(reel, 1, t / "y", now), Cancelled);
   // Clips that touch or lie on each other leave none.
   reel.clips[1].place = ReelTime{2};
   reel.clips[2].place = ReelTime{3};
-  EXPECT_TRUE(tone_gaps(reel, 0).empty());
+  EXPECT_TRUE(tone_gaps(reel, 1).empty());
 }
 
 }  // namespace

@@ -196,8 +196,8 @@ TEST_F(Sides, ItselfAndRingsAreRefusedAndOneThatIsGoneIsTold) {
             std::string::npos);
 
   Reel gone = with_side(2);
-  const int two = 2;
-  remove_clips(gone, std::span(&two, 1));
+  const ClipId two[] = {2};
+  remove_clips(gone, two);
   std::vector<std::string> told;
   const AudioBuffer out = processed(plan_of(gone, gone.clips[0]), &told);
   ASSERT_EQ(told.size(), 1U);
@@ -253,7 +253,7 @@ TEST_F(Sides, AreKeptInReelsByIdAndInRecipesByNameAndFilesByTheWayToThem) {
   save_recipe(recipe, t / "r.recipe");
   const auto used =
       edits::use_recipe(reel, 1, ChainOwner::clip, load_recipe(t / "r.recipe"), false);
-  EXPECT_EQ(side_clip(used.next, used.next.clips[0].chain.steps[0].sides[0])->id, 2);
+  EXPECT_EQ(side_clip(used.next, used.next.clips[0].chain.steps[0].sides[0])->id.number(), 2);
   const auto wrong = [&](const std::string& sides) {
     return told_by([&] {
       recipe_from_text(

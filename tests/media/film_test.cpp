@@ -18,6 +18,7 @@ namespace {
 
 using test::FilmStream;
 using testing::HasSubstr;
+using testing::Not;
 
 class FilmTest : public testing::Test {
  protected:
@@ -176,6 +177,33 @@ TEST_F(FilmTest, TheOldSoundStaysBehindTheNewOneWhereItIsKept) {
             film_packets(loud, FilmStream::sound));
   // The new one is the one that is played.
   EXPECT_EQ(test::read_all(folder / "both.mkv").channels(), 2);
+}
+
+// A transport stream may bring a stream that its beginning did not know.
+TEST_F(FilmTest, AStreamThatComesLaterIsNoHarm) {
+  film("a.mkv", {.frames = 50, .sound_s = 2});
+  const auto made = test::run(
+      "cd " + test::quoted(folder.path()) +
+      " && ffmpeg -v error -y -i a.mkv -c:v copy -c:a aac a.ts && ffmpeg -v error -y -i a.ts -map 0:v "
+      "-c copy v.ts && cat v.ts a.ts > late.ts && for n in 1 2 3 4 5 6 7 8; do cat v.ts; done > long.ts "
+      "&& cat long.ts a.ts > later.ts");
+  ASSERT_EQ(made.code, 0) << made.out;
+  for (const char* name : {"late.ts", "later.ts"})
+    for (const bool keeps : {false, true}) {
+      FilmExport how;
+      how.keeps_sound = keeps;
+      const std::string out = std::string(name) + (keeps ? "-kept.mkv" : ".mkv");
+      const std::string why = fault(folder / name, sound(2), out, how);
+      // Either it is written whole, or what hinders it is told, and not as the disk's fault.
+      if (!why.empty()) {
+        EXPECT_THAT(why, HasSubstr(name));
+        EXPECT_THAT(why, Not(HasSubstr("disk")));
+        EXPECT_FALSE(std::filesystem::exists(folder / out));
+        continue;
+      }
+      EXPECT_GE(film_packets(folder / out, FilmStream::picture).size(), 50U) << out;
+      EXPECT_EQ(test::read_all(folder / out).channels(), 2) << "the new sound comes first";
+    }
 }
 
 TEST_F(FilmTest, WhatCannotBeIsToldAndNothingIsLeft) {

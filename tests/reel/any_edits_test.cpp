@@ -60,8 +60,8 @@ class Walk {
   ClipId clip(const Reel& reel) {
     return reel.clips.empty() ? 0 : reel.clips[pick(reel.clips.size())].id;
   }
-  std::vector<int> some(const Reel& reel) {
-    std::vector<int> out;
+  std::vector<ClipId> some(const Reel& reel) {
+    std::vector<ClipId> out;
     for (unsigned n = 1 + pick(3); n > 0; --n)
       if (const ClipId id = clip(reel); std::ranges::find(out, id) == out.end()) out.push_back(id);
     return out;
@@ -69,8 +69,11 @@ class Walk {
   EventId event(const Reel& reel) {
     return reel.events.empty() ? 0 : reel.events[pick(reel.events.size())].id;
   }
-  ClipId space(const Reel& reel) {
-    return reel.spaces.empty() ? 0 : reel.spaces[pick(reel.spaces.size())].clip.id;
+  SpaceId space(const Reel& reel) {
+    return reel.spaces.empty() ? 0 : reel.spaces[pick(reel.spaces.size())].id();
+  }
+  GroupId group(const Reel& reel) {
+    return reel.groups.empty() ? 0 : reel.groups[pick(reel.groups.size())].id;
   }
   Curve curve(double least, double most) {
     Curve out;
@@ -109,7 +112,7 @@ class Walk {
       const auto [a, b] = std::minmax({at(), at()});
       return ClipRange{a, b};
     };
-    const edits::Feeder from{edits::Feeder::Of::clip, id};
+    const edits::Feeder from = chance(3) ? edits::Feeder(group(reel)) : edits::Feeder(id);
     switch (pick(32)) {
       case 0: {
         const ClipTime cuts[] = {at(), at()};
@@ -129,7 +132,7 @@ class Walk {
       case 6:
       case 7: {
         std::vector<edits::PlacedClip> to;
-        for (const int one : some(reel)) to.push_back({one, {between(-1, 12)}});
+        for (const ClipId one : some(reel)) to.push_back({one, {between(-1, 12)}});
         return edits::place_clips(reel, to);
       }
       case 8:
@@ -153,7 +156,7 @@ class Walk {
         return e ? edits::follow_event(std::move(moved), e->at, to) : moved;
       }
       case 16: {
-        const ClipId gone[] = {event(reel)};
+        const EventId gone[] = {event(reel)};
         return edits::remove_events(reel, gone);
       }
       case 17:
@@ -195,7 +198,7 @@ class Walk {
       case 28:
         return edits::set_room_tone(reel, id, range());
       case 29:
-        return edits::move_clips(reel, some(reel), static_cast<int>(pick(reel.groups.size())), 0);
+        return edits::move_clips(reel, some(reel), group(reel), 0);
       case 30:
         return edits::new_group(reel, "Group " + std::to_string(random_() % 1000), some(reel));
       default:
@@ -243,7 +246,7 @@ std::string fault_in(const Reel& reel, const std::filesystem::path& folder) {
   }
   for (const Crossfade& c : reel.crossfades)
     if (!reel.find(c.before) || !reel.find(c.after)) return "a crossfade of a clip that is gone";
-  std::set<int> into, out_of;
+  std::set<ClipId> into, out_of;
   const Crossings crossings(reel);
   for (const Crossing& c : crossings.all()) {
     if (!into.insert(c.after).second || !out_of.insert(c.before).second)
@@ -257,8 +260,8 @@ std::string fault_in(const Reel& reel, const std::filesystem::path& folder) {
   return {};
 }
 
-std::vector<int> differing(const Reel& a, const Reel& b) {
-  std::set<int> out;
+std::vector<ClipId> differing(const Reel& a, const Reel& b) {
+  std::set<ClipId> out;
   for (const auto& [one, other] : {std::pair(&a, &b), std::pair(&b, &a)})
     for (const Clip& c : one->clips) {
       const Clip* d = other->find(c.id);
@@ -282,7 +285,7 @@ std::string fault_between(const Reel& before, const Reel& after,
   const nlohmann::json was(reel_to_json(before, folder)), is(reel_to_json(after, folder));
   if (was.patch(reel_patch(before, after, folder)) != is) return "the journal's line";
   for (const Chain* chain : live_chains(after))
-    if (std::ranges::count(chain->steps, 0, &ChainStep::id) > 0) return "a step has no id";
+    if (std::ranges::count(chain->steps, StepId{}, &ChainStep::id) > 0) return "a step has no id";
   const Crossings crossings(after);
   for (const Crossing& c : crossings.all())
     if (!find_crossfade(after, c.before, c.after)) return "how alike two are is not known";

@@ -89,13 +89,13 @@ TEST_F(ChangeTest, ATurnIsOfOneClipAndOfNoRow) {
 
 TEST_F(ChangeTest, AMoveIsOfItsRowAndAStretchToo) {
   const edits::PlacedClip to[] = {{now().clips[4].id, {50}}};
-  EXPECT_EQ(after(edits::place_clips(now(), to)).rows, (std::vector<int>{now().clips[4].group}));
+  EXPECT_EQ(after(edits::place_clips(now(), to)).rows, (std::vector<GroupId>{now().clips[4].group}));
   EXPECT_EQ(
       after(edits::turn(now(), now().clips[5].id, now().clips[5].chain.steps[0].id, 0, 1)).rows,
-      std::vector<int>{});
+      std::vector<GroupId>{});
   const ClipId one[] = {now().clips[6].id};
   EXPECT_EQ(after(edits::paste_steps(now(), one, {"x", "", {{make_step("reverse")}}, {}}, 0)).rows,
-            (std::vector<int>{now().clips[6].group}));
+            (std::vector<GroupId>{now().clips[6].group}));
 }
 
 // An edit costs what it changed: all else is one in memory with the state before, also where an

@@ -181,7 +181,7 @@ TEST_F(ClipTimesTest, AFadeThatIsCutGoesOn) {
 // Gaps and new clips look at what is heard, not at what is in the source.
 TEST_F(ClipTimesTest, GapsAndNewClipsComeBehindWhatIsHeard) {
   clip().chain.steps = {test::with("stretch", {{"length_s", 12}})};
-  const auto gaps = tone_gaps(reel, 0);
+  const auto gaps = tone_gaps(reel, 1);
   ASSERT_EQ(gaps.size(), 1U);
   EXPECT_NEAR(gaps[0].range.begin.s, 22, 1e-6);
   reel.clips[1].chain.steps = {test::with("stretch", {{"length_s", 12}})};
@@ -190,7 +190,7 @@ TEST_F(ClipTimesTest, GapsAndNewClipsComeBehindWhatIsHeard) {
   EXPECT_EQ(more.find(id)->place.s, 42);
   // What fills a gap is as long as the gap, whatever stretches its lender.
   const edits::ToneClip tone[] = {{reel.sources[1], gaps[0].range.begin, 1, 2}};
-  const Reel filled = edits::fill_with_tone(reel, 0, 1, tone, 0.05).next;
+  const Reel filled = edits::fill_with_tone(reel, 1, 1, tone, 0.05).next;
   EXPECT_TRUE(filled.clips.back().chain.steps.empty());
 }
 

@@ -50,7 +50,7 @@ TEST_F(Cuts, SplitPiecesSoundAsTheClipDidAndStandWhereItStood) {
   const auto edit = edits::split(reel, 1, at);
   ASSERT_EQ(edit.next.clips.size(), 5U);
   const auto& c = edit.next.clips;
-  EXPECT_EQ(c[0].id, 1);
+  EXPECT_EQ(c[0].id.number(), 1);
   EXPECT_EQ(c[1].name, "take 2");
   EXPECT_EQ(c[2].name, "take 3");
   EXPECT_NEAR(c[2].place.s, reel.clips[0].place.s + 3, 1e-9);
@@ -170,9 +170,9 @@ TEST_F(Cuts, NeighboursAreJoinedAndNothingElse) {
   Reel same = joined.next;
   same.last_clip_id = reel.last_clip_id;
   EXPECT_EQ(same, reel);
-  const int apart[] = {cut.next.clips[0].id, cut.next.clips[2].id};
+  const ClipId apart[] = {cut.next.clips[0].id, cut.next.clips[2].id};
   expect_impossible([&] { edits::join(cut.next, apart); }, "do not touch");
-  const int others[] = {1, 2};
+  const ClipId others[] = {1, 2};
   expect_impossible([&] { edits::join(reel, others); }, "different files");
   const ClipId one[] = {1};
   expect_impossible([&] { edits::join(reel, one); }, "Mark the clips");
@@ -184,10 +184,11 @@ TEST_F(Cuts, WhatIsJoinedSaysAllOfItsTextAndTellsWhatItCannotKeep) {
   cut.clips[0].text = "Who is";
   cut.clips[1].text = "there?";
   cut = edits::add_space(cut, "Hall", {{make_step("reverb")}}).next;
-  const ClipId space = cut.spaces[0].clip.id, ids[] = {cut.clips[0].id, cut.clips[1].id};
+  const SpaceId space = cut.spaces[0].id();
+  const ClipId ids[] = {cut.clips[0].id, cut.clips[1].id};
   EXPECT_TRUE(edits::join(cut, ids).told.empty()) << edits::join(cut, ids).told;
   EXPECT_EQ(edits::join(cut, ids).next.clips[0].text, "Who is there?");
-  cut = edits::set_send(cut, {edits::Feeder::Of::clip, ids[1]}, space, -6).next;
+  cut = edits::set_send(cut, ids[1], space, -6).next;
   EXPECT_NE(edits::join(cut, ids).told.find("is sent"), std::string::npos)
       << edits::join(cut, ids).told;
 }
@@ -228,7 +229,7 @@ TEST_F(Cuts, CopiesSitOutWhereTheirOriginalsDo) {
   const Clip& copy = edit.next.clips[1];
   EXPECT_EQ(copy.name, "take 2");
   EXPECT_TRUE(sits_out_of_group(edit.next, copy));
-  EXPECT_EQ(edit.next.groups[0].chain.steps[0].sits_out, (std::vector{1, copy.id}));
+  EXPECT_EQ(edit.next.groups[0].chain.steps[0].sits_out, (std::vector<ClipId>{1, copy.id}));
 }
 
 TEST_F(Cuts, FadesAreHeardInTheirShape) {

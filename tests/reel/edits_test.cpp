@@ -158,7 +158,7 @@ TEST_F(Edits, RecipesAndChainsGetIdsOfTheirOwn) {
   EXPECT_EQ(
       steps(edits::use_recipe(reel, 1, ChainOwner::group, recipe, false).next.groups[0].chain),
       (Ids{"ride", "limiter"}));
-  const int to[] = {2, 3};
+  const ClipId to[] = {2, 3};
   const auto copied = edits::copy_chain(reel, 1, to);
   EXPECT_EQ(copied.label, "Copy chain to 2 clips");
   EXPECT_EQ(copied.next.clips[2].chain, reel.clips[0].chain);

@@ -50,7 +50,6 @@ class EveryField : public testing::Test {
     Space hall;
     hall.clip.id = -4;
     hall.clip.name = "Hall";
-    hall.clip.source = hall.clip.group = -1;
     hall.clip.chain.steps = {test::with("acoustics", {{"distance_m", 3}})};
     hall.level_db = -5;
     reel.spaces = {hall};
@@ -103,12 +102,12 @@ class EveryField : public testing::Test {
     c.layered = true;
     c.made_into = 3;
     c.version = 1;
-    Version first{.id = 0, .what = "as it came", .source = 0, .begin = 1, .frames = 160000};
+    Version first{.id = 0, .what = "as it came", .source = 1, .begin = 1, .frames = 160000};
     Version printed{.id = 1,
                     .parent = 0,
                     .what = "printed",
                     .when = 1'700'000'000,
-                    .source = 1,
+                    .source = 2,
                     .begin = 4800,
                     .frames = 160000,
                     .fade_in = {0.2, CurveShape::smooth, 0.1},
@@ -119,7 +118,7 @@ class EveryField : public testing::Test {
                     .peak_dbfs = -3,
                     .top = {{step()}}};
     for (Chain* chain : {&printed.made_with, &printed.top}) chain->steps[0].sits_out.clear();
-    c.source = 1;
+    c.source = 2;
     c.versions = {first, printed};
   }
   test::TempFolder t;
@@ -129,12 +128,13 @@ class EveryField : public testing::Test {
 TEST_F(EveryField, HoldsSomething) {
   const auto& [id, name, source, begin, frames, group, place, tone, in, out, line, chosen, chain,
                version, versions, sends, direct, text, layered, made_into] = reel.clips[0];
-  expect_filled("clip", id, name, source, begin, frames, place, tone, in, out, line, chain, version,
+  expect_filled("clip", id, name, source, begin, frames, group, place, tone, in, out, line, chain, version,
                 versions, sends, text, made_into);
-  EXPECT_TRUE(group == 0 && !chosen && !direct && layered);
+  EXPECT_TRUE(!chosen && !direct && layered);
   {
-    const auto& [of, of_chain, lender, sits_out, note, mark, kind, fed, straight] = reel.groups[0];
-    expect_filled("group", of, of_chain, lender, sits_out, note, mark, kind, fed);
+    const auto& [of, of_chain, lender, sits_out, note, mark, kind, fed, straight, own] =
+        reel.groups[0];
+    expect_filled("group", of, of_chain, lender, sits_out, note, mark, kind, fed, own);
     EXPECT_FALSE(straight);
   }
   {
@@ -159,8 +159,8 @@ TEST_F(EveryField, HoldsSomething) {
   {
     const auto& [seconds, shape, gone] = in;
     expect_filled("fade", seconds, shape, gone);
-    const auto& [path, length, rate, channels, hash] = reel.sources[0];
-    expect_filled("source", path, length, rate, channels, hash);
+    const auto& [path, length, rate, channels, hash, own] = reel.sources[0];
+    expect_filled("source", path, length, rate, channels, hash, own);
     const auto& [floating, stereo, folder] = reel.recording;
     EXPECT_TRUE(floating && stereo);
     expect_filled("recording", folder);

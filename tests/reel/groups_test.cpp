@@ -25,10 +25,10 @@ class Groups : public testing::Test {
 
   static std::string order(const Reel& reel) {
     std::string out;
-    for (size_t g = 0; g < reel.groups.size(); ++g) {
-      out += (g ? " " : "") + reel.groups[g].name + ":";
+    for (const Group& g : reel.groups) {
+      out += (out.empty() ? "" : " ") + g.name + ":";
       for (const auto& c : reel.clips)
-        if (c.group == static_cast<int>(g)) out += c.name;
+        if (c.group == g.id) out += c.name;
     }
     return out;
   }
@@ -38,17 +38,17 @@ class Groups : public testing::Test {
 };
 
 TEST_F(Groups, ClipsMoveBetweenGroupsAndIntoAnOrder) {
-  const int ad[] = {4, 1};
-  EXPECT_EQ(order(edits::move_clips(reel, ad, 0, 2).next), "Ines:adb Buoy:c Wind:e");
-  EXPECT_EQ(order(edits::move_clips(reel, ad, 1, 0).next), "Ines:b Buoy:cad Wind:e");
-  const int c[] = {3};
-  EXPECT_EQ(order(edits::move_clips(reel, c, 1, 3).next), "Ines:ab Buoy:cd Wind:e");
+  const ClipId ad[] = {4, 1};
+  EXPECT_EQ(order(edits::move_clips(reel, ad, 1, 2).next), "Ines:adb Buoy:c Wind:e");
+  EXPECT_EQ(order(edits::move_clips(reel, ad, 2, 0).next), "Ines:b Buoy:cad Wind:e");
+  const ClipId c[] = {3};
+  EXPECT_EQ(order(edits::move_clips(reel, c, 2, 3).next), "Ines:ab Buoy:cd Wind:e");
   // A group that is left empty goes, unless there is something in it to lose.
-  const int e[] = {5};
-  EXPECT_EQ(order(edits::move_clips(reel, e, 0, 0).next), "Ines:abe Buoy:cd");
-  const auto noted = edits::set_group_note(reel, 2, "from the pier", GroupMark::ring).next;
-  EXPECT_EQ(order(edits::move_clips(noted, e, 0, 0).next), "Ines:abe Buoy:cd Wind:");
-  expect_impossible([&] { edits::move_clips(reel, e, 7, 0); }, "not in the reel any more");
+  const ClipId e[] = {5};
+  EXPECT_EQ(order(edits::move_clips(reel, e, 1, 0).next), "Ines:abe Buoy:cd");
+  const auto noted = edits::set_group_note(reel, 3, "from the pier", GroupMark::ring).next;
+  EXPECT_EQ(order(edits::move_clips(noted, e, 1, 0).next), "Ines:abe Buoy:cd Wind:");
+  expect_impossible([&] { edits::move_clips(reel, e, 8, 0); }, "not in the reel any more");
 }
 
 TEST_F(Groups, WhoLeavesAGroupLendsAndSitsOutOfNothingThere) {
@@ -59,31 +59,31 @@ TEST_F(Groups, WhoLeavesAGroupLendsAndSitsOutOfNothingThere) {
   sit_out_of_group(reel, 1, true);
   sit_out_of_step(reel.groups[0].chain.steps[0], 1, true);
   before = reel;
-  const int a[] = {1};
-  const auto next = edits::move_clips(reel, a, 1, 0).next;
-  EXPECT_EQ(next.groups[0].room_tone_clip, 0);
+  const ClipId a[] = {1};
+  const auto next = edits::move_clips(reel, a, 2, 0).next;
+  EXPECT_EQ(next.groups[0].room_tone_clip.number(), 0);
   EXPECT_TRUE(next.groups[0].sits_out.empty());
   EXPECT_TRUE(next.groups[0].chain.steps[0].sits_out.empty());
 }
 
 TEST_F(Groups, AreMadeNamedMovedAndRemoved) {
-  const int bd[] = {2, 4};
+  const ClipId bd[] = {2, 4};
   const auto made = edits::new_group(reel, "  Pier ", bd);
   EXPECT_EQ(order(made.next), "Ines:a Buoy:c Wind:e Pier:bd");
   EXPECT_EQ(order(edits::new_group(reel, "Later", {}).next), "Ines:ab Buoy:cd Wind:e Later:");
   expect_impossible([&] { edits::new_group(reel, "Buoy", bd); }, "already");
   expect_impossible([&] { edits::new_group(reel, " \t", bd); }, "needs a name");
   expect_impossible([&] { edits::new_group(reel, std::string(1000, 'x'), bd); }, "too long");
-  EXPECT_EQ(order(edits::rename_group(reel, 0, "Keeper").next), "Keeper:ab Buoy:cd Wind:e");
-  EXPECT_EQ(order(edits::rename_group(reel, 0, "Ines").next), order(reel));
-  expect_impossible([&] { edits::rename_group(reel, 0, "Wind"); }, "already");
-  EXPECT_EQ(order(edits::move_group(reel, 2, 0).next), "Wind:e Ines:ab Buoy:cd");
-  EXPECT_EQ(order(edits::move_group(reel, 0, 3).next), "Buoy:cd Wind:e Ines:ab");
-  EXPECT_EQ(order(edits::move_group(reel, 1, 1).next), order(reel));
-  const auto removed = edits::remove_group(reel, 1);
+  EXPECT_EQ(order(edits::rename_group(reel, 1, "Keeper").next), "Keeper:ab Buoy:cd Wind:e");
+  EXPECT_EQ(order(edits::rename_group(reel, 1, "Ines").next), order(reel));
+  expect_impossible([&] { edits::rename_group(reel, 1, "Wind"); }, "already");
+  EXPECT_EQ(order(edits::move_group(reel, 3, 1).next), "Wind:e Ines:ab Buoy:cd");
+  EXPECT_EQ(order(edits::move_group(reel, 1, 3).next), "Buoy:cd Wind:e Ines:ab");
+  EXPECT_EQ(order(edits::move_group(reel, 2, 2).next), order(reel));
+  const auto removed = edits::remove_group(reel, 2);
   EXPECT_EQ(order(removed.next), "Ines:abcd Wind:e");
   EXPECT_EQ(removed.told, "2 clips went to Ines");
-  EXPECT_EQ(order(edits::remove_group(reel, 0).next), "Buoy:abcd Wind:e");
+  EXPECT_EQ(order(edits::remove_group(reel, 1).next), "Buoy:abcd Wind:e");
 }
 
 TEST_F(Groups, AreSortedAndProposedByNames) {
@@ -97,7 +97,7 @@ TEST_F(Groups, AreSortedAndProposedByNames) {
 }
 
 TEST_F(Groups, NotesAndMarksAreKeptInTheFile) {
-  const auto noted = edits::set_group_note(reel, 1, "over the radio", GroupMark::diamond).next;
+  const auto noted = edits::set_group_note(reel, 2, "over the radio", GroupMark::diamond).next;
   const Reel again = reel_from_text(reel_to_text(noted, "/"), "/", "x.reel");
   EXPECT_EQ(again, noted);
   EXPECT_EQ(again.groups[1].mark, GroupMark::diamond);

@@ -56,7 +56,7 @@ TEST(FindTheSource, AFileThatEndsBeforeTheClipIsRefusedAndNothingChanges) {
   const Reel before = reel;
   AudioBuffer shorter = test::noise(0.1, 1, 3);
   test::write_wav(t / "shorter.wav", shorter);
-  EXPECT_THROW(relink(reel, 0, t / "shorter.wav"), Error);
+  EXPECT_THROW(relink(reel, 1, t / "shorter.wav"), Error);
   EXPECT_EQ(reel, before);
 }
 
@@ -68,7 +68,7 @@ TEST(FindTheSource, AnotherRateKeepsTheTimes) {
   reel.clips[0].room_tone = ClipRange{0.2, 0.9};
   AudioBuffer other = test::noise(0.1, 2, 3, 44100);
   test::write_wav(t / "other.wav", other, 44100);
-  relink(reel, 0, t / "other.wav");
+  relink(reel, 1, t / "other.wav");
   EXPECT_EQ(reel.clips[0].begin, 22050);
   EXPECT_EQ(reel.clips[0].frames, 44100);
   EXPECT_TRUE(reel.clips[0].room_tone);
@@ -285,12 +285,12 @@ TEST(ClipIds, NeverComeAgain) {
   Reel reel = test::reel_of(t, {{"a", "A"}, {"b", "A"}}, 0.3);
   const ClipId gone[] = {2};
   remove_clips(reel, gone);
-  EXPECT_EQ(add_clip(reel, examine_source(t / "b.wav"), "A"), 3);
-  const int also[] = {3};
+  EXPECT_EQ(add_clip(reel, examine_source(t / "b.wav"), "A"), ClipId{3});
+  const ClipId also[] = {3};
   remove_clips(reel, also);
   save_reel(reel, t / "r.reel");
   Reel again = load_reel(t / "r.reel");
-  EXPECT_EQ(add_clip(again, examine_source(t / "b.wav"), "A"), 4);
+  EXPECT_EQ(add_clip(again, examine_source(t / "b.wav"), "A"), ClipId{4});
 }
 
 // Found by the fuzzer of edits: what was saved was not what was opened.
@@ -351,12 +351,14 @@ fs::path edited_reel(const TempFolder& t, int edits) {
   Reel reel;
   for (int i = 0; i < 300; ++i) {
     reel.clips.push_back({});
-    reel.clips.back().id = i + 1;
+    reel.clips.back().id = ClipId::numbered(i + 1);
+    reel.clips.back().source = 1;
+    reel.clips.back().group = 1;
     reel.clips.back().name = "clip " + std::to_string(i);
     reel.clips.back().frames = 48000;
   }
-  reel.sources.push_back({t / "x.wav", 48000, 48000, 1, 1});
-  reel.groups.push_back({"A", {}});
+  source_for(reel, {t / "x.wav", 48000, 48000, 1, 1});
+  group_called(reel, "A");
   reel.name = "r";
   reel.last_clip_id = 300;
   const auto file = t / (std::to_string(edits) + ".reel");

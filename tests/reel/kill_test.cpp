@@ -46,7 +46,7 @@ void work_on_the_scene(Reel& reel, std::mt19937& random) {
     case 2:
       if (reel.spaces.empty()) reel = edits::add_space(reel, "Hall", {{make_step("gain")}}).next;
       reel =
-          edits::set_send(reel, {edits::Feeder::Of::clip, clip}, reel.spaces[0].clip.id, -s).next;
+          edits::set_send(reel, clip, reel.spaces[0].id(), -s).next;
       break;
     case 3:
       if (reel.clips[0].chain.steps.size() < 4)
@@ -55,12 +55,12 @@ void work_on_the_scene(Reel& reel, std::mt19937& random) {
     case 4: {
       // Somebody stands in a room, or the space goes.
       if (!reel.spaces.empty()) {
-        reel = edits::remove_space(reel, reel.spaces[0].clip.id).next;
+        reel = edits::remove_space(reel, reel.spaces[0].id()).next;
         break;
       }
       reel = edits::add_space(reel, "Room", {{make_step("acoustics")}}).next;
-      const edits::Feeder from{edits::Feeder::Of::clip, clip};
-      const int room = reel.spaces[0].clip.id;
+      const edits::Feeder from(clip);
+      const SpaceId room = reel.spaces[0].id();
       reel = edits::draw_send(reel, from, room, Curve{{{0, -s}, {1, -3}}}).next;
       SendPlace place_there{-s, 0, 1 + s};
       place_there.azimuth = Curve{{{0, -s}, {1, s}}};
@@ -208,7 +208,7 @@ void expect_recorded(const std::filesystem::path& audio) {
     if (random() % 4 == 0 && clip().versions.size() > 6) {
       const auto unused = unused_versions(reel);
       std::vector<std::filesystem::path> files;
-      for (const auto& u : unused) files.push_back(reel.sources[static_cast<size_t>(find_version(*reel.find(u.clip), u.version)->source)].path);
+      for (const auto& u : unused) files.push_back(reel.at(find_version(*reel.find(u.clip), u.version)->source).path);
       go_to_version(*reel.find(clip().id), 0);
       drop_versions(reel, unused_versions(reel));
       save_reel(reel, file);

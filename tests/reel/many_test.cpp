@@ -41,7 +41,7 @@ class Many : public testing::Test {
 
   TempFolder t;
   Reel reel, before;
-  const int ab[2] = {1, 2};
+  const ClipId ab[2] = {1, 2};
 };
 
 TEST_F(Many, StepsArePastedIntoAllOfThem) {

@@ -3,7 +3,10 @@
 
 #include <set>
 
+#include <nlohmann/json.hpp>
+
 #include "audio/error.h"
+#include "reel/groups.h"
 #include "reel/history_file.h"
 #include "reel/journal.h"
 #include "reel/json_file.h"
@@ -13,6 +16,7 @@ namespace drevan {
 namespace {
 
 namespace fs = std::filesystem;
+using nlohmann::json;
 using test::TempFolder;
 
 const fs::path old = fs::path(DREVAN_SOURCE_DIR) / "tests" / "old";
@@ -32,11 +36,11 @@ TEST(OldFiles, AReelOfVersion1OpensAndItsStepsGetIds) {
   const auto ids = ids_of(reel);
   EXPECT_EQ(ids.size(), 5U);
   EXPECT_EQ(std::set(ids.begin(), ids.end()).size(), ids.size());
-  EXPECT_GT(*std::ranges::min_element(ids), 0);
+  EXPECT_GT(*std::ranges::min_element(ids), StepId{});
   // As the newest version it keeps them.
   const TempFolder t;
   save_reel(reel, t / "new.reel");
-  EXPECT_EQ(parse_json(read_text(t / "new.reel"), "x").at("drevan_reel"), 7);
+  EXPECT_EQ(parse_json(read_text(t / "new.reel"), "x").at("drevan_reel"), 8);
   const Reel again = load_reel(t / "new.reel");
   EXPECT_EQ(ids_of(again), ids);
   EXPECT_EQ(again, reel);
@@ -82,6 +86,34 @@ TEST(OldFiles, AReelOfVersion5OpensAndItsSendsStandStill) {
   }
 }
 
+// Before version 8 clips named groups and files by their places.
+TEST(OldFiles, AReelOfVersion7OpensAndItsGroupsAndFilesGetIds) {
+  const auto file = parse_json(read_text(old / "version-7.reel"), "x");
+  const Reel reel = load_reel(old / "version-7.reel");
+  ASSERT_EQ(reel.clips.size(), file.at("clips").size());
+  for (size_t i = 0; i < reel.clips.size(); ++i) {
+    const Clip& clip = reel.clips[i];
+    const auto& told = file.at("clips")[i];
+    EXPECT_EQ(reel.group_of(clip).name, file.at("groups")[told.at("group").get<size_t>()]["name"]);
+    EXPECT_EQ(reel.source_of(clip).hash, reel.sources[told.at("source").get<size_t>()].hash);
+    EXPECT_EQ(check_source(reel.source_of(clip), false), SourceState::fine) << clip.name;
+  }
+  for (size_t i = 0; i < reel.groups.size(); ++i) {
+    EXPECT_EQ(reel.groups[i].id.number(), static_cast<int>(i) + 1);
+    EXPECT_EQ(reel.groups[i].sends.size(), file.at("groups")[i].value("sends", json::array()).size());
+  }
+  EXPECT_EQ(reel.last_group_id.number(), static_cast<int>(reel.groups.size()));
+  EXPECT_EQ(reel.last_source_id.number(), static_cast<int>(reel.sources.size()));
+  EXPECT_EQ(reel.crossfades.size(), 1U);
+  // As the newest version it keeps them, also where a group has moved and another is gone.
+  const TempFolder t;
+  Reel moved = edits::move_group(reel, reel.groups[2].id, reel.groups[0].id).next;
+  moved = edits::remove_group(moved, moved.groups[1].id).next;
+  save_reel(moved, t / "new.reel");
+  EXPECT_EQ(load_reel(t / "new.reel"), moved);
+  EXPECT_NE(moved.groups[0].id, GroupId{1});
+}
+
 TEST(OldFiles, AJournalAndAListOfEditsOfVersion1AreBroughtBack) {
   const TempFolder t;
   fs::copy_file(old / "version-1.reel", t / "version-1.reel");
@@ -96,7 +128,7 @@ TEST(OldFiles, AJournalAndAListOfEditsOfVersion1AreBroughtBack) {
   ASSERT_TRUE(history);
   EXPECT_EQ(history->states.size(), 3U);
   EXPECT_EQ(history->states[1].label, "Rename clip");
-  EXPECT_EQ(history->states[2].reel->groups[0].sits_out, std::vector<int>{2});
+  EXPECT_EQ(history->states[2].reel->groups[0].sits_out, std::vector<ClipId>{2});
   // Edits of it now, whose lines speak of version 2, come back as well.
   Reel next = load_reel(t / "version-1.reel");
   next.clips[1].chain.steps.push_back(make_step("gain"));
@@ -120,7 +152,7 @@ TEST(StepIds, AreGivenOnceAndStayWithTheirStep) {
   Reel next = h.now();
   std::swap(next.clips[0].chain.steps[0], next.clips[0].chain.steps[1]);
   next.clips[0].chain.steps.push_back(make_step("gain"));
-  copy_chain(next, 1, std::vector{2});
+  copy_chain(next, 1, std::vector<ClipId>{2});
   h.edit(next, "Move, add and copy");
   const auto& steps = h.now().clips[0].chain.steps;
   EXPECT_EQ(steps[0].id, first[1]);

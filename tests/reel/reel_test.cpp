@@ -156,7 +156,7 @@ TEST(ReelFile, MissingSourceOpensAndCanBeFoundAgain) {
   ASSERT_EQ(opened.clips.size(), 2U);
   EXPECT_EQ(check_source(opened.sources[0], false), SourceState::missing);
   // Finding one finds its neighbour.
-  EXPECT_EQ(relink(opened, 0, t / "elsewhere" / "a.wav"), 2);
+  EXPECT_EQ(relink(opened, 1, t / "elsewhere" / "a.wav"), 2);
   EXPECT_EQ(check_source(opened.sources[1], true), SourceState::fine);
   EXPECT_EQ(opened.clips[0].room_tone, reel.clips[0].room_tone);
 }
@@ -174,7 +174,7 @@ TEST(ReelFile, WrongValuesAreRefusedWhole) {
   const TempFolder t;
   const auto text = reel_to_text(sample(t), t.path());
   const std::pair<std::string, std::string> changes[] = {
-      {"\"source\": 0", "\"source\": 7"}, {"\"group\": 0", "\"group\": -1"},   {"\"frames\": 96000", "\"frames\": -5"},
+      {"\"source\": 1", "\"source\": 7"}, {"\"group\": 1", "\"group\": 0"},   {"\"frames\": 96000", "\"frames\": -5"},
       {"\"id\": 2", "\"id\": 1"},         {"\"rate_hz\": 48000", "\"rate_hz\": 1"}, {"\"step\": \"cut\"", "\"step\": \"cutt\""},
       {"\"name\": \"a\"", "\"name\": 3"}};
   test::expect_refused(text, t.path(), changes);
@@ -196,9 +196,9 @@ TEST(ReelEdits, RemovingClipsTakesUnusedGroupsAndSources) {
   const ClipId ids[] = {1};
   remove_clips(reel, ids);
   EXPECT_EQ(reel.sources.size(), 1U);
-  EXPECT_EQ(reel.clips[0].source, 0);
+  EXPECT_EQ(reel.clips[0].source.number(), 2) << "it keeps its id";
   EXPECT_EQ(reel.groups.size(), 1U);
-  const int rest[] = {2};
+  const ClipId rest[] = {2};
   remove_clips(reel, rest);
   EXPECT_TRUE(reel.sources.empty() && reel.groups.empty() && reel.clips.empty());
 }

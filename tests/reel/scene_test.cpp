@@ -23,15 +23,15 @@ class SceneEdits : public testing::Test {
  protected:
   void SetUp() override {
     reel = test::reel_of(t, {{"a", "Ines"}, {"b", "Ines"}, {"c", "Wind"}}, 0.1);
-    for (auto& c : reel.clips.each()) c.place = ReelTime{2.0 * c.id};
+    for (auto& c : reel.clips.each()) c.place = ReelTime{2.0 * c.id.number()};
     reel = edits::add_space(reel, "Lamp room", {{make_step("gain")}}).next;
     reel = edits::add_space(reel, "Stairs").next;
     before = reel;
   }
   void TearDown() override { EXPECT_EQ(reel, before); }
 
-  static constexpr int lamp_room = -2, stairs = -3;
-  const Clip& clip(const Reel& of, int id) const { return *of.find(id); }
+  static constexpr SpaceId lamp_room = -2, stairs = -3;
+  const Clip& clip(const Reel& of, ClipId id) const { return *of.find(id); }
   TempFolder t;
   Reel reel, before;
 };
@@ -53,7 +53,7 @@ TEST_F(SceneEdits, ClipsMoveTogetherAndNoneBeforeTheBeginning) {
   EXPECT_EQ(h.labels().size(), 2U);
   const edits::PlacedClip none[] = {{1, std::numeric_limits<double>::quiet_NaN()}};
   expect_impossible([&] { edits::place_clips(reel, none); }, "no number");
-  const edits::PlacedClip bus[] = {{lamp_room, 1}};
+  const edits::PlacedClip bus[] = {{clip_of(lamp_room), 1}};
   expect_impossible([&] { edits::place_clips(reel, bus); }, "has no place");
 }
 
@@ -91,59 +91,59 @@ TEST_F(SceneEdits, EventsStayInTheOrderOfTime) {
               ElementsAre("at the same time", "turns", "door"));
   EXPECT_DOUBLE_EQ(edits::move_event(r, 2, {-1}).next.events[0].at.s, 0);
   EXPECT_EQ(edits::rename_event(r, 1, "lamp").next.events[2].name, "lamp");
-  const ClipId gone[] = {2, 1};
+  const EventId gone[] = {2, 1};
   EXPECT_THAT(names(edits::remove_events(r, gone).next), ElementsAre("at the same time"));
   expect_impossible([&] { edits::add_event(r, {1, " "}); }, "needs a name");
   expect_impossible([&] { edits::move_event(r, 4, {1}); }, "not in the reel any more");
 }
 
 TEST_F(SceneEdits, ClipsAndGroupsFeedSpaces) {
-  Reel r = edits::set_send(reel, {Feeder::Of::group, 0}, lamp_room, -12).next;
-  r = edits::set_send(r, {Feeder::Of::clip, 2}, lamp_room, -20).next;
-  r = edits::set_send(r, {Feeder::Of::clip, 2}, stairs, 5).next;
+  Reel r = edits::set_send(reel, GroupId{1}, lamp_room, -12).next;
+  r = edits::set_send(r, ClipId{2}, lamp_room, -20).next;
+  r = edits::set_send(r, ClipId{2}, stairs, 5).next;
   EXPECT_THAT(sends_of(r, clip(r, 1)), ElementsAre(Send{lamp_room, -12}));
   EXPECT_THAT(sends_of(r, clip(r, 2)), ElementsAre(Send{stairs, 0}, Send{lamp_room, -20}))
       << "its own stands in place of its group's";
   EXPECT_THAT(sends_of(r, clip(r, 3)), ElementsAre());
   // Off for one clip, whatever its group does.
-  const Reel off = edits::set_send(r, {Feeder::Of::clip, 1}, lamp_room, off_send_db).next;
+  const Reel off = edits::set_send(r, ClipId{1}, lamp_room, off_send_db).next;
   EXPECT_THAT(sends_of(off, clip(off, 1)), ElementsAre());
   EXPECT_EQ(clip(off, 1).sends.size(), 1U);
-  EXPECT_TRUE(edits::set_send(r, {Feeder::Of::clip, 2}, stairs, -80).next.clips[1].sends.size() ==
+  EXPECT_TRUE(edits::set_send(r, ClipId{2}, stairs, -80).next.clips[1].sends.size() ==
               1);
   EXPECT_TRUE(
-      edits::set_send(r, {Feeder::Of::group, 0}, lamp_room, -60).next.groups[0].sends.empty());
-  const Reel through = edits::set_direct(r, {Feeder::Of::group, 0}, false).next;
+      edits::set_send(r, GroupId{1}, lamp_room, -60).next.groups[0].sends.empty());
+  const Reel through = edits::set_direct(r, GroupId{1}, false).next;
   EXPECT_FALSE(heard_direct(through, clip(through, 1)));
   EXPECT_TRUE(heard_direct(through, clip(through, 3)));
-  expect_impossible([&] { edits::set_send(r, {Feeder::Of::clip, 1}, -9, 0); }, "not in the reel");
+  expect_impossible([&] { edits::set_send(r, ClipId{1}, -9, 0); }, "not in the reel");
   expect_impossible(
       [&] {
-        edits::set_send(r, {Feeder::Of::clip, lamp_room}, stairs, 0);
+        edits::set_send(r, clip_of(lamp_room), stairs, 0);
       },
       "A space feeds no space");
   // With its space a clip that was heard through it alone is heard again.
   const Reel gone = edits::remove_space(through, lamp_room).next;
   EXPECT_TRUE(heard_direct(gone, clip(gone, 1)));
   EXPECT_THAT(sends_of(gone, clip(gone, 2)), ElementsAre(Send{stairs, 0}));
-  EXPECT_EQ(edits::add_space(gone, "Sea").next.spaces.back().clip.id, -4) << "no id comes again";
+  EXPECT_EQ(edits::add_space(gone, "Sea").next.spaces.back().id().number(), -4) << "no id comes again";
 }
 
 TEST_F(SceneEdits, ASpaceIsWorkedOnAsAClip) {
-  ASSERT_TRUE(reel.find(lamp_room));
-  const StepId gain = reel.find(lamp_room)->chain.steps[0].id;
-  EXPECT_GT(gain, 0);
-  const auto turned = edits::turn(reel, lamp_room, gain, 0, -3);
+  ASSERT_TRUE(reel.find(clip_of(lamp_room)));
+  const StepId gain = reel.find(clip_of(lamp_room))->chain.steps[0].id;
+  EXPECT_TRUE(gain);
+  const auto turned = edits::turn(reel, clip_of(lamp_room), gain, 0, -3);
   EXPECT_DOUBLE_EQ(turned.next.spaces[0].clip.chain.steps[0].settings[0], -3);
   EXPECT_NE(turned.next, reel);
   const auto added =
-      edits::add_step(reel, stairs, {ChainOwner::clip, 0}, *test::with("limiter", {}).type);
+      edits::add_step(reel, clip_of(stairs), {ChainOwner::clip, 0}, *test::with("limiter", {}).type);
   EXPECT_EQ(added.next.spaces[1].clip.chain.steps.size(), 1U);
-  EXPECT_EQ(running_steps(reel, *reel.find(lamp_room)).size(), 1U);
+  EXPECT_EQ(running_steps(reel, *reel.find(clip_of(lamp_room))).size(), 1U);
   expect_impossible([&] { edits::rename_space(reel, stairs, "Lamp room"); }, "another name");
   expect_impossible(
       [&] {
-        edits::add_step(reel, stairs, {ChainOwner::group, 0}, *make_step("gain").type);
+        edits::add_step(reel, clip_of(stairs), {ChainOwner::group, 0}, *make_step("gain").type);
       },
       "chain of their own alone");
 }
@@ -160,10 +160,10 @@ TEST_F(SceneEdits, AllOfItIsInTheReelsFileAndComesBack) {
   Reel r = edits::add_film(reel, t / "sub folder" / "first film.mkv", {1.5}).next;
   r = edits::add_film(r, "/elsewhere/second.mov", {0}).next;
   r = edits::add_event(r, {5, "turns, \"slowly\""}).next;
-  r = edits::set_send(r, {Feeder::Of::group, 0}, lamp_room, -12).next;
-  r = edits::set_send(r, {Feeder::Of::clip, 3}, stairs, -3).next;
-  r = edits::set_direct(r, {Feeder::Of::clip, 3}, false).next;
-  r = edits::set_group_kind(r, 1, GroupKind::effects).next;
+  r = edits::set_send(r, GroupId{1}, lamp_room, -12).next;
+  r = edits::set_send(r, ClipId{3}, stairs, -3).next;
+  r = edits::set_direct(r, ClipId{3}, false).next;
+  r = edits::set_group_kind(r, 2, GroupKind::effects).next;
   r = edits::set_space_level(r, stairs, -4.5).next;
   r = edits::remove_space(edits::add_space(r, "Gone").next, -4).next;
   save_reel(r, t / "x.reel");
@@ -171,8 +171,8 @@ TEST_F(SceneEdits, AllOfItIsInTheReelsFileAndComesBack) {
   r.name = again.name;
   EXPECT_EQ(again, r);
   EXPECT_EQ(again.films[0].path, "/elsewhere/second.mov");
-  EXPECT_EQ(again.last_space_id, -4);
-  EXPECT_EQ(again.find(lamp_room)->chain.steps[0].id, reel.find(lamp_room)->chain.steps[0].id);
+  EXPECT_EQ(again.last_space_id.number(), -4);
+  EXPECT_EQ(again.find(clip_of(lamp_room))->chain.steps[0].id, reel.find(clip_of(lamp_room))->chain.steps[0].id);
   // On the same tree a path is relative.
   EXPECT_NE(read_text(t / "x.reel").find("\"sub folder/first film.mkv\""), std::string::npos);
 }
@@ -180,8 +180,8 @@ TEST_F(SceneEdits, AllOfItIsInTheReelsFileAndComesBack) {
 TEST_F(SceneEdits, WhatIsWrongInAFileIsRefused) {
   Reel r = edits::add_film(reel, t / "f.mkv", {1}).next;
   r = edits::add_event(r, {5, "turns"}).next;
-  r = edits::set_send(r, {Feeder::Of::clip, 3}, stairs, -3).next;
-  r = edits::set_group_kind(r, 1, GroupKind::effects).next;
+  r = edits::set_send(r, ClipId{3}, stairs, -3).next;
+  r = edits::set_group_kind(r, 2, GroupKind::effects).next;
   const std::string text = reel_to_text(r, t.path());
   const std::vector<std::pair<std::string, std::string>> changes{
       {"\"space\": -3", "\"space\": -7"},

@@ -22,13 +22,13 @@ class Standings : public testing::Test {
     reel = test::reel_of(t, {{"voice", "Talk"}, {"other", "Talk"}}, 3);
     reel.clips[1].place = ReelTime{10};
     reel = edits::add_space(reel, "Room", {{test::with("acoustics", {{"distance_m", 3}})}}).next;
-    room = reel.spaces[0].clip.id;
+    room = reel.spaces[0].id();
   }
   Standing at(double s, ClipId clip = 1) { return standing_at(reel, *reel.find(clip), s); }
   void hold(const Hold& h, ClipId clip = 1) { reel = edits::hold_at(reel, clip, h).next; }
   test::TempFolder t;
   Reel reel;
-  int room = 0;
+  SpaceId room;
 };
 
 TEST_F(Standings, ByPanForAllOfItOrOverTime) {
@@ -62,9 +62,9 @@ TEST_F(Standings, ByItsOwnAcoustics) {
 }
 
 TEST_F(Standings, ByASpaceForAGroupOrOneOfIt) {
-  reel = edits::set_send(reel, {Feeder::Of::group, 0}, room, -6).next;
+  reel = edits::set_send(reel, GroupId{1}, room, -6).next;
   EXPECT_EQ(at(0).by, StandsBy::nothing) << "it is heard directly as well, in the middle";
-  reel = edits::set_direct(reel, {Feeder::Of::group, 0}, false).next;
+  reel = edits::set_direct(reel, GroupId{1}, false).next;
   EXPECT_EQ(at(0).by, StandsBy::space);
   EXPECT_NEAR(at(0).distance_m, 3, 1e-9) << "where the step has its source";
   hold({0, 0, -40, 1.5, false});
@@ -85,8 +85,8 @@ TEST_F(Standings, ByASpaceForAGroupOrOneOfIt) {
 }
 
 TEST_F(Standings, FollowWhatIsSeenByASpaceAsWell) {
-  reel = edits::set_send(reel, {Feeder::Of::clip, 1}, room, 0).next;
-  reel = edits::set_direct(reel, {Feeder::Of::clip, 1}, false).next;
+  reel = edits::set_send(reel, ClipId{1}, room, 0).next;
+  reel = edits::set_direct(reel, ClipId{1}, false).next;
   std::vector<edits::HeldAt> way;
   for (int i = 0; i <= 72; ++i) way.push_back({i / 24.0, -0.8 + 1.6 * i / 72});
   reel = edits::follow_along(reel, 1, way).next;
@@ -97,11 +97,11 @@ TEST_F(Standings, FollowWhatIsSeenByASpaceAsWell) {
 }
 
 TEST_F(Standings, CurvesGoWithACutAndTheGroupsCountTheReel) {
-  reel = edits::draw_send(reel, {Feeder::Of::group, 0}, room, Curve{{{10, -40}, {12, 0}}}).next;
+  reel = edits::draw_send(reel, GroupId{1}, room, Curve{{{10, -40}, {12, 0}}}).next;
   const auto sends = sends_of(reel, reel.clips[1]);
   ASSERT_EQ(sends.size(), 1U);
   EXPECT_DOUBLE_EQ(sends[0].level->points[0].s, 0) << "the clip begins at 10 s";
-  EXPECT_THROW(edits::draw_send(reel, {Feeder::Of::group, 0}, room, Curve{{{0, 3}}}), Error);
+  EXPECT_THROW(edits::draw_send(reel, GroupId{1}, room, Curve{{{0, 3}}}), Error);
   EXPECT_THROW(edits::hold_at(reel, mix_clip_id, {}), Error);
   EXPECT_THROW(edits::hold_at(reel, 1, {0, 0, std::nan(""), {}, false}), Error);
 }

@@ -16,36 +16,36 @@ class Takes : public testing::Test {
  protected:
   void SetUp() override {
     reel = test::reel_of(t, {{"a", "Ines"}, {"b", "Ines"}, {"c", "Ines"}, {"d", "Ines"}}, 0.5);
-    reel = edits::make_takes(reel, std::vector{2, 1, 3}).next;
+    reel = edits::make_takes(reel, std::vector<ClipId>{2, 1, 3}).next;
   }
   test::TempFolder t;
   Reel reel;
 };
 
 TEST_F(Takes, OneIsChosenAndTheOthersAreLeftOut) {
-  EXPECT_EQ(takes_of(reel, reel.clips[0]), (std::vector{1, 2, 3}));
-  EXPECT_EQ(rendered_clips(reel), (std::vector{2, 4}));
+  EXPECT_EQ(takes_of(reel, reel.clips[0]), (std::vector<ClipId>{1, 2, 3}));
+  EXPECT_EQ(rendered_clips(reel), (std::vector<ClipId>{2, 4}));
   const Reel next = edits::choose_take(reel, 3).next;
-  EXPECT_EQ(rendered_clips(next), (std::vector{3, 4}));
+  EXPECT_EQ(rendered_clips(next), (std::vector<ClipId>{3, 4}));
   EXPECT_TRUE(takes_of(next, next.clips[3]).empty());
   EXPECT_THROW(edits::choose_take(next, 4), Error);
-  EXPECT_THROW(edits::make_takes(next, std::vector{4}), Error);
-  EXPECT_EQ(rendered_clips(edits::part_takes(next, std::vector{1, 2, 3}).next).size(), 4U);
+  EXPECT_THROW(edits::make_takes(next, std::vector<ClipId>{4}), Error);
+  EXPECT_EQ(rendered_clips(edits::part_takes(next, std::vector<ClipId>{1, 2, 3}).next).size(), 4U);
 }
 
 TEST_F(Takes, NoneIsLostWhenTheChosenOneGoes) {
-  const Reel next = edits::remove_clips(reel, std::vector{2}).next;
-  EXPECT_EQ(rendered_clips(next), (std::vector{1, 3, 4}));
+  const Reel next = edits::remove_clips(reel, std::vector<ClipId>{2}).next;
+  EXPECT_EQ(rendered_clips(next), (std::vector<ClipId>{1, 3, 4}));
 }
 
 // A copy of a take that is heard is a clip of its own: another choice does not silence it.
 TEST_F(Takes, ADuplicateOfTheChosenOneStaysHeard) {
-  const Reel two = edits::duplicate(reel, std::vector{2}).next;
-  const int copy = two.last_clip_id;
-  EXPECT_EQ(takes_of(two, *two.find(2)), (std::vector{1, 2, 3}));
+  const Reel two = edits::duplicate(reel, std::vector<ClipId>{2}).next;
+  const ClipId copy = two.last_clip_id;
+  EXPECT_EQ(takes_of(two, *two.find(ClipId{2})), (std::vector<ClipId>{1, 2, 3}));
   const auto heard = rendered_clips(edits::choose_take(two, 3).next);
   EXPECT_EQ(std::ranges::count(heard, copy), 1);
-  EXPECT_EQ(std::ranges::count(heard, 2), 0);
+  EXPECT_EQ(std::ranges::count(heard, ClipId{2}), 0);
 }
 
 TEST_F(Takes, AreKeptInTheFile) {

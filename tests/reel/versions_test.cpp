@@ -100,11 +100,11 @@ TEST(Versions, UnusedOnesAreListedAndDropped) {
   const auto unused = unused_versions(reel);
   ASSERT_EQ(unused.size(), 2U);
   EXPECT_EQ(unused[0].version, 2);
-  EXPECT_EQ(unused[0].bytes, fs::file_size(reel.sources[static_cast<size_t>(find_version(clip, 2)->source)].path));
+  EXPECT_EQ(unused[0].bytes, fs::file_size(reel.at(find_version(clip, 2)->source).path));
   drop_versions(reel, unused);
   EXPECT_EQ(clip.versions.size(), 2U);
   EXPECT_EQ(reel.sources.size(), 4U);
-  EXPECT_EQ(reel.sources[static_cast<size_t>(clip.source)].path.filename(), "1 a, version 1.wav");
+  EXPECT_EQ(reel.at(clip.source).path.filename(), "1 a, version 1.wav");
 }
 
 TEST(Versions, WrongTreesAreRefused) {

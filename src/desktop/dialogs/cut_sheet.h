@@ -50,7 +50,7 @@ class CutSheet : public ReelSheet {
   const Clip* clip() const;
 
   const Work& work_;
-  const int clip_;
+  const ClipId clip_;
   double length_s_ = 1;
   Segmented* at_;
   QStackedWidget* limits_;

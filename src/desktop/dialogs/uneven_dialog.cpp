@@ -55,7 +55,7 @@ UnevenDialog::UnevenDialog(const Work& work, QWidget* parent)
   const auto chosen = [this](bool sits_out) {
     std::vector<ClipId> ids;
     for (const auto* item : list_->selectedItems()) {
-      const Clip* c = work_.document.reel().find(item->data(0, Qt::UserRole).toInt());
+      const Clip* c = work_.document.reel().find(ClipId::numbered(item->data(0, Qt::UserRole).toInt()));
       if (c && (!sits_out || !sits_out_of(work_.document.reel(), *c).empty())) ids.push_back(c->id);
     }
     return ids;
@@ -108,7 +108,7 @@ void UnevenDialog::show_found(const std::vector<Uneven>& found) {
         new QTreeWidgetItem(list_, {QString::fromStdString(c->name),
                                     QString::fromStdString(work_.document.reel().group_of(*c).name),
                                     QString::fromStdString(f.told)});
-    item->setData(0, Qt::UserRole, c->id);
+    item->setData(0, Qt::UserRole, c->id.number());
     item->setToolTip(2, item->text(2));
   }
   told_->setText(found.empty() ? tr("No clip stands out of its group.")

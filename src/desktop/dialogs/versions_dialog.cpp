@@ -151,7 +151,7 @@ void VersionsDialog::refresh() {
       item->setToolTip(2, chain_text(v.made_with));
       if (v.when != 0)
         item->setText(3, QLocale().toString(QDateTime::fromSecsSinceEpoch(v.when), "d MMM, HH:mm"));
-      const auto& source = work_.document.reel().sources[static_cast<size_t>(v.source)];
+      const auto& source = work_.document.reel().at(v.source);
       item->setText(
           4, QString::fromStdString(length_text(static_cast<double>(v.frames) / source.rate)));
       item->setText(5, v.loudness_lufs ? tr("%1 LUFS").arg(*v.loudness_lufs, 0, 'f', 1)

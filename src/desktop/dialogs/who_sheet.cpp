@@ -53,7 +53,7 @@ void VoicePlane::show_guess(const SpeakerGuess& guess, const QStringList& names)
   update();
 }
 
-void VoicePlane::show_current(ClipId clip) {
+void VoicePlane::show_current(int clip) {
   current_ = clip;
   update();
 }
@@ -95,14 +95,14 @@ void VoicePlane::paintEvent(QPaintEvent*) {
 }
 
 void VoicePlane::mousePressEvent(QMouseEvent* e) {
-  const ClipId clip = clip_near(e->position());
+  const int clip = clip_near(e->position());
   if (clip >= 0) Q_EMIT clip_chosen(clip);
 }
 
 bool VoicePlane::event(QEvent* e) {
   if (e->type() != QEvent::ToolTip) return QWidget::event(e);
   const auto* help = static_cast<QHelpEvent*>(e);
-  const ClipId clip = clip_near(help->pos());
+  const int clip = clip_near(help->pos());
   QToolTip::showText(help->globalPos(),
                      clip >= 0 && clip < names_.size() ? names_[clip] : toolTip(), this);
   return true;
@@ -265,7 +265,7 @@ QLineEdit* WhoSheet::name_of(int speaker) const { return names_.at(static_cast<s
 // Clips of which it cannot be told stay where they are.
 void WhoSheet::group() {
   std::vector<ClipId> told;
-  std::map<int, std::string> name;
+  std::map<ClipId, std::string> name;
   for (size_t i = 0; i < clips_.size(); ++i) {
     if (guess_.speaker[i] < 0 || !work_.document.reel().find(clips_[i])) continue;
     told.push_back(clips_[i]);

@@ -26,7 +26,7 @@ class VoicePlane : public QWidget {
  public:
   explicit VoicePlane(QWidget* parent = nullptr);
   void show_guess(const SpeakerGuess& guess, const QStringList& names);
-  void show_current(ClipId clip);
+  void show_current(int clip);
   QSize minimumSizeHint() const override { return {260, 220}; }
 
  Q_SIGNALS:

@@ -358,7 +358,7 @@ void Document::clear_unused_versions() {
   std::vector<fs::path> files;
   for (const auto& u : unused) {
     const Version& version = *find_version(*history_.now().find(u.clip), u.version);
-    files.push_back(history_.now().sources[static_cast<size_t>(version.source)].path);
+    files.push_back(history_.now().at(version.source).path);
   }
   if (change(edits::clear_unused_versions)) file_.clear_when_left(std::move(files));
 }

@@ -105,7 +105,7 @@ class Document : public QObject {
   std::shared_ptr<const Reel> preview_;
   std::shared_ptr<const Reel> told_;          // the one that reel_changed() told of last
   std::shared_ptr<const Reel> dragged_from_;  // before edits that follow each other
-  std::map<int, Source> bus_sources_;
+  std::map<ClipId, Source> bus_sources_;
   // The reel with them, and of which that was made.
   mutable std::shared_ptr<const Reel> with_buses_, with_buses_of_, before_with_buses_;
   int reel_number_ = 0;

@@ -112,7 +112,7 @@ void Heard::keep() const {
   for (const auto& [id, clip] : clips_) {
     QJsonArray parts;
     for (const auto& part : clip.parts) parts << QJsonArray{part.begin.s, part.end.s};
-    all[QString::number(id)] =
+    all[QString::number(id.number())] =
         QJsonObject{{"sound", QString::number(clip.key, 16)}, {"heard_s", parts}};
   }
   keep_in_reel_memory(document_.file(), "heard", all);
@@ -124,7 +124,7 @@ void Heard::bring() {
   const auto all = reel_memory(document_.file())["heard"].toObject();
   for (auto at = all.begin(); at != all.end(); ++at) {
     const auto of = at.value().toObject();
-    Clip& clip = clips_[at.key().toInt()];
+    Clip& clip = clips_[ClipId::numbered(at.key().toInt())];
     clip.key = of["sound"].toString().toULongLong(nullptr, 16);
     for (const auto& part : of["heard_s"].toArray())
       clip.parts.push_back({{part.toArray().at(0).toDouble()}, {part.toArray().at(1).toDouble()}});

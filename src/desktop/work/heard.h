@@ -52,7 +52,7 @@ class Heard : public QObject {
   const ShelfMeasurements& shelf_;
   const SceneSounds& scene_;
   Listening& listening_;
-  std::map<int, Clip> clips_;
+  std::map<ClipId, Clip> clips_;
   QTimer timer_;
   // Where playing was when it was looked at last.
   struct Playing {

@@ -103,7 +103,7 @@ void Jobs::add_files(const QStringList& paths, const QString& group) {
       }
     }
     return [this, good, problems] {
-      int first = 0;
+      ClipId first = 0;
       if (!good.empty())
         document_.change([&](const Reel& reel) {
           auto edit = edits::add_clips(reel, good);
@@ -218,7 +218,7 @@ void Jobs::fill_with_room_tone() {
   if (!c || is_bus(*c)) return;
   if (document_.file().empty())
     return notices_.warn(tr("Save the reel first: files of room tone are kept beside it."));
-  const int group = c->group;
+  const GroupId group = c->group;
   if (tone_gaps(document_.reel(), group).empty())
     return notices_.warn(tr("Between the clips of this group there is no gap to fill."));
   notices_.tell(tr("Filling with room tone ..."));
@@ -258,11 +258,11 @@ Progress Jobs::making(const CancelToken& cancel) {
 
 void Jobs::make_sound(const MadeSound& sound, ReelTime place) {
   const Clip* clip = selection_.clip();
-  const int group = clip && !is_bus(*clip) ? clip->group : -1;
-  if (group < 0 && sound.kind == MadeKind::room_tone)
+  const GroupId group = clip && !is_bus(*clip) ? clip->group : GroupId{};
+  if (!group && sound.kind == MadeKind::room_tone)
     return notices_.warn(tr("Choose a clip of the group whose room tone it shall be."));
   const std::string name =
-      group < 0 ? "Made sounds" : document_.reel().groups[static_cast<size_t>(group)].name;
+      group ? document_.reel().at(group).name : "Made sounds";
   const auto file = recording_file(document_.recordings_folder(), name_of(sound));
   make_file(
       [sound, group, file](const Reel& reel, const CancelToken& cancel, const Progress& progress) {
@@ -310,7 +310,7 @@ void Jobs::make_one(std::vector<ClipId> clips) {
 }
 
 void Jobs::make_again() {
-  const int id = selection_.clip_id();
+  const ClipId id = selection_.clip_id();
   const auto parts = made_of(document_.reel(), id);
   if (parts.empty())
     return notices_.warn(

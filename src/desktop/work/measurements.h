@@ -60,7 +60,7 @@ class Measurements : public QObject {
   SharedStores stores_ = std::make_shared<Stores>();
   std::shared_ptr<const LevelPath> levels_;
   ClipPlan levels_plan_;  // the one levels_ was measured with
-  int levels_clip_ = 0;
+  ClipId levels_clip_ = 0;
   std::shared_ptr<const Reel> levels_reel_;  // as it was then
   Change since_levels_;                      // from that one to what is shown
   std::shared_ptr<const StepCourse> course_;

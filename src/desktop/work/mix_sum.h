@@ -50,8 +50,8 @@ class MixSum : public QObject {
     std::uint64_t key = 0;
     std::filesystem::path before{};
   };
-  std::map<int, Shown> shown_;
-  int bus_ = mix_clip_id;  // that is on its way
+  std::map<ClipId, Shown> shown_;
+  ClipId bus_ = mix_clip_id;  // that is on its way
   bool select_ = false;
   QTimer soon_;
   ReelLane lane_{document_, TaskLane::Urgency::background};

@@ -216,7 +216,7 @@ void Printing::finish(const std::vector<Job>& jobs, const QString& label, bool g
                              : problem);
   }
   if (group && done > 0)
-    next.groups[static_cast<size_t>(next.find(jobs.front().clip)->group)].chain = {};
+    next.at(std::as_const(next).find(jobs.front().clip)->group).chain = {};
   if (done > 0)
     document_.change([&](const Reel&) {
       return edits::Edit{std::move(next), label.toStdString()};

@@ -339,7 +339,7 @@ void RecordingDesk::take(const Recording& recording) {
     return [this, takes, notes, files, rate, reel_number, lines, place] {
       if (reel_number != document_.reel_number()) return;  // it is brought back with its own
       QStringList told;
-      QList<int> clips;
+      QList<ClipId> clips;
       for (size_t f = 0; f < files.size(); ++f) {
         const Finished& file = files[f];
         const auto parts = recorded_parts(file.source, takes[f], rate, place);

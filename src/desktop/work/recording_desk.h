@@ -83,7 +83,7 @@ class RecordingDesk : public QObject {
   /// Armed, recording, inputs, latency.
   void changed();
   /// Clips have come.
-  void recorded(const QList<int>& clips);
+  void recorded(const QList<ClipId>& clips);
 
  private:
   RecordedLine line_of(const RecordedLine& wished, int input, bool another) const;

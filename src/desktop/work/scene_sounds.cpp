@@ -31,8 +31,8 @@ std::uint64_t chain_key(const Reel& reel, ClipId bus) {
   return stage_keys(plan_of(ClipSound{}, reel.find(bus)->chain)).back();
 }
 
-std::vector<int> buses_of(const Reel& reel) {
-  std::vector<int> out{mix_clip_id};
+std::vector<ClipId> buses_of(const Reel& reel) {
+  std::vector<ClipId> out{mix_clip_id};
   for (const auto& space : reel.spaces) out.push_back(space.clip.id);
   return out;
 }
@@ -167,9 +167,9 @@ void SceneSounds::fail(ClipId clip) {
 
 // What changed: clips whose chains or sounds are others, then the buses that must hear them.
 void SceneSounds::make_ready() {
-  std::map<int, std::uint64_t> known;
+  std::map<ClipId, std::uint64_t> known;
   for (const auto& [id, sound] : sounds_) known[id] = sound.key;
-  std::map<int, std::uint64_t> known_buses;
+  std::map<ClipId, std::uint64_t> known_buses;
   for (const auto& [id, bus] : buses_) known_buses[id] = bus.key;
   lane_.start([this, reel = document_.shared(), known, known_buses,
                looked_at = selection_.clip_id(), folder = fs::path(folder_.path().toStdString()),
@@ -197,7 +197,7 @@ void SceneSounds::make_ready() {
         items.push_back(std::move(item));
     }
     on_all_cores(items.size(), cancel, [&](size_t i) {
-      const int id = items[i].clip;
+      const ClipId id = items[i].clip;
       try {
         const auto sound = scene_sound(items[i].plan, stores->findings, course_cache(), cancel);
         lane_.post(cancel, [this, id, sound] { take(id, sound); });
@@ -205,7 +205,7 @@ void SceneSounds::make_ready() {
         lane_.post(cancel, [this, id] { fail(id); });
       }
     });
-    std::map<int, Known> buses;
+    std::map<ClipId, Known> buses;
     for (const ClipId bus : buses_of(*reel)) {
       const auto key = chain_key(*reel, bus);
       const auto at = known_buses.find(bus);
@@ -292,19 +292,19 @@ std::shared_ptr<const ScenePlan> SceneSounds::plan() const {
   return out;
 }
 
-SceneSounds::Row SceneSounds::row(int group) const {
-  const auto at = rows_.find(document_.reel().groups.at(static_cast<size_t>(group)).name);
+SceneSounds::Row SceneSounds::row(GroupId group) const {
+  const auto at = rows_.find(group);
   return at == rows_.end() ? Row::heard : at->second;
 }
 
-void SceneSounds::set_row(int group, Row row) {
-  rows_[document_.reel().groups.at(static_cast<size_t>(group)).name] = row;
+void SceneSounds::set_row(GroupId group, Row row) {
+  rows_[group] = row;
   Q_EMIT plan_changed();
 }
 
-bool SceneSounds::row_sounds(int group) const {
+bool SceneSounds::row_sounds(GroupId group) const {
   const bool some_alone = std::ranges::any_of(document_.reel().groups, [&](const Group& g) {
-    const auto at = rows_.find(g.name);
+    const auto at = rows_.find(g.id);
     return at != rows_.end() && at->second == Row::alone;
   });
   return row(group) == Row::alone || (row(group) == Row::heard && !some_alone);

@@ -51,9 +51,9 @@ class SceneSounds : public QObject {
 
   /// What of a row is heard. Nothing of this is kept or rendered.
   enum class Row { heard, silent, alone };
-  Row row(int group) const;
-  void set_row(int group, Row row);
-  bool row_sounds(int group) const;
+  Row row(GroupId group) const;
+  void set_row(GroupId group, Row row);
+  bool row_sounds(GroupId group) const;
 
  Q_SIGNALS:
   /// A clip was made ready, or it is known what must be.
@@ -77,19 +77,19 @@ class SceneSounds : public QObject {
   const Selection& selection_;
   const Measurements& measurements_;
   bool active_ = false;
-  std::map<int, SceneSound> sounds_;
+  std::map<ClipId, SceneSound> sounds_;
   // What times() and end_s() have told of `times_reel_`.
-  mutable std::unordered_map<int, ClipTimes> times_;
+  mutable std::unordered_map<ClipId, ClipTimes> times_;
   mutable std::optional<double> end_s_;
   mutable std::shared_ptr<const Reel> times_reel_;
   std::set<ClipId> failed_;
-  std::map<int, Known> buses_;
+  std::map<ClipId, Known> buses_;
   struct Kept {
     std::uint64_t key = 0;  // of the sound that it is of
     std::shared_ptr<const PlayPlan> plan;
   };
-  std::map<int, Kept> kept_;
-  std::map<std::string, Row> rows_;  // by the group's name
+  std::map<ClipId, Kept> kept_;
+  std::map<GroupId, Row> rows_;
   QTemporaryDir folder_;             // for what buses must hear
   QTimer soon_, told_;
   ReelLane lane_{document_, TaskLane::Urgency::background},

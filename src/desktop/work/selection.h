@@ -42,7 +42,7 @@ class Selection : public QObject {
   void tell_step();
 
   Document& document_;
-  int clip_ = 0;
+  ClipId clip_ = 0;
   StepId step_ = 0, step_before_preview_ = 0;
   StepId told_step_ = 0;       // as step_changed() told it last
   std::optional<Clip> shown_;  // as clip_changed() told it last

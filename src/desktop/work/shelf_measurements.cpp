@@ -158,7 +158,7 @@ void ShelfMeasurements::hold_back(bool on) {
 namespace {
 
 struct ShelfItem {
-  int id = 0;
+  ClipId id = 0;
   ClipPlan plan;
   size_t reuse_stage = 0;  // what leaves the clip's own steps
   bool visible = false;
@@ -186,7 +186,7 @@ std::vector<ShelfItem> shelf_items(const Reel& reel, const std::vector<ClipId>& 
 }  // namespace
 
 void ShelfMeasurements::take_wanted(const std::shared_ptr<const Reel>& reel,
-                                    const std::map<int, std::uint64_t>& keys) {
+                                    const std::map<ClipId, std::uint64_t>& keys) {
   wanted_reel_ = reel;
   since_wanted_ = difference(*reel, document_.reel());
   for (const auto& [id, key] : keys) levels_[id].wanted = key;
@@ -201,7 +201,7 @@ void ShelfMeasurements::measure() {
                peaks,
                stores = measurements_.stores()](const CancelToken& cancel) -> TaskLane::Finish {
     auto items = shelf_items(*reel, visible, cancel);
-    std::map<int, std::uint64_t> keys;
+    std::map<ClipId, std::uint64_t> keys;
     for (const auto& item : items) keys[item.id] = item.key;
     lane_.post(cancel, [this, reel, keys] { take_wanted(reel, keys); });
     // The selected one is being measured whole.

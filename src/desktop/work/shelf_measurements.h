@@ -58,7 +58,7 @@ class ShelfMeasurements : public QObject {
   void measure();
   void take_levels(ClipId clip_id, const Levels& levels, std::uint64_t key);
   void take_wanted(const std::shared_ptr<const Reel>& reel,
-                   const std::map<int, std::uint64_t>& keys);
+                   const std::map<ClipId, std::uint64_t>& keys);
   void take_selected();
 
   const Document& document_;
@@ -68,7 +68,7 @@ class ShelfMeasurements : public QObject {
   std::set<PeaksKey> bad_sources_;
   // By path; size and time, asked for now and then.
   mutable std::map<std::string, std::pair<std::uint64_t, QDeadlineTimer>> file_states_;
-  std::map<int, ClipLevels> levels_;
+  std::map<ClipId, ClipLevels> levels_;
   std::shared_ptr<const Reel> wanted_reel_;  // that the wanted keys are of
   Change since_wanted_;                      // from that one to what is shown
   bool sources_changed_ = true;              // since all waveforms were there

@@ -16,8 +16,8 @@ namespace drevan::desktop {
 BatchModel::BatchModel(const Work& work, QObject* parent)
     : QAbstractTableModel(parent), work_(work) {}
 
-std::vector<int> BatchModel::ticked() const {
-  std::vector<int> out;
+std::vector<ClipId> BatchModel::ticked() const {
+  std::vector<ClipId> out;
   for (const ClipId id : ids_)
     if (!unticked_.contains(id)) out.push_back(id);
   return out;
@@ -39,7 +39,7 @@ void BatchModel::refresh(const QString& pattern, const QString& extension) {
   endResetModel();
 }
 
-void BatchModel::set_names(std::map<int, QString> names) {
+void BatchModel::set_names(std::map<ClipId, QString> names) {
   names_ = std::move(names);
   if (!ids_.empty()) Q_EMIT dataChanged(index(0, output), index(rowCount() - 1, output));
 }
@@ -208,7 +208,7 @@ QVariant BatchModel::data(const QModelIndex& index, int role) const {
 
 bool BatchModel::setData(const QModelIndex& index, const QVariant& value, int role) {
   if (role != Qt::CheckStateRole || index.column() != clip) return false;
-  const int id = ids_[static_cast<size_t>(index.row())];
+  const ClipId id = ids_[static_cast<size_t>(index.row())];
   if (value.toInt() == Qt::Checked)
     unticked_.erase(id);
   else

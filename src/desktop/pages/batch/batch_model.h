@@ -27,7 +27,7 @@ class BatchModel : public QAbstractTableModel {
   /// The reel has changed: rows anew; results of clips that are still there stay.
   void refresh(const QString& pattern, const QString& extension);
   /// Names of files as they will be, by clip, where they are not as the pattern alone says.
-  void set_names(std::map<int, QString> names);
+  void set_names(std::map<ClipId, QString> names);
   void begin(const std::vector<ClipId>& clip_ids);
   /// `job` counts the clips given to begin().
   void update(size_t job, const JobResult& now);
@@ -36,7 +36,7 @@ class BatchModel : public QAbstractTableModel {
   const std::vector<ClipId>& rendered() const { return running_; }
   /// The reel as it was when that batch began.
   const Reel& rendered_reel() const { return *running_as_; }
-  int clip_at(int row) const { return ids_.at(static_cast<size_t>(row)); }
+  ClipId clip_at(int row) const { return ids_.at(static_cast<size_t>(row)); }
   /// The finished file of a clip; empty: there is none.
   std::filesystem::path file_of(ClipId clip_id) const;
   /// How many clips of the running or last batch sound otherwise by now.
@@ -65,7 +65,7 @@ class BatchModel : public QAbstractTableModel {
   std::shared_ptr<const Reel> running_as_;  // the reel as it was then
   int running_reel_ = 0;            // of these: Document::reel_number()
   std::vector<JobResult> results_;  // in step with running_
-  std::map<int, QString> names_;
+  std::map<ClipId, QString> names_;
   QString pattern_ = "{clip}", extension_ = ".wav";
 };
 

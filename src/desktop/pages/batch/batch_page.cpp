@@ -226,7 +226,7 @@ void BatchPage::say_clashes() {
     const auto o = options();
     const auto settled = settle_names(jobs, o);
     const auto n = static_cast<int>(std::ranges::count(settled.numbered, true));
-    std::map<int, QString> names;
+    std::map<ClipId, QString> names;
     if (n > 0) {
       for (size_t i = 0; i < ids.size(); ++i)
         names[ids[i]] = QString::fromStdString(settled.files[i].filename().string());

@@ -37,7 +37,7 @@ class AdviceLine : public QWidget {
   QLabel* reason_;
   QToolButton *show_, *action_, *dismiss_;
   std::optional<Advice> shown_;
-  std::set<std::pair<int, std::string>> dismissed_;  // clip and rule, for as long as Drevan runs
+  std::set<std::pair<ClipId, std::string>> dismissed_;  // clip and rule, for as long as Drevan runs
 };
 
 }  // namespace drevan::desktop

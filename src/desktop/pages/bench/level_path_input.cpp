@@ -71,7 +71,7 @@ void LevelPathView::mouseMoveEvent(QMouseEvent* e) {
 }
 
 void LevelPathView::mouseReleaseEvent(QMouseEvent* e) {
-  const StepId moved = std::exchange(pressed_, 0);
+  const StepId moved = std::exchange(pressed_, StepId{});
   const bool dragged = std::exchange(dragging_, false);
   unsetCursor();
   if (moved != 0 && dragged) {

@@ -25,7 +25,7 @@ class PauseSnap : public QObject {
 
  private:
   const Work& work_;
-  int clip_ = 0;
+  ClipId clip_ = 0;
   ClipRange range_{};
   std::vector<double> ends_;  // seconds of the clip
   ReelLane lane_;

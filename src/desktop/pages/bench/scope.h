@@ -114,7 +114,7 @@ class Scope : public QWidget, public TimeView {
   bool stale_ = true;
   double begin_s_ = 0, length_s_ = 1;
   double playhead_s_ = 0;
-  int clip_shown_ = 0;
+  ClipId clip_shown_ = 0;
   std::optional<ClipRange> selection_;
   std::optional<ClipRange> marked_;  // while dragging
   bool marking_ = false;

@@ -48,22 +48,23 @@ Shelf::Shelf(const Work& work, QWidget* parent) : QAbstractScrollArea(parent), w
 
 std::vector<Shelf::Row> Shelf::rows() const {
   const Reel& reel = work_.document.reel();
-  std::vector<std::vector<int>> clips(reel.groups.size());
+  std::map<GroupId, std::vector<ClipId>> clips;
   QStringList words;
   for (const auto& word : filter_)
     words << QString::fromStdString(drevan::folded(word.toStdString()));
   for (const auto& c : reel.clips) {
-    const auto& group = reel.groups[static_cast<size_t>(c.group)];
+    const auto& group = reel.at(c.group);
     const auto hay = words.isEmpty()
                          ? QString()
                          : QString::fromStdString(drevan::folded(c.name + " " + group.name));
     if (std::ranges::all_of(words, [&](const QString& word) { return hay.contains(word); }))
-      clips[static_cast<size_t>(c.group)].push_back(c.id);
+      clips[c.group].push_back(c.id);
   }
   std::vector<Row> out;
   double y = 4;
-  for (int g = 0; g < std::ssize(reel.groups); ++g) {
-    const auto& in_it = clips[static_cast<size_t>(g)];
+  for (const Group& group : reel.groups) {
+    const GroupId g = group.id;
+    const auto& in_it = clips[g];
     if (!words.isEmpty() && in_it.empty()) continue;
     out.push_back({g, 0, y, heading_height});
     y += heading_height;
@@ -79,7 +80,7 @@ std::vector<Shelf::Row> Shelf::rows() const {
 
 void Shelf::refresh() {
   std::erase_if(marked_, [&](ClipId id) { return !work_.document.reel().find(id); });
-  if (touched_group_ >= std::ssize(work_.document.reel().groups)) touched_group_ = -1;
+  if (!work_.document.reel().find(touched_group_)) touched_group_ = 0;
   if (waves_.size() > 500) waves_.clear();
   rows_ = rows();
   const double total = rows_.empty() ? 0 : rows_.back().y + rows_.back().height + 8;
@@ -106,11 +107,11 @@ void Shelf::changeEvent(QEvent* e) {
   if (e->type() == QEvent::StyleChange) waves_.clear();
 }
 
-std::vector<int> Shelf::marked() const {
+std::vector<ClipId> Shelf::marked() const {
   if (marked_.empty())
-    return work_.selection.clip() ? std::vector{work_.selection.clip_id()} : std::vector<int>{};
+    return work_.selection.clip() ? std::vector{work_.selection.clip_id()} : std::vector<ClipId>{};
   // As they stand in the shelf.
-  std::vector<int> out;
+  std::vector<ClipId> out;
   for (const auto& c : work_.document.reel().clips)
     if (marked_.contains(c.id)) out.push_back(c.id);
   return out;
@@ -128,34 +129,30 @@ void Shelf::set_filter(const QString& words) {
   refresh();
 }
 
-bool Shelf::folded(int group) const {
-  const auto& groups = work_.document.reel().groups;
-  return group >= 0 && group < std::ssize(groups) &&
-         folded_.contains(groups[static_cast<size_t>(group)].name);
+bool Shelf::folded(GroupId group) const {
+  return folded_.contains(group);
 }
 
-void Shelf::fold(int group, bool fold) {
-  const auto& groups = work_.document.reel().groups;
-  if (group < 0 || group >= std::ssize(groups)) return;
-  const auto& name = groups[static_cast<size_t>(group)].name;
+void Shelf::fold(GroupId group, bool fold) {
+  if (!group) return;
   if (fold)
-    folded_.insert(name);
+    folded_.insert(group);
   else
-    folded_.erase(name);
+    folded_.erase(group);
   refresh();
 }
 
 void Shelf::fold_all(bool fold) {
   folded_.clear();
   if (fold)
-    for (const auto& group : work_.document.reel().groups) folded_.insert(group.name);
+    for (const auto& group : work_.document.reel().groups) folded_.insert(group.id);
   refresh();
 }
 
-int Shelf::group_at_hand() const {
-  if (touched_group_ >= 0) return touched_group_;
+GroupId Shelf::group_at_hand() const {
+  if (touched_group_) return touched_group_;
   const Clip* clip = work_.selection.clip();
-  return clip && !is_bus(*clip) ? clip->group : -1;
+  return clip && !is_bus(*clip) ? clip->group : GroupId{};
 }
 
 QRectF Shelf::clip_rect(ClipId clip_id) const {
@@ -163,7 +160,7 @@ QRectF Shelf::clip_rect(ClipId clip_id) const {
   return r == rows_.end() ? QRectF() : rect_of(*r);
 }
 
-QRectF Shelf::group_rect(int group) const {
+QRectF Shelf::group_rect(GroupId group) const {
   const auto r = std::ranges::find_if(
       rows_, [&](const Row& row) { return row.clip == 0 && row.group == group; });
   return r == rows_.end() ? QRectF() : rect_of(*r);
@@ -186,13 +183,12 @@ void Shelf::scroll_to(const QRectF& r) {
                                 viewport()->height() / 2);
 }
 
-QString Shelf::heading_tip(int group) const {
-  const auto& groups = work_.document.reel().groups;
-  if (group < 0 || group >= std::ssize(groups)) return {};
-  const auto& g = groups[static_cast<size_t>(group)];
-  return g.note.empty()
-             ? QString::fromStdString(g.name)
-             : tr("%1: %2").arg(QString::fromStdString(g.name), QString::fromStdString(g.note));
+QString Shelf::heading_tip(GroupId group) const {
+  const Group* g = work_.document.reel().find(group);
+  if (!g) return {};
+  return g->note.empty()
+             ? QString::fromStdString(g->name)
+             : tr("%1: %2").arg(QString::fromStdString(g->name), QString::fromStdString(g->note));
 }
 
 // All of its name where that is shortened, where it sits out, and how it stands to the target.
@@ -280,19 +276,16 @@ void Shelf::rename_clip(ClipId clip_id) {
             });
 }
 
-void Shelf::rename_group(int group) {
-  const auto& groups = work_.document.reel().groups;
-  if (group < 0 || group >= std::ssize(groups)) return;
+void Shelf::rename_group(GroupId group) {
+  const Group* of = work_.document.reel().find(group);
+  if (!of) return;
+  const QString name = QString::fromStdString(of->name);
   scroll_to(group_rect(group));
-  const auto name = groups[static_cast<size_t>(group)].name;
   const QRectF r = group_rect(group);
-  edit_name({r.left() + 18, r.top() + 4, r.width() - 60, 26}, QString::fromStdString(name),
-            [this, name](const std::string& next) {
-              // It may have moved since.
-              work_.document.change([&](const Reel& reel) {
-                const auto at = std::ranges::find(reel.groups, name, &Group::name);
-                return edits::rename_group(reel, static_cast<int>(at - reel.groups.begin()), next);
-              });
+  edit_name({r.left() + 18, r.top() + 4, r.width() - 60, 26}, name,
+            [this, group](const std::string& next) {
+              work_.document.change(
+                  [&](const Reel& reel) { return edits::rename_group(reel, group, next); });
             });
 }
 

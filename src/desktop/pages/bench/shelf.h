@@ -26,19 +26,19 @@ class Shelf : public QAbstractScrollArea {
   std::vector<ClipId> marked() const;
   void mark_all();
   QRectF clip_rect(ClipId clip_id) const;
-  QRectF group_rect(int group) const;
+  QRectF group_rect(GroupId group) const;
   /// Which group an entry of the menu means: the one whose heading was touched last, else the
-  /// selected clip's; -1: none.
-  int group_at_hand() const;
-  void touch_group(int group) { touched_group_ = group; }
+  /// selected clip's.
+  GroupId group_at_hand() const;
+  void touch_group(GroupId group) { touched_group_ = group; }
   /// Only clips whose name or group holds all of these words are shown.
   void set_filter(const QString& words);
-  bool folded(int group) const;
-  void fold(int group, bool folded);
+  bool folded(GroupId group) const;
+  void fold(GroupId group, bool folded);
   void fold_all(bool folded);
   /// A field opens over the name; Return takes what is typed.
   void rename_clip(ClipId clip_id);
-  void rename_group(int group);
+  void rename_group(GroupId group);
   QSize sizeHint() const override { return {250, 400}; }
 
  Q_SIGNALS:
@@ -64,13 +64,14 @@ class Shelf : public QAbstractScrollArea {
 
  private:
   struct Row {
-    int group = -1;  // of the clip, or a heading
+    GroupId group = 0;  // of the clip, or a heading
     ClipId clip = 0;    // its id; 0: a heading
     double y = 0, height = 0;
   };
   /// Where what is dragged would go: before a clip (0: at the end) of a group.
   struct Landing {
-    int group = -1, before = 0;
+    GroupId group = 0;
+    ClipId before = 0;
     double y = 0;  // where the line is drawn
   };
   std::vector<Row> rows() const;
@@ -84,9 +85,9 @@ class Shelf : public QAbstractScrollArea {
   void draw_landing(QPainter& p) const;
   void draw_wave(QPainter& p, const Clip& clip, const QRectF& at);
   QImage draw_outline(const Clip& clip, const PeakPyramid& peaks, QSizeF wave) const;
-  QString heading_tip(int group) const;
+  QString heading_tip(GroupId group) const;
   QString clip_tip(ClipId clip) const;
-  void press_clip(int id, Qt::KeyboardModifiers keys);
+  void press_clip(ClipId id, Qt::KeyboardModifiers keys);
   void mark_to(ClipId id);
   void go_by(int steps);
   void scroll_to(const QRectF& r);
@@ -98,11 +99,12 @@ class Shelf : public QAbstractScrollArea {
   std::set<ClipId> marked_;
   std::vector<Row> rows_;  ///< of the reel as refresh() saw it
   QStringList filter_;
-  std::set<std::string> folded_;  ///< groups by name: they keep it when others move
-  int touched_group_ = -1;
+  std::set<GroupId> folded_;
+  GroupId touched_group_ = 0;
 
   std::optional<QPointF> pressed_;  // where; with what:
-  int pressed_clip_ = 0, pressed_group_ = -1;
+  ClipId pressed_clip_ = 0;
+  GroupId pressed_group_ = 0;
   std::optional<Landing> landing_;  // while something is dragged
   void end_name();
   QLineEdit* name_ = nullptr;
@@ -114,7 +116,7 @@ class Shelf : public QAbstractScrollArea {
     QSize size;
     QPixmap picture;
   };
-  std::map<int, Wave> waves_;  ///< by clip
+  std::map<ClipId, Wave> waves_;  ///< by clip
 };
 
 }  // namespace drevan::desktop

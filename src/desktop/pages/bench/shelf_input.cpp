@@ -23,7 +23,7 @@ void Shelf::mousePressEvent(QMouseEvent* e) {
   pressed_.reset();
   if (!row) return;
   const Row touched = *row;
-  touched_group_ = touched.clip == 0 ? touched.group : -1;
+  touched_group_ = touched.clip == 0 ? touched.group : GroupId{};
   viewport()->update();
   if (e->button() == Qt::LeftButton) {
     pressed_ = e->position();
@@ -43,7 +43,7 @@ void Shelf::mousePressEvent(QMouseEvent* e) {
   press_clip(touched.clip, e->modifiers());
 }
 
-void Shelf::press_clip(int id, Qt::KeyboardModifiers keys) {
+void Shelf::press_clip(ClipId id, Qt::KeyboardModifiers keys) {
   if (keys & Qt::ControlModifier) {
     if (marked_.empty() && work_.document.reel().find(work_.selection.clip_id()))
       marked_.insert(work_.selection.clip_id());
@@ -103,11 +103,11 @@ Shelf::Landing Shelf::landing_at(double y) const {
     if (row.clip == 0) {
       // On a heading: first in that group; a folded one takes it at its end.
       const bool shown = !last && rows_[i + 1].clip != 0;
-      out.before = shown ? rows_[i + 1].clip : 0;
+      out.before = shown ? rows_[i + 1].clip : ClipId{};
       out.y = row.y + row.height;
     } else if (!upper) {
       const bool more = !last && rows_[i + 1].clip != 0;
-      out.before = more ? rows_[i + 1].clip : 0;
+      out.before = more ? rows_[i + 1].clip : ClipId{};
       out.y = row.y + row.height;
     }
     break;
@@ -117,16 +117,15 @@ Shelf::Landing Shelf::landing_at(double y) const {
 
 void Shelf::land(const Landing& at) {
   viewport()->update();
-  if (at.group < 0) return;
+  if (!at.group) return;
   if (pressed_clip_ == 0) {
-    const int to = at.group > pressed_group_ ? at.group + 1 : at.group;
     if (at.group == pressed_group_) return;
     work_.document.change(
-        [&](const Reel& reel) { return edits::move_group(reel, pressed_group_, to); });
-    touched_group_ = -1;
+        [&](const Reel& reel) { return edits::move_group(reel, pressed_group_, at.group); });
+    touched_group_ = 0;
     return;
   }
-  const std::vector<int> moved =
+  const std::vector<ClipId> moved =
       marked_.contains(pressed_clip_) ? marked() : std::vector{pressed_clip_};
   work_.document.change(
       [&](const Reel& reel) { return edits::move_clips(reel, moved, at.group, at.before); });
@@ -142,7 +141,7 @@ void Shelf::mouseDoubleClickEvent(QMouseEvent* e) {
 }
 
 void Shelf::contextMenuEvent(QContextMenuEvent* e) {
-  if (e->reason() == QContextMenuEvent::Mouse && touched_group_ >= 0)
+  if (e->reason() == QContextMenuEvent::Mouse && touched_group_)
     Q_EMIT group_context_wanted(e->globalPos());
   else
     Q_EMIT context_wanted(e->globalPos());
@@ -157,7 +156,7 @@ void Shelf::go_by(int steps) {
   const auto here = at == ids.end() ? 0 : at - ids.begin() + steps;
   if (here < 0 || here >= std::ssize(ids)) return;
   marked_.clear();
-  touched_group_ = -1;
+  touched_group_ = 0;
   work_.selection.select_clip(ids[static_cast<size_t>(here)]);
   scroll_to(clip_rect(work_.selection.clip_id()));
 }
@@ -207,11 +206,8 @@ void Shelf::dropEvent(QDropEvent* e) {
   QStringList files;
   for (const auto& url : e->mimeData()->urls()) files << url.toLocalFile();
   e->acceptProposedAction();
-  const auto& groups = work_.document.reel().groups;
-  const bool on_group = landing && landing->group >= 0;
-  work_.jobs.add_files(
-      files, on_group ? QString::fromStdString(groups[static_cast<size_t>(landing->group)].name)
-                      : QString());
+  const Group* to = landing ? work_.document.reel().find(landing->group) : nullptr;
+  work_.jobs.add_files(files, to ? QString::fromStdString(to->name) : QString());
 }
 
 }  // namespace drevan::desktop

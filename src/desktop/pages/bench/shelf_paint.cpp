@@ -184,8 +184,8 @@ void Shelf::paintEvent(QPaintEvent*) {
     if (row.y + row.height < top || row.y > top + viewport()->height()) continue;
     if (row.clip != 0) {
       if (const Clip* clip = reel.find(row.clip)) draw_clip(p, row, *clip);
-    } else if (row.group < std::ssize(reel.groups)) {
-      draw_heading(p, row, reel.groups[static_cast<size_t>(row.group)]);
+    } else if (const Group* group = reel.find(row.group)) {
+      draw_heading(p, row, *group);
     }
   }
   if (rows_.empty() && !filter_.isEmpty()) {

@@ -249,7 +249,7 @@ void StepEditor::show_page(int page) {
   page_label_->setText(page > 0 ? part_name(type_->picture, page) : QString());
 }
 
-void StepEditor::change(const std::function<edits::Edit(const Reel&, int)>& edit) {
+void StepEditor::change(const std::function<edits::Edit(const Reel&, ClipId)>& edit) {
   if (step_ == 0) return;
   work_.document.change([&](const Reel& reel) { return edit(reel, work_.selection.clip_id()); });
 }
@@ -309,7 +309,7 @@ edits::Edit StepEditor::with_starting_point(const Reel& reel, int index) const {
 void StepEditor::use_starting_point(int index) {
   if (!type_) return;
   work_.document.end_merge();
-  change([&](const Reel& reel, int) { return with_starting_point(reel, index); });
+  change([&](const Reel& reel, ClipId) { return with_starting_point(reel, index); });
 }
 
 ValueSlider* StepEditor::slider(std::string_view parameter_id) const {

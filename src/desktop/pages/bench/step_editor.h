@@ -63,7 +63,7 @@ class StepEditor : public QWidget {
   double playhead_s_ = 0;
   StepId step_ = 0;
   const StepType* type_ = nullptr;
-  int clip_ = 0;
+  ClipId clip_ = 0;
   StepPicture* picture_ = nullptr;
   std::vector<ValueSlider*> sliders_;
   StepWords* words_ = nullptr;

@@ -260,7 +260,7 @@ void RecordStrip::refresh_line() {
     if (group_->text().isEmpty() && takes)
       group_->setText(text(work_.document.reel().group_of(*c).name));
   }
-  const int of = another ? c->id : 0;
+  const ClipId of = another ? c->id : ClipId{};
   const QString shown = another ? text(c->text) : of == text_of_ ? text_->toPlainText() : QString();
   text_of_ = of;
   if (text_->toPlainText() != shown) {

@@ -66,7 +66,7 @@ class RecordStrip : public QWidget {
   QDoubleSpinBox* pre_roll_;
   QCheckBox *count_in_, *own_voice_;
   QTimer* timer_;
-  int text_of_ = 0;  // the clip whose text is shown; 0: a new line's
+  ClipId text_of_ = 0;  // the clip whose text is shown; 0: a new line's
 };
 
 }  // namespace drevan::desktop

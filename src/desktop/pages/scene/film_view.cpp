@@ -226,7 +226,7 @@ void FilmView::follow() {
   update();
 }
 
-void FilmView::take_track(int id, double place_s, const FilmTrack& track) {
+void FilmView::take_track(ClipId id, double place_s, const FilmTrack& track) {
   const Clip* clip = work_.document.reel().find(id);
   update();
   if (!clip) return;

@@ -71,7 +71,7 @@ class FilmView : public QWidget {
   bool holding_ = false;
   double share_ = 0,
          last_s_ = 0;  // of the picture, where the hand is; the moment it was last held at
-  std::map<int, double> dot_heights_{};  // by clip, a share of the picture's height
+  std::map<ClipId, double> dot_heights_{};  // by clip, a share of the picture's height
   int followed_pct_ = 0;
   ReelLane lane_;
   QImage image_;

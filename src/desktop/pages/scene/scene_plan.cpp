@@ -64,7 +64,7 @@ double ScenePlan::clip_s(const Clip& clip) const {
 std::vector<ScenePlan::Dot> ScenePlan::dots() const {
   const Reel& reel = work_.document.reel();
   const Clip* own = selected();
-  const ClipId space = own ? standing_at(reel, *own, 0).space : 0;
+  const SpaceId space = own ? standing_at(reel, *own, 0).space : 0;
   std::vector<Dot> out;
   for (const ClipId id : rendered_clips(reel)) {
     const Clip& clip = *reel.find(id);
@@ -74,12 +74,11 @@ std::vector<ScenePlan::Dot> ScenePlan::dots() const {
     // In one room all who stand there; else those that sound now.
     if (&clip != own && (space != 0 ? standing.space != space : !sounds)) continue;
     if (&clip != own && space == 0 && standing.by == StandsBy::nothing) continue;
-    const bool group = standing.feeder.of == edits::Feeder::Of::group;
+    const GroupId group = standing.feeder.group;
     const QString name = QString::fromStdString(group ? reel.group_of(clip).name : clip.name);
     // A group stands as one.
     const auto same = [&](const Dot& d) {
-      return group && d.standing.feeder.of == edits::Feeder::Of::group &&
-             d.standing.feeder.index == standing.feeder.index;
+      return group && d.standing.feeder.group == group;
     };
     if (const auto there = std::ranges::find_if(out, same); there != out.end()) {
       if (&clip == own) there->clip = id, there->selected = true;
@@ -197,7 +196,7 @@ void ScenePlan::hold(QPointF to, bool alone) {
   hold.from_s = now > last_s_ && now - last_s_ < 0.5 ? last_s_ : now;
   hold.over_time = playing_;
   hold.alone = alone;
-  const int id = clip->id;
+  const ClipId id = clip->id;
   work_.document.change([&](const Reel& reel) { return edits::hold_at(reel, id, hold); });
   last_s_ = now;
 }

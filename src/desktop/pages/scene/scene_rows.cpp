@@ -150,8 +150,8 @@ void SceneRows::hideEvent(QHideEvent* e) {
 
 const Clip& SceneRows::held() const { return *work_.document.reel().find(grab_.clip()); }
 
-std::vector<int> SceneRows::marked() const {
-  std::vector<int> out(marked_.begin(), marked_.end());
+std::vector<ClipId> SceneRows::marked() const {
+  std::vector<ClipId> out(marked_.begin(), marked_.end());
   const Clip* clip = work_.selection.clip();
   if (out.empty() && clip && !is_bus(*clip)) out.push_back(clip->id);
   return out;
@@ -192,7 +192,7 @@ void SceneRows::mark_event(bool name_it) {
 
 void SceneRows::remove_chosen() {
   if (event_) {
-    const ClipId gone[] = {*event_};
+    const EventId gone[] = {*event_};
     event_.reset();
     work_.document.change([&](const Reel& reel) { return edits::remove_events(reel, gone); });
     return;
@@ -224,14 +224,14 @@ double SceneRows::rows_top() const {
   return (films ? strip_height : 0) + event_height;
 }
 
-bool SceneRows::folded(int group) const {
-  return folded_.contains(work_.document.reel().groups[static_cast<size_t>(group)].name);
+bool SceneRows::folded(GroupId group) const {
+  return folded_.contains(group);
 }
 
 // As high as there is room for.
 double SceneRows::row_height() const {
   int open = bus() ? 1 : 0, closed = 0;
-  for (int g = 0; g < std::ssize(work_.document.reel().groups); ++g) ++(folded(g) ? closed : open);
+  for (const Group& g : work_.document.reel().groups) ++(folded(g.id) ? closed : open);
   const double room = viewport()->height() - rows_top() - 6 - closed * fold_height;
   return std::clamp(room / std::max(1, open), least_row, most_row);
 }
@@ -241,12 +241,13 @@ double SceneRows::rows_height() const { return row_tops_.back() + 6 + (bus() ? r
 void SceneRows::lay_out_rows() {
   const double open = row_height();
   row_tops_ = {0};
-  for (int g = 0; g < std::ssize(work_.document.reel().groups); ++g)
-    row_tops_.push_back(row_tops_.back() + (folded(g) ? fold_height : open));
+  for (const Group& g : work_.document.reel().groups)
+    row_tops_.push_back(row_tops_.back() + (folded(g.id) ? fold_height : open));
 }
 
-QRectF SceneRows::row_rect(int group) const {
-  const auto at = static_cast<size_t>(group);
+QRectF SceneRows::row_rect(GroupId group) const {
+  const auto& groups = work_.document.reel().groups;
+  const auto at = static_cast<size_t>(std::ranges::find(groups, group, &Group::id) - groups.begin());
   if (at + 1 >= row_tops_.size()) return {};
   const double left = header_width + ruler_width;
   return {left, rows_top() + row_tops_[at] - verticalScrollBar()->value(),
@@ -270,12 +271,12 @@ QRectF SceneRows::row_of(const Clip& clip) const {
   return is_bus(clip) ? bus_rect() : row_rect(clip.group);
 }
 
-QRectF SceneRows::header_rect(int group) const {
+QRectF SceneRows::header_rect(GroupId group) const {
   const QRectF row = row_rect(group);
   return {0, row.top(), header_width, row.height()};
 }
 
-QRectF SceneRows::part_rect(int group, int part) const {
+QRectF SceneRows::part_rect(GroupId group, int part) const {
   const QRectF h = header_rect(group);
   return {part == 0 ? 14.0 : 52.0, h.top() + 37, part == 0 ? 34.0 : 26.0, 15};
 }

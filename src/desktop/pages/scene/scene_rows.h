@@ -25,7 +25,7 @@ namespace drevan::desktop {
 struct RowLine {
   StepId step = 0;
   int parameter = 0;  ///< of the step, or on_parameter
-  ClipId space = 0;      ///< a send's
+  SpaceId space = 0;      ///< a send's
   bool of_gain() const { return step == 0 && space == 0; }
 };
 
@@ -81,16 +81,16 @@ class SceneRows : public QAbstractScrollArea {
   /// Where a bound moment of the selected clip is drawn. For tests.
   QPointF anchor_point(size_t i) const;
   /// The dot that shapes a crossfade. For tests.
-  QPointF crossing_dot(int before, int after) const;
+  QPointF crossing_dot(ClipId before, ClipId after) const;
 
   // --- geometry, for tests and pictures ---
   QRectF clip_rect(ClipId clip_id) const;
   QRectF event_rect(EventId id) const;
-  QRectF header_rect(int group) const;
-  QRectF row_rect(int group) const;
+  QRectF header_rect(GroupId group) const;
+  QRectF row_rect(GroupId group) const;
   /// Of the space or the mix that is selected: it stays in sight at the bottom. Empty: none is.
   QRectF bus_rect() const;
-  bool folded(int group) const;
+  bool folded(GroupId group) const;
 
  Q_SIGNALS:
   /// The playhead was set by hand, or dragged or stepped along.
@@ -142,10 +142,10 @@ class SceneRows : public QAbstractScrollArea {
   void redraw();
   void draw_strip(QPainter& p) const;
   void draw_events(QPainter& p) const;
-  void draw_row(QPainter& p, int group) const;
+  void draw_row(QPainter& p, GroupId group) const;
   void draw_bus(QPainter& p) const;
   void draw_ruler(QPainter& p, const QRectF& row) const;
-  void draw_header(QPainter& p, int group) const;
+  void draw_header(QPainter& p, GroupId group) const;
   void draw_clip(QPainter& p, const Clip& clip) const;
   void draw_silhouettes(QPainter& p) const;
   struct Silhouette {
@@ -157,7 +157,7 @@ class SceneRows : public QAbstractScrollArea {
   void draw_recording(QPainter& p) const;
   void draw_crossings(QPainter& p) const;
   double y_of(const QRectF& row, double db) const;
-  QRectF part_rect(int group, int part) const;  // of the header: 0 only, 1 off
+  QRectF part_rect(GroupId group, int part) const;  // of the header: 0 only, 1 off
   double rows_top() const;
   double rows_height() const;
   double row_height() const;
@@ -177,13 +177,14 @@ class SceneRows : public QAbstractScrollArea {
 
   // input
   bool in_rows(QPointF at) const;
-  int clip_at(QPointF at) const;
+  /// 0: there is none.
+  ClipId clip_at(QPointF at) const;
   /// Whose pictures are drawn there; -1: no film's.
   int film_at(QPointF at) const;
   /// Its id; 0: there is none.
   EventId event_at(QPointF at) const;
-  int header_at(QPointF at) const;
-  void press_header(int group, QPointF at);
+  GroupId header_at(QPointF at) const;
+  void press_header(GroupId group, QPointF at);
   void choose_clip(ClipId clip, Qt::KeyboardModifiers how);
   void drag_clips(double x, bool snaps);
   /// The end of the selected clip that the pointer is at: Drag::trim_begin, trim_end or none.
@@ -216,7 +217,7 @@ class SceneRows : public QAbstractScrollArea {
   const std::vector<Crossing>& crossings() const;
   QPointF dot_of(const Crossing& crossing) const;
   /// The two clips whose crossfade the pointer shapes.
-  std::optional<std::pair<int, int>> crossing_at(QPointF at) const;
+  std::optional<std::pair<ClipId, ClipId>> crossing_at(QPointF at) const;
   void drag_crossing(QPointF at);
   std::optional<double> snapped(double s, const std::set<ClipId>& but) const;
   enum class By { jump, drag };
@@ -230,7 +231,7 @@ class SceneRows : public QAbstractScrollArea {
   double playhead_s_ = 0;
   std::set<ClipId> marked_;
   std::optional<EventId> event_;
-  std::set<std::string> folded_;     // by name
+  std::set<GroupId> folded_;
   std::vector<double> row_tops_{0};  // of the groups and behind the last, from the first one's top
   QPixmap drawn_;
   bool stale_ = true;
@@ -240,7 +241,7 @@ class SceneRows : public QAbstractScrollArea {
   QPointF pressed_;
   bool moved_ = false;
   double pressed_s_ = 0;
-  std::vector<std::pair<int, double>> places_;  // of the dragged clips, when they were pressed
+  std::vector<std::pair<ClipId, double>> places_;  // of the dragged clips, when they were pressed
   std::optional<double> snap_line_s_;
   double edge_s_ = 0;  // where the dragged end of a clip has come to
   RowLine line_;       // as it was chosen
@@ -248,7 +249,7 @@ class SceneRows : public QAbstractScrollArea {
   int anchor_ = 0;                // the bound moment that is held; edge_s_ is where it has come to
   mutable std::shared_ptr<const Reel> crossings_of_;  // whose crossings_ are
   mutable std::vector<Crossing> crossings_;
-  std::pair<int, int> crossing_;  // the clips whose crossfade is held
+  std::pair<ClipId, ClipId> crossing_;  // the clips whose crossfade is held
   QLineEdit* name_ = nullptr;
 };
 

@@ -45,7 +45,7 @@ void SceneRows::bind_at_playhead() {
     return work_.notices.warn(
         tr("Choose a clip first: what is heard of it at the playhead is "
            "bound there."));
-  const int id = clip->id;
+  const ClipId id = clip->id;
   const HeardTime at = heard(times_of(work_.document.reel(), *clip), ReelTime{playhead_s_});
   work_.document.change(
       [&](const Reel& reel) { return edits::bind(reel, id, at, edits::StretchWay::pitch); });

@@ -28,10 +28,11 @@ void SceneRows::duplicate_marked() {
     const ReelRange one = whole_in_reel(work_.scene.times(reel, *reel.find(id)));
     all = {std::min(all.begin, one.begin), std::max(all.end, one.end)};
   }
-  std::vector<int> copies;
+  std::vector<ClipId> copies;
   work_.document.change([&](const Reel& now) {
     auto edit = edits::duplicate(now, ids, all.length());
-    for (int id = now.last_clip_id + 1; id <= edit.next.last_clip_id; ++id) copies.push_back(id);
+    for (const Clip& c : edit.next.clips)
+      if (!now.find(c.id)) copies.push_back(c.id);
     return edit;
   });
   if (copies.empty()) return;
@@ -65,13 +66,13 @@ QPointF SceneRows::dot_of(const Crossing& c) const {
   return {x, row.bottom() - 4 - gain * (row.height() - 18)};
 }
 
-QPointF SceneRows::crossing_dot(int before, int after) const {
+QPointF SceneRows::crossing_dot(ClipId before, ClipId after) const {
   for (const Crossing& c : crossings())
     if (c.before == before && c.after == after) return dot_of(c);
   return {};
 }
 
-std::optional<std::pair<int, int>> SceneRows::crossing_at(QPointF at) const {
+std::optional<std::pair<ClipId, ClipId>> SceneRows::crossing_at(QPointF at) const {
   if (at.x() < ruler_right() || at.y() < rows_top()) return std::nullopt;
   for (const Crossing& c : crossings()) {
     if (folded(work_.document.reel().find(c.after)->group)) continue;

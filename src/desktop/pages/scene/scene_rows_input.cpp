@@ -31,9 +31,9 @@ bool SceneRows::in_rows(QPointF at) const {
   return at.y() >= rows_top() && (!bus() || at.y() < bus_rect().top());
 }
 
-int SceneRows::clip_at(QPointF at) const {
+ClipId SceneRows::clip_at(QPointF at) const {
   if (at.x() < header_width + ruler_width || !in_rows(at)) return 0;
-  int found = 0;
+  ClipId found = 0;
   for (const Clip& c : work_.document.reel().clips)
     if (!left_out(work_.document.reel(), c) && clip_rect(c.id).adjusted(-2, 0, 2, 0).contains(at))
       // Of those that lie on each other the chosen one, else the last.
@@ -51,22 +51,21 @@ EventId SceneRows::event_at(QPointF at) const {
   return near;
 }
 
-int SceneRows::header_at(QPointF at) const {
-  if (at.x() >= header_width || !in_rows(at)) return -1;
-  for (int g = 0; g < std::ssize(work_.document.reel().groups); ++g)
-    if (header_rect(g).contains(at)) return g;
-  return -1;
+GroupId SceneRows::header_at(QPointF at) const {
+  if (at.x() >= header_width || !in_rows(at)) return 0;
+  for (const Group& g : work_.document.reel().groups)
+    if (header_rect(g.id).contains(at)) return g.id;
+  return 0;
 }
 
-void SceneRows::press_header(int group, QPointF at) {
+void SceneRows::press_header(GroupId group, QPointF at) {
   using Row = SceneSounds::Row;
   const auto toggle = [&](Row to) {
     work_.scene.set_row(group, work_.scene.row(group) == to ? Row::heard : to);
   };
   if (!folded(group) && part_rect(group, 0).contains(at)) return toggle(Row::alone);
   if (!folded(group) && part_rect(group, 1).contains(at)) return toggle(Row::silent);
-  const auto& name = work_.document.reel().groups[static_cast<size_t>(group)].name;
-  if (!folded_.erase(name)) folded_.insert(name);
+  if (!folded_.erase(group)) folded_.insert(group);
   follow_size();
   redraw();
 }
@@ -85,7 +84,7 @@ void SceneRows::mousePressEvent(QMouseEvent* e) {
   pressed_ = e->position();
   moved_ = false;
   drag_ = Drag::none;
-  if (const int group = header_at(pressed_); group >= 0) return press_header(group, pressed_);
+  if (const GroupId group = header_at(pressed_)) return press_header(group, pressed_);
   if (const EventId event = event_at(pressed_)) {
     event_ = event;
     marked_.clear();
@@ -173,7 +172,7 @@ void SceneRows::drag_clips(double x, bool snaps) {
   double by = (x - pressed_.x()) * per_pixel_s_;
   snap_line_s_.reset();
   if (snaps) {
-    std::set<int> own;
+    std::set<ClipId> own;
     for (const auto& [id, at] : places_) own.insert(id);
     // Either end of what was pressed.
     const Clip* held = nullptr;
@@ -202,7 +201,7 @@ void SceneRows::mouseMoveEvent(QMouseEvent* e) {
   if (drag_ == Drag::none) {
     const bool line = line_hit(at) >= 0;
     const bool edge = edge_at(at) != Drag::none || crossing_at(at) || anchor_hit(at) >= 0;
-    const bool holds = event_at(at) || clip_at(at) > 0;
+    const bool holds = event_at(at) || clip_at(at) != 0;
     viewport()->setCursor(line                 ? Qt::SizeAllCursor
                           : edge               ? Qt::SplitHCursor
                           : holds              ? Qt::SizeHorCursor
@@ -249,7 +248,7 @@ void SceneRows::mouseReleaseEvent(QMouseEvent*) {
 void SceneRows::mouseDoubleClickEvent(QMouseEvent* e) {
   if (const EventId event = event_at(e->position())) return rename_event(event);
   if (const int anchor = anchor_hit(e->position()); anchor >= 0) {
-    const int id = work_.selection.clip_id();
+    const ClipId id = work_.selection.clip_id();
     work_.document.change([&](const Reel& reel) { return edits::unbind(reel, id, anchor); });
     return;
   }
@@ -363,19 +362,19 @@ QString SceneRows::tip_at(QPointF at) const {
     return tr("%1 goes over into %2: drag the dot to where both are equal")
         .arg(QString::fromStdString(reel.find(crossing->first)->name),
              QString::fromStdString(reel.find(crossing->second)->name));
-  if (const int id = clip_at(at)) {
+  if (const ClipId id = clip_at(at)) {
     const Clip& c = *reel.find(id);
     return tr("%1 begins at %2. Drag it; it snaps to events, clips and pictures (not with Alt). "
               "Double-click opens it on the Bench.")
         .arg(QString::fromStdString(c.name), work_.films.moment_text(c.place.s));
   }
-  if (const int group = header_at(at); group >= 0) {
+  if (const GroupId group = header_at(at)) {
     if (!folded(group) && part_rect(group, 0).contains(at))
       return tr("Hear this row alone; not kept, never rendered");
     if (!folded(group) && part_rect(group, 1).contains(at))
       return tr("Do not hear this row; not kept, never rendered");
     return tr("%1: click to fold or open its row")
-        .arg(QString::fromStdString(reel.groups[static_cast<size_t>(group)].name));
+        .arg(QString::fromStdString(reel.at(group).name));
   }
   return {};
 }

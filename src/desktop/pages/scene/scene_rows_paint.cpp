@@ -36,12 +36,12 @@ void SceneRows::paintEvent(QPaintEvent*) {
     drawn_.fill(theme().window);
     QPainter p(&drawn_);
     p.setRenderHint(QPainter::Antialiasing);
-    const int groups = static_cast<int>(work_.document.reel().groups.size());
-    for (int g = 0; g < groups; ++g) draw_header(p, g);
-    for (int g = 0; g < groups; ++g)
-      if (!folded(g)) draw_ruler(p, row_rect(g));
+    const auto& groups = work_.document.reel().groups;
+    for (const Group& g : groups) draw_header(p, g.id);
+    for (const Group& g : groups)
+      if (!folded(g.id)) draw_ruler(p, row_rect(g.id));
     draw_silhouettes(p);
-    for (int g = 0; g < groups; ++g) draw_row(p, g);
+    for (const Group& g : groups) draw_row(p, g.id);
     draw_crossings(p);
     draw_bus(p);
     draw_line(p);
@@ -72,13 +72,13 @@ void SceneRows::draw_recording(QPainter& p) const {
   const RecordingWish& wish = work_.recording.wish();
   const Reel& reel = work_.document.reel();
   const Clip* of = reel.find(wish.line.take_of);
-  int group = of ? of->group : -1;
-  for (int g = 0; g < std::ssize(reel.groups) && !of; ++g)
-    if (reel.groups[static_cast<size_t>(g)].name == wish.line.group) group = g;
+  GroupId group = of ? of->group : GroupId{};
+  for (const Group& g : reel.groups)
+    if (!of && g.name == wish.line.group) group = g.id;
   // A group that is not there yet comes behind the others.
   const double left = std::max(x_of(wish.place.s), ruler_right());
   const QRectF row =
-      group >= 0 ? row_rect(group)
+      group      ? row_rect(group)
                  : QRectF(ruler_right(), viewport()->height() - 24.0, viewport()->width(), 24);
   const double right = std::min(x_of(playhead_s_), row.right());
   if (right <= left || row.bottom() < rows_top()) return;
@@ -172,9 +172,9 @@ void SceneRows::draw_events(QPainter& p) const {
   p.restore();
 }
 
-void SceneRows::draw_header(QPainter& p, int group) const {
+void SceneRows::draw_header(QPainter& p, GroupId group) const {
   const Theme& t = theme();
-  const Group& g = work_.document.reel().groups[static_cast<size_t>(group)];
+  const Group& g = work_.document.reel().at(group);
   const QRectF h = header_rect(group);
   if (h.bottom() < rows_top() || h.top() > viewport()->height()) return;
   const bool sounds = work_.scene.row_sounds(group);
@@ -285,7 +285,7 @@ void SceneRows::draw_bus(QPainter& p) const {
     const double ratio = devicePixelRatioF();
     QImage layer(viewport()->size() * ratio, QImage::Format_ARGB32_Premultiplied);
     layer.fill(Qt::transparent);
-    const Space* space = find_space(work_.document.reel(), of->id);
+    const Space* space = find_space(work_.document.reel(), space_of(of->id));
     draw_silhouette(layer, {row, 0, space ? space->level_db : 0, 1}, *sound->course);
     layer.setDevicePixelRatio(ratio);
     p.drawImage(0, 0, layer);
@@ -300,7 +300,7 @@ void SceneRows::draw_bus(QPainter& p) const {
   p.drawText(QPointF(16, row.top() + 32), sound ? tr("what leaves it") : tr("is made ready ..."));
 }
 
-void SceneRows::draw_row(QPainter& p, int group) const {
+void SceneRows::draw_row(QPainter& p, GroupId group) const {
   const QRectF row = row_rect(group);
   if (row.bottom() < rows_top() || row.top() > viewport()->height()) return;
   p.save();

@@ -75,11 +75,11 @@ SceneSentence::Word SceneSentence::level_word(const QString& text, double db,
   return w;
 }
 
-SceneSentence::Word SceneSentence::send_word(ClipId clip, ClipId space, double db) {
+SceneSentence::Word SceneSentence::send_word(ClipId clip, SpaceId space, double db) {
   const Space* of = find_space(work_.document.reel(), space);
   Word w = level_word(QString::fromStdString(of->clip.name), db, [this, clip, space](double level) {
     work_.document.change([&](const Reel& reel) {
-      return edits::set_send(reel, {edits::Feeder::Of::clip, clip}, space, level);
+      return edits::set_send(reel, clip, space, level);
     });
   });
   w.tip =
@@ -95,7 +95,7 @@ SceneSentence::Word SceneSentence::place_in_word(ClipId clip, const Send& send) 
     SendPlace next = place;
     next.azimuth_deg = azimuth_deg;
     work_.document.change([&](const Reel& reel) {
-      return edits::place_in_space(reel, {edits::Feeder::Of::clip, clip}, space, next);
+      return edits::place_in_space(reel, clip, space, next);
     });
   };
   if (place.azimuth || place.distance)
@@ -161,7 +161,7 @@ void SceneSentence::tell_clip(const Clip& clip) {
            const Clip* now = work_.document.reel().find(id);
            const bool on = !now->direct;
            work_.document.change([&](const Reel& r) {
-             return edits::set_direct(r, {edits::Feeder::Of::clip, id}, on);
+             return edits::set_direct(r, id, on);
            });
          }});
   if (!sends.empty()) words_.push_back({.text = direct ? tr("and goes into") : tr("but through")});
@@ -179,10 +179,10 @@ void SceneSentence::tell_clip(const Clip& clip) {
          const Reel& r = work_.document.reel();
          const auto fed = sends_of(r, *r.find(id));
          for (const Space& s : r.spaces)
-           if (std::ranges::find(fed, s.clip.id, &Send::space) == fed.end())
-             menu.addAction(QString::fromStdString(s.clip.name), this, [this, id, to = s.clip.id] {
+           if (std::ranges::find(fed, s.id(), &Send::space) == fed.end())
+             menu.addAction(QString::fromStdString(s.clip.name), this, [this, id, to = s.id()] {
                work_.document.change([&](const Reel& now) {
-                 return edits::set_send(now, {edits::Feeder::Of::clip, id}, to, -12);
+                 return edits::set_send(now, id, to, -12);
                });
              });
          menu.exec(QCursor::pos());
@@ -192,20 +192,19 @@ void SceneSentence::tell_clip(const Clip& clip) {
 // Who feeds it, as in "hears Ines dialogue -14.0 and 2 clips of their own".
 void SceneSentence::tell_space(const Space& space) {
   const Reel& reel = work_.document.reel();
-  const ClipId id = space.clip.id;
+  const SpaceId id = space.id();
   words_.push_back({.text = QString::fromStdString(space.clip.name), .strong = true});
   std::vector<Word> fed;
   const auto feeds = [id](const std::vector<Send>& sends) {
     return std::ranges::find(sends, id, &Send::space);
   };
-  for (int g = 0; g < std::ssize(reel.groups); ++g) {
-    const Group& group = reel.groups[static_cast<size_t>(g)];
+  for (const Group& group : reel.groups) {
     const auto send = feeds(group.sends);
     if (send == group.sends.end()) continue;
     fed.push_back(
-        level_word(QString::fromStdString(group.name), send->level_db, [this, id, g](double db) {
+        level_word(QString::fromStdString(group.name), send->level_db, [this, id, g = group.id](double db) {
           work_.document.change([&](const Reel& r) {
-            return edits::set_send(r, {edits::Feeder::Of::group, g}, id, db);
+            return edits::set_send(r, g, id, db);
           });
         }));
     fed.back().tip =
@@ -292,7 +291,7 @@ void SceneSentence::refresh() {
     tell_event(*event);
   else if (clip && !is_bus(*clip))
     tell_clip(*clip);
-  else if (const Space* space = clip ? find_space(reel, clip->id) : nullptr)
+  else if (const Space* space = clip ? find_space(reel, space_of(clip->id)) : nullptr)
     tell_space(*space);
   else if (clip)
     words_.push_back({.text = tr("The mix"), .strong = true});

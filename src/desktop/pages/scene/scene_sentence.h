@@ -55,7 +55,7 @@ class SceneSentence : public QWidget {
   void tell_length(const Clip& clip, double seconds);
   Word place_word(const QString& text, double at_s, std::function<void(double)> to);
   Word level_word(const QString& text, double db, std::function<void(double)> to);
-  Word send_word(ClipId clip, ClipId space, double db);
+  Word send_word(ClipId clip, SpaceId space, double db);
   Word place_in_word(ClipId clip, const Send& send);
   QRectF rect_of(size_t word) const;
   int word_at(QPointF at) const;

@@ -114,9 +114,9 @@ void SendBar::keyPressEvent(QKeyEvent* e) {
 
 /// What a space's panel is made from: it is made anew only when this changes.
 struct SpaceShown {
-  int id = 0;
+  SpaceId id = 0;
   QString name, chain;
-  std::vector<std::pair<int, QString>> groups;
+  std::vector<std::pair<GroupId, QString>> groups;
 };
 
 SpaceList::SpaceList(const Work& work, QWidget* parent) : QWidget(parent), work_(work) {
@@ -179,7 +179,7 @@ void SpaceList::fill_add_menu() {
   }
 }
 
-SendBar* SpaceList::bar(ClipId space, int group) const {
+SendBar* SpaceList::bar(SpaceId space, GroupId group) const {
   for (auto* b : findChildren<SendBar*>())
     if (b->space == space && b->group == group) return b;
   return nullptr;
@@ -198,7 +198,7 @@ QWidget* SpaceList::make_space(const SpaceShown& shown) {
   name->setFont(bold_font());
   name->setAutoRaise(true);
   name->setToolTip(tr("Show what leaves it as a row; its settings can be drawn over that"));
-  connect(name, &QToolButton::clicked, this, [this, id = shown.id] { Q_EMIT chosen(id); });
+  connect(name, &QToolButton::clicked, this, [this, id = shown.id] { Q_EMIT chosen(clip_of(id)); });
   auto* chain = new QLabel(shown.chain, panel);
   chain->setObjectName("quiet");
   chain->setFont(small_font());
@@ -212,20 +212,16 @@ QWidget* SpaceList::make_space(const SpaceShown& shown) {
   QMenu* feed = menu->addMenu(tr("Feed it from"));
   connect(feed, &QMenu::aboutToShow, this, [this, feed, id = shown.id] {
     feed->clear();
-    const auto& groups = work_.document.reel().groups;
-    for (int g = 0; g < std::ssize(groups); ++g)
-      if (const auto& sends = groups[static_cast<size_t>(g)].sends;
-          std::ranges::find(sends, id, &Send::space) == sends.end())
-        feed->addAction(QString::fromStdString(groups[static_cast<size_t>(g)].name), this,
-                        [this, id, g] {
-                          work_.document.change([&](const Reel& reel) {
-                            return edits::set_send(reel, {edits::Feeder::Of::group, g}, id, -12);
-                          });
-                        });
+    for (const Group& group : work_.document.reel().groups)
+      if (std::ranges::find(group.sends, id, &Send::space) == group.sends.end())
+        feed->addAction(QString::fromStdString(group.name), this, [this, id, g = group.id] {
+          work_.document.change(
+              [&](const Reel& reel) { return edits::set_send(reel, g, id, -12); });
+        });
     feed->setEnabled(!feed->isEmpty());
   });
   menu->addAction(tr("Open its chain on the Bench"), this,
-                  [this, id = shown.id] { Q_EMIT bench_wanted(id); });
+                  [this, id = shown.id] { Q_EMIT bench_wanted(clip_of(id)); });
   menu->addAction(tr("Rename ..."), this, [this, id = shown.id, old = shown.name] {
     bool ok = false;
     const auto to = QInputDialog::getText(this, tr("Rename the space"), tr("Name"),
@@ -242,23 +238,22 @@ QWidget* SpaceList::make_space(const SpaceShown& shown) {
   top->addWidget(chain, 1);
   top->addWidget(more);
   box->addLayout(top);
-  const auto add = [&](const QString& label, int group, double least, double most, double off) {
+  const auto add = [&](const QString& label, GroupId group, double least, double most, double off) {
     auto* b = new SendBar(label, least, most, off, panel);
     b->space = shown.id;
     b->group = group;
     connect(b, &SendBar::turned, this, [this, b](double db) {
       work_.document.change([&](const Reel& reel) {
-        return b->group < 0
-                   ? edits::set_space_level(reel, b->space, db)
-                   : edits::set_send(reel, {edits::Feeder::Of::group, b->group}, b->space, db);
+        return b->group ? edits::set_send(reel, b->group, b->space, db)
+                        : edits::set_space_level(reel, b->space, db);
       });
     });
     connect(b, &SendBar::settled, this, [this] { work_.document.end_merge(); });
     box->addWidget(b);
   };
-  for (const auto& [index, label] : shown.groups)
-    add(label, index, off_send_db, most_send_db, off_send_db);
-  add(tr("in the mix"), -1, least_space_db, most_space_db, least_space_db);
+  for (const auto& [group, label] : shown.groups)
+    add(label, group, off_send_db, most_send_db, off_send_db);
+  add(tr("in the mix"), 0, least_space_db, most_space_db, least_space_db);
   return panel;
 }
 
@@ -267,26 +262,25 @@ void SpaceList::refresh() {
   QStringList wanted;
   std::vector<SpaceShown> all;
   for (const Space& space : reel.spaces) {
-    SpaceShown shown{space.clip.id, QString::fromStdString(space.clip.name), {}, {}};
+    SpaceShown shown{space.id(), QString::fromStdString(space.clip.name), {}, {}};
     QStringList steps;
     for (const auto& s : space.clip.chain.steps)
       if (s.on) steps << text(s.type->label);
     shown.chain = steps.isEmpty() ? tr("no steps") : steps.join(", ");
     // Who feeds it; one that was turned off stays until something else is shown.
-    for (int g = 0; g < std::ssize(reel.groups); ++g) {
-      const Group& group = reel.groups[static_cast<size_t>(g)];
+    for (const Group& group : reel.groups) {
       const bool fed = std::ranges::find(group.sends, shown.id, &Send::space) != group.sends.end();
-      const SendBar* there = bar(shown.id, g);
+      const SendBar* there = bar(shown.id, group.id);
       if (fed || (there && (there->held() || there->hasFocus())))
-        shown.groups.emplace_back(g, QString::fromStdString(group.name));
+        shown.groups.emplace_back(group.id, QString::fromStdString(group.name));
     }
     int clips = 0;
     for (const Clip& c : reel.clips)
       clips += std::ranges::any_of(
           c.sends, [&](const Send& s) { return s.space == shown.id && s.level_db > off_send_db; });
     if (clips > 0) shown.chain += tr(", %1 of its own").arg(counted(clips, tr("clip")));
-    wanted << QString::number(shown.id) << shown.name << shown.chain;
-    for (const auto& [index, label] : shown.groups) wanted << label;
+    wanted << QString::number(shown.id.number()) << shown.name << shown.chain;
+    for (const auto& [group, label] : shown.groups) wanted << label;
     all.push_back(std::move(shown));
   }
   // A bar that is held must not be made anew under the hand.
@@ -311,11 +305,11 @@ void SpaceList::refresh() {
   for (auto* b : list_->findChildren<SendBar*>()) {
     const Space* space = find_space(reel, b->space);
     if (!space || b->held()) continue;
-    if (b->group < 0) {
+    if (!b->group) {
       b->show_level(space->level_db);
       continue;
     }
-    const auto& sends = reel.groups[static_cast<size_t>(b->group)].sends;
+    const auto& sends = reel.at(b->group).sends;
     const auto send = std::ranges::find(sends, b->space, &Send::space);
     b->show_level(send == sends.end() ? off_send_db : send->level_db);
   }

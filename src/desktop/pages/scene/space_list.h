@@ -18,7 +18,7 @@ class SpaceList : public QWidget {
 
   /// The bar that tells and turns how much of the selected clip's group enters a space; tests drag
   /// it.
-  class SendBar* bar(ClipId space, int group) const;
+  class SendBar* bar(SpaceId space, GroupId group) const;
   QToolButton& add_button() { return *add_; }
 
  Q_SIGNALS:
@@ -48,7 +48,8 @@ class SendBar : public QWidget {
   void show_level(double db);
   double level() const { return db_; }
   bool held() const { return held_; }
-  ClipId space = 0, group = -1;  ///< which; group -1: the space's own level
+  SpaceId space = 0;
+  GroupId group = 0;  ///< none: the space's own level
 
  Q_SIGNALS:
   void turned(double db);
