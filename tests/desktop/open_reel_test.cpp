@@ -13,6 +13,7 @@
 #include "dialogs/rules_dialog.h"
 #include "dialogs/uneven_dialog.h"
 #include "dialogs/versions_dialog.h"
+#include "reel/groups.h"
 #include "reel/recording.h"
 #include "reel/scene_edits.h"
 #include "work/heard.h"
@@ -129,6 +130,33 @@ TEST_F(OpenReelTest, AFieldNeverOpensWhereItIsNotSeen) {
   QTest::keyClick(&d.window, Qt::Key_G, Qt::ControlModifier);
   EXPECT_EQ(reel().groups.back().name, "New group");
   for (auto* field : d.window.findChildren<QLineEdit*>("name")) EXPECT_FALSE(field->isVisible());
+}
+
+// What is heard alone is a row, whatever it is called and wherever it stands; and of this reel alone.
+TEST_F(OpenReelTest, ARowStaysAloneWhenItIsRenamedAndMovedAndEndsWithItsReel) {
+  open();
+  const auto& scene = d.work().scene;
+  const GroupId alone = clip("call-in-01").group, other = clip("opening").group;
+  d.click(rows().viewport(), rows().header_rect(alone).topLeft() + QPointF(30, 45));
+  ASSERT_EQ(scene.row(alone), SceneSounds::Row::alone);
+  d.click(rows().viewport(), rows().header_rect(other).topLeft() + QPointF(30, 10));
+  ASSERT_TRUE(rows().folded(other));
+  d.edit_reel(edits::rename_group, alone, std::string("The coast"));
+  d.edit_reel(edits::move_group, alone, reel().groups.back().id);
+  d.edit_reel(edits::rename_group, other, std::string("She who tells"));
+  EXPECT_EQ(reel().groups.back().id, alone);
+  EXPECT_TRUE(scene.row_sounds(alone));
+  EXPECT_FALSE(scene.row_sounds(other));
+  EXPECT_TRUE(rows().folded(other));
+  // The heading stands in its new row.
+  EXPECT_GT(rows().header_rect(alone).top(), rows().header_rect(other).top());
+  for (int i = 0; i < 3; ++i) undo();
+  EXPECT_TRUE(scene.row_sounds(alone) && !scene.row_sounds(other));
+  ASSERT_TRUE(d.work().document.open(DREVAN_SOURCE_DIR "/demo/skerry-light.reel"));
+  for (const Group& group : reel().groups) {
+    EXPECT_TRUE(scene.row_sounds(group.id)) << group.name;
+    EXPECT_FALSE(rows().folded(group.id)) << group.name;
+  }
 }
 
 // Made into one clip, then another reel is opened: nothing of it is done there.
