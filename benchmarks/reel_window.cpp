@@ -97,7 +97,8 @@ void shelf_at_work(MainWindow& window) {
                           "take-0", "take-04", "speaker 3", "",     "x"};
   timed("search", 40, [&](int i) { shelf.set_filter(words[i % words.size()]); });
   shelf.set_filter({});
-  timed("fold and unfold", 40, [&](int i) { shelf.fold(GroupId::numbered(i / 2 % 8 + 1), i % 2 == 0); });
+  timed("fold and unfold", 40,
+        [&](int i) { shelf.fold(GroupId::numbered(i / 2 % 8 + 1), i % 2 == 0); });
   timed("mark all", 20, [&](int) { shelf.mark_all(); });
   QKeyEvent escape(QEvent::KeyPress, Qt::Key_Escape, Qt::NoModifier);
   QApplication::sendEvent(&shelf, &escape);
@@ -160,9 +161,7 @@ int main(int argc, char** argv) {
   wait_for([&] { return work.measurements.levels_fresh() && !work.measurements.measuring(); }, 60);
 
   // A knob in the group's chain is turned: from the mouse's move to the picture.
-  const StepId step = work.document.reel().at(work.selection.clip()->group)
-                          .chain.steps.at(0)
-                          .id;
+  const StepId step = work.document.reel().at(work.selection.clip()->group).chain.steps.at(0).id;
   work.selection.select_step(step);
   QApplication::processEvents();
   std::vector<double> drawn, edited;

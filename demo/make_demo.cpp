@@ -15,7 +15,8 @@ namespace fs = std::filesystem;
 drevan::Reel reel;
 fs::path folder;
 
-drevan::ClipId keep(const std::string& name, const std::string& group, std::vector<Sound> channels) {
+drevan::ClipId keep(const std::string& name, const std::string& group,
+                    std::vector<Sound> channels) {
   size_t length = 0;
   for (const auto& c : channels) length = std::max(length, c.size());
   drevan::AudioBuffer buffer(static_cast<int>(channels.size()), static_cast<drevan::Samples>(length));

@@ -22,7 +22,8 @@ struct Placed {
 };
 
 void place(const Placed& p) {
-  const ClipId id = add_clip(reel, examine_source(folder / (std::string(p.file) + ".flac")), p.group);
+  const ClipId id =
+      add_clip(reel, examine_source(folder / (std::string(p.file) + ".flac")), p.group);
   Clip& clip = *reel.find(id);
   const double rate = reel.source_of(clip).rate;
   clip.name = p.name;
@@ -60,14 +61,11 @@ void clips() {
            {"wind-tower", "wind-1", "Wind", 0.0, 0, 12.4},
            {"wind-tower", "wind-2", "Wind", 47.6, 2, 13}})
     place(p);
-  for (const char* effects : {"Effects", "Wind"})
-    reel.at(group(effects)).kind = GroupKind::effects;
+  for (const char* effects : {"Effects", "Wind"}) reel.at(group(effects)).kind = GroupKind::effects;
   reel.at(group("Ines dialogue")).chain = {
       {step("cut", {{"low_hz", 80}}), step("compressor", {{"threshold_db", -24}, {"ratio", 3}})}};
-  reel.at(group("Coast station")).chain = {
-      {step("loudspeaker", {{"device", 4}, {"age_pct", 30}})}};
-  reel.at(group("Weather buoy")).chain = {
-      {step("loudspeaker", {{"device", 7}, {"drive_db", 4}})}};
+  reel.at(group("Coast station")).chain = {{step("loudspeaker", {{"device", 4}, {"age_pct", 30}})}};
+  reel.at(group("Weather buoy")).chain = {{step("loudspeaker", {{"device", 7}, {"drive_db", 4}})}};
   reel.at(group("Wind")).chain = {{step("gain", {{"gain_db", -9}})}};
 }
 
@@ -88,8 +86,7 @@ void scene() {
   using edits::Feeder;
   add(edits::set_send(reel, group("Ines dialogue"), stairs, -14));
   add(edits::set_send(reel, group("Coast station"), room, -12));
-  add(edits::place_in_space(reel, group("Coast station"), room,
-                            SendPlace{40, -10, 1.6}));
+  add(edits::place_in_space(reel, group("Coast station"), room, SendPlace{40, -10, 1.6}));
   for (const Clip& c : reel.clips)
     if (c.name == "lamp-room-04") {
       // She is heard by the room alone, left of the radio on its table.

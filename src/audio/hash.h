@@ -24,10 +24,7 @@ class Hasher {
   Hasher& bytes(const void* data, std::size_t size);
   Hasher& add(std::string_view text);
   template <class T>
-    requires std::is_arithmetic_v<T>
-  Hasher& add(T value) {
-    return bytes(&value, sizeof value);
-  }
+  requires std::is_arithmetic_v<T> Hasher& add(T value) { return bytes(&value, sizeof value); }
   template <class Kind>
   Hasher& add(Id<Kind> id) {
     return add(id.number());

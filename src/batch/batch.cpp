@@ -19,7 +19,8 @@ namespace drevan {
 namespace fs = std::filesystem;
 using Clock = std::chrono::steady_clock;
 
-std::vector<BatchJob> batch_jobs(const Reel& reel, std::span<const ClipId> clip_ids, ChainOwner last) {
+std::vector<BatchJob> batch_jobs(const Reel& reel, std::span<const ClipId> clip_ids,
+                                 ChainOwner last) {
   std::vector<BatchJob> jobs;
   Planner planner(reel);
   const auto protects = std::make_shared<const std::vector<fs::path>>(source_files(reel));

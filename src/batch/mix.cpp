@@ -107,10 +107,10 @@ std::vector<MixFile> named_files(const Reel& reel, std::span<const PlacedSound> 
   for (const Group& group : reel.groups)
     if (what.stems) add(group.name, {.of = Part::Of::group, .group = group.id});
   for (const GroupKind kind : {GroupKind::dialogue, GroupKind::effects, GroupKind::music})
-    if (what.kinds)
-      add(std::string(group_kind_name(kind)), {.of = Part::Of::kind, .kind = kind});
+    if (what.kinds) add(std::string(group_kind_name(kind)), {.of = Part::Of::kind, .kind = kind});
   for (const Space& space : reel.spaces)
-    if (what.stems || what.kinds) add(space.clip.name, {.of = Part::Of::space, .space = space.id()});
+    if (what.stems || what.kinds)
+      add(space.clip.name, {.of = Part::Of::space, .space = space.id()});
   BatchOptions naming = options;
   naming.pattern = "{clip}";
   naming.also.clear();
@@ -150,7 +150,8 @@ MixResult render_mix(const Reel& reel, const BatchOptions& options, const MixOpt
       what.mix && what.mix_chain && std::ranges::any_of(reel.mix.chain.steps, &ChainStep::on);
   auto ids = rendered_clips(reel);
   if (!what.only.empty())
-    std::erase_if(ids, [&](ClipId id) { return std::ranges::find(what.only, id) == what.only.end(); });
+    std::erase_if(ids,
+                  [&](ClipId id) { return std::ranges::find(what.only, id) == what.only.end(); });
   auto clips = render_clips(reel, ids, ChainOwner::reel, through, store, cancel,
                             part_of(progress, 0, chain ? 0.55 : 0.7));
   MixResult result;

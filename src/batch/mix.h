@@ -67,6 +67,7 @@ std::uint64_t sum_key(const Reel& reel, ClipId bus = mix_clip_id);
 /// beside it; one that is there from an earlier time is taken as it is, where nothing of it has
 /// changed. Returns the file. Throws as render_mix(); Error(call): nothing is fed into that space.
 Source render_sum(const Reel& reel, const std::filesystem::path& file, FindingStore& store,
-                  const CancelToken& cancel, const Progress& progress = {}, ClipId bus = mix_clip_id);
+                  const CancelToken& cancel, const Progress& progress = {},
+                  ClipId bus = mix_clip_id);
 
 }  // namespace drevan

@@ -161,7 +161,8 @@ void MainWindow::move_marked(int way) {
   const Clip* first = marked.empty() ? nullptr : reel.find(marked.front());
   if (!first || is_bus(*first)) return;
   const GroupId group = first->group;
-  std::vector<ClipId> others;  // of the group, without the marked, and where the first of these stood
+  std::vector<ClipId>
+      others;  // of the group, without the marked, and where the first of these stood
   size_t place = 0;
   for (const auto& c : reel.clips) {
     if (c.group != group) continue;

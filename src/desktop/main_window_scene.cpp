@@ -115,9 +115,8 @@ void MainWindow::make_scene_menu() {
     const Clip* c = work_.selection.clip();
     if (!c || is_bus(*c)) return;
     const bool direct = !work_.document.reel().group_of(*c).direct;
-    work_.document.change([&](const Reel& reel) {
-      return edits::set_direct(reel, c->group, direct);
-    });
+    work_.document.change(
+        [&](const Reel& reel) { return edits::set_direct(reel, c->group, direct); });
   });
   m->addSeparator();
   add(m, tr("Write the film ..."), QKeySequence("Ctrl+Shift+Return"), [this] {

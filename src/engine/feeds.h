@@ -10,7 +10,7 @@ namespace drevan {
 
 /// How much of a sound enters a space. Curves count from the sound's first frame.
 struct Feed {
-  SpaceId space = 0;   ///< its id
+  SpaceId space = 0;  ///< its id
   float gain = 1;  ///< a factor
   /// What follows the gain: a `gain` whose curve is the send's, or nothing.
   std::vector<PlannedStep> amount{};

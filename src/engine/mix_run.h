@@ -24,7 +24,7 @@ struct PlacedSound {
   bool direct = true;                                    ///< whether it is heard in the mix itself
   /// Into spaces; here their gains alone count, the rest is in the sound already.
   std::vector<Feed> feeds{};
-  SpaceId space = 0;   ///< it is what leaves this space, by id, and of no group; 0: a clip
+  SpaceId space = 0;  ///< it is what leaves this space, by id, and of no group; 0: a clip
   float gain = 1;  ///< a factor, where it is heard
 };
 

@@ -44,7 +44,7 @@ class Programme {
   virtual bool backwards() const { return false; }
   /// What took the most time of late: a clip's or a bus's id; 0: not known.
   struct Dearest {
-    ClipId clip = 0;     ///< by id
+    ClipId clip = 0;  ///< by id
     StepId step = 0;  ///< of its steps; 0: it has none that run
   };
   virtual Dearest dearest() const { return {}; }

@@ -11,7 +11,7 @@ namespace drevan {
 /// Nothing of a group sounds between two of its clips, which follow each other in time.
 struct ToneGap {
   ReelRange range{};
-  ClipId before = 0, after = 0;      ///< the clips' ids
+  ClipId before = 0, after = 0;  ///< the clips' ids
   friend bool operator==(const ToneGap&, const ToneGap&) = default;
 };
 /// Those of at least `least_gap_s`. Clips are as long as they are heard, without what rings on.
@@ -37,8 +37,9 @@ struct FilledGap {
 /// Fills a group's gaps from the room tone that its clips share, else the first one that is marked,
 /// at the mean of the noise floors of its neighbours, into 32-bit float files in `folder`, which is
 /// made. Throws Error(call): no room tone is marked; Error(input), Error(output), Cancelled.
-std::vector<FilledGap> fill_gaps(const Reel& reel, GroupId group, const std::filesystem::path& folder,
-                                 const CancelToken& cancel, const Progress& progress = {});
+std::vector<FilledGap> fill_gaps(const Reel& reel, GroupId group,
+                                 const std::filesystem::path& folder, const CancelToken& cancel,
+                                 const Progress& progress = {});
 /// The clip whose room tone that is; nullptr: none is marked.
 const Clip* tone_lender(const Reel& reel, GroupId group);
 

@@ -13,7 +13,7 @@ namespace drevan {
 
 /// A clip at its place, with all that playing it needs.
 struct SceneVoice {
-  ClipId clip = 0;       ///< its id
+  ClipId clip = 0;    ///< its id
   Samples begin = 0;  ///< frame of the reel where the clip begins
   std::shared_ptr<const PlayPlan> plan;
   int channels = 1;    ///< of what leaves its chains

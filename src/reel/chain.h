@@ -48,7 +48,8 @@ struct ChainStep {
   const StepType* type = nullptr;
   Settings settings{};
   bool on = true;
-  std::vector<ClipId> sits_out{};  ///< in a group's or the reel's chain: clips, by id, that pass it by; sorted
+  std::vector<ClipId>
+      sits_out{};  ///< in a group's or the reel's chain: clips, by id, that pass it by; sorted
   StepId id = 0;
   std::vector<Track> curves{};  ///< of parameters that follow one, each once, by parameter
   std::vector<SideChoice> sides{};  ///< as StepType::sides; those that are left out are nothing

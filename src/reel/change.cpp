@@ -18,7 +18,9 @@ void put(std::vector<Any>& ids, Any id) {
 }
 
 template <class Any>
-bool holds(const std::vector<Any>& ids, Any id) { return std::ranges::binary_search(ids, id); }
+bool holds(const std::vector<Any>& ids, Any id) {
+  return std::ranges::binary_search(ids, id);
+}
 
 template <class Any>
 void put_all(std::vector<Any>& ids, const std::vector<Any>& more) {
@@ -166,8 +168,7 @@ void find_crossed(const SharedList<Crossfade>& before, const SharedList<Crossfad
 bool differ_in_words(const Reel& a, const Reel& b) {
   const auto words = [](const Reel& r) {
     return std::tie(r.name, r.target, r.last_clip_id, r.last_space_id, r.last_event_id,
-                    r.last_group_id, r.last_source_id, r.recording,
-                    r.reference);
+                    r.last_group_id, r.last_source_id, r.recording, r.reference);
   };
   return words(a) != words(b);
 }

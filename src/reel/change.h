@@ -10,7 +10,7 @@ namespace drevan {
 
 /// What differs between two reels. Ids are sorted, each once.
 struct Change {
-  std::vector<ClipId> clips;   ///< by id: new, gone, or other in anything
+  std::vector<ClipId> clips;    ///< by id: new, gone, or other in anything
   std::vector<GroupId> groups;  ///< by id: new, gone, elsewhere, or other in anything
   /// Groups whose clips may be heard at other times, or in other takes: who crosses whom is asked
   /// anew.
@@ -18,7 +18,7 @@ struct Change {
   bool all_rows = false;          ///< of every group
   bool order = false;             ///< of the clips, or which there are
   bool grouping = false;          ///< which groups there are, or in which order
-  std::vector<ClipId> crossed;      ///< clips of which it is known otherwise how they cross another
+  std::vector<ClipId> crossed;    ///< clips of which it is known otherwise how they cross another
   bool sources = false;           ///< in anything
   bool sources_replaced = false;  ///< one that was there is another, or gone
   bool films = false, events = false, spaces = false;

@@ -101,7 +101,8 @@ Edit set_settings(const Reel& reel, ClipId clip, StepId step, const Settings& se
   return d.done(label);
 }
 
-Edit set_curve(const Reel& reel, ClipId clip, StepId step, int parameter, std::optional<Curve> curve) {
+Edit set_curve(const Reel& reel, ClipId clip, StepId step, int parameter,
+               std::optional<Curve> curve) {
   Draft d(reel, clip);
   ChainStep& turned = d.step(step);
   const auto& type = *turned.type;
@@ -165,7 +166,8 @@ Edit set_chain(const Reel& reel, ClipId clip, const Chain& chain, const std::str
   return d.done(label);
 }
 
-Edit use_recipe(const Reel& reel, ClipId clip, ChainOwner owner, const Recipe& recipe, bool append) {
+Edit use_recipe(const Reel& reel, ClipId clip, ChainOwner owner, const Recipe& recipe,
+                bool append) {
   Draft d(reel, clip);
   auto& steps = d.steps(owner);
   if (!append) steps.clear();

@@ -34,7 +34,8 @@ Edit set_settings(const Reel& reel, ClipId clip, StepId step, const Settings& se
                   const std::string& label);
 /// Lets one setting of a step (or on_parameter) follow a curve, in the step's own time; empty: it
 /// stands still again. Changes of one step's curves that follow each other are one edit.
-Edit set_curve(const Reel& reel, ClipId clip, StepId step, int parameter, std::optional<Curve> curve);
+Edit set_curve(const Reel& reel, ClipId clip, StepId step, int parameter,
+               std::optional<Curve> curve);
 /// What a step hears beside its own sound, for one of its StepType::sides; no clip that hears it in
 /// turn.
 Edit set_side(const Reel& reel, ClipId clip, StepId step, int side, SideChoice choice);

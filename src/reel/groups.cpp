@@ -94,8 +94,7 @@ Edit remove_group(const Reel& reel, GroupId group) {
     const Group& to = at == reel.groups.begin() ? *std::next(at) : *std::prev(at);
     edit.next.clips.change_where([&](const Clip& c) { return c.group == group; },
                                  [&](Clip& c) { leave_group(edit.next, c, to.id); });
-    edit.told =
-        fmt::format("{} went to {}", counted(static_cast<size_t>(count), "clip"), to.name);
+    edit.told = fmt::format("{} went to {}", counted(static_cast<size_t>(count), "clip"), to.name);
   }
   drop_groups(edit.next, std::vector{group});
   return edit;

@@ -70,7 +70,8 @@ MakeOne to_make_one(const Reel& reel, std::span<const ClipId> clips) {
 
 namespace edits {
 
-Edit make_one(const Reel& reel, std::span<const ClipId> clips, const Source& sound, ReelTime begin) {
+Edit make_one(const Reel& reel, std::span<const ClipId> clips, const Source& sound,
+              ReelTime begin) {
   require_several(reel, clips);
   Edit edit{reel, {}};
   const Clip& first = *reel.find(clips.front());

@@ -94,8 +94,8 @@ Edit nudge_gain(const Reel& reel, std::span<const ClipId> clips, double by_db) {
   return edit;
 }
 
-Edit turn_alike(const Reel& reel, std::span<const ClipId> clips, const StepType& type, int parameter,
-                double value) {
+Edit turn_alike(const Reel& reel, std::span<const ClipId> clips, const StepType& type,
+                int parameter, double value) {
   const Parameter& p = type.parameters.at(static_cast<size_t>(parameter));
   if (!in_range(p, value)) throw impossible(fmt::format("{} cannot be {}.", p.label, value));
   Edit edit{reel,
@@ -114,7 +114,8 @@ Edit turn_alike(const Reel& reel, std::span<const ClipId> clips, const StepType&
   return edit;
 }
 
-Edit rename_by_pattern(const Reel& reel, std::span<const ClipId> clips, const std::string& pattern) {
+Edit rename_by_pattern(const Reel& reel, std::span<const ClipId> clips,
+                       const std::string& pattern) {
   Edit edit{reel, fmt::format("Rename {}", counted(clips.size(), "clip"))};
   const auto digits = fmt::format("{}", clips.size()).size();
   int number = 0;

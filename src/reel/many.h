@@ -23,8 +23,8 @@ Edit take_steps_off(const Reel& reel, std::span<const ClipId> clips);
 Edit nudge_gain(const Reel& reel, std::span<const ClipId> clips, double by_db);
 /// Sets one setting of the clips' own steps of that type, wherever they have one; tells of how
 /// many.
-Edit turn_alike(const Reel& reel, std::span<const ClipId> clips, const StepType& type, int parameter,
-                double value);
+Edit turn_alike(const Reel& reel, std::span<const ClipId> clips, const StepType& type,
+                int parameter, double value);
 /// Names by a pattern: {name}, {group} and {number} (1, 2, ... with leading noughts where there are
 /// ten or more) are filled in. Throws Error(call) for another word in braces, or no name.
 Edit rename_by_pattern(const Reel& reel, std::span<const ClipId> clips, const std::string& pattern);

@@ -397,7 +397,8 @@ void remove_clips(Reel& reel, std::span<const ClipId> ids) {
     if (goes) left.push_back(c.group);
     return goes;
   });
-  std::erase_if(left, [&](GroupId g) { return std::ranges::count(reel.clips, g, &Clip::group) > 0; });
+  std::erase_if(left,
+                [&](GroupId g) { return std::ranges::count(reel.clips, g, &Clip::group) > 0; });
   drop_groups(reel, left);
   drop_unused_sources(reel);
   for (const ClipId id : ids) take_part(reel, id);

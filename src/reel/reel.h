@@ -64,7 +64,7 @@ struct Version {
 
 /// One piece of sound.
 struct Clip {
-  ClipId id = 0;             ///< unique in its reel, for ever
+  ClipId id = 0;  ///< unique in its reel, for ever
   std::string name;
   SourceId source = 0;       ///< of which of the reel's files
   Samples begin = 0;         ///< first frame, in the source's rate
@@ -98,7 +98,8 @@ enum class GroupMark { none, dot, ring, square, triangle, diamond, cross, bars }
 struct Group {
   std::string name;
   Chain chain;
-  ClipId room_tone_clip = 0;  ///< the clip whose room tone serves those that have none; 0: none does
+  ClipId room_tone_clip =
+      0;  ///< the clip whose room tone serves those that have none; 0: none does
   std::vector<ClipId> sits_out{};  ///< clips, by id, that pass all of its chain by; sorted
   std::string note{};
   GroupMark mark = GroupMark::none;
@@ -162,10 +163,10 @@ struct Reel {
   RecordingFormat recording;
   /// A finished mix to listen against, never written to; absolute in memory. Empty: none.
   std::filesystem::path reference;
-  EventId last_event_id = 0;        ///< the highest id that any event of it ever had
+  EventId last_event_id = 0;                      ///< the highest id that any event of it ever had
   SpaceId last_space_id = space_of(mix_clip_id);  ///< the lowest id that any space of it ever had
   std::string target;   ///< what it is delivered by: one of Drevan's own by id, or a file; empty: none
-  ClipId last_clip_id = 0; ///< the highest id that any clip of it ever had: none comes again
+  ClipId last_clip_id = 0;  ///< the highest id that any clip of it ever had: none comes again
   StepId last_step_id = 0;  ///< the same of steps; as their ids, it is not compared
   GroupId last_group_id = 0;    ///< the same of groups
   SourceId last_source_id = 0;  ///< and of sources

@@ -134,9 +134,10 @@ EdgeFade fade_from(const json& j, const char* key, const std::string& where,
 }
 
 Group group_from(const json& j, const std::string& where) {
-  only_members(
-      j, {"name", "chain", "room_tone_clip", "sits_out", "note", "mark", "kind", "sends", "direct", "id"},
-      where);
+  only_members(j,
+               {"name", "chain", "room_tone_clip", "sits_out", "note", "mark", "kind", "sends",
+                "direct", "id"},
+               where);
   Group g{member<std::string>(j, "name", "", where), chain_member(j, where),
           id_member<ClipId>(j, "room_tone_clip", where)};
   if (j.contains("sits_out")) g.sits_out = ids_from_json(j.at("sits_out"), where);
@@ -266,8 +267,9 @@ void take_old_crossings(Reel& reel, const CrossedFades& crossed) {
     if (in && fade_at(c.before, "fade_out"))
       put_crossfade(reel, {c.before, c.after, in->alike, in->middle});
   }
-  edits::keep_as_layered(
-      reel, [&](ClipId before, ClipId after) { return find_crossfade(reel, before, after) != nullptr; });
+  edits::keep_as_layered(reel, [&](ClipId before, ClipId after) {
+    return find_crossfade(reel, before, after) != nullptr;
+  });
 }
 
 // An edit of one of two steps would be made to the other.
@@ -349,10 +351,11 @@ std::string reel_to_text(const Reel& reel, const fs::path& folder) {
 Reel reel_from_text(const std::string& text, const fs::path& folder, const std::string& where) {
   const auto j = parse_json(text, where);
   check_version(j, "drevan_reel", newest_reel, where);
-  only_members(j,
-               {"drevan_reel", "name", "rate_hz", "target", "last_clip_id", "last_step_id", "last_group_id", "last_source_id",
-                "sources", "groups", "clips", "chain", "mix_chain", "films", "events", "spaces",
-                "last_space_id", "recording", "reference", "crossfades", "last_event_id"},
+  only_members(j, {"drevan_reel",  "name",          "rate_hz",        "target",    "last_clip_id",
+                   "last_step_id", "last_group_id", "last_source_id", "sources",   "groups",
+                   "clips",        "chain",         "mix_chain",      "films",     "events",
+                   "spaces",       "last_space_id", "recording",      "reference", "crossfades",
+                   "last_event_id"},
                where);
   Reel reel;
   reel.name = member<std::string>(j, "name", "", where);
@@ -391,8 +394,7 @@ Reel reel_from_text(const std::string& text, const fs::path& folder, const std::
   check_sends(reel, where);
   reel.target = member<std::string>(j, "target", "", where);
   highest(reel.last_clip_id, "last_clip_id", reel.clips);
-  reel.last_step_id =
-      StepId::numbered(std::clamp(member(j, "last_step_id", 0, where), 0, most_id));
+  reel.last_step_id = StepId::numbered(std::clamp(member(j, "last_step_id", 0, where), 0, most_id));
   change_chains(
       reel, [](const Chain& chain) { return !chain.steps.empty(); },
       [&](Chain& chain) { resolve_files(chain, base); });

@@ -116,10 +116,9 @@ json optional_list_patch(const SharedList<T>& before, const SharedList<T>& after
 
 json reel_patch(const Reel& before, const Reel& after, const fs::path& folder) {
   json patch = json::diff(rest(before, folder), rest(after, folder));
-  append(patch,
-         list_patch(
-             before.sources, after.sources, "/sources", [](const Source& s) { return s.id; },
-             [&](const Source& s) { return source_to_json(s, folder); }));
+  append(patch, list_patch(
+                    before.sources, after.sources, "/sources", [](const Source& s) { return s.id; },
+                    [&](const Source& s) { return source_to_json(s, folder); }));
   append(patch, list_patch(
                     before.groups, after.groups, "/groups", [](const Group& g) { return g.id; },
                     [&](const Group& g) { return group_to_json(g, folder); }));

@@ -35,7 +35,8 @@ Space space_from(const json& j, const Reel& reel, const std::string& where) {
   space.clip.id = id_member<ClipId>(j, "id", where);
   space.clip.name = member<std::string>(j, "name", "", where);
   space.level_db = member(j, "level_db", 0.0, where);
-  if (space.clip.id >= mix_clip_id || space.clip.id.number() < -most_id || find_space(reel, space.id()))
+  if (space.clip.id >= mix_clip_id || space.clip.id.number() < -most_id ||
+      find_space(reel, space.id()))
     throw wrong(where, "\"id\" must be -2 or less and its own.");
   if (!(space.level_db >= least_space_db && space.level_db <= most_space_db))
     throw wrong(where, fmt::format("\"level_db\" is {}, allowed is {} to {} dB.", space.level_db,
@@ -181,8 +182,7 @@ void scene_from_json(const json& j, Reel& reel, const fs::path& folder, const st
   for (const auto& one : objects_in(j, "crossfades", where)) {
     const auto here = fmt::format("{}, crossfade {}", where, reel.crossfades.size());
     only_members(one, {"before", "after", "alike", "middle"}, here);
-    const Crossfade c{id_member<ClipId>(one, "before", here),
-                      id_member<ClipId>(one, "after", here),
+    const Crossfade c{id_member<ClipId>(one, "before", here), id_member<ClipId>(one, "after", here),
                       member(one, "alike", 0.0, here), member(one, "middle", middle_of_fade, here)};
     if (!(std::abs(c.alike) <= 1 && c.middle >= least_middle && c.middle <= most_middle))
       throw wrong(here, fmt::format("\"alike\" must be -1 to 1, \"middle\" {} to {}.", least_middle,
@@ -196,7 +196,8 @@ void scene_from_json(const json& j, Reel& reel, const fs::path& folder, const st
     only_members(one, {"s", "name", "id"}, here);
     Event event{moment_from(one, "s", here), member<std::string>(one, "name", "", here),
                 id_member<EventId>(one, "id", here)};
-    if (event.id.number() < 0 || event.id.number() > most_id || (event.id != 0 && find_event(reel, event.id)))
+    if (event.id.number() < 0 || event.id.number() > most_id ||
+        (event.id != 0 && find_event(reel, event.id)))
       throw wrong(here, fmt::format("\"id\" must be 1 to {} and its own.", most_id));
     reel.events.push_back(std::move(event));
   }

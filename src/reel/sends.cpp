@@ -174,8 +174,7 @@ Edit draw_send(const Reel& reel, Feeder from, SpaceId space, std::optional<Curve
   if (!send) send = &add_send(sends_in(edit.next, from), {space, off_send_db});
   send->level = std::move(level);
   edit.label = fmt::format("{} into {} over time", feeder_name(reel, from), name);
-  edit.merge =
-      fmt::format("curve of send of {} {} to {}", from.clip, from.group, space);
+  edit.merge = fmt::format("curve of send of {} {} to {}", from.clip, from.group, space);
   return edit;
 }
 

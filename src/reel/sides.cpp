@@ -17,7 +17,8 @@ const Clip* side_clip(const Reel& reel, const SideChoice& choice) {
 namespace {
 
 // `listening`: the clip that is looked at, and those that hear it.
-void follow(const Reel& reel, const Clip& clip, const Chain& chain, std::vector<ClipId>& listening) {
+void follow(const Reel& reel, const Clip& clip, const Chain& chain,
+            std::vector<ClipId>& listening) {
   for (const auto& step : chain.steps)
     for (const auto& choice : step.sides) {
       if (choice.from != SideChoice::From::clip) continue;

@@ -62,14 +62,15 @@ void change_lists_of(Reel& reel, ClipId id, Change change) {
 
 void sit_out_of_group(Reel& reel, ClipId clip_id, bool out) {
   const Clip* clip = reel.find(clip_id);
-  if (clip && !is_bus(*clip))
-    put(reel.at(clip->group).sits_out, clip_id, out);
+  if (clip && !is_bus(*clip)) put(reel.at(clip->group).sits_out, clip_id, out);
 }
 bool sits_out_of_group(const Reel& reel, const Clip& clip) {
   return holds(reel.group_of(clip).sits_out, clip.id);
 }
 
-void sit_out_of_step(ChainStep& step, ClipId clip_id, bool out) { put(step.sits_out, clip_id, out); }
+void sit_out_of_step(ChainStep& step, ClipId clip_id, bool out) {
+  put(step.sits_out, clip_id, out);
+}
 
 std::vector<std::string> sits_out_of(const Reel& reel, const Clip& clip) {
   std::vector<std::string> out;

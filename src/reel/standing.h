@@ -21,7 +21,7 @@ enum class StandsBy {
 
 struct Standing {
   StandsBy by = StandsBy::nothing;
-  SpaceId space = 0;           ///< where by a space
+  SpaceId space = 0;       ///< where by a space
   edits::Feeder feeder{};  ///< who stands there: the clip, or all of its group
   double azimuth_deg = 0;  ///< 0 ahead, 90 on the right
   double distance_m = 2;   ///< of no meaning by pan

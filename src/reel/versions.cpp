@@ -83,8 +83,7 @@ std::vector<UnusedVersion> unused_versions(const Reel& reel) {
     for (const auto& v : clip.versions) {
       if (v.id == 0 || std::ranges::find(stood_upon, v.id) != stood_upon.end()) continue;
       std::error_code error;
-      const auto bytes =
-          std::filesystem::file_size(reel.at(v.source).path, error);
+      const auto bytes = std::filesystem::file_size(reel.at(v.source).path, error);
       out.push_back({clip.id, v.id, error ? 0 : bytes});
     }
   }

@@ -108,8 +108,7 @@ TEST_F(OwnPlaces, EarlyAndLateAreTheTwoHalvesOfTheRoom) {
 TEST_F(OwnPlaces, ALevelOverTimeFadesWhatIsFed) {
   for (const bool placed : {false, true}) {
     reel = edits::draw_send(reel, ClipId{1}, room, Curve{{{0, -40}, {1.9, 0}}}).next;
-    if (placed)
-      reel = edits::place_in_space(reel, ClipId{1}, room, SendPlace{0, 0, 1}).next;
+    if (placed) reel = edits::place_in_space(reel, ClipId{1}, room, SendPlace{0, 0, 1}).next;
     const AudioBuffer y = mix();
     // A straight line in dB: 21.05 dB a second.
     const double rise = level_db(y, 0, 1.35, 1.45) - level_db(y, 0, 0.85, 0.95);

@@ -174,9 +174,7 @@ TEST_F(EveryCut, AStepIsDraggedOverTheBorderAndReachesTheGroup) {
   const QRectF plus = path.add_rect(ChainOwner::group);
   d.drag(&path, from, {plus.center().x() - 30, plus.center().y() + 60});
   ASSERT_TRUE(d.settle());
-  const auto& group = d.work()
-                          .document.reel().at(d.work().selection.clip()->group)
-                          .chain.steps;
+  const auto& group = d.work().document.reel().at(d.work().selection.clip()->group).chain.steps;
   ASSERT_EQ(group.size(), 1U);
   EXPECT_EQ(group[0].type, moved.type);
   EXPECT_EQ(d.work().document.history().undo_label(),
@@ -255,17 +253,13 @@ TEST_F(EveryCut, AGroupWithAMissingSourceIsNotPrinted) {
   d.work().printing.print_group();
   EXPECT_FALSE(d.work().printing.busy());
   EXPECT_TRUE(told.contains("is missing")) << told.toStdString();
-  EXPECT_EQ(d.work()
-                .document.reel().at(d.work().selection.clip()->group)
-                .chain.steps.size(),
-            1U);
+  EXPECT_EQ(d.work().document.reel().at(d.work().selection.clip()->group).chain.steps.size(), 1U);
 }
 
 TEST_F(EveryCut, ClearedVersionsComeBackUntilTheReelIsClosed) {
   d.work().printing.print(ClipRange{1, 2});
   ASSERT_TRUE(printed());
-  const auto file =
-      d.work().document.reel().at(d.work().selection.clip()->source).path;
+  const auto file = d.work().document.reel().at(d.work().selection.clip()->source).path;
   d.edit(edits::go_to_version, 0);
   d.work().document.clear_unused_versions();
   EXPECT_EQ(d.work().selection.clip()->versions.size(), 1U);

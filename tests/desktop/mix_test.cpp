@@ -159,7 +159,8 @@ TEST_F(MixTest, ASpaceIsOpenedOnTheBenchAndWorkedOn) {
   ASSERT_TRUE(d.take_keys());
   d.edit_reel(edits::set_send, edits::Feeder{first}, hall, -6.0);
   d.work().mix_sum.open(clip_of(hall));
-  ASSERT_TRUE(d.wait_for([&] { return d.work().selection.clip_id() == clip_of(hall); }) && d.settle());
+  ASSERT_TRUE(d.wait_for([&] { return d.work().selection.clip_id() == clip_of(hall); }) &&
+              d.settle());
   EXPECT_NEAR(d.work().selection.clip_seconds(), 4, 0.05);
   const double before = loudness();
   EXPECT_LT(before, -15);

@@ -186,8 +186,7 @@ TEST_F(NothingLost, SavedUnderAnotherNameItHasItsOwnVersions) {
       [&] { return !d.work().printing.busy() && d.work().selection.clip()->version == 1; }));
   ASSERT_TRUE(d.work().document.save(file));
   ASSERT_TRUE(d.work().document.save(folder / "second.reel"));
-  const auto own =
-      d.work().document.reel().at(d.work().selection.clip()->source).path;
+  const auto own = d.work().document.reel().at(d.work().selection.clip()->source).path;
   EXPECT_EQ(own.parent_path(), fs::absolute(versions_folder(folder / "second.reel")));
   ASSERT_TRUE(d.settle());
   // The first is opened, goes back, clears, closes.
@@ -199,11 +198,8 @@ TEST_F(NothingLost, SavedUnderAnotherNameItHasItsOwnVersions) {
   EXPECT_TRUE(fs::is_empty(versions_folder(file)));
   ASSERT_TRUE(d.work().document.open(folder / "second.reel"));
   EXPECT_FALSE(d.work().document.missing(*d.work().selection.clip()));
-  EXPECT_EQ(
-      check_source(
-          d.work().document.reel().at(d.work().selection.clip()->source),
-          true),
-      SourceState::fine);
+  EXPECT_EQ(check_source(d.work().document.reel().at(d.work().selection.clip()->source), true),
+            SourceState::fine);
   EXPECT_TRUE(d.settle());
 }
 

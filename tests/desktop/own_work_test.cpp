@@ -79,9 +79,8 @@ class OwnWork : public testing::Test {
   }
   static int count_in(Driver& d, const std::string& group) {
     const auto& reel = d.work().document.reel();
-    return static_cast<int>(std::ranges::count_if(reel.clips, [&](const Clip& c) {
-      return reel.at(c.group).name == group;
-    }));
+    return static_cast<int>(std::ranges::count_if(
+        reel.clips, [&](const Clip& c) { return reel.at(c.group).name == group; }));
   }
   // Types into the field that is open over a name.
   static void type_name(Driver& d, const QString& name) {
@@ -330,9 +329,7 @@ TEST_F(OwnWork, ClipsAreGroupedByWhoSpeaks) {
   EXPECT_EQ(count_in(d, "Speaker 2"), 6);
   const auto& reel = d.work().document.reel();
   for (const auto& c : reel.clips)
-    EXPECT_EQ(reel.at(c.group).name == "The keeper",
-              c.name.ends_with(" she"))
-        << c.name;
+    EXPECT_EQ(reel.at(c.group).name == "The keeper", c.name.ends_with(" she")) << c.name;
 }
 
 // On 1280 x 800 with a title bar, and at 150 %: no part asks for more.

@@ -105,9 +105,7 @@ TEST_F(RecipesTest, IsUsedInPlaceOrAfterForClipGroupOrReel) {
   box("Where the recipe is used")->setCurrentIndex(1);
   QTest::mouseClick(button("Use"), Qt::LeftButton);
   EXPECT_EQ(d.work().selection.clip()->chain, before);
-  EXPECT_EQ(
-      d.work().document.reel().at(d.work().selection.clip()->group).chain,
-      recipe.chain);
+  EXPECT_EQ(d.work().document.reel().at(d.work().selection.clip()->group).chain, recipe.chain);
   box("Where the recipe is used")->setCurrentIndex(2);
   QTest::mouseClick(button("Use"), Qt::LeftButton);
   EXPECT_EQ(d.work().document.reel().chain, recipe.chain);

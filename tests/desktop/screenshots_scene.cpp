@@ -58,8 +58,7 @@ void plan_and_rows(MainWindow& window, Shots& shots) {
   const ClipId voice = clip_named(w, "lamp-room-04");
   w.selection.select_clip(voice);
   page.rows().show_line({.space = w.document.reel().spaces[1].id()});
-  edit_reel(w, edits::draw_send, edits::Feeder{voice},
-            w.document.reel().spaces[1].id(),
+  edit_reel(w, edits::draw_send, edits::Feeder{voice}, w.document.reel().spaces[1].id(),
             std::optional(Curve{{{0, -14}, {1.2, 0}, {3.4, 0}, {4.3, -20}}}));
   page.show_beside(ScenePage::Beside::plan);
   w.listening.seek(ReelTime{28.5});

@@ -103,8 +103,7 @@ TEST(VoiceCleanUp, FromTheDemoToTheBatch) {
   render_clip({plan_of(d.work().document.reel(), clip), file, Container::wav, SampleType::float32},
               store, never);
   const AudioBuffer after = test::read_all(file);
-  const AudioBuffer source =
-      test::read_all(d.work().document.reel().at(clip.source).path);
+  const AudioBuffer source = test::read_all(d.work().document.reel().at(clip.source).path);
   // Round and round, so that a machine that stands still now and then can be listened to again.
   const auto listen = [&](Qt::Key key, const AudioBuffer& to, double least) {
     QTest::keyClick(&d.window, key);

@@ -182,11 +182,12 @@ TEST_F(FilmTest, TheOldSoundStaysBehindTheNewOneWhereItIsKept) {
 // A transport stream may bring a stream that its beginning did not know.
 TEST_F(FilmTest, AStreamThatComesLaterIsNoHarm) {
   film("a.mkv", {.frames = 50, .sound_s = 2});
-  const auto made = test::run(
-      "cd " + test::quoted(folder.path()) +
-      " && ffmpeg -v error -y -i a.mkv -c:v copy -c:a aac a.ts && ffmpeg -v error -y -i a.ts -map 0:v "
-      "-c copy v.ts && cat v.ts a.ts > late.ts && for n in 1 2 3 4 5 6 7 8; do cat v.ts; done > long.ts "
-      "&& cat long.ts a.ts > later.ts");
+  const auto made = test::run("cd " + test::quoted(folder.path()) +
+                              " && ffmpeg -v error -y -i a.mkv -c:v copy -c:a aac a.ts && ffmpeg "
+                              "-v error -y -i a.ts -map 0:v "
+                              "-c copy v.ts && cat v.ts a.ts > late.ts && for n in 1 2 3 4 5 6 7 "
+                              "8; do cat v.ts; done > long.ts "
+                              "&& cat long.ts a.ts > later.ts");
   ASSERT_EQ(made.code, 0) << made.out;
   for (const char* name : {"late.ts", "later.ts"})
     for (const bool keeps : {false, true}) {

@@ -89,7 +89,8 @@ TEST_F(ChangeTest, ATurnIsOfOneClipAndOfNoRow) {
 
 TEST_F(ChangeTest, AMoveIsOfItsRowAndAStretchToo) {
   const edits::PlacedClip to[] = {{now().clips[4].id, {50}}};
-  EXPECT_EQ(after(edits::place_clips(now(), to)).rows, (std::vector<GroupId>{now().clips[4].group}));
+  EXPECT_EQ(after(edits::place_clips(now(), to)).rows,
+            (std::vector<GroupId>{now().clips[4].group}));
   EXPECT_EQ(
       after(edits::turn(now(), now().clips[5].id, now().clips[5].chain.steps[0].id, 0, 1)).rows,
       std::vector<GroupId>{});

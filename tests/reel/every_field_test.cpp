@@ -128,8 +128,8 @@ class EveryField : public testing::Test {
 TEST_F(EveryField, HoldsSomething) {
   const auto& [id, name, source, begin, frames, group, place, tone, in, out, line, chosen, chain,
                version, versions, sends, direct, text, layered, made_into] = reel.clips[0];
-  expect_filled("clip", id, name, source, begin, frames, group, place, tone, in, out, line, chain, version,
-                versions, sends, text, made_into);
+  expect_filled("clip", id, name, source, begin, frames, group, place, tone, in, out, line, chain,
+                version, versions, sends, text, made_into);
   EXPECT_TRUE(!chosen && !direct && layered);
   {
     const auto& [of, of_chain, lender, sits_out, note, mark, kind, fed, straight, own] =

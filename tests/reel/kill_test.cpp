@@ -45,8 +45,7 @@ void work_on_the_scene(Reel& reel, std::mt19937& random) {
       break;
     case 2:
       if (reel.spaces.empty()) reel = edits::add_space(reel, "Hall", {{make_step("gain")}}).next;
-      reel =
-          edits::set_send(reel, clip, reel.spaces[0].id(), -s).next;
+      reel = edits::set_send(reel, clip, reel.spaces[0].id(), -s).next;
       break;
     case 3:
       if (reel.clips[0].chain.steps.size() < 4)
@@ -208,7 +207,8 @@ void expect_recorded(const std::filesystem::path& audio) {
     if (random() % 4 == 0 && clip().versions.size() > 6) {
       const auto unused = unused_versions(reel);
       std::vector<std::filesystem::path> files;
-      for (const auto& u : unused) files.push_back(reel.at(find_version(*reel.find(u.clip), u.version)->source).path);
+      for (const auto& u : unused)
+        files.push_back(reel.at(find_version(*reel.find(u.clip), u.version)->source).path);
       go_to_version(*reel.find(clip().id), 0);
       drop_versions(reel, unused_versions(reel));
       save_reel(reel, file);

@@ -100,7 +100,8 @@ TEST(OldFiles, AReelOfVersion7OpensAndItsGroupsAndFilesGetIds) {
   }
   for (size_t i = 0; i < reel.groups.size(); ++i) {
     EXPECT_EQ(reel.groups[i].id.number(), static_cast<int>(i) + 1);
-    EXPECT_EQ(reel.groups[i].sends.size(), file.at("groups")[i].value("sends", json::array()).size());
+    EXPECT_EQ(reel.groups[i].sends.size(),
+              file.at("groups")[i].value("sends", json::array()).size());
   }
   EXPECT_EQ(reel.last_group_id.number(), static_cast<int>(reel.groups.size()));
   EXPECT_EQ(reel.last_source_id.number(), static_cast<int>(reel.sources.size()));

@@ -174,8 +174,9 @@ TEST(ReelFile, WrongValuesAreRefusedWhole) {
   const TempFolder t;
   const auto text = reel_to_text(sample(t), t.path());
   const std::pair<std::string, std::string> changes[] = {
-      {"\"source\": 1", "\"source\": 7"}, {"\"group\": 1", "\"group\": 0"},   {"\"frames\": 96000", "\"frames\": -5"},
-      {"\"id\": 2", "\"id\": 1"},         {"\"rate_hz\": 48000", "\"rate_hz\": 1"}, {"\"step\": \"cut\"", "\"step\": \"cutt\""},
+      {"\"source\": 1", "\"source\": 7"},       {"\"group\": 1", "\"group\": 0"},
+      {"\"frames\": 96000", "\"frames\": -5"},  {"\"id\": 2", "\"id\": 1"},
+      {"\"rate_hz\": 48000", "\"rate_hz\": 1"}, {"\"step\": \"cut\"", "\"step\": \"cutt\""},
       {"\"name\": \"a\"", "\"name\": 3"}};
   test::expect_refused(text, t.path(), changes);
   EXPECT_THROW(reel_from_text(text.substr(0, text.size() / 2), t.path(), "x.reel"), Error);

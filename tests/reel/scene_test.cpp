@@ -109,24 +109,20 @@ TEST_F(SceneEdits, ClipsAndGroupsFeedSpaces) {
   const Reel off = edits::set_send(r, ClipId{1}, lamp_room, off_send_db).next;
   EXPECT_THAT(sends_of(off, clip(off, 1)), ElementsAre());
   EXPECT_EQ(clip(off, 1).sends.size(), 1U);
-  EXPECT_TRUE(edits::set_send(r, ClipId{2}, stairs, -80).next.clips[1].sends.size() ==
-              1);
-  EXPECT_TRUE(
-      edits::set_send(r, GroupId{1}, lamp_room, -60).next.groups[0].sends.empty());
+  EXPECT_TRUE(edits::set_send(r, ClipId{2}, stairs, -80).next.clips[1].sends.size() == 1);
+  EXPECT_TRUE(edits::set_send(r, GroupId{1}, lamp_room, -60).next.groups[0].sends.empty());
   const Reel through = edits::set_direct(r, GroupId{1}, false).next;
   EXPECT_FALSE(heard_direct(through, clip(through, 1)));
   EXPECT_TRUE(heard_direct(through, clip(through, 3)));
   expect_impossible([&] { edits::set_send(r, ClipId{1}, -9, 0); }, "not in the reel");
-  expect_impossible(
-      [&] {
-        edits::set_send(r, clip_of(lamp_room), stairs, 0);
-      },
-      "A space feeds no space");
+  expect_impossible([&] { edits::set_send(r, clip_of(lamp_room), stairs, 0); },
+                    "A space feeds no space");
   // With its space a clip that was heard through it alone is heard again.
   const Reel gone = edits::remove_space(through, lamp_room).next;
   EXPECT_TRUE(heard_direct(gone, clip(gone, 1)));
   EXPECT_THAT(sends_of(gone, clip(gone, 2)), ElementsAre(Send{stairs, 0}));
-  EXPECT_EQ(edits::add_space(gone, "Sea").next.spaces.back().id().number(), -4) << "no id comes again";
+  EXPECT_EQ(edits::add_space(gone, "Sea").next.spaces.back().id().number(), -4)
+      << "no id comes again";
 }
 
 TEST_F(SceneEdits, ASpaceIsWorkedOnAsAClip) {
@@ -136,8 +132,8 @@ TEST_F(SceneEdits, ASpaceIsWorkedOnAsAClip) {
   const auto turned = edits::turn(reel, clip_of(lamp_room), gain, 0, -3);
   EXPECT_DOUBLE_EQ(turned.next.spaces[0].clip.chain.steps[0].settings[0], -3);
   EXPECT_NE(turned.next, reel);
-  const auto added =
-      edits::add_step(reel, clip_of(stairs), {ChainOwner::clip, 0}, *test::with("limiter", {}).type);
+  const auto added = edits::add_step(reel, clip_of(stairs), {ChainOwner::clip, 0},
+                                     *test::with("limiter", {}).type);
   EXPECT_EQ(added.next.spaces[1].clip.chain.steps.size(), 1U);
   EXPECT_EQ(running_steps(reel, *reel.find(clip_of(lamp_room))).size(), 1U);
   expect_impossible([&] { edits::rename_space(reel, stairs, "Lamp room"); }, "another name");
@@ -172,7 +168,8 @@ TEST_F(SceneEdits, AllOfItIsInTheReelsFileAndComesBack) {
   EXPECT_EQ(again, r);
   EXPECT_EQ(again.films[0].path, "/elsewhere/second.mov");
   EXPECT_EQ(again.last_space_id.number(), -4);
-  EXPECT_EQ(again.find(clip_of(lamp_room))->chain.steps[0].id, reel.find(clip_of(lamp_room))->chain.steps[0].id);
+  EXPECT_EQ(again.find(clip_of(lamp_room))->chain.steps[0].id,
+            reel.find(clip_of(lamp_room))->chain.steps[0].id);
   // On the same tree a path is relative.
   EXPECT_NE(read_text(t / "x.reel").find("\"sub folder/first film.mkv\""), std::string::npos);
 }

@@ -33,8 +33,7 @@ AudioBuffer through(std::string_view id, const std::vector<Named>& values, Audio
   const auto late = processor->latency();
   const int wide = std::max(x.channels(), channels_out(*step.type, step.settings, x.channels()));
   AudioBuffer all(wide, x.frames() + late), out(wide, x.frames());
-  for (int c = 0; c < x.channels(); ++c)
-    std::ranges::copy(x.channel(c), all.channel(c).begin());
+  for (int c = 0; c < x.channels(); ++c) std::ranges::copy(x.channel(c), all.channel(c).begin());
   for (Samples at = 0; at < all.frames(); at += 4096)
     processor->process(all.block(at, static_cast<int>(std::min<Samples>(4096, all.frames() - at))));
   for (int c = 0; c < wide; ++c)
@@ -94,9 +93,9 @@ TEST(EachSetting, AllBandsOfTheEqualiserAreThoseOfTheCookbook) {
 // IEC 61260-1:2014: the middles of octave bands are 1000 Hz times powers of 10^0.3.
 TEST(EachSetting, EveryOctaveBandStandsAtItsNominalMiddle) {
   const std::pair<const char*, int> bands[] = {
-      {"band_31_db", -5}, {"band_63_db", -4}, {"band_125_db", -3}, {"band_250_db", -2},
-      {"band_500_db", -1}, {"band_1k_db", 0}, {"band_2k_db", 1}, {"band_4k_db", 2},
-      {"band_8k_db", 3}, {"band_16k_db", 4}};
+      {"band_31_db", -5},  {"band_63_db", -4}, {"band_125_db", -3}, {"band_250_db", -2},
+      {"band_500_db", -1}, {"band_1k_db", 0},  {"band_2k_db", 1},   {"band_4k_db", 2},
+      {"band_8k_db", 3},   {"band_16k_db", 4}};
   for (const auto& [id, step] : bands) {
     const double hz = 1000 * std::pow(10, 0.3 * step);
     EXPECT_NEAR(gain_db("octave-bands", {{id, 6}}, hz), 6, 0.3) << id;
@@ -112,10 +111,14 @@ TEST(EachSetting, EveryBandOfTheMultibandHasItsThresholdGainAndTimes) {
   for (int band = 1; band <= 4; ++band) {
     const std::string name = "band" + std::to_string(band) + "_";
     const double hz = middles[band - 1];
-    std::vector<Named> values{{"bands", 1},        {"low_hz", 100},
-                              {"middle_hz", 700},  {"high_hz", 5000},
-                              {name + "attack_ms", 60}, {name + "release_ms", 300},
-                              {name + "threshold_db", -30}, {name + "ratio", 20},
+    std::vector<Named> values{{"bands", 1},
+                              {"low_hz", 100},
+                              {"middle_hz", 700},
+                              {"high_hz", 5000},
+                              {name + "attack_ms", 60},
+                              {name + "release_ms", 300},
+                              {name + "threshold_db", -30},
+                              {name + "ratio", 20},
                               {name + "gain_db", 3}};
     for (int other = 1; other <= 4; ++other)
       if (other != band) values.push_back({"band" + std::to_string(other) + "_ratio", 1});
@@ -125,8 +128,8 @@ TEST(EachSetting, EveryBandOfTheMultibandHasItsThresholdGainAndTimes) {
     const AudioBuffer out = through("multiband-compressor", values, in);
     const auto turned_down = [&](double at_s) {
       const double window = std::max(0.01, 3 / hz);
-      return level_db(in, 0, at_s - window / 2, window) - level_db(out, 0, at_s - window / 2, window) +
-             3;
+      return level_db(in, 0, at_s - window / 2, window) -
+             level_db(out, 0, at_s - window / 2, window) + 3;
     };
     EXPECT_NEAR(turned_down(1.9), 9.5, 1) << name;
     EXPECT_NEAR(turned_down(0.060), 9.5 * (1 - std::exp(-1)), 1.5) << name;
@@ -173,9 +176,9 @@ TEST(EachSetting, EveryTapOfTheDelayHasItsTimeLevelSideAndRounds) {
     std::vector<Named> values{{"low_hz", 20}, {"high_hz", 20000}, {"mix_pct", 100}, {"out", 1}};
     for (int other = 1; other <= 4; ++other)
       values.push_back({"level_" + std::to_string(other) + "_db", other == tap ? -9.0 : -60.0});
-    values.insert(values.end(), {{"time_" + n + "_ms", 125},
-                                 {"pan_" + n + "_pct", 0},
-                                 {"feedback_" + n + "_pct", 40}});
+    values.insert(
+        values.end(),
+        {{"time_" + n + "_ms", 125}, {"pan_" + n + "_pct", 0}, {"feedback_" + n + "_pct", 40}});
     AudioBuffer click(2, 48000);
     click.channel(0)[100] = click.channel(1)[100] = 0.5F;
     const AudioBuffer heard = through("delay", values, click);
@@ -226,8 +229,8 @@ TEST(EachSetting, TheSidesOfAnOscillatorAreApartByTheirPhase) {
   const std::pair<const char*, std::vector<Named>> steps[] = {
       {"tremolo", {{"rate_hz", 2}, {"depth_pct", 80}}},
       {"wah", {{"rate_hz", 2}, {"low_hz", 500}, {"high_hz", 3000}, {"mix_pct", 100}, {"level", 1}}},
-      {"flanger", {{"rate_hz", 2}, {"delay_ms", 1}, {"depth_ms", 0.2}, {"feedback_pct", 0},
-                   {"level", 1}}},
+      {"flanger",
+       {{"rate_hz", 2}, {"delay_ms", 1}, {"depth_ms", 0.2}, {"feedback_pct", 0}, {"level", 1}}},
       {"phaser", {{"rate_hz", 2}, {"feedback_pct", 0}, {"level", 1}}},
   };
   for (const auto& [id, values] : steps)
@@ -251,15 +254,21 @@ TEST(EachSetting, TheWavesOfAnOscillatorAreWhatTheyAreCalled) {
   };
   const auto at_ends = [](const std::vector<double>& x) {
     const auto [least, most] = std::ranges::minmax(x);
-    const auto count = std::ranges::count_if(
-        x, [&](double v) { return v < least + 0.1 * (most - least) || v > most - 0.1 * (most - least); });
+    const auto count = std::ranges::count_if(x, [&](double v) {
+      return v < least + 0.1 * (most - least) || v > most - 0.1 * (most - least);
+    });
     return static_cast<double>(count) / static_cast<double>(x.size());
   };
   const std::pair<const char*, std::vector<Named>> steps[] = {
       {"tremolo", {{"rate_hz", 2}, {"depth_pct", 90}}},
       // Above the whole way of its resonance a tone is the louder the higher that is.
-      {"wah", {{"rate_hz", 2}, {"low_hz", 500}, {"high_hz", 1500}, {"mix_pct", 100},
-               {"resonance_q", 1}, {"level", 1}}},
+      {"wah",
+       {{"rate_hz", 2},
+        {"low_hz", 500},
+        {"high_hz", 1500},
+        {"mix_pct", 100},
+        {"resonance_q", 1},
+        {"level", 1}}},
   };
   for (const auto& [id, values] : steps) {
     const auto of = [&, id = id, &values = values](int shape) {
@@ -301,7 +310,8 @@ TEST(EachSetting, WidthTakesTheDifferenceOfTheSides) {
   const AudioBuffer low = stereo(test::sine(50, 0.3, 1), test::silence(1));
   const AudioBuffer high = stereo(test::sine(2000, 0.3, 1), test::silence(1));
   EXPECT_LT(side_db(through("width", {{"mono_below_hz", 250}}, low), 0.4) - side_db(low, 0.4), -12);
-  EXPECT_NEAR(side_db(through("width", {{"mono_below_hz", 250}}, high), 0.4), side_db(high, 0.4), 0.2);
+  EXPECT_NEAR(side_db(through("width", {{"mono_below_hz", 250}}, high), 0.4), side_db(high, 0.4),
+              0.2);
 }
 
 TEST(EachSetting, SidesAreAlikeWhereNothingIsSpread) {
@@ -323,10 +333,10 @@ TEST(EachSetting, SidesAreAlikeWhereNothingIsSpread) {
 TEST(EachSetting, FewerBitsAddSoMuchNoise) {
   for (const double bits : {3.0, 5.0, 8.0, 11.0}) {
     const double hz = test::on_bin(997, rate);
-    const AudioBuffer x = through(
-        "distortion",
-        {{"kind", 4}, {"bits", bits}, {"drive_db", 0}, {"tone_hz", 20000}, {"level", 1}},
-        test::sine(hz, 0.999, 1.5));
+    const AudioBuffer x =
+        through("distortion",
+                {{"kind", 4}, {"bits", bits}, {"drive_db", 0}, {"tone_hz", 20000}, {"level", 1}},
+                test::sine(hz, 0.999, 1.5));
     double re = 0, im = 0, all = 0;
     constexpr int from = 16384, size = 1 << 15;
     for (int i = from; i < from + size; ++i) {
@@ -343,14 +353,18 @@ TEST(EachSetting, OutputsAndLevelsAreDecibels) {
   const AudioBuffer x = test::sine(500, 0.05, 1);
   const double plain = level_db(through("saturation", {{"drive_db", 0}}, x), 0, 0.5, 0.4);
   for (const double db : {-9.0, 6.0})
-    EXPECT_NEAR(level_db(through("saturation", {{"drive_db", 0}, {"output_db", db}}, x), 0, 0.5, 0.4) -
-                    plain,
-                db, 0.01);
+    EXPECT_NEAR(
+        level_db(through("saturation", {{"drive_db", 0}, {"output_db", db}}, x), 0, 0.5, 0.4) -
+            plain,
+        db, 0.01);
   // Of noise, which a room colours but does not make louder: its long sound is as loud as what enters.
   const AudioBuffer noise = test::noise(0.05, 6, 6);
   const auto late = [&](double db) {
-    return level_db(through("reverb", {{"early_db", -60}, {"late_db", db}, {"mix_pct", 100},
-                                       {"decay_s", 1}, {"out", 0}}, noise), 0, 4, 1.5);
+    return level_db(
+        through("reverb",
+                {{"early_db", -60}, {"late_db", db}, {"mix_pct", 100}, {"decay_s", 1}, {"out", 0}},
+                noise),
+        0, 4, 1.5);
   };
   EXPECT_NEAR(late(0) - level_db(noise, 0, 4, 1.5), 0, 1.5);
   EXPECT_NEAR(late(-12) - late(0), -12, 0.05);
@@ -361,8 +375,8 @@ TEST(EachSetting, CentsAreHundredthsOfASemitone) {
   for (const double cents : {-50.0, 30.0, 100.0}) {
     AudioBuffer x(1, 144000);
     for (size_t i = 0; i < x.channel(0).size(); ++i)
-      x.channel(0)[i] =
-          static_cast<float>(0.3 * std::sin(2 * std::numbers::pi * 880 * static_cast<double>(i) / rate));
+      x.channel(0)[i] = static_cast<float>(
+          0.3 * std::sin(2 * std::numbers::pi * 880 * static_cast<double>(i) / rate));
     const auto spectrum =
         test::line_spectrum(through("pitch", {{"way", 1}, {"fine_cent", cents}}, x), 65536);
     const auto top = std::ranges::max_element(spectrum) - spectrum.begin();
@@ -375,12 +389,14 @@ TEST(EachSetting, CentsAreHundredthsOfASemitone) {
 TEST(EachSetting, TheRingsToneWandersBySemitones) {
   AudioBuffer x(1, 5 * 48000);
   std::ranges::fill(x.channel(0), 0.5F);
-  x = through("ring-modulator",
-              {{"carrier_hz", 400}, {"depth_pct", 100}, {"wander_st", 7}, {"rate_hz", 0.4}, {"level", 1}},
-              x);
+  x = through(
+      "ring-modulator",
+      {{"carrier_hz", 400}, {"depth_pct", 100}, {"wander_st", 7}, {"rate_hz", 0.4}, {"level", 1}},
+      x);
   double least = 1e9, most = 0, last = -1;
   for (size_t i = 4800; i < x.channel(0).size(); ++i) {
-    const auto a = static_cast<double>(x.channel(0)[i - 1]), b = static_cast<double>(x.channel(0)[i]);
+    const auto a = static_cast<double>(x.channel(0)[i - 1]),
+               b = static_cast<double>(x.channel(0)[i]);
     if (!(a < 0 && b >= 0)) continue;
     const double at = static_cast<double>(i) - b / (b - a);
     if (last > 0) {
@@ -396,11 +412,12 @@ TEST(EachSetting, TheRingsToneWandersBySemitones) {
 // Below the level the gain stays as it is.
 TEST(EachSetting, TheCompressorHoldsItsGainBelowALevel) {
   AudioBuffer x = test::sine(500, from_db(-10) * std::sqrt(2), 4);
-  for (size_t i = 96000; i < x.channel(0).size(); ++i) x.channel(0)[i] *= static_cast<float>(from_db(-45));
+  for (size_t i = 96000; i < x.channel(0).size(); ++i)
+    x.channel(0)[i] *= static_cast<float>(from_db(-45));
   const auto gain_at = [&](double hold, double s) {
-    const AudioBuffer out = through("compressor",
-                                    {{"threshold_db", -30}, {"ratio", 4}, {"release_ms", 100},
-                                     {"hold_below_db", hold}}, x);
+    const AudioBuffer out = through(
+        "compressor",
+        {{"threshold_db", -30}, {"ratio", 4}, {"release_ms", 100}, {"hold_below_db", hold}}, x);
     return level_db(out, 0, s, 0.4) - level_db(x, 0, s, 0.4);
   };
   EXPECT_NEAR(gain_at(-40, 1.5), -17.26, 0.3) << "its peaks are 23 dB over; a quarter is left";
@@ -414,7 +431,7 @@ TEST(EachSetting, TheCompressorHoldsItsGainBelowALevel) {
 // middle a band-pass has 0 dB and is 3 dB down at both edges, which are middle / Q apart.
 TEST(EachSetting, TheWahsResonanceIsAsNarrowAsItsQ) {
   for (const double q : {1.0, 4.0, 10.0}) {
-    const std::vector<Named> values{{"rate_hz", 0.05}, {"low_hz", 1000}, {"high_hz", 1000},
+    const std::vector<Named> values{{"rate_hz", 0.05},  {"low_hz", 1000}, {"high_hz", 1000},
                                     {"resonance_q", q}, {"mix_pct", 100}, {"level", 1}};
     const double middle = gain_db("wah", values, 1000);
     const double edge = 1000 * (std::sqrt(1 + 1 / (4 * q * q)) + 1 / (2 * q));

@@ -35,7 +35,7 @@ void say(const char* text) {
 #ifndef DREVAN_SANITIZED  // a sanitizer tells more, and by itself
 const bool watched = [] {
   void* first[1];
-  backtrace(first, 1);  // loads what it needs now
+  backtrace(first, 1);           // loads what it needs now
   static char stack[64 * 1024];  // of its own: the test's may be what is used up
   const stack_t own{stack, 0, sizeof stack};
   sigaltstack(&own, nullptr);

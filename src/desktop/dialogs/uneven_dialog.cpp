@@ -55,7 +55,8 @@ UnevenDialog::UnevenDialog(const Work& work, QWidget* parent)
   const auto chosen = [this](bool sits_out) {
     std::vector<ClipId> ids;
     for (const auto* item : list_->selectedItems()) {
-      const Clip* c = work_.document.reel().find(ClipId::numbered(item->data(0, Qt::UserRole).toInt()));
+      const Clip* c =
+          work_.document.reel().find(ClipId::numbered(item->data(0, Qt::UserRole).toInt()));
       if (c && (!sits_out || !sits_out_of(work_.document.reel(), *c).empty())) ids.push_back(c->id);
     }
     return ids;

@@ -261,8 +261,7 @@ void Jobs::make_sound(const MadeSound& sound, ReelTime place) {
   const GroupId group = clip && !is_bus(*clip) ? clip->group : GroupId{};
   if (!group && sound.kind == MadeKind::room_tone)
     return notices_.warn(tr("Choose a clip of the group whose room tone it shall be."));
-  const std::string name =
-      group ? document_.reel().at(group).name : "Made sounds";
+  const std::string name = group ? document_.reel().at(group).name : "Made sounds";
   const auto file = recording_file(document_.recordings_folder(), name_of(sound));
   make_file(
       [sound, group, file](const Reel& reel, const CancelToken& cancel, const Progress& progress) {

@@ -215,8 +215,7 @@ void Printing::finish(const std::vector<Job>& jobs, const QString& label, bool g
                              ? tr("The group could not be printed whole, so nothing was changed.")
                              : problem);
   }
-  if (group && done > 0)
-    next.at(std::as_const(next).find(jobs.front().clip)->group).chain = {};
+  if (group && done > 0) next.at(std::as_const(next).find(jobs.front().clip)->group).chain = {};
   if (done > 0)
     document_.change([&](const Reel&) {
       return edits::Edit{std::move(next), label.toStdString()};

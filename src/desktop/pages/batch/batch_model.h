@@ -61,7 +61,7 @@ class BatchModel : public QAbstractTableModel {
   const Work& work_;
   std::vector<ClipId> ids_;
   std::set<ClipId> unticked_;
-  std::vector<ClipId> running_;        // clip ids of the running or last batch
+  std::vector<ClipId> running_;             // clip ids of the running or last batch
   std::shared_ptr<const Reel> running_as_;  // the reel as it was then
   int running_reel_ = 0;            // of these: Document::reel_number()
   std::vector<JobResult> results_;  // in step with running_

@@ -129,9 +129,7 @@ void Shelf::set_filter(const QString& words) {
   refresh();
 }
 
-bool Shelf::folded(GroupId group) const {
-  return folded_.contains(group);
-}
+bool Shelf::folded(GroupId group) const { return folded_.contains(group); }
 
 void Shelf::fold(GroupId group, bool fold) {
   if (!group) return;

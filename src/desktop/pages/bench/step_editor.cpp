@@ -71,7 +71,8 @@ StepEditor::StepEditor(const Work& work, CurveLane& lane, QWidget* parent)
   all->addWidget(body_, 1);
 
   connect(on_, &QCheckBox::clicked, this, [this](bool on) {
-    change([&](const Reel& reel, ClipId clip) { return edits::switch_step(reel, clip, step_, on); });
+    change(
+        [&](const Reel& reel, ClipId clip) { return edits::switch_step(reel, clip, step_, on); });
   });
   connect(remove_, &QToolButton::clicked, this, [this] {
     change([&](const Reel& reel, ClipId clip) { return edits::remove_step(reel, clip, step_); });

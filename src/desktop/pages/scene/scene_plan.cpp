@@ -77,9 +77,7 @@ std::vector<ScenePlan::Dot> ScenePlan::dots() const {
     const GroupId group = standing.feeder.group;
     const QString name = QString::fromStdString(group ? reel.group_of(clip).name : clip.name);
     // A group stands as one.
-    const auto same = [&](const Dot& d) {
-      return group && d.standing.feeder.group == group;
-    };
+    const auto same = [&](const Dot& d) { return group && d.standing.feeder.group == group; };
     if (const auto there = std::ranges::find_if(out, same); there != out.end()) {
       if (&clip == own) there->clip = id, there->selected = true;
       continue;

@@ -224,9 +224,7 @@ double SceneRows::rows_top() const {
   return (films ? strip_height : 0) + event_height;
 }
 
-bool SceneRows::folded(GroupId group) const {
-  return folded_.contains(group);
-}
+bool SceneRows::folded(GroupId group) const { return folded_.contains(group); }
 
 // As high as there is room for.
 double SceneRows::row_height() const {
@@ -247,7 +245,8 @@ void SceneRows::lay_out_rows() {
 
 QRectF SceneRows::row_rect(GroupId group) const {
   const auto& groups = work_.document.reel().groups;
-  const auto at = static_cast<size_t>(std::ranges::find(groups, group, &Group::id) - groups.begin());
+  const auto at =
+      static_cast<size_t>(std::ranges::find(groups, group, &Group::id) - groups.begin());
   if (at + 1 >= row_tops_.size()) return {};
   const double left = header_width + ruler_width;
   return {left, rows_top() + row_tops_[at] - verticalScrollBar()->value(),

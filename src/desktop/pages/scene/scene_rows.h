@@ -25,7 +25,7 @@ namespace drevan::desktop {
 struct RowLine {
   StepId step = 0;
   int parameter = 0;  ///< of the step, or on_parameter
-  SpaceId space = 0;      ///< a send's
+  SpaceId space = 0;  ///< a send's
   bool of_gain() const { return step == 0 && space == 0; }
 };
 

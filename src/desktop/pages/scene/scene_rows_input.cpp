@@ -125,7 +125,8 @@ void SceneRows::mousePressEvent(QMouseEvent* e) {
     choose_clip(clip, e->modifiers());
     if (e->modifiers().testFlag(Qt::ControlModifier)) return;
     places_.clear();
-    for (const ClipId id : marked()) places_.emplace_back(id, work_.document.reel().find(id)->place.s);
+    for (const ClipId id : marked())
+      places_.emplace_back(id, work_.document.reel().find(id)->place.s);
     pressed_s_ = work_.document.reel().find(clip)->place.s;
     grab_ = Grab::of_clips(work_.document, marked());
     drag_ = Drag::clips;
@@ -373,8 +374,7 @@ QString SceneRows::tip_at(QPointF at) const {
       return tr("Hear this row alone; not kept, never rendered");
     if (!folded(group) && part_rect(group, 1).contains(at))
       return tr("Do not hear this row; not kept, never rendered");
-    return tr("%1: click to fold or open its row")
-        .arg(QString::fromStdString(reel.at(group).name));
+    return tr("%1: click to fold or open its row").arg(QString::fromStdString(reel.at(group).name));
   }
   return {};
 }

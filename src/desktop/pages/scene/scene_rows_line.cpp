@@ -81,8 +81,7 @@ void SceneRows::draw_line_as(const std::optional<Curve>& curve) {
   const ClipId id = work_.selection.clip_id();
   const RowLine of = line();
   work_.document.change([&](const Reel& reel) {
-    if (of.space != 0)
-      return edits::draw_send(reel, id, of.space, curve);
+    if (of.space != 0) return edits::draw_send(reel, id, of.space, curve);
     if (of.step != 0) return edits::set_curve(reel, id, of.step, of.parameter, curve);
     return edits::draw_gain(reel, id, curve);
   });

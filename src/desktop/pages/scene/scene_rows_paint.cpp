@@ -78,8 +78,8 @@ void SceneRows::draw_recording(QPainter& p) const {
   // A group that is not there yet comes behind the others.
   const double left = std::max(x_of(wish.place.s), ruler_right());
   const QRectF row =
-      group      ? row_rect(group)
-                 : QRectF(ruler_right(), viewport()->height() - 24.0, viewport()->width(), 24);
+      group ? row_rect(group)
+            : QRectF(ruler_right(), viewport()->height() - 24.0, viewport()->width(), 24);
   const double right = std::min(x_of(playhead_s_), row.right());
   if (right <= left || row.bottom() < rows_top()) return;
   const QRectF body(left, row.top() + 4, right - left, row.height() - 8);

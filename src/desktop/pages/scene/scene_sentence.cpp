@@ -78,9 +78,8 @@ SceneSentence::Word SceneSentence::level_word(const QString& text, double db,
 SceneSentence::Word SceneSentence::send_word(ClipId clip, SpaceId space, double db) {
   const Space* of = find_space(work_.document.reel(), space);
   Word w = level_word(QString::fromStdString(of->clip.name), db, [this, clip, space](double level) {
-    work_.document.change([&](const Reel& reel) {
-      return edits::set_send(reel, clip, space, level);
-    });
+    work_.document.change(
+        [&](const Reel& reel) { return edits::set_send(reel, clip, space, level); });
   });
   w.tip =
       tr("How much of it enters the space (dB). Drag, turn the wheel, or double-click "
@@ -94,9 +93,8 @@ SceneSentence::Word SceneSentence::place_in_word(ClipId clip, const Send& send) 
   const auto to = [this, clip, space = send.space, place](double azimuth_deg) {
     SendPlace next = place;
     next.azimuth_deg = azimuth_deg;
-    work_.document.change([&](const Reel& reel) {
-      return edits::place_in_space(reel, clip, space, next);
-    });
+    work_.document.change(
+        [&](const Reel& reel) { return edits::place_in_space(reel, clip, space, next); });
   };
   if (place.azimuth || place.distance)
     return {.text = tr("moving"), .tip = tr("Where it goes is on the plan, right of the picture")};
@@ -160,9 +158,7 @@ void SceneSentence::tell_clip(const Clip& clip) {
          .click = [this, id] {
            const Clip* now = work_.document.reel().find(id);
            const bool on = !now->direct;
-           work_.document.change([&](const Reel& r) {
-             return edits::set_direct(r, id, on);
-           });
+           work_.document.change([&](const Reel& r) { return edits::set_direct(r, id, on); });
          }});
   if (!sends.empty()) words_.push_back({.text = direct ? tr("and goes into") : tr("but through")});
   for (size_t i = 0; i < sends.size(); ++i) {
@@ -181,9 +177,8 @@ void SceneSentence::tell_clip(const Clip& clip) {
          for (const Space& s : r.spaces)
            if (std::ranges::find(fed, s.id(), &Send::space) == fed.end())
              menu.addAction(QString::fromStdString(s.clip.name), this, [this, id, to = s.id()] {
-               work_.document.change([&](const Reel& now) {
-                 return edits::set_send(now, id, to, -12);
-               });
+               work_.document.change(
+                   [&](const Reel& now) { return edits::set_send(now, id, to, -12); });
              });
          menu.exec(QCursor::pos());
        }});
@@ -201,11 +196,9 @@ void SceneSentence::tell_space(const Space& space) {
   for (const Group& group : reel.groups) {
     const auto send = feeds(group.sends);
     if (send == group.sends.end()) continue;
-    fed.push_back(
-        level_word(QString::fromStdString(group.name), send->level_db, [this, id, g = group.id](double db) {
-          work_.document.change([&](const Reel& r) {
-            return edits::set_send(r, g, id, db);
-          });
+    fed.push_back(level_word(
+        QString::fromStdString(group.name), send->level_db, [this, id, g = group.id](double db) {
+          work_.document.change([&](const Reel& r) { return edits::set_send(r, g, id, db); });
         }));
     fed.back().tip =
         tr("How much of the group enters the space (dB). Drag, turn the wheel, or "
