@@ -178,7 +178,8 @@ TEST_F(OwnWork, FromAFolderToAnOrderedReel) {
   d.drag(shelf.viewport(), from.center(), to.center());
   EXPECT_EQ(count_in(d, "Keeper"), 4);
   const auto order = groups(d);
-  d.drag(shelf.viewport(), shelf.group_rect(1).center(), shelf.group_rect(0).center());
+  d.drag(shelf.viewport(), shelf.group_rect(group_called(d, order[1])).center(),
+         shelf.group_rect(group_called(d, order[0])).center());
   EXPECT_EQ(groups(d)[0], order[1]);
   EXPECT_EQ(groups(d)[1], order[0]);
 

@@ -45,13 +45,7 @@ double gain_db(std::string_view id, const std::vector<Named>& values, double hz)
   AudioBuffer x(1, 48000);
   x.channel(0)[200] = 1;
   x = through(id, values, std::move(x));
-  double re = 0, im = 0;
-  for (size_t i = 0; i < x.channel(0).size(); ++i) {
-    const double a = 2 * std::numbers::pi * hz * static_cast<double>(i) / rate;
-    re += static_cast<double>(x.channel(0)[i]) * std::cos(a);
-    im += static_cast<double>(x.channel(0)[i]) * std::sin(a);
-  }
-  return 10 * std::log10(re * re + im * im + 1e-20);
+  return test::gain_db(x.channel(0), hz, rate);
 }
 double level_db(const AudioBuffer& x, int channel, double from_s, double seconds) {
   return test::rms_db(x.channel(channel).subspan(static_cast<size_t>(from_s * rate),

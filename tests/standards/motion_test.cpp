@@ -26,13 +26,7 @@ double impulse_gain_db(const ChainStep& step, double hz) {
   AudioBuffer x(1, 96000);
   x.channel(0)[1000] = 1;
   test::run_step(step, x);
-  double re = 0, im = 0;
-  for (size_t i = 0; i < x.channel(0).size(); ++i) {
-    const double a = 2 * std::numbers::pi * hz * static_cast<double>(i) / rate;
-    re += static_cast<double>(x.channel(0)[i]) * std::cos(a);
-    im += static_cast<double>(x.channel(0)[i]) * std::sin(a);
-  }
-  return 10 * std::log10(re * re + im * im + 1e-20);
+  return test::gain_db(x.channel(0), hz, rate);
 }
 
 // U. Zoelzer, "DAFX", 2nd edition, 2011, 2.5.1: sound and copy at equal strength cancel where the

@@ -2,6 +2,7 @@
 #pragma once
 
 #include <cmath>
+#include <span>
 #include <vector>
 
 #include "audio/buffer.h"
@@ -45,6 +46,17 @@ inline double line_at(const std::vector<double>& spectrum, double hz, double rat
   for (long i = std::max(0L, k - 5); i <= std::min<long>(k + 5, std::ssize(spectrum) - 1); ++i)
     most = std::max(most, spectrum[static_cast<size_t>(i)]);
   return most;
+}
+
+/// How loud `hz` is in the answer to an impulse of 1, dB: the gain of what stands still.
+inline double gain_db(std::span<const float> answer, double hz, double rate) {
+  double re = 0, im = 0;
+  for (size_t i = 0; i < answer.size(); ++i) {
+    const double a = 2 * M_PI * hz * static_cast<double>(i) / rate;
+    re += static_cast<double>(answer[i]) * std::cos(a);
+    im += static_cast<double>(answer[i]) * std::sin(a);
+  }
+  return 10 * std::log10(re * re + im * im + 1e-20);
 }
 
 /// Largest line that is no multiple of `tone_hz`, dB against the tone.
