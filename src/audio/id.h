@@ -5,6 +5,13 @@
 #include <functional>
 #include <iosfwd>
 
+// Clang 14 crashes on some calls of consteval constructors; what it compiles, GCC has compiled too.
+#if defined(__clang__) && __clang_major__ < 15
+#define DREVAN_CONSTEVAL constexpr
+#else
+#define DREVAN_CONSTEVAL consteval
+#endif
+
 namespace drevan {
 
 /// An id of one kind of thing: never an index, never taken for a number or for an id of another kind.
@@ -15,7 +22,7 @@ class Id {
  public:
   constexpr Id() = default;  ///< of nothing
   /// What is written in the code is meant so.
-  consteval Id(int written) : number_(written) {}
+  DREVAN_CONSTEVAL Id(int written) : number_(written) {}
   /// What was read from a file, counted up, or came back from the interface.
   static constexpr Id numbered(int number) {
     Id id;
