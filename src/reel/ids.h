@@ -1,5 +1,6 @@
-// The ids of what a reel holds. Each lasts as long as the reel: an edit may move what it names, or take it
-// out, but never gives it to another.
+// The ids of what a reel holds. Each lasts as long as the reel: an edit may move what it names, or
+// take it out, but never gives it to another. Only an edit that is undone gives back the ids of what
+// it made.
 #pragma once
 
 #include "audio/id_text.h"

@@ -280,7 +280,9 @@ void SpaceList::refresh() {
           c.sends, [&](const Send& s) { return s.space == shown.id && s.level_db > off_send_db; });
     if (clips > 0) shown.chain += tr(", %1 of its own").arg(counted(clips, tr("clip")));
     wanted << QString::number(shown.id.number()) << shown.name << shown.chain;
-    for (const auto& [group, label] : shown.groups) wanted << label;
+    // By id too: a group of the same name may be another, as in a state that is gone back to.
+    for (const auto& [group, label] : shown.groups)
+      wanted << QString::number(group.number()) << label;
     all.push_back(std::move(shown));
   }
   // A bar that is held must not be made anew under the hand.
