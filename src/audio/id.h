@@ -1,9 +1,11 @@
-// Names that last: what tells one thing of a kind from the others of its kind, for as long as it lives.
+// Names that last: what tells one thing of a kind from the others of its kind, for as long as it
+// lives.
 #pragma once
 
 #include <compare>
 #include <functional>
 #include <iosfwd>
+#include <type_traits>
 
 // Clang 14 crashes on some calls of consteval constructors; what it compiles, GCC has compiled too.
 #if defined(__clang__) && __clang_major__ < 15
@@ -14,9 +16,9 @@
 
 namespace drevan {
 
-/// An id of one kind of thing: never an index, never taken for a number or for an id of another kind.
-/// Made from a number only where one is read (numbered()), or written out in the code (`ClipId{3}`, or
-/// plain 0 for none).
+/// An id of one kind of thing: never an index, never taken for a number or for an id of another
+/// kind. Made from a number only where one is read (numbered()), or written out in the code
+/// (`ClipId{3}`, or plain 0 for none).
 template <class Of>
 class Id {
  public:
@@ -35,6 +37,10 @@ class Id {
   constexpr explicit operator bool() const { return number_ != 0; }
   friend constexpr bool operator==(Id, Id) = default;
   friend constexpr auto operator<=>(Id, Id) = default;
+  /// `id < 0` would ask what an index is asked.
+  template <class Number>
+    requires std::is_arithmetic_v<Number>
+  friend auto operator<=>(Id, Number) = delete;
   template <class Json>
   friend void to_json(Json& json, Id id) {
     json = id.number_;

@@ -60,7 +60,7 @@ std::vector<SideChoice> sides_from_json(const nlohmann::json& json, const StepTy
     side.file = bytes.empty() ? member<std::string>(value, "file", "", here) : bytes;
     side.name = member<std::string>(value, "clip", "", here);
     side.clip = id_member<ClipId>(value, "id", here);
-    if (side.clip < 0 || side.clip.number() > most_id ||
+    if (side.clip.number() < 0 || side.clip.number() > most_id ||
         (side.from == SideChoice::From::file && side.file.empty()))
       throw wrong(here, "names nothing that can be heard.");
   }

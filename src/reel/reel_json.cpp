@@ -23,8 +23,8 @@ namespace {
 // 2: steps have ids. 3: clips fade in and out and may be takes, a room tone may lie outside its
 // clip, groups have notes and marks. 4: films, events, spaces and what is sent to them. 5: what is said in
 // clips, how the reel is recorded, a reference. 6: crossfades of clips in a row, as fades of both.
-// 7: who crosses whom is told by where clips lie; fades that were cut within. 8: groups and sources have
-// ids, by which clips name them.
+// 7: who crosses whom is told by where clips lie; fades that were cut within. 8: groups and sources
+// have ids, by which clips name them.
 constexpr int newest_reel = 8, crossings_derived = 7, groups_named_by_id = 8;
 constexpr Samples most_frames = Samples{1} << 50;
 constexpr std::string_view mark_names[] = {"none",     "dot",     "ring",  "square",
@@ -81,8 +81,8 @@ struct CrossedFade {
 };
 using CrossedFades = std::map<std::pair<ClipId, std::string>, CrossedFade>;  // by clip and key
 
-// How groups and sources are named in a file. Before version 8: by their places from 0; those get the ids
-// from 1.
+// How groups and sources are named in a file. Before version 8: by their places from 0; those get
+// the ids from 1.
 struct Naming {
   bool by_place = false;
   // What `key` names; the reel has it.
@@ -218,7 +218,7 @@ Clip clip_from(const json& j, const Reel& reel, Naming naming, CrossedFades& cro
   c.place = {member(j, "place_s", 0.0, where)};
   const auto here = fmt::format("{} ({})", where, c.name);
   const auto bad = [&](const char* what) { return Error(Error::Kind::call, fmt::format("{}: {}", here, what)); };
-  if (c.id < 1 || c.id.number() > most_id || reel.find(c.id))
+  if (c.id.number() < 1 || c.id.number() > most_id || reel.find(c.id))
     throw bad("\"id\" must be 1 or more, at most 1000000000, and its own.");
   c.group = naming.named<GroupId>(j, "group", reel, here);
   if (!(c.place.s >= 0 && c.place.s <= latest_place_s))
@@ -230,7 +230,7 @@ Clip clip_from(const json& j, const Reel& reel, Naming naming, CrossedFades& cro
   c.chosen = member(j, "chosen", true, here);
   c.text = member<std::string>(j, "text", "", here);
   c.made_into = id_member<ClipId>(j, "made_into", here);
-  if (c.made_into < 0 || c.made_into.number() > most_id || c.made_into == c.id)
+  if (c.made_into.number() < 0 || c.made_into.number() > most_id || c.made_into == c.id)
     throw bad("\"made_into\" must be another clip's id.");
   c.layered = member(j, "layered", false, here);
   // It may lie before the clip, not before its source.

@@ -9,7 +9,7 @@
 namespace drevan {
 
 const Clip* side_clip(const Reel& reel, const SideChoice& choice) {
-  if (choice.clip > 0) return reel.find(choice.clip);
+  if (choice.clip) return reel.find(choice.clip);
   const auto at = std::ranges::find(reel.clips, choice.name, &Clip::name);
   return at == reel.clips.end() ? nullptr : &*at;
 }

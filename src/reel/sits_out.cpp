@@ -25,7 +25,8 @@ void put(std::vector<ClipId>& ids, ClipId id, bool in) {
   if (!in && there) ids.erase(at);
 }
 
-// Every list of clips that sit out, the group that it is of (nullptr: the reel), and what they sit out of.
+// Every list of clips that sit out, the group that it is of (nullptr: the reel), and what they sit
+// out of.
 template <class Do>
 void each_list(const Reel& reel, Do&& act) {
   for (const Group& group : reel.groups) {

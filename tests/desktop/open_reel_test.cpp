@@ -132,7 +132,8 @@ TEST_F(OpenReelTest, AFieldNeverOpensWhereItIsNotSeen) {
   for (auto* field : d.window.findChildren<QLineEdit*>("name")) EXPECT_FALSE(field->isVisible());
 }
 
-// What is heard alone is a row, whatever it is called and wherever it stands; and of this reel alone.
+// What is heard alone is a row, whatever it is called and wherever it stands; and of this reel
+// alone.
 TEST_F(OpenReelTest, ARowStaysAloneWhenItIsRenamedAndMovedAndEndsWithItsReel) {
   open();
   const auto& scene = d.work().scene;

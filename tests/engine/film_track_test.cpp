@@ -74,8 +74,8 @@ TEST(FilmTrack, WhatCannotBeFollowedIsTold) {
   EXPECT_EQ(follow_in_film(folder / "one.mkv", 0, 0.5, 0.5, 5, {}).points.size(), 1U);
 }
 
-// Of so small a film no patch has its whole size: nothing outside of the picture may be read, and what is
-// too small is told.
+// Of so small a film no patch has its whole size: nothing outside of the picture may be read, and
+// what is too small is told.
 TEST(FilmTrack, AFilmOfAFewPixelsIsFollowedWithinItselfOrTold) {
   const test::TempFolder t;
   int followed = 0;
