@@ -39,7 +39,7 @@ class Id {
   friend constexpr auto operator<=>(Id, Id) = default;
   /// `id < 0` would ask what an index is asked.
   template <class Number>
-    requires std::is_arithmetic_v<Number>
+  requires std::is_arithmetic_v<Number>
   friend auto operator<=>(Id, Number) = delete;
   template <class Json>
   friend void to_json(Json& json, Id id) {

@@ -210,6 +210,20 @@ TEST_F(SceneRowsTest, DraggingThePlayheadIsHeard) {
   EXPECT_TRUE(d.work().listening.hears_dragging());
 }
 
+TEST_F(SceneRowsTest, ThePointerSaysWhatIsUnderIt) {
+  open();
+  const auto over = [&](QPointF at) {
+    QMouseEvent move(QEvent::MouseMove, at, rows().viewport()->mapToGlobal(at), Qt::NoButton,
+                     Qt::NoButton, {});
+    QApplication::sendEvent(rows().viewport(), &move);
+    return rows().viewport()->cursor().shape();
+  };
+  EXPECT_EQ(over(middle("night-two")), Qt::SizeHorCursor);
+  EXPECT_EQ(over(rows().header_rect(clip("night-two").group).center()), Qt::PointingHandCursor);
+  const QRectF row = rows().row_rect(clip("call-in-01").group);
+  EXPECT_EQ(over({rows().x_of(65), row.center().y()}), Qt::ArrowCursor) << "nothing lies there";
+}
+
 TEST_F(SceneRowsTest, ASpaceAndTheMixHaveARowAndALineOverIt) {
   open();
   const ClipId space = reel().spaces[0].clip.id;
@@ -375,7 +389,7 @@ TEST_F(SceneRowsTest, CopiesComeBehindAndMadeSoundsAtThePlayhead) {
   EXPECT_FALSE(sheet->findChild<QDoubleSpinBox*>("made_hz")->isEnabled());
   sheet->findChild<QDoubleSpinBox*>("made_seconds")->setValue(2);
   sheet->findChild<QPushButton*>("made_make")->click();
-  ASSERT_TRUE(d.wait_for([&] { return d.clip_named("Pink noise") > 0; }));
+  ASSERT_TRUE(d.wait_for([&] { return d.clip_named("Pink noise") != 0; }));
   EXPECT_NEAR(clip("Pink noise").place.s, 20, 0.05);
   EXPECT_EQ(reel().group_of(clip("Pink noise")).name, "Wind");
   EXPECT_NEAR(clip_seconds(reel(), clip("Pink noise")), 2, 1e-6);

@@ -209,7 +209,7 @@ TEST_F(EveryField, GoesWithBothPiecesOfACut) {
   const Reel cut = edits::split(reel, whole.id, at).next;
   std::vector<Clip> pieces;
   for (const Clip& c : cut.clips)
-    if (c.id == whole.id || c.id > 3) pieces.push_back(c);
+    if (c.id == whole.id || c.id > ClipId{3}) pieces.push_back(c);
   ASSERT_EQ(pieces.size(), 2U);
   const auto& parameters = *find_step("acoustics");
   const auto along = [&](const Curve& curve, const char* id, const Clip& of, double reel_s) {

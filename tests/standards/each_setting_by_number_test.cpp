@@ -446,18 +446,37 @@ TEST(EachSetting, TheWahsResonanceIsAsNarrowAsItsQ) {
 // Every parameter is set by some test that knows what it must do. Those that are not yet: a new one
 // may not join them, and one that is set must be taken out here.
 TEST(EachSetting, AllStandInATestOfTheirOwn) {
-  const std::vector<std::string> not_yet{
-      "acoustics bright_db",    "acoustics drawn",      "acoustics ears",
-      "acoustics faces_deg",    "acoustics part",       "acoustics people",
-      "acoustics scatter_pct",  "acoustics turn_deg",   "convolution response",
-      "convolution start_ms",   "de-ess line_db",       "de-ess mode",
-      "hum-removal harmonics",  "loudspeaker bass_st",  "loudspeaker own",
-      "loudspeaker treble_st",  "noise-reduction lift_db", "radio-link off_hz",
-      "radio-link station_db",  "reverb diffusion_pct", "ride pause_db",
-      "telephone grit_pct",     "telephone side_db",    "tremolo moved_by",
-      "vocoder carrier_db",     "vocoder chord",        "vocoder flatten_pct",
-      "vocoder hear",           "vocoder sharp_db",     "wah moved_by",
-      "wall room_s"};
+  const std::vector<std::string> not_yet{"acoustics bright_db",
+                                         "acoustics drawn",
+                                         "acoustics ears",
+                                         "acoustics faces_deg",
+                                         "acoustics part",
+                                         "acoustics people",
+                                         "acoustics scatter_pct",
+                                         "acoustics turn_deg",
+                                         "convolution response",
+                                         "convolution start_ms",
+                                         "de-ess line_db",
+                                         "de-ess mode",
+                                         "hum-removal harmonics",
+                                         "loudspeaker bass_st",
+                                         "loudspeaker own",
+                                         "loudspeaker treble_st",
+                                         "noise-reduction lift_db",
+                                         "radio-link off_hz",
+                                         "radio-link station_db",
+                                         "reverb diffusion_pct",
+                                         "ride pause_db",
+                                         "telephone grit_pct",
+                                         "telephone side_db",
+                                         "tremolo moved_by",
+                                         "vocoder carrier_db",
+                                         "vocoder chord",
+                                         "vocoder flatten_pct",
+                                         "vocoder hear",
+                                         "vocoder sharp_db",
+                                         "wah moved_by",
+                                         "wall room_s"};
   const std::filesystem::path tests = std::filesystem::path(DREVAN_SOURCE_DIR) / "tests";
   std::string all;
   for (const char* folder : {"standards", "steps", "engine"})
@@ -469,7 +488,8 @@ TEST(EachSetting, AllStandInATestOfTheirOwn) {
     }
   // Names that are put together above: "band3_q".
   const std::regex family("(band|shift_|delay_|level_|pan_|time_|feedback_)[1-8](_.*)?");
-  const std::set<std::string_view> families{"equaliser", "multiband-compressor", "doubler", "delay"};
+  const std::set<std::string_view> families{"equaliser", "multiband-compressor", "doubler",
+                                            "delay"};
   std::vector<std::string> missing;
   for (const StepType* type : catalogue()) {
     const auto in_a_family = [&](const std::string& id) {

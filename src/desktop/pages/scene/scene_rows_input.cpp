@@ -203,11 +203,11 @@ void SceneRows::mouseMoveEvent(QMouseEvent* e) {
     const bool line = line_hit(at) >= 0;
     const bool edge = edge_at(at) != Drag::none || crossing_at(at) || anchor_hit(at) >= 0;
     const bool holds = event_at(at) || clip_at(at) != 0;
-    viewport()->setCursor(line                 ? Qt::SizeAllCursor
-                          : edge               ? Qt::SplitHCursor
-                          : holds              ? Qt::SizeHorCursor
-                          : header_at(at) >= 0 ? Qt::PointingHandCursor
-                                               : Qt::ArrowCursor);
+    viewport()->setCursor(line            ? Qt::SizeAllCursor
+                          : edge          ? Qt::SplitHCursor
+                          : holds         ? Qt::SizeHorCursor
+                          : header_at(at) ? Qt::PointingHandCursor
+                                          : Qt::ArrowCursor);
     return;
   }
   if (drag_ == Drag::playhead) {
