@@ -14,7 +14,15 @@
 namespace drevan::cli {
 
 /// Exit codes.
-enum Exit : int { ok = 0, misses_target = 1, wrong_call = 2, some_failed = 3, interrupted_by_user = 130, ended_by_system = 143 };
+enum Exit : int {
+  ok = 0,
+  misses_target = 1,
+  wrong_call = 2,
+  some_failed = 3,
+  interrupted_by_user = 130,
+  reader_gone = 141,  // of what is printed
+  ended_by_system = 143
+};
 
 /// To standard output and error, as fmt::print(): what comes from files and names cannot steer the terminal.
 template <class... Args>

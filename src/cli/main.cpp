@@ -6,6 +6,7 @@
 #include <cstdio>
 #include <new>
 #include <sstream>
+#include <system_error>
 
 #include "audio/error.h"
 #include "cli/commands.h"
@@ -175,6 +176,9 @@ int main(int argc, char** argv) {
     cli::complain("The memory is not enough for this; close other programs, or render fewer clips at a time with --jobs 1.\n");
     return cli::some_failed;
   } catch (const std::exception& e) {
+    // Who reads what is printed has read enough, as `head` does: that is no fault to be told.
+    const auto* system = dynamic_cast<const std::system_error*>(&e);
+    if (system && system->code() == std::errc::broken_pipe) return cli::reader_gone;
     cli::complain("It could not be done ({}). Please tell Drevan's makers how you came here.\n", e.what());
     return cli::some_failed;
   }

@@ -12,6 +12,7 @@
 
 #include "audio/error.h"
 #include "dsp/convolver.h"
+#include "dsp/sofa_shape.h"
 
 namespace drevan {
 
@@ -42,6 +43,9 @@ void check(const std::string& file) {
   if (hrtf->M < 8) throw Fault{fmt::format("has only {} directions; eight are needed", hrtf->M)};
   if (hrtf->N < 16 || hrtf->N > 65536)
     throw Fault{fmt::format("has responses of {} samples", hrtf->N)};
+  if (!hrtf->DataIR.values || !holds_responses(hrtf->DataIR.elements, hrtf->M, hrtf->R, hrtf->N) ||
+      !holds_responses(hrtf->SourcePosition.elements, hrtf->M, hrtf->C, 1))
+    throw Fault{"holds fewer responses than it says"};
   for (unsigned i = 0; i < hrtf->DataIR.elements; ++i)
     if (!std::isfinite(hrtf->DataIR.values[i])) throw Fault{"holds values that are no numbers"};
 }

@@ -12,6 +12,7 @@
 
 #include "audio/error.h"
 #include "audio/utf8.h"
+#include "dsp/sofa_shape.h"
 #include "media/resampled_reader.h"
 
 namespace drevan {
@@ -77,9 +78,7 @@ std::unique_ptr<AudioReader> open_sofa(const fs::path& file, int measurement) {
   if (sofa->M < 1 || ears < 1 || n < 1) throw Fault{"holds no responses"};
   if (ears > max_channels)
     throw Fault{fmt::format("has {} receivers, at most {} are possible", ears, max_channels)};
-  // What it promises may be more than any number holds.
-  const size_t there = sofa->DataIR.elements;
-  if (n > there || ears > there / n || sofa->M > there / n / ears || !sofa->DataIR.values)
+  if (!sofa->DataIR.values || !holds_responses(sofa->DataIR.elements, sofa->M, ears, n))
     throw Fault{"holds fewer responses than it says"};
   if (n > static_cast<size_t>(longest_response_s * 384000))
     throw Fault{fmt::format("is longer than {:g} s, too long for a response", longest_response_s)};

@@ -63,6 +63,23 @@ Feeds feeds_of(Reel& reel, Feeder from) {
   return {c.sends, c.direct, c.name};
 }
 
+// The film whose sound this is: of several of one file the one that it lies nearest to; -1: none.
+int film_of_sound(const Reel& reel, const Clip& clip) {
+  if (is_bus(clip)) return -1;
+  const Source& source = reel.source_of(clip);
+  const ReelTime begins = clip.place - ReelSpan{static_cast<double>(clip.begin) / source.rate};
+  int nearest = -1;
+  double away = 0;
+  for (int i = 0; i < std::ssize(reel.films); ++i) {
+    const Film& film = std::as_const(reel.films)[static_cast<size_t>(i)];
+    const double apart = std::abs((begins - film.place).s);
+    if (film.path != source.path || (nearest >= 0 && apart >= away)) continue;
+    nearest = i;
+    away = apart;
+  }
+  return nearest;
+}
+
 }  // namespace
 
 Edit place_clips(const Reel& reel, std::span<const PlacedClip> places) {
@@ -101,9 +118,7 @@ Edit place_film(const Reel& reel, int film, ReelTime place) {
   Film& moved = one_of(edit.next.films, film, "film");
   edit.label = fmt::format("Move {}", moved.path.filename().string());
   ReelSpan by = moment(place) - moved.place;
-  const auto own = [&](const Clip& clip) {
-    return !is_bus(clip) && reel.source_of(clip).path == moved.path;
-  };
+  const auto own = [&](const Clip& clip) { return film_of_sound(reel, clip) == film; };
   for (const Clip& clip : reel.clips)
     if (own(clip)) by = std::max(by, ReelTime{0} - clip.place);
   moved.place = moment(moved.place + by);

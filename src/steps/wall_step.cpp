@@ -226,7 +226,7 @@ const StepType& wall_step() {
                           .layers = layers,
                           .thickness = thickness_mm,
                           .opening = opening_m2},
-      .revision = 2,
+      .revision = 3,
   };
   return type;
 }

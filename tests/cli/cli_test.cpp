@@ -2,12 +2,17 @@
 #include <gtest/gtest.h>
 #include <unistd.h>
 
+#include <algorithm>
+#include <cmath>
 #include <fstream>
 #include <nlohmann/json.hpp>
+#include <numbers>
 
-#include "reel/reel.h"
+#include "audio/decibel.h"
 #include "batch/batch.h"
+#include "reel/reel.h"
 #include "support/sounds.h"
+#include "support/steps.h"
 
 namespace drevan {
 namespace {
@@ -51,30 +56,123 @@ TEST(Cli, RendersTheDemoThroughTheFiveSteps) {
   EXPECT_EQ(noisy, 4);
 }
 
-TEST(Cli, RendersAReelAndKeepsItsRoomTone) {
+// A clip's own room tone is what is learned, not the quietest stretch: a fan that runs for a second is
+// taken out because it was marked.
+TEST(Cli, RendersAReelByItsOwnRoomTone) {
   const TempFolder t;
-  const auto r = call("render --reel " + demo + "/skerry-light.reel --out " + t.path().string() +
-                      " --format flac --bits 16 --name '{group} {clip}' --report " + (t / "r.csv").string());
-  EXPECT_EQ(r.code, 0) << r.out;
-  EXPECT_TRUE(fs::exists(t / "Ines dialogue lamp-room-04.flac"));
-  EXPECT_NE(r.out.find("room tone 0.20-1.20 s"), std::string::npos) << r.out;
-}
-
-TEST(Cli, MeasurePrintsEveryPromisedMember) {
-  const auto m = json_of("measure --json " + demo + "/stairs-02.flac");
-  for (const char* key : {"sample_peak_dbfs", "true_peak_dbtp", "loudness_lufs", "loudness_range_lu", "noise_floor_dbfs",
-                          "duration_s", "channels", "rate_hz", "clipped_samples"})
-    EXPECT_TRUE(m[0].contains(key)) << key;
-  EXPECT_EQ(m[0]["channels"], 1);
-}
-
-TEST(Cli, StepsListsTheCatalogue) {
-  const auto all = json_of("steps --json");
-  EXPECT_GE(all.size(), 6U);
-  for (const auto& s : all) {
-    EXPECT_EQ(s["starting_points"].empty(), s["settings"].empty()) << s["step"];
-    EXPECT_NE(call("steps").out.find(s["step"].get<std::string>()), std::string::npos);
+  AudioBuffer x = test::noise(0.0005, 6, 1);
+  test::add(x, test::noise(0.01, 2, 2), 1);
+  test::add(x, test::words(0.4, 2), 3.5);
+  test::write_wav(t / "fan, then talk.wav", x);
+  Reel reel;
+  add_clip(reel, examine_source(t / "fan, then talk.wav"), "Ines");
+  reel.clips[0].chain.steps = {test::with("noise-reduction", {{"depth_db", 20}})};
+  settle_step_ids(reel);
+  const auto fan_db = [](const AudioBuffer& of) {
+    return test::rms_db(of.channel(0).subspan(72000, 48000));
+  };
+  for (const bool marked : {true, false}) {
+    if (marked)
+      reel.clips[0].room_tone = ClipRange{{1.2}, {2.8}};
+    else
+      reel.clips[0].room_tone.reset();
+    save_reel(reel, t / "x.reel");
+    const auto out = t / (marked ? "marked" : "found");
+    const auto r =
+        call("render --reel " + (t / "x.reel").string() + " --bits 32f --out " + out.string() +
+             " --name '{group} {clip}' --report " + (out.string() + ".csv"));
+    ASSERT_EQ(r.code, 0) << r.out;
+    const double fell = fan_db(x) - fan_db(test::read_all(out / "Ines fan, then talk.wav"));
+    if (marked) {
+      EXPECT_GT(fell, 16);
+      EXPECT_NE(r.out.find("room tone 1.20-2.80 s"), std::string::npos) << r.out;
+    } else {
+      EXPECT_LT(fell, 6) << "the quiet room was found, which knows of no fan";
+    }
   }
+}
+
+// EBU Tech 3341, test 1: a stereo sine of 1 kHz at -23 dBFS is -23.0 LUFS.
+TEST(Cli, MeasuresWhatIsThere) {
+  const TempFolder t;
+  const double amplitude = std::pow(10, -23 / 20.0);
+  AudioBuffer x = test::sine(1000, amplitude, 12, 48000, 2);
+  test::write_wav(t / "calibration.wav", x);
+  const auto m = json_of("measure --json " + (t / "calibration.wav").string())[0];
+  EXPECT_NEAR(m["sample_peak_dbfs"].get<double>(), -23, 0.01);
+  EXPECT_NEAR(m["true_peak_dbtp"].get<double>(), -23, 0.1);
+  EXPECT_NEAR(m["loudness_lufs"].get<double>(), -23, 0.1);
+  EXPECT_NEAR(m["loudness_range_lu"].get<double>(), 0, 0.1);
+  EXPECT_EQ(m["duration_s"], 12.0);
+  EXPECT_EQ(m["channels"], 2);
+  EXPECT_EQ(m["rate_hz"], 48000);
+  EXPECT_EQ(m["clipped_samples"], 0);
+  // A word in a room whose noise is known; a mono file; one that was driven into its end.
+  AudioBuffer y = test::noise(from_db(-60), 6, 1, 44100);
+  test::add(y, test::sine(500, 1.5, 1, 44100), 2, 44100);
+  for (float& v : y.channel(0)) v = std::clamp(v, -1.0F, 1.0F);
+  test::write_wav(t / "driven.wav", y, 44100);
+  const auto driven = json_of("measure --json " + (t / "driven.wav").string())[0];
+  EXPECT_NEAR(driven["noise_floor_dbfs"].get<double>(), -60, 1.5);
+  EXPECT_NEAR(driven["sample_peak_dbfs"].get<double>(), 0, 0.001);
+  EXPECT_EQ(driven["channels"], 1);
+  EXPECT_EQ(driven["rate_hz"], 44100);
+  // A sine of 1.5 is beyond 1 for 1 - 2 asin(1 / 1.5) / pi of the time.
+  const double share = 1 - 2 * std::asin(1 / 1.5) / std::numbers::pi;
+  EXPECT_NEAR(driven["clipped_samples"].get<double>() / 44100, share, 0.02);
+}
+
+// What `steps` prints of a step is what a recipe may say of it, to both ends and not beyond.
+TEST(Cli, WhereNobodyReadsOnItEndsWithoutAWord) {
+  const auto r = run("bash -c '" + cli + " steps --json | head -c 1; echo ${PIPESTATUS[0]}'");
+  EXPECT_EQ(r.out, "[141\n");
+}
+
+TEST(Cli, StepsPrintsWhatRecipesMaySay) {
+  const TempFolder t;
+  const auto plain = call("steps").out;
+  std::string good, bad;
+  int refused = 0;
+  const auto write = [&](const nlohmann::json& step, const nlohmann::json& values,
+                         std::string& to) {
+    const auto file =
+        t / (std::to_string(to.size()) + (&to == &good ? "-good" : "-bad") + ".recipe");
+    std::ofstream(file) << nlohmann::json{
+        {"drevan_recipe", 1},
+        {"name", "x"},
+        {"steps", {{{"step", step["step"]}, {"settings", values}}}}};
+    to += " " + file.string();
+  };
+  for (const auto& step : json_of("steps --json")) {
+    const std::string id = step["step"];
+    EXPECT_NE(plain.find(id), std::string::npos);
+    nlohmann::json least, most, standard;
+    for (const auto& s : step["settings"]) {
+      const std::string name = s["id"];
+      standard[name] = s["standard"];
+      if (s.contains("choices")) {
+        least[name] = s["choices"].front()["id"];
+        most[name] = s["choices"].back()["id"];
+      } else if (s.contains("least")) {
+        least[name] = s["least"];
+        most[name] = s["most"];
+        const double beyond = s["most"].get<double>() + 1;
+        write(step, {{name, beyond}}, bad);
+        ++refused;
+      }
+    }
+    for (const auto& values : {least, most, standard})
+      if (!values.is_null()) write(step, values, good);
+    for (const auto& point : step["starting_points"]) write(step, point["settings"], good);
+  }
+  const auto r = call("recipe check" + good);
+  EXPECT_EQ(r.code, 0) << r.out;
+  const auto all_bad = call("recipe check" + bad);
+  EXPECT_EQ(all_bad.code, 2);
+  int told = 0;
+  for (size_t at = 0; (at = all_bad.out.find("allowed is", at)) != std::string::npos; ++at) ++told;
+  EXPECT_EQ(told, refused);
+  EXPECT_GT(refused, 100);
 }
 
 TEST(Cli, WrongCallsEndWithTwo) {

@@ -84,6 +84,32 @@ TEST_F(MixTest, IsOpenedFromTheBatchBroughtToATargetAndRendered) {
   batch.findChild<QCheckBox*>("mix_chain")->setChecked(true);
 }
 
+// A sum of half an hour takes hundreds of MB of the temporary disk: those that are no longer heard go.
+TEST_F(MixTest, EarlierSumsGoFromTheDisk) {
+  ASSERT_TRUE(open());
+  const fs::path folder = reel().mix_source.path.parent_path();
+  const auto files = [&] {
+    return std::distance(fs::recursive_directory_iterator(folder),
+                         fs::recursive_directory_iterator());
+  };
+  const auto sums = [&] {
+    return std::ranges::count_if(fs::directory_iterator(folder), [](const auto& entry) {
+      return entry.path().filename().string().starts_with("sum-");
+    });
+  };
+  std::ptrdiff_t after_three = 0;
+  for (int nudge = 1; nudge <= 12; ++nudge) {
+    const auto sum = reel().mix_source.path;
+    d.edit_reel(edits::set_chain, reel().clips[0].id,
+                Chain{{test::with("gain", {{"gain_db", -nudge}})}}, std::string("quieter"));
+    ASSERT_TRUE(d.wait_for([&] { return reel().mix_source.path != sum; }));
+    EXPECT_TRUE(fs::exists(reel().mix_source.path));
+    if (nudge == 3) after_three = files();
+  }
+  EXPECT_LE(files(), after_three);
+  EXPECT_LE(sums(), 2) << "what is heard, and what was until then";
+}
+
 TEST_F(MixTest, FollowsItsClipsAndIsHeard) {
   ASSERT_TRUE(open());
   const double before = loudness();

@@ -166,8 +166,20 @@ TEST_F(RecordingDeskTest, ANewLineStandsBehindAllThatIsHeard) {
   EXPECT_NEAR((reel().clips[1].place - first.place).s, 2, 1e-3);
 }
 
-TEST_F(RecordingDeskTest, InTheSceneATakeStandsToTheSampleWhereItWasHeard) {
-  ::setenv("DREVAN_MICROPHONE", "loopback:1777", 1);
+class LoopbackTest : public RecordingDeskTest {
+ protected:
+  // What is played comes back so many frames later.
+  void a_take_stands_where_it_was_heard(Samples way);
+};
+TEST_F(LoopbackTest, InTheSceneATakeStandsToTheSampleWhereItWasHeard) {
+  a_take_stands_where_it_was_heard(1777);
+}
+// Stopped on its last word, which has not come back yet.
+TEST_F(LoopbackTest, ATakeEndsWithItsLastWordThroughALongWay) {
+  a_take_stands_where_it_was_heard(9001);
+}
+void LoopbackTest::a_take_stands_where_it_was_heard(Samples way) {
+  ::setenv("DREVAN_MICROPHONE", ("loopback:" + std::to_string(way)).c_str(), 1);
   open_scene();
   open_strip();
   // The latency is measured through the settings.
@@ -180,7 +192,7 @@ TEST_F(RecordingDeskTest, InTheSceneATakeStandsToTheSampleWhereItWasHeard) {
   EXPECT_TRUE(desk().measures_latency());
   ASSERT_TRUE(d.wait_for([&] { return !desk().measures_latency(); }, 8000));
   EXPECT_TRUE(desk().latency().measured);
-  EXPECT_EQ(desk().latency().frames, 1777);
+  EXPECT_EQ(desk().latency().frames, way);
   sheet->close();
   ASSERT_TRUE(d.take_keys());
   // The narrator alone, as it leaves its chains: what comes back is that, at its place.
@@ -204,10 +216,19 @@ TEST_F(RecordingDeskTest, InTheSceneATakeStandsToTheSampleWhereItWasHeard) {
   ASSERT_TRUE(d.wait_for(
       [&] { return std::abs(d.window.scene().rows().playhead() - opening.place.s - 1) < 0.01; }));
   d.device().forget();
-  record(2600);
+  const auto before = reel().clips.size();
+  press_record();
+  ASSERT_TRUE(d.wait_for([&] { return desk().recording(); }, 3000));
+  QTest::qWait(2600);
+  const ReelTime stopped = d.work().listening.reel_position();
+  press_record();
+  ASSERT_TRUE(d.wait_for([&] { return reel().clips.size() > before; }));
   const Clip& take = reel().clips.back();
   EXPECT_NEAR(take.place.s, opening.place.s + 1, 0.011);
   const AudioBuffer heard = sound_of(take);
+  // All that was played until then, and little more.
+  EXPECT_GT(take.place.s + clip_seconds(reel(), take), stopped.s - 0.03);
+  EXPECT_LT(take.place.s + clip_seconds(reel(), take), stopped.s + 0.5);
   // Correlation with the rendered clip, from the take's place on.
   FindingStore store;
   const CancelToken never;
@@ -218,9 +239,9 @@ TEST_F(RecordingDeskTest, InTheSceneATakeStandsToTheSampleWhereItWasHeard) {
   const AudioBuffer made = test::read_all(file);
   const auto from =
       static_cast<Samples>(std::llround((take.place.s - opening.place.s) * 48000)) + 4800;
-  const auto likeness = [&](Samples lag) {
+  const auto likeness = [&](Samples lag, Samples begin, Samples end) {
     double xy = 0, xx = 0, yy = 0;
-    for (Samples i = 4800; i < 76000; ++i) {
+    for (Samples i = begin; i < end; ++i) {
       const double x = heard.channel(0)[static_cast<size_t>(i)],
                    y = made.channel(0)[static_cast<size_t>(from - 4800 + i + lag)];
       xy += x * y;
@@ -232,9 +253,13 @@ TEST_F(RecordingDeskTest, InTheSceneATakeStandsToTheSampleWhereItWasHeard) {
   double best = -1;
   Samples at = 99;
   for (Samples lag = -40; lag <= 40; ++lag)
-    if (const double l = likeness(lag); l > best) best = l, at = lag;
+    if (const double l = likeness(lag, 4800, 76000); l > best) best = l, at = lag;
   EXPECT_EQ(at, 0);
   EXPECT_GT(best, 0.999);
+  // Its last word, too, as far as it had been played.
+  const auto last =
+      std::min<Samples>(heard.frames(), std::llround((stopped.s - take.place.s - 0.02) * 48000));
+  EXPECT_GT(likeness(0, last - way, last), 0.99);
 }
 
 TEST_F(RecordingDeskTest, TwoInputsBecomeTwoClipsOfTheirOwn) {
@@ -283,6 +308,83 @@ TEST_F(RecordingDeskTest, ALoopGivesATakeForEachPass) {
   }
   EXPECT_EQ(takes_of(reel(), *reel().find(door.id)).size(), 1 + reel().clips.size() - before);
   QTest::keyClick(&d.window, Qt::Key_L);
+}
+
+// What was looped before is looped afterwards, and what was not is not; the button says which.
+TEST_F(RecordingDeskTest, TheLoopIsAfterwardsAsItWasBefore) {
+  speak();
+  open_scene();
+  open_strip();
+  strip().findChild<QDoubleSpinBox*>("pre_roll")->setValue(0.1);
+  const auto lit = [&] { return d.window.scene().looped().has_value(); };
+  for (const bool loops : {false, true, false}) {
+    if (lit() != loops) QTest::keyClick(&d.window, Qt::Key_L);
+    ASSERT_EQ(lit(), loops);
+    const auto before = d.work().listening.scene_loop();
+    EXPECT_EQ(before.has_value(), loops);
+    record(500);
+    EXPECT_EQ(lit(), loops);
+    const auto after = d.work().listening.scene_loop();
+    ASSERT_EQ(after.has_value(), loops);
+    if (!loops) continue;
+    EXPECT_EQ(after->begin, before->begin);
+    EXPECT_EQ(after->end, before->end);
+    // And it is played round.
+    d.work().listening.seek(after->end - ReelSpan{0.3});
+    d.work().listening.player().play();
+    EXPECT_TRUE(d.wait_for(
+        [&] { return d.work().listening.reel_position() < after->end - ReelSpan{0.5}; }, 5000));
+    d.work().listening.player().pause();
+  }
+}
+
+// The reel's rate is changed (or that undone) while a line is spoken against the picture: the take
+// stands where it was spoken, its run-up is none of it.
+TEST_F(RecordingDeskTest, ARateThatChangesMeanwhileLeavesTheTakeInItsPlace) {
+  speak();
+  open_scene();
+  open_strip();
+  strip().findChild<QDoubleSpinBox*>("pre_roll")->setValue(0.4);
+  for (const double rate : {96000.0, 44100.0}) {
+    ASSERT_TRUE(d.wait_for(
+        [&] { return desk().armed() && strip().meter(0) && !d.work().scene.busy(); }));
+    strip().findChild<QComboBox*>("record_as")->setCurrentIndex(0);
+    d.work().listening.seek(ReelTime{5});
+    ASSERT_TRUE(
+        d.wait_for([&] { return std::abs(d.window.scene().rows().playhead() - 5) < 0.01; }));
+    const auto before = reel().clips.size();
+    press_record();
+    ASSERT_TRUE(d.wait_for([&] { return desk().recording(); }, 3000)) << rate;
+    ASSERT_TRUE(d.wait_for([&] { return desk().seconds() > 1.2; }));
+    const double spoken = desk().seconds() - 0.4;
+    ASSERT_TRUE(d.work().document.change([&](const Reel& r) { return edits::set_rate(r, rate); }));
+    ASSERT_TRUE(d.wait_for([&] { return reel().clips.size() > before; }));
+    const Clip& take = reel().clips.back();
+    EXPECT_EQ(reel().rate, rate);
+    EXPECT_NEAR(take.place.s, 5, 0.01) << rate;
+    EXPECT_NEAR(clip_seconds(reel(), take), spoken, 0.4) << rate;
+    EXPECT_FALSE(desk().recording());
+    while (reel().clips.size() > before && d.work().document.history().can_undo())
+      d.work().document.undo();
+    while (reel().rate != 48000 && d.work().document.history().can_undo()) d.work().document.undo();
+  }
+}
+
+// Measuring gives way: not a frame of what is spoken is lost to it.
+TEST_F(RecordingDeskTest, WhileTheLatencyIsMeasuredRecordingBeginsAtOnce) {
+  speak();
+  open_strip();
+  desk().measure_latency();
+  ASSERT_TRUE(desk().measures_latency());
+  QTest::qWait(150);
+  press_record();
+  ASSERT_TRUE(d.wait_for([&] { return desk().recording(); }, 3000));
+  EXPECT_FALSE(desk().measures_latency());
+  QTest::qWait(900);
+  press_record();
+  ASSERT_TRUE(d.wait_for([&] { return !reel().clips.empty(); }));
+  EXPECT_GT(clip_seconds(reel(), reel().clips[0]), 0.8);
+  EXPECT_GE(found(sound_of(reel().clips[0]), voice), 0);
 }
 
 TEST_F(RecordingDeskTest, WhatHindersItIsToldAndWhatIsRecordedIsKept) {

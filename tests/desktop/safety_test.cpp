@@ -1,9 +1,11 @@
 // Work is never lost: crashes, second windows, disks that are full, read-only or gone.
 #include <gtest/gtest.h>
+#include <signal.h>
 #include <unistd.h>
 
 #include <QListWidget>
 #include <QMessageBox>
+#include <QProcess>
 
 #include "desktop/driver.h"
 #include "dialogs/history_dialog.h"
@@ -256,6 +258,34 @@ TEST_F(SafetyTest, ADiskThatFillsWhilePrintingIsToldAndNothingChanges) {
   EXPECT_TRUE(std::filesystem::is_empty(versions_folder(file)));
   d.work().printing.print(ClipRange{1, 2});
   ASSERT_TRUE(d.wait_for([&] { return d.work().selection.clip()->version == 1; }, 10000));
+}
+
+// The system shuts down while the real program is open: it ends by itself, soon, and leaves nothing on
+// the temporary disk.
+TEST_F(SafetyTest, AProgramThatTheSystemEndsLeavesNoTemporaryFolders) {
+  const auto own = folder / "temporary";
+  std::filesystem::create_directories(own);
+  QProcess program;
+  QProcessEnvironment environment = QProcessEnvironment::systemEnvironment();
+  environment.insert("TMPDIR", own.c_str());
+  environment.insert("QT_QPA_PLATFORM", "offscreen");
+  environment.insert("DREVAN_AUDIO", "simulated");
+  program.setProcessEnvironment(environment);
+  program.start(DREVAN_APPLICATION, {QString::fromStdString(file.string())});
+  ASSERT_TRUE(program.waitForStarted());
+  const auto folders = [&] { return test::names_in(own).size(); };
+  const auto until = [](const std::function<bool()>& what) {
+    for (int i = 0; i < 600 && !what(); ++i) QTest::qWait(50);
+    return what();
+  };
+  // Its folders are there, and it watches for the end.
+  ASSERT_TRUE(until([&] { return folders() > 0; }));
+  QTest::qWait(1500);
+  ::kill(static_cast<pid_t>(program.processId()), SIGTERM);
+  ASSERT_TRUE(program.waitForFinished(20000));
+  EXPECT_EQ(program.exitStatus(), QProcess::NormalExit);
+  EXPECT_EQ(program.exitCode(), 0);
+  EXPECT_EQ(test::names_in(own), std::vector<std::string>{});
 }
 
 }  // namespace

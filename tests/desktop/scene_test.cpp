@@ -9,6 +9,7 @@
 #include <cmath>
 
 #include "../../demo/story.h"
+#include "batch/mix.h"
 #include "desktop/scene_fixture.h"
 #include "dialogs/film_sheet.h"
 #include "media/film_file.h"
@@ -18,6 +19,7 @@
 #include "reel/scene_edits.h"
 #include "reel/takes.h"
 #include "steps/catalogue.h"
+#include "support/sounds.h"
 #include "work/jobs.h"
 
 namespace drevan::desktop {
@@ -326,6 +328,20 @@ TEST_F(SceneTest, TheFilmIsWrittenWithTheMix) {
   EXPECT_EQ(info.sounds, 1);
   EXPECT_EQ(info.timecode, "01:00:00:00");
   EXPECT_NEAR(info.seconds, 72, 0.1);
+  // What is heard in it is the mix, to the bit.
+  FindingStore store;
+  BatchOptions options;
+  options.folder = temp.filePath("mix").toStdString();
+  const auto mix = render_mix(d.work().document.reel(), options, {}, store, {});
+  AudioBuffer film = test::read_all(sheet.written().toStdString());
+  const AudioBuffer wanted = test::read_all(mix.files[0].output);
+  ASSERT_EQ(film.channels(), wanted.channels());
+  ASSERT_GE(film.frames(), wanted.frames());
+  EXPECT_GT(test::rms_db(wanted.channel(0)), -50);
+  for (int c = 0; c < wanted.channels(); ++c)
+    for (size_t i = 0; i < film.channel(c).size(); ++i)
+      ASSERT_EQ(film.channel(c)[i], i < wanted.channel(c).size() ? wanted.channel(c)[i] : 0.0F)
+          << i;
   FilmSheet other(d.work());
   other.set_goal(temp.filePath("x.txt"));
   EXPECT_TRUE(other.findChild<QLabel*>("told")->text().contains(".mkv"));

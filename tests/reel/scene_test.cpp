@@ -77,6 +77,27 @@ TEST_F(SceneEdits, AFilmMovesWithItsOwnSound) {
                     "no number");
 }
 
+// A film that stands in the reel twice: each has the sound that lies at it.
+TEST_F(SceneEdits, OfTwoFilmsOfOneFileEachMovesWithItsOwnSound) {
+  const auto file = reel.source_of(clip(reel, 1)).path;
+  Reel with = edits::add_film(edits::add_film(reel, file, {10}).next, file, {100}).next;
+  const Source source = with.source_of(clip(with, 1));
+  with = edits::add_clip_at(with, source, "Film sound", {10}).next;
+  const ClipId first = with.clips.back().id;
+  with = edits::add_clip_at(with, source, "Film sound", {100}).next;
+  const ClipId second = with.clips.back().id;
+  // The second was cut: what is left of it still belongs to its film.
+  Clip& cut = *with.find(second);
+  cut.begin = static_cast<Samples>(0.05 * source.rate);
+  cut.frames -= cut.begin;
+  cut.place = {100.05};
+  const Reel moved = edits::place_film(with, 1, {130}).next;
+  EXPECT_DOUBLE_EQ(moved.films[1].place.s, 130);
+  EXPECT_DOUBLE_EQ(clip(moved, second).place.s, 130.05);
+  EXPECT_DOUBLE_EQ(clip(moved, first).place.s, 10);
+  EXPECT_DOUBLE_EQ(moved.films[0].place.s, 10);
+}
+
 TEST_F(SceneEdits, EventsStayInTheOrderOfTime) {
   Reel r = edits::add_event(reel, {5, "  turns "}).next;
   r = edits::add_event(r, {2, "door"}).next;

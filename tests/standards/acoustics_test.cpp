@@ -12,6 +12,7 @@
 #include "audio/error.h"
 #include "dsp/room_response.h"
 #include "steps/acoustics_places.h"
+#include "support/decay.h"
 #include "support/rate.h"
 #include "support/steps.h"
 
@@ -65,41 +66,6 @@ double energy(std::span<const float> x) {
   for (const float v : x) sum += static_cast<double>(v) * static_cast<double>(v);
   return sum;
 }
-// The band of an octave, with flanks that ring less than any room: cosine squared over two octaves.
-std::vector<float> octave(std::span<const float> x, double hz) {
-  int size = 1024;
-  while (size < static_cast<int>(x.size())) size *= 2;
-  const RealFft fft(size);
-  FloatVector time(static_cast<size_t>(size));
-  ComplexVector spectrum(static_cast<size_t>(fft.bins()));
-  std::ranges::copy(x, time.begin());
-  fft.forward(time, spectrum);
-  for (size_t i = 0; i < spectrum.size(); ++i) {
-    const double f = static_cast<double>(i) * rate / size;
-    const double away = f > 0 ? std::clamp(std::log2(f / hz), -1.0, 1.0) : 1;
-    const double c = std::cos(std::numbers::pi / 2 * away);
-    spectrum[i] *= static_cast<float>(c * c);
-  }
-  fft.inverse(spectrum, time);
-  std::vector<float> out(x.size());
-  for (size_t i = 0; i < out.size(); ++i) out[i] = time[i] / static_cast<float>(size);
-  return out;
-}
-// By backward integration (M. R. Schroeder, JASA 37, 1965): a line through -5 to -65 dB.
-double fitted_decay_s(std::span<const float> x) {
-  std::vector<double> left(x.size());
-  double sum = 0;
-  for (size_t i = x.size(); i-- > 0;)
-    left[i] = sum += static_cast<double>(x[i]) * static_cast<double>(x[i]);
-  double n = 0, st = 0, sd = 0, stt = 0, std_ = 0;
-  for (size_t i = 0; i < x.size(); i += 48) {
-    const double db = power_to_db(left[i] / left[0]), t = static_cast<double>(i) / rate;
-    if (db > -5 || db < -65) continue;
-    n += 1, st += t, sd += db, stt += t * t, std_ += t * db;
-  }
-  return -60 * (n * stt - st * st) / (n * std_ - st * sd);
-}
-
 // The decay of every octave, mean of ten positions, within 5 % of Eyring's.
 TEST(AcousticsStandard, EveryOctaveDecaysAsEyringSays) {
   for (const Room& room : rooms) {
@@ -112,7 +78,7 @@ TEST(AcousticsStandard, EveryOctaveDecaysAsEyringSays) {
       };
       const auto x = heard(scene_of(room, at(0.37, 0.71, 0.13), at(0.59, 0.23, 0.83)), 4).all;
       for (size_t b = 1; b < octave_count - 1; ++b)
-        sums[b] += fitted_decay_s(octave(x, octave_hz[b])) / 10;
+        sums[b] += test::decay_s(test::octave(x, octave_hz[b])) / 10;
     }
     for (size_t b = 1; b < octave_count - 1; ++b) {
       EXPECT_GT(eyring_s(room, b), 0.5);
@@ -132,6 +98,20 @@ TEST(AcousticsStandard, EyringAndTheAir) {
                                                  {4000, 22.9}, {8000, 76.6}};
   for (const auto& [hz, db] : table)
     EXPECT_NEAR(1000 * air_loss_db_m(hz, 70), db, 0.02 * db + 0.05) << hz;
+}
+
+// As printed: the critical distance is 0.057 sqrt(V / T) (H. Kuttruff, "Room acoustics"), and the
+// room's sound at 1 m is 312 T / V of the direct (M. Barron, L.-J. Lee, JASA 84, 1988: 31200 T / V
+// where the direct sound is 100 / r^2).
+TEST(AcousticsStandard, CriticalDistanceAndTheRoomsLoudnessAreAsPrinted) {
+  for (const Room& room : rooms)
+    for (const size_t octave : {2UL, 4UL}) {
+      const double t = eyring_s(room, octave), v = room.volume();
+      EXPECT_NEAR(critical_m(room, octave) / (0.057 * std::sqrt(v / t)), 1, 0.02) << v;
+      double sum = 0;
+      for (double s = 0.0005; s < 6 * t; s += 0.001) sum += diffuse_energy(room, octave, s) * 0.001;
+      EXPECT_NEAR(sum / (312 * t / v), 1, 0.02) << v;
+    }
 }
 
 // Six walls, six reflections, each where and as strong as its image says.
@@ -177,8 +157,8 @@ TEST(AcousticsStandard, DirectToReverberantIsThatOfTheDiffuseField) {
         const auto h = heard(scene_of(room, middle - way * (turn * r / 2 / way.length()),
                                       middle + way * (turn * r / 2 / way.length())),
                              4);
-        const double direct = energy(octave(h.direct, 1000));
-        db += power_to_db(direct / (energy(octave(h.all, 1000)) - direct)) / 2;
+        const double direct = energy(test::octave(h.direct, 1000));
+        db += power_to_db(direct / (energy(test::octave(h.all, 1000)) - direct)) / 2;
       }
       const double less = 0.04 * r / eyring_s(room, 4) * 10 * std::log10(std::numbers::e);
       EXPECT_NEAR(db, -20 * std::log10(times) + less, 1.0) << room.volume() << " m3, " << times;
@@ -193,7 +173,7 @@ TEST(AcousticsStandard, ClarityIsThatOfBarronsRevisedTheory) {
       const Place listener = room.size * 0.4;
       const Place source = listener + Place{share * room.size.x, share * room.size.y, 0.4};
       const double r = (source - listener).length(), t = eyring_s(room, 4);
-      const auto x = octave(heard(scene_of(room, listener, source), 4).all, 1000);
+      const auto x = test::octave(heard(scene_of(room, listener, source), 4).all, 1000);
       const auto split = static_cast<size_t>(std::ceil(0.0015 * rate) + 0.05 * rate);
       const double c50 =
           power_to_db(energy(std::span(x).first(split)) / energy(std::span(x).subspan(split)));

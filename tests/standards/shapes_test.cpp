@@ -168,5 +168,65 @@ TEST(StretchStandard, PitchStaysWithinTwoCents) {
     }
 }
 
+// To the first and the last frame, where a block that begins elsewhere is easily missed: in both
+// channels, which are unlike. Every sound here begins and ends within some 2 000 frames.
+class RewriterEdges : public testing::Test {
+ protected:
+  static constexpr size_t edge = 2000, frames = 31007;
+  static double at(int channel, double frame) {
+    const double from_end = std::min(frame, static_cast<double>(frames - 1) - frame);
+    if (from_end <= 0) return 0;
+    const double rise = std::min(1.0, from_end / 1500);
+    return 0.4 * std::pow(std::sin(pi / 2 * rise), 2) *
+           std::sin(2 * pi * (channel == 0 ? 313 : 731) * frame / rate + channel);
+  }
+  RewriterEdges() {
+    for (int c = 0; c < 2; ++c)
+      for (size_t i = 0; i < frames; ++i)
+        in.channel(c)[i] = static_cast<float>(at(c, static_cast<double>(i)));
+  }
+  static AudioBuffer made(const ChainStep& step, const AudioBuffer& of) {
+    const auto rewriter = step.type->rewrite(step.settings, {{rate, 2, 4096}, step.curves});
+    return test::rewritten(*rewriter, of, rate);
+  }
+  AudioBuffer in{2, static_cast<Samples>(frames)};
+};
+
+TEST_F(RewriterEdges, AReversedSoundIsTheSameBackwards) {
+  const AudioBuffer out = made(test::with("reverse", {}), in);
+  ASSERT_EQ(out.frames(), in.frames());
+  for (int c = 0; c < 2; ++c)
+    for (size_t i = 0; i < frames; ++i)
+      ASSERT_EQ(out.channel(c)[i], in.channel(c)[frames - 1 - i]) << c << " " << i;
+}
+TEST_F(RewriterEdges, ATapeRunsAtItsSpeedFromTheFirstFrameToTheLast) {
+  for (const double pct : {37.0, 50.0, 99.0, 150.0, 200.0, 310.0}) {
+    const AudioBuffer out = made(test::with("speed", {{"speed_pct", pct}}), in);
+    const auto all = static_cast<size_t>(out.frames());
+    ASSERT_EQ(out.frames(), std::llround(static_cast<double>(frames) * 100 / pct));
+    for (int c = 0; c < 2; ++c)
+      for (size_t i = 0; i < all; ++i)
+        if (i < edge || i + edge >= all)
+          ASSERT_NEAR(out.channel(c)[i], at(c, static_cast<double>(i) * pct / 100), 4e-4)
+              << pct << " %, channel " << c << ", frame " << i << " of " << all;
+  }
+}
+// What is stretched has its level from the beginning to the end: of noise, as loud all along.
+TEST_F(RewriterEdges, AStretchedSoundIsAsLoudAtItsEdges) {
+  AudioBuffer steady = test::noise(0.1, 2, 3, rate, 2);
+  for (float& v : steady.channel(1)) v *= 0.25F;
+  for (const double pct : {40.0, 90.0, 110.0, 250.0}) {
+    const AudioBuffer out = made(test::with("stretch", {{"length_pct", pct}}), steady);
+    ASSERT_EQ(out.frames(), std::llround(96000 * pct / 100));
+    for (int c = 0; c < 2; ++c) {
+      const auto x = out.channel(c);
+      const double middle = test::rms_db(x.subspan(x.size() / 4, x.size() / 2));
+      EXPECT_NEAR(middle, test::rms_db(steady.channel(c)), 3) << pct << " % " << c;
+      EXPECT_NEAR(test::rms_db(x.first(edge)), middle, 3) << pct << " % " << c;
+      EXPECT_NEAR(test::rms_db(x.last(edge)), middle, 3) << pct << " % " << c;
+    }
+  }
+}
+
 }  // namespace
 }  // namespace drevan

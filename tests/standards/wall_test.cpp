@@ -18,17 +18,52 @@ const WallMaterial& material(std::string_view id) {
 }
 constexpr double octaves[] = {125, 250, 500, 1000, 2000, 4000};
 
-// Written out anew from the formulas: mass law for sound from all sides, 20 log(m f) - 47 dB, where
-// no coincidence is near (any textbook of building acoustics).
-TEST(WallStandard, HeavyAndLimpWallsKeepToTheMassLaw) {
-  for (const double mm : {20.0, 40.0}) {
-    const Wall cloth{&material("cloth"), mm, 0};
-    for (const double hz : octaves)
-      EXPECT_NEAR(closed_loss_db(cloth, hz), std::max(0.0, 20 * std::log10(0.25 * mm * hz) - 47.5),
-                  1.0)
-          << hz;
+// ISO 717-1:2013, octaves: the reference curve is moved up until what lies below it adds up to 10 dB
+// at most; it is read at 500 Hz.
+double weighted_db(const Wall& wall) {
+  constexpr std::array<double, 5> reference{36, 45, 52, 55, 56};
+  int most = -60;
+  for (int up = -60; up <= 30; ++up) {
+    double below = 0;
+    for (size_t i = 0; i < reference.size(); ++i)
+      below += std::max(0.0, reference[i] + up - closed_loss_db(wall, octaves[i]));
+    if (below <= 10) most = up;
   }
-  // Twice the mass and twice the frequency: 6 dB each, while the loss is well above none.
+  return 52 + most;
+}
+
+// EN 12758 prints what panes lose, measured, in octaves from 125 Hz (from memory), and their weighted
+// loss: one pane, and two with air between. Tests of one building in two laboratories lie 2 dB apart.
+TEST(WallStandard, PanesLoseWhatIsPrintedOfThem) {
+  struct Pane {
+    double mm, weighted;
+    std::array<double, 4> loss;  // 125 Hz to 1 kHz, below the dip of most
+  };
+  for (const Pane& pane : {Pane{4, 29, {17, 20, 26, 32}}, Pane{6, 31, {18, 23, 30, 35}},
+                           Pane{8, 32, {20, 24, 29, 34}}}) {
+    const Wall glass{&material("glass"), pane.mm, 0};
+    for (size_t i = 0; i < pane.loss.size(); ++i)
+      EXPECT_NEAR(closed_loss_db(glass, octaves[i]), pane.loss[i], 4) << pane.mm << " mm, " << i;
+    EXPECT_NEAR(weighted_db(glass), pane.weighted, 2.5) << pane.mm << " mm";
+  }
+  EXPECT_NEAR(weighted_db({&material("double_glass"), 4 + 12 + 4, 0}), 29, 3);
+}
+
+// ISO 12354-1, annex B: heavy walls of one leaf have a weighted loss of 37.5 lg(m) - 42 dB, m in
+// kg/m2 above 150, from many measurements.
+TEST(WallStandard, HeavyWallsLoseWhatIsMeasuredOfThem) {
+  for (const auto& [id, mm, kg_m2] : {std::tuple{"concrete", 100.0, 230.0},
+                                      {"concrete", 140.0, 322.0},
+                                      {"concrete", 200.0, 460.0},
+                                      {"brick", 115.0, 207.0},
+                                      {"brick", 240.0, 432.0}})
+    EXPECT_NEAR(weighted_db({&material(id), mm, 0}), 37.5 * std::log10(kg_m2) - 42, 4)
+        << id << ", " << mm << " mm";
+}
+
+// Of what hangs limp, twice the mass and twice the frequency are 6.02 dB each, while the loss is
+// well above none (the mass law of any textbook).
+TEST(WallStandard, LimpWallsKeepToTheMassLaw) {
   const Wall thin{&material("cloth"), 20, 0}, thick{&material("cloth"), 40, 0};
   EXPECT_NEAR(closed_loss_db(thick, 2000) - closed_loss_db(thin, 2000), 6.02, 0.1);
   EXPECT_NEAR(closed_loss_db(thin, 4000) - closed_loss_db(thin, 2000), 6.02, 0.1);
@@ -43,13 +78,19 @@ TEST(WallStandard, GlassHasItsDip) {
   EXPECT_GT(closed_loss_db(glass, 8000), closed_loss_db(glass, 2080) + 12);
 }
 
-// Two leaves: 18 dB an octave above the resonance on the air (Sharp 1978), more than one of their
-// mass; below it they are one.
-TEST(WallStandard, TwoLeavesGainWhereTheAirIsSoft) {
-  const Wall two{&material("plasterboard"), 100, 0};
-  EXPECT_NEAR(closed_loss_db(two, 500) - closed_loss_db(two, 250), 18, 1.5);
-  const Wall wide{&material("plasterboard"), 175, 0};
-  EXPECT_NEAR(closed_loss_db(wide, 250) - closed_loss_db(two, 250), 6, 0.3) << "twice the gap";
+// Two leaves: 18 dB an octave above the resonance on the air, twice the gap 6 dB, and 6 dB an octave
+// where the studs carry it (Sharp 1978); boards of 12.5 mm on studs have a weighted loss of 36 to 42
+// dB, with and without wool (common practice, no source).
+TEST(WallStandard, TwoLeavesGainWhatTheirAirAndTheirStudsLetThem) {
+  const Wall two{&material("plasterboard"), 100, 0}, wide{&material("plasterboard"), 175, 0};
+  EXPECT_NEAR(closed_loss_db(wide, 100 * std::numbers::sqrt2) - closed_loss_db(wide, 100), 9, 0.8);
+  EXPECT_NEAR(closed_loss_db(wide, 145) - closed_loss_db(two, 145), 6.02, 0.1) << "twice the gap";
+  EXPECT_NEAR(closed_loss_db(two, 1000) - closed_loss_db(two, 500), 6.02, 0.1);
+  EXPECT_NEAR(weighted_db(two), 39, 3);
+  // Nowhere does it jump.
+  for (const Wall& wall : {two, wide, Wall{&material("double_glass"), 20, 0}})
+    for (double hz = 30; hz < 16000; hz *= 1.01)
+      EXPECT_NEAR(closed_loss_db(wall, hz * 1.01), closed_loss_db(wall, hz), 0.6) << hz;
 }
 
 // The powers of parts add: a gap of a hundredth of the wall lets 20 dB through at most.

@@ -22,11 +22,26 @@ void ReelSheet::work_ended() {
   if (left_) reject();
 }
 
+namespace {
+
+std::tuple<SourceId, Samples, Samples> cut_of(const Reel& reel, ClipId id) {
+  const Clip* clip = reel.find(id);
+  return clip ? std::tuple(clip->source, clip->begin, clip->frames)
+              : std::tuple(SourceId{}, Samples{}, Samples{});
+}
+
+}  // namespace
+
 Grab Grab::of_clips(const Document& document, std::vector<ClipId> clips) {
   Grab out;
   out.reel_ = document.reel_number();
   out.clips_ = std::move(clips);
+  out.cut_ = cut_of(document.reel(), out.clip());
   return out;
+}
+
+bool Grab::holds(const Document& document, ClipId of) const {
+  return of != 0 && clip() == of && alive(document) && cut_of(document.reel(), of) == cut_;
 }
 
 Grab Grab::of_event(const Document& document, EventId event) {

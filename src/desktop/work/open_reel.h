@@ -3,6 +3,7 @@
 #pragma once
 
 #include <QDialog>
+#include <tuple>
 #include <vector>
 
 #include "reel/reel.h"
@@ -49,6 +50,8 @@ class Grab {
 
   /// Whether it holds something: of the reel that is open, and all of it is still there.
   bool alive(const Document& document) const;
+  /// Whether it is this clip, as it was cut when it was taken: what is drawn of it is still there.
+  bool holds(const Document& document, ClipId clip) const;
   void let_go() { *this = {}; }
   /// 0: none.
   ClipId clip() const { return clips_.empty() ? 0 : clips_.front(); }
@@ -58,6 +61,7 @@ class Grab {
  private:
   int reel_ = -1;  // its number; -1: it holds nothing
   std::vector<ClipId> clips_;
+  std::tuple<SourceId, Samples, Samples> cut_{};  // of the first: source, begin, frames
   EventId event_ = 0;
 };
 

@@ -184,7 +184,7 @@ void RecordingDesk::clear_clipped() {
 }
 
 double RecordingDesk::seconds() const {
-  return recording() ? static_cast<double>(recorder_->frames()) / document_.reel().rate : 0;
+  return recording() ? static_cast<double>(recorder_->frames()) / recorder_rate_ : 0;
 }
 
 // Inputs that are recorded at the same time are no takes of each other.

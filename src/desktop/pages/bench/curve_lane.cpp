@@ -121,6 +121,9 @@ void CurveLane::follow() {
   }
   if (!s) parameter_.reset();
   if (s && !parameter_ && !closed_ && !s->curves.empty()) parameter_ = s->curves.front().parameter;
+  if (held_ && (!parameter_ || !has_curve() || curve() != held_curve_ ||
+                !grab_.holds(work_.document, work_.selection.clip_id())))
+    held_ = false;
   if (parameter_) clock_ = curve_clock(work_, step_);
   setVisible(parameter_.has_value());
   if (!parameter_) return;

@@ -8,6 +8,7 @@
 #include "steps/curve_edit.h"
 #include "widgets/time_view.h"
 #include "work/curve_clock.h"
+#include "work/open_reel.h"
 
 class QLabel;
 class QLineEdit;
@@ -82,6 +83,8 @@ class CurveLane : public QWidget {
   double playhead_s_ = 0;
   int point_ = -1;  // the selected one
   bool held_ = false, closed_ = false;
+  Grab grab_;         // the clip in whose path a point is held
+  Curve held_curve_;  // as the hand left it: where it is another one, the point is no longer held
   QPointF held_at_;
   double held_s_ = 0, held_fraction_ = 0;  // of the held point, before it is kept in range
   QToolButton *name_, *keep_, *remove_, *close_;

@@ -15,6 +15,7 @@
 namespace drevan::desktop {
 
 void CurveLane::apply(std::optional<Curve> curve) {
+  if (curve) held_curve_ = *curve;
   work_.document.change([&](const Reel& reel) {
     return edits::set_curve(reel, work_.selection.clip_id(), step_, *parameter_, std::move(curve));
   });
@@ -36,6 +37,8 @@ void CurveLane::mousePressEvent(QMouseEvent* e) {
   }
   const CurvePoint at = curve().points[static_cast<size_t>(point_)];
   held_ = true;
+  held_curve_ = curve();
+  grab_ = Grab::of_clip(work_.document, work_.selection.clip_id());
   held_at_ = e->position();
   held_s_ = clock_.clip_s(at.s);
   held_fraction_ = to_fraction(shown(), at.value);
@@ -50,6 +53,7 @@ void CurveLane::mouseMoveEvent(QMouseEvent* e) {
   const QPointF by = (e->position() - held_at_) * (e->modifiers() & Qt::ShiftModifier ? 0.1 : 1);
   held_at_ = e->position();
   move_point(by.x() / std::max(1, width()) * time_.view_length(), -by.y() / plot_rect().height());
+  if (held_) held_curve_ = curve();
 }
 
 void CurveLane::move_point(double by_s, double by_fraction) {

@@ -45,6 +45,11 @@ LevelPathView::LevelPathView(const Work& work, QWidget* parent) : QWidget(parent
       tr("Peak, loudness and noise floor after every step. A click chooses a step, dragging "
          "moves it, its dot switches it, a plus adds one (Insert)."));
   const auto refresh = [this] {
+    if (pressed_ != 0 && !grab_.holds(work_.document, work_.selection.clip_id())) {
+      pressed_ = 0;
+      dragging_ = false;
+      unsetCursor();
+    }
     updateGeometry();
     update();
   };

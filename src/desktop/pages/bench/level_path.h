@@ -7,6 +7,7 @@
 #include <vector>
 
 #include "reel/reel.h"
+#include "work/open_reel.h"
 #include "work/work.h"
 
 class QMenu;
@@ -69,6 +70,7 @@ class LevelPathView : public QWidget {
   void move_selected(int by);
 
   const Work& work_;
+  Grab grab_;  // the clip in whose path a step is dragged
   StepId pressed_ = 0;
   QPointF pressed_at_;
   bool dragging_ = false;

@@ -41,6 +41,7 @@ void LevelPathView::mousePressEvent(QMouseEvent* e) {
     return ask_step(gap->owner, gap->index, e->globalPosition().toPoint());
   if (c->kind != Kind::step) return;
   if (switch_rect(c->place).contains(e->position())) return switch_step(ChainStep(*c->step));
+  grab_ = Grab::of_clip(work_.document, work_.selection.clip_id());
   pressed_ = c->step->id;
   pressed_at_ = e->position();
   work_.selection.select_step(pressed_);

@@ -34,6 +34,7 @@ Scope::Scope(const Work& work, QWidget* parent) : QWidget(parent), work_(work) {
          "<p>Click sets the playhead, drag selects, the wheel zooms at the pointer, "
          "Shift and wheel moves. The edges of the room tone can be dragged.</p>"));
   connect(&work_.selection, &Selection::clip_changed, this, [this] {
+    let_go_of_another();
     const bool same = clip_shown_ == work_.selection.clip_id();
     clip_shown_ = work_.selection.clip_id();
     if (!same) {
@@ -45,7 +46,10 @@ Scope::Scope(const Work& work, QWidget* parent) : QWidget(parent), work_(work) {
     }
     redraw();
   });
-  connect(&work_.document, &Document::reel_changed, this, &Scope::redraw);
+  connect(&work_.document, &Document::reel_changed, this, [this] {
+    let_go_of_another();
+    redraw();
+  });
   connect(&work_.measurements, &Measurements::levels_changed, this, &Scope::redraw);
   connect(&work_.shelf, &ShelfMeasurements::peaks_changed, this, &Scope::redraw);
   connect(&work_.measurements, &Measurements::course_changed, this, &Scope::redraw);

@@ -11,6 +11,7 @@
 #include "pictures/axes.h"
 #include "reel/reel.h"
 #include "widgets/time_view.h"
+#include "work/open_reel.h"
 #include "work/work.h"
 
 class QScrollBar;
@@ -108,6 +109,7 @@ class Scope : public QWidget, public TimeView {
   QString selection_text() const;
   void draw_heard(QPainter& p) const;
   void drag_legend(double y);
+  void let_go_of_another();
 
   const Work& work_;
   QPixmap waves_;  // everything but selection and playhead
@@ -119,6 +121,7 @@ class Scope : public QWidget, public TimeView {
   std::optional<ClipRange> marked_;  // while dragging
   bool marking_ = false;
   Drag drag_ = Drag::none;
+  Grab grab_;                         // the clip in which it is dragged
   std::optional<ClipRange> kept_;     // while an end is dragged
   std::optional<EdgeFade> fade_[2];   // while it is dragged
   double pressed_x_ = 0;

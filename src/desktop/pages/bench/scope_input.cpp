@@ -27,6 +27,7 @@ void Scope::mousePressEvent(QMouseEvent* e) {
   pressed_y_ = e->position().y();
   pressed_top_db_ = spectrogram_->top_db();
   pressed_range_db_ = spectrogram_->range_db();
+  grab_ = Grab::of_clip(work_.document, work_.selection.clip_id());
   drag_ = edge_at(e->position());
   if (drag_ == Drag::legend_top || drag_ == Drag::legend_floor || grip_at(e->position())) return;
   if (marking_) drag_ = Drag::mark;
@@ -58,6 +59,18 @@ void Scope::mouseMoveEvent(QMouseEvent* e) {
   if (drag_ == Drag::tone_begin) marked_->begin.s = std::min(here, marked_->end.s - 0.01);
   if (drag_ == Drag::tone_end) marked_->end.s = std::max(here, marked_->begin.s + 0.01);
   update();
+}
+
+// Another clip is shown, or this one was cut otherwise: what is dragged is nothing's any more.
+void Scope::let_go_of_another() {
+  if (drag_ == Drag::none || drag_ == Drag::legend_top || drag_ == Drag::legend_floor ||
+      grab_.holds(work_.document, work_.selection.clip_id()))
+    return;
+  const Drag ended = std::exchange(drag_, Drag::none);
+  marked_.reset();
+  kept_.reset();
+  for (auto& fade : fade_) fade.reset();
+  if (ended == Drag::mark) Q_EMIT marking_ended();
 }
 
 // Up is quieter sounds brighter: the whole range moves by its upper half, its depth by the lower.

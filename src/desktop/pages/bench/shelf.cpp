@@ -81,6 +81,11 @@ std::vector<Shelf::Row> Shelf::rows() const {
 void Shelf::refresh() {
   std::erase_if(marked_, [&](ClipId id) { return !work_.document.reel().find(id); });
   if (!work_.document.reel().find(touched_group_)) touched_group_ = 0;
+  if (pressed_ && (!grab_.alive(work_.document) || !work_.document.reel().find(pressed_group_))) {
+    pressed_.reset();
+    landing_.reset();
+    unsetCursor();
+  }
   if (waves_.size() > 500) waves_.clear();
   rows_ = rows();
   const double total = rows_.empty() ? 0 : rows_.back().y + rows_.back().height + 8;

@@ -10,6 +10,7 @@
 
 #include "media/peaks.h"
 #include "reel/reel.h"
+#include "work/open_reel.h"
 #include "work/work.h"
 
 class QLineEdit;
@@ -102,6 +103,7 @@ class Shelf : public QAbstractScrollArea {
   std::set<GroupId> folded_;
   GroupId touched_group_ = 0;
 
+  Grab grab_;                       // the clips, or the reel of the group, that are dragged
   std::optional<QPointF> pressed_;  // where; with what:
   ClipId pressed_clip_ = 0;
   GroupId pressed_group_ = 0;

@@ -29,6 +29,9 @@ void Shelf::mousePressEvent(QMouseEvent* e) {
     pressed_ = e->position();
     pressed_clip_ = touched.clip;
     pressed_group_ = touched.group;
+    grab_ = touched.clip == 0                ? Grab::of_reel(work_.document)
+            : marked_.contains(touched.clip) ? Grab::of_clips(work_.document, marked())
+                                             : Grab::of_clip(work_.document, touched.clip);
   }
   if (touched.clip == 0) {
     if (e->button() == Qt::LeftButton && e->position().x() < triangle_width) {

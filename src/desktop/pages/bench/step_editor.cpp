@@ -94,6 +94,8 @@ StepEditor::StepEditor(const Work& work, CurveLane& lane, QWidget* parent)
     rest_.stop();
     work_.document.end_preview();
   });
+  // In another reel the same ids are other steps: what is dragged here is let go.
+  connect(&work_.document, &Document::opened, this, &StepEditor::rebuild);
   rebuild();
 }
 

@@ -24,7 +24,10 @@ FilmView::FilmView(const Work& work, QWidget* parent)
   setToolTip(
       tr("Hold the chosen sound's dot to place it from left to right, while it stands or plays"));
   connect(&lane_, &TaskLane::failed, this, [this](const QString& why) { work_.notices.warn(why); });
-  const auto again = qOverload<>(&QWidget::update);
+  const auto again = [this] {
+    if (!grab_.holds(work_.document, work_.selection.clip_id())) holding_ = false;
+    update();
+  };
   connect(&work_.selection, &Selection::clip_changed, this, again);
   connect(&work_.document, &Document::reel_changed, this, again);
   connect(&work_.films, &SceneFilms::films_changed, this, [this] {
@@ -146,6 +149,7 @@ void FilmView::mousePressEvent(QMouseEvent* e) {
   if (e->button() != Qt::LeftButton || !at || (e->position() - *at).manhattanLength() > 22) return;
   work_.document.end_merge();
   last_s_ = moment();
+  grab_ = Grab::of_clip(work_.document, work_.selection.clip_id());
   mouseMoveEvent(e);
 }
 

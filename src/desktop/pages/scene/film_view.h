@@ -68,6 +68,7 @@ class FilmView : public QWidget {
   QSize decoded_, shape_;  // shape_: as the film is seen, before it is turned
   double reel_s_ = 0, shown_s_ = -1;
   std::shared_ptr<const FilmPicture> picture_;
+  Grab grab_;  // the clip whose dot is held
   bool holding_ = false;
   double share_ = 0,
          last_s_ = 0;  // of the picture, where the hand is; the moment it was last held at

@@ -38,7 +38,10 @@ ScenePlan::ScenePlan(const Work& work, QWidget* parent) : QWidget(parent), work_
          "moves already, the movement is kept. Ctrl and drag: of its group this clip alone. "
          "Double-click: back to where all stand"));
   setMouseTracking(true);
-  const auto fresh = [this] { update(); };
+  const auto fresh = [this] {
+    if (held_ && !grab_.holds(work_.document, work_.selection.clip_id())) held_.reset();
+    update();
+  };
   connect(&work_.document, &Document::reel_changed, this, fresh);
   connect(&work_.selection, &Selection::clip_changed, this, fresh);
 }
@@ -167,6 +170,7 @@ void ScenePlan::mousePressEvent(QMouseEvent* e) {
   if (!nearest->selected) work_.selection.select_clip(nearest->clip);
   work_.document.end_merge();
   held_ = l;
+  grab_ = Grab::of_clip(work_.document, work_.selection.clip_id());
   grabbed_at_ = e->position();
   grabbed_beside_ = e->position() - at(l, nearest->standing.azimuth_deg, metres(nearest->standing));
   dragged_ = false;

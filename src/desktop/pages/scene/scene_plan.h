@@ -7,6 +7,7 @@
 
 #include "reel/standing.h"
 #include "steps/picture_spec.h"
+#include "work/open_reel.h"
 #include "work/work.h"
 
 namespace drevan::desktop {
@@ -62,6 +63,7 @@ class ScenePlan : public QWidget {
   const Work& work_;
   double reel_s_ = 0, last_s_ = 0;
   bool playing_ = false;
+  Grab grab_;                   // the clip that is held
   std::optional<Layout> held_;  // while something is held the plan stands still
   QPointF grabbed_at_, grabbed_beside_;  // the second: from the dot's middle
   bool dragged_ = false;

@@ -143,6 +143,10 @@ SpaceList::SpaceList(const Work& work, QWidget* parent) : QWidget(parent), work_
   connect(add_->menu(), &QMenu::aboutToShow, this, &SpaceList::fill_add_menu);
   box->addWidget(add_, 0, Qt::AlignLeft);
   connect(&work_.document, &Document::reel_changed, this, &SpaceList::refresh);
+  // The next reel's spaces may have the same ids.
+  connect(&work_.document, &Document::leaving, this, [this] {
+    for (auto* bar : findChildren<SendBar*>()) bar->let_go();
+  });
   refresh();
 }
 

@@ -48,6 +48,7 @@ class SendBar : public QWidget {
   void show_level(double db);
   double level() const { return db_; }
   bool held() const { return held_; }
+  void let_go() { held_ = false; }
   SpaceId space = 0;
   GroupId group = 0;  ///< none: the space's own level
 
