@@ -53,7 +53,8 @@ void Crossings::add_row(const Reel& reel, std::vector<const Clip*> row) {
     one.range = whole_in_reel(one.times);
     all.push_back(std::move(one));
   }
-  std::ranges::stable_sort(all, {}, [](const Sounding& s) { return s.range.begin; });
+  // By id where they begin together: in which order they are listed is not heard.
+  std::ranges::sort(all, {}, [](const Sounding& s) { return std::pair(s.range.begin, s.clip->id); });
   std::vector<Sounding*> open;
   for (Sounding& coming : all) {
     std::erase_if(open, [&](const Sounding* s) { return s->range.end <= coming.range.begin; });

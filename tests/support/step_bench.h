@@ -40,6 +40,16 @@ class StepBench {
     }
     return x;
   }
+  /// Loud from the first frame to the last, another one in each channel and for each seed.
+  AudioBuffer loud(double seconds, unsigned seed) const {
+    AudioBuffer x = noise(0.3, seconds, seed, format_.rate, format_.channels);
+    for (int c = 0; c < x.channels(); ++c)
+      for (size_t i = 0; i < x.channel(c).size(); ++i)
+        x.channel(c)[i] += static_cast<float>(
+            0.5 * std::cos(2 * std::numbers::pi * (200 + 90 * c) * static_cast<double>(i) /
+                           format_.rate));
+    return x;
+  }
   /// As wide as the step works with these settings, with what comes in in its first channels.
   AudioBuffer wide(const AudioBuffer& x, const Settings& s) const {
     const int out = channels_out(*type_, s, x.channels());
