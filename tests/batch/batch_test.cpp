@@ -181,6 +181,14 @@ TEST_F(BatchTest, RunAgainItDoesOnlyWhatChanged) {
   AudioBuffer other = test::noise(0.02, 1.6, 77);
   test::write_wav(all[4].plan.sound.file, other, 48000, SampleType::int16);
   EXPECT_EQ(kept(), "kkRRR");
+  // As long as it was, but another.
+  {
+    std::fstream touched(folder_ / "out" / "clip1.wav",
+                         std::ios::in | std::ios::out | std::ios::binary);
+    touched.seekp(-400, std::ios::end);
+    touched << "some other sound";
+  }
+  EXPECT_EQ(kept(), "kRkkk");
   o.samples = SampleType::int16;
   EXPECT_EQ(kept(), "RRRRR");
   o.only_changed = false;

@@ -49,6 +49,27 @@ TEST_F(MeetTest, EveryTargetIsMetOfALowAndOfAHotClip) {
   }
 }
 
+// A voice with knocks far above it: no gain alone brings it to a loudness or a power without passing
+// the ceiling, be that of true peaks or of samples.
+TEST_F(MeetTest, PeaksAreLimitedForEachKindOfCeiling) {
+  AudioBuffer x = test::speech("demo-congrats");
+  for (float& v : x.channel(0)) v *= 0.2F;
+  for (size_t at = 20000; at + 60 < x.channel(0).size(); at += 30000)
+    for (size_t i = 0; i < 60; ++i)
+      x.channel(0)[at + i] += 0.6F * static_cast<float>(std::sin(0.9 * static_cast<double>(i)));
+  test::write_wav(folder / "knocks.wav", x);
+  const ClipSound sound{folder / "knocks.wav", 0, -1, 48000, {}, {}};
+  Target by_samples;
+  by_samples.sample_peak_dbfs.most = -3;
+  by_samples.rms_dbfs = {-23.0, -18.0};
+  for (const Target& target : {find_target("podcast-mono"), by_samples}) {
+    const Meeting m = meet_target(sound, {}, {}, target, options);
+    EXPECT_TRUE(m.meets) << target.id << ": " << m.told;
+    ASSERT_FALSE(m.chain.steps.empty());
+    EXPECT_EQ(m.chain.steps.back().type->id, "limiter") << target.id;
+  }
+}
+
 TEST_F(MeetTest, TheLastLevelStepIsSetAndNoneIsAdded) {
   const ClipSound sound = voice(0.3, 1e-5);
   const Chain own{{test::with("cut", {}), test::with("normalise", {{"target_db", -12}})}};

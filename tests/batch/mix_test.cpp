@@ -343,5 +343,29 @@ TEST(Mix, WhatRisesBeforeAClipDoesNotMoveIt) {
   }
 }
 
+// What sounds before the reel begins is left out; the rest stands where it is heard elsewhere.
+TEST(Mix, AtTheBeginningOfTheReelNothingMoves) {
+  const TempFolder t;
+  AudioBuffer x = test::noise(0.1, 0.5, 4);
+  test::write_wav(t / "x.wav", x);
+  const auto mix_at = [&](double place_s) {
+    Reel reel;
+    reel.name = "Reel";
+    add_clip(reel, examine_source(t / "x.wav"), "G");
+    reel.clips[0].place = ReelTime{place_s};
+    reel.clips[0].chain.steps = {test::with("reverb", {{"decay_s", 0.6}}), make_step("reverse")};
+    settle_step_ids(reel);
+    FindingStore store;
+    const CancelToken never;
+    return test::read_all(
+        render_mix(reel, into(t), {true, false, {}}, store, never).files[0].output);
+  };
+  const AudioBuffer late = mix_at(2), early = mix_at(0);
+  EXPECT_GT(test::rms_db(late.channel(0).subspan(84000, 12000)), -70) << "it begins before";
+  ASSERT_EQ(early.frames() + 96000, late.frames());
+  for (size_t i = 0; i < early.channel(0).size(); ++i)
+    ASSERT_EQ(early.channel(0)[i], late.channel(0)[i + 96000]) << i;
+}
+
 }  // namespace
 }  // namespace drevan

@@ -116,6 +116,49 @@ TEST_F(OwnPlaces, ALevelOverTimeFadesWhatIsFed) {
   }
 }
 
+// What is drawn of a send counts the clip's time, also where the clip sounds before its place.
+TEST_F(OwnPlaces, ALevelOverTimeComesWithTheClipThatRisesBeforeItsPlace) {
+  reel.clips[1].chain.steps = {test::with("reverb", {{"decay_s", 1}, {"mix_pct", 60}}),
+                               make_step("reverse")};
+  reel.spaces[0].clip.chain.steps[0].on = false;
+  settle_step_ids(reel);
+  const double lead_s = times_of(reel, reel.clips[1]).lead_s;
+  reel = edits::draw_send(reel, ClipId{2}, room, Curve{{{0, -40, CurveShape::hold}, {1, 0}}}).next;
+  const AudioBuffer y = mix();
+  EXPECT_GT(level_db(y, 0, 4.05, 4.2) - level_db(y, 0, 3.8, 3.95), 30) << lead_s;
+  EXPECT_GT(level_db(y, 0, 3.0, 3.2), -80) << "it sounds before, too";
+}
+
+// Who stands above is heard as through a step whose source stands there.
+TEST_F(OwnPlaces, HeightIsHeard) {
+  const auto set = [&](const char* id, double value) {
+    reel.spaces[0].clip.chain.steps[0].settings.values.at(
+        static_cast<size_t>(parameter_index(*find_step("acoustics"), id))) = value;
+  };
+  set("room_db", -40);
+  set("listener", 0);  // headphones
+  const Reel level = reel;
+  set("elevation_deg", 60);
+  const AudioBuffer above = mix();
+  reel = level;
+  const AudioBuffer plain = mix();
+  SendPlace high = common_place(*placing_step(reel.spaces[0]));
+  high.elevation_deg = 60;
+  for (const ClipId clip : {ClipId{1}, ClipId{2}})
+    reel = edits::place_in_space(reel, clip, room, high).next;
+  const AudioBuffer placed = mix();
+  const auto apart = [](const AudioBuffer& a, const AudioBuffer& b) {
+    double error = 0, power = 0;
+    for (size_t i = 0; i < static_cast<size_t>(std::min(a.frames(), b.frames())); ++i) {
+      error += std::pow(static_cast<double>(a.channel(0)[i] - b.channel(0)[i]), 2);
+      power += std::pow(static_cast<double>(b.channel(0)[i]), 2);
+    }
+    return 10 * std::log10(error / power);
+  };
+  EXPECT_GT(apart(plain, above), -20);
+  EXPECT_LT(apart(placed, above), -60);
+}
+
 TEST_F(OwnPlaces, AreKeptAndCutAndRefusedWhereThereAreNone) {
   SendPlace walks{10, 5, 3};
   walks.azimuth = Curve{{{0, -70}, {1, 70}}};

@@ -81,6 +81,23 @@ TEST_F(SelectionTest, OneClipMadeOfSeveralSoundsAsTheyDidAndComesApart) {
   EXPECT_THROW(render_one(reel, ids, t / "one.wav", store, not_cancelled), Error);
 }
 
+// What crosses into, or out of, a clip that is not made one with them is whole in what is made: the
+// clip that is made crosses in its place.
+TEST_F(SelectionTest, WhatCrossesWithOthersIsWhole) {
+  ASSERT_EQ(Crossings(reel).take().size(), 1U);
+  for (const ClipId id : {ClipId{1}, ClipId{2}}) {
+    const ClipId one[] = {id}, other[] = {id == 1 ? ClipId{2} : ClipId{1}};
+    const auto name = std::to_string(id.number());
+    render_one(reel, one, t / (name + "a.wav"), store, not_cancelled);
+    render_one(edits::remove_clips(reel, other).next, one, t / (name + "b.wav"), store,
+               not_cancelled);
+    const AudioBuffer a = test::read_all(t / (name + "a.wav")),
+                      b = test::read_all(t / (name + "b.wav"));
+    ASSERT_EQ(a.frames(), b.frames());
+    EXPECT_EQ(difference(a, b), 0) << name;
+  }
+}
+
 TEST_F(SelectionTest, OfSeveralGroupsItBringsTheirChainsAlong) {
   reel.clips[1].layered = true;  // in a group of its own it would cross nothing of its old row
   const AudioBuffer before = mix_of(reel, "before");

@@ -234,6 +234,25 @@ TEST_F(RecorderTest, LevelsClippedSamplesAndDigitalSilenceAreTold) {
   EXPECT_TRUE(recorder_->take_level(5).silent);
 }
 
+// Quiet sound is no digital silence, whatever stands between its samples.
+TEST_F(RecorderTest, ZerosWithinASoundAreNoSilence) {
+  AudioBuffer x(1, 4 * 48000);
+  for (size_t i = 0; i < x.channel(0).size(); i += 2) x.channel(0)[i] = 1e-4F;
+  start({.sound = x});
+  go_on(3000);
+  EXPECT_FALSE(recorder_->take_level(0).silent);
+}
+
+// Playing stands still exactly where the take is to end: what comes back later is none of it.
+TEST(TakesOfRecording, AHoleAtTheEndOfATakeIsNoneOfIt) {
+  const Recording recording{{}, 110000, {{0, 48000, 0, true}, {52800, 57200, 48000, true}}};
+  const auto takes = takes_of_recording(recording, 0, {0, 48000}, 48000, 0);
+  ASSERT_EQ(takes.size(), 1U);
+  EXPECT_EQ(takes[0].begin, 0);
+  EXPECT_EQ(takes[0].frames, 48000);
+  EXPECT_TRUE(takes[0].holes.empty());
+}
+
 TEST_F(RecorderTest, OnesOwnVoiceIsHeardOnlyWhenItIsWanted) {
   start({.sound = test::sine(440, 0.1, 5)});
   go_on(200);

@@ -145,5 +145,13 @@ TEST_F(FillGaps, WithoutARoomToneOrAGapItIsSaid) {
   EXPECT_TRUE(tone_gaps(reel, 1).empty());
 }
 
+// A clip that lies within another ends no sound that goes on.
+TEST_F(FillGaps, AClipWithinAnotherMakesNoGap) {
+  reel.clips[1].frames = 24000;
+  reel.clips[1].place = ReelTime{0.5};
+  reel.clips[2].place = ReelTime{5};
+  EXPECT_EQ(tone_gaps(reel, 1), (std::vector<ToneGap>{{2, 5, 1, 3}}));
+}
+
 }  // namespace
 }  // namespace drevan

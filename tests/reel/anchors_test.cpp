@@ -10,6 +10,7 @@
 #include "reel/made.h"
 #include "reel/scene_edits.h"
 #include "support/reels.h"
+#include "support/steps.h"
 
 namespace drevan {
 namespace {
@@ -158,6 +159,18 @@ TEST_F(Anchors, GoWithACutAndIntoTheFile) {
   step.curves[0].curve = std::make_shared<const Curve>(Curve{{{0, 100}, {1, 200}}});
   EXPECT_TRUE(anchors_of(reel, reel.clips[0]).empty());
   EXPECT_THROW(edits::bind(reel, 1, HeardTime{1.0}, StretchWay::pitch), Error);
+}
+
+// What is bound in a clip that was brought to a length is bound where it is heard.
+TEST_F(Anchors, AreFoundInAClipThatWasBroughtToALength) {
+  reel.clips[0].chain.steps = {test::with("stretch", {{"length_s", 4}})};
+  reel = edits::bind(reel, 1, HeardTime{2}, edits::StretchWay::pitch).next;
+  const auto bound = anchors_of(reel, reel.clips[0]);
+  ASSERT_EQ(bound.size(), 1U);
+  EXPECT_NEAR(bound[0].in.s, 1, 1e-9);
+  EXPECT_NEAR(bound[0].out.s, 2, 1e-9);
+  EXPECT_NEAR(whole_heard(times_of(reel, reel.clips[0])).length().s, 4, 1e-6);
+  EXPECT_NEAR(heard_near(2), 2, 0.02);
 }
 
 }  // namespace

@@ -153,6 +153,24 @@ TEST_P(CutByTheClock, PiecesStandWhereTheyWereHeard) {
 }
 INSTANTIATE_TEST_SUITE_P(Clocks, CutByTheClock, testing::Range(0, 5));
 
+// A step that is off has no clock: curves behind it are cut as if it were not there.
+TEST_F(ClipTimesTest, AStepThatIsOffTurnsNoClockWhenItIsCut) {
+  ChainStep gain = make_step("gain");
+  gain.curves = {{0, std::make_shared<const Curve>(
+                         Curve{{{1, -6, CurveShape::hold}, {2.5, -30, CurveShape::hold}}})}};
+  clip().chain.steps = {test::with("stretch", {{"length_pct", 200}}), gain};
+  clip().chain.steps[0].on = false;
+  settle_step_ids(reel);
+  const ClipTime at[] = {{2.0}};
+  const Reel cut = edits::split(reel, 1, at).next;
+  const AudioBuffer whole = sum(reel), pieces = sum(cut);
+  for (size_t i = 480000; i < 672000; ++i) {
+    // Where it is cut a fade of a few milliseconds keeps it from clicking.
+    if (i > 575500 && i < 576500) continue;
+    ASSERT_NEAR(pieces.channel(0)[i], whole.channel(0)[i], 1e-5F) << i;
+  }
+}
+
 TEST_F(ClipTimesTest, TrimmedToHalfAStretchedClipIsHalfAsLong) {
   clip().chain.steps = {test::with("stretch", {{"length_s", 8}})};
   const Reel half = edits::trim(reel, 1, {{0}, {2}}).next;

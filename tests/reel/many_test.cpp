@@ -60,6 +60,23 @@ TEST_F(Many, StepsArePastedIntoAllOfThem) {
   expect_impossible([&] { edits::paste_steps(reel, gone, recipe, 0); }, "not in the reel");
 }
 
+// What is drawn in a clip's own time counts the reel's in a chain that several share.
+TEST_F(Many, CurvesArePastedWhereTheyAreHeard) {
+  reel.clips[0].place = ReelTime{10};
+  before = reel;
+  Recipe recipe;
+  recipe.chain.steps = {make_step("gain")};
+  recipe.chain.steps[0].curves = {{0, std::make_shared<const Curve>(Curve{{{0.2, -3}, {0.7, 0}}})}};
+  for (const auto& [owner, begins] :
+       {std::pair{ChainOwner::clip, 0.2}, {ChainOwner::group, 10.2}, {ChainOwner::reel, 10.2}}) {
+    const Reel next = edits::paste_steps_into(reel, 1, {owner, 0}, recipe).next;
+    const auto& steps = chain_of(next, next.clips[0], owner).steps;
+    ASSERT_FALSE(steps.empty());
+    ASSERT_EQ(steps[0].curves.size(), 1U);
+    EXPECT_NEAR(steps[0].curves[0].curve->points[0].s, begins, 1e-9);
+  }
+}
+
 TEST_F(Many, SettingsFitTheirOwnKindAlone) {
   Recipe recipe;
   recipe.chain.steps = {test::with("cut", {{"low_hz", 120}})};

@@ -66,19 +66,25 @@ TEST(Versions, AreATreeThatIsGoneBackInto) {
   Reel reel = three_clips(t);
   Clip& clip = reel.clips[0];
   clip.chain.steps = {make_step("gate")};
+  clip.fade_in = {0.3, CurveShape::smooth};
+  clip.fade_out = {0.4, CurveShape::line};
   const Clip as_it_came = clip;
   EXPECT_EQ(add_version(reel, 1, {.what = "printed", .made_with = clip.chain}, printed(t, clip)), 1);
   EXPECT_TRUE(clip.chain.steps.empty());
   EXPECT_EQ(clip.frames, 72000);
   clip.chain.steps = {make_step("ride")};
+  clip.fade_out = {0.1, CurveShape::line};
   EXPECT_EQ(add_version(reel, 1, {.what = "again"}, printed(t, clip)), 2);
   // Back to the first: what stood upon it is there again.
   go_to_version(clip, 1);
   EXPECT_EQ(clip.chain.steps[0].type->id, "ride");
+  EXPECT_EQ(clip.fade_out.seconds, 0.1);
   go_to_version(clip, 0);
   EXPECT_EQ(clip.source, as_it_came.source);
   EXPECT_EQ(clip.frames, as_it_came.frames);
   EXPECT_EQ(clip.chain, as_it_came.chain);
+  EXPECT_EQ(clip.fade_in, as_it_came.fade_in);
+  EXPECT_EQ(clip.fade_out, as_it_came.fade_out);
   // Carrying on from there is a second branch.
   EXPECT_EQ(add_version(reel, 1, {.what = "other"}, printed(t, clip)), 3);
   EXPECT_EQ(find_version(clip, 3)->parent, 0);

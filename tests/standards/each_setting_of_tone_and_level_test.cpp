@@ -107,6 +107,17 @@ TEST(EachSetting, WidthTakesTheDifferenceOfTheSides) {
               0.2);
 }
 
+// S. Linkwitz, "Active crossover networks for noncoincident drivers", JAES 24(1), 1976: at the corner
+// what is taken out is 6.02 dB down and in phase with what stays; so of the left side alone three
+// quarters stay there, and one quarter comes out on the right.
+TEST(EachSetting, MonoBelowKeepsMiddleAndSideInPhase) {
+  const AudioBuffer x =
+      through("width", {{"mono_below_hz", 250}}, stereo(test::sine(250, 0.3, 2), test::silence(2)));
+  const double in_db = test::rms_db(test::sine(250, 0.3, 1).channel(0));
+  EXPECT_NEAR(test::rms_db(x.channel(0).subspan(48000)) - in_db, 20 * std::log10(0.75), 0.05);
+  EXPECT_NEAR(test::rms_db(x.channel(1).subspan(48000)) - in_db, 20 * std::log10(0.25), 0.1);
+}
+
 TEST(EachSetting, SidesAreAlikeWhereNothingIsSpread) {
   const AudioBuffer x = both(test::noise(0.1, 1, 4));
   const auto apart_db = [](const AudioBuffer& of) {
