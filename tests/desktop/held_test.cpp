@@ -165,7 +165,7 @@ class HeldTest : public testing::Test {
 TEST_F(HeldTest, OnTheBenchWhileAnotherClipIsChosen) {
   for (const int step : {0, 2}) {
     bench(step);
-    hold_everywhere(36, [this] { another_clip(); });
+    hold_everywhere(54, [this] { another_clip(); });
   }
 }
 TEST_F(HeldTest, OnTheBenchWhileTheClipIsTakenOut) {

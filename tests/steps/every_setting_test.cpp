@@ -91,7 +91,9 @@ class EverySetting : public testing::TestWithParam<Setting> {
       }
     return out;
   }
-  void SetUp() override { heard_ = find_heard(); }
+  void SetUp() override {
+    if (!is_done_around()) heard_ = find_heard();
+  }
   void expect_reset_makes_it_new() const;
   void expect_long_enough_tail() const;
   void expect_it_ends_where_making_begins() const;
@@ -131,11 +133,9 @@ class EverySetting : public testing::TestWithParam<Setting> {
 };
 
 TEST_P(EverySetting, IsHeardSomewhereAndHoldsThere) {
-  if (!heard()) {
-    EXPECT_TRUE(is_done_around()) << "no settings were found with which " << parameter().id
-                                  << " changes the sound: it does nothing, or has no test";
-    return;
-  }
+  if (is_done_around()) return;
+  ASSERT_TRUE(heard()) << "no settings were found with which " << parameter().id
+                       << " changes the sound: it does nothing, or has no test";
   expect_reset_makes_it_new();
   expect_long_enough_tail();
   expect_it_ends_where_making_begins();
