@@ -3,6 +3,7 @@
 
 #include <QWidget>
 
+#include "reel/ids.h"
 #include "work/work.h"
 
 class QToolButton;
