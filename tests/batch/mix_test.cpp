@@ -1,5 +1,6 @@
 #include "batch/mix.h"
 
+#include <fmt/format.h>
 #include <gtest/gtest.h>
 #include <sndfile.h>
 
@@ -258,6 +259,22 @@ TEST(Rules, TheFirstThatMatchesDecides) {
   EXPECT_NE(error(R"({"drevan_rules":1,"rules":[{"recipe":"nowhere.recipe"}]})").find("nowhere.recipe"), std::string::npos);
   EXPECT_NE(error(R"({"drevan_rules":1,"rules":[{"keep":true,"recipe":"x"}]})").find("keep"), std::string::npos);
   EXPECT_NE(error(R"({"drevan_rules":1,"rules":[{"groop":"a","recipe":"x"}]})").find("groop"), std::string::npos);
+}
+
+TEST(Rules, StepsAreAppendedToWhatIsThereOrStandInItsPlace) {
+  const TempFolder t;
+  save_recipe({"near", "", {{make_step("gate")}}, {}}, t / "near.recipe");
+  Reel reel = small_reel(t);
+  for (size_t i = 0; i < reel.clips.size(); ++i) reel.clips[i].chain.steps = {make_step("cut")};
+  for (const bool append : {true, false}) {
+    const auto rules = rules_from_text(
+        fmt::format(R"({{"drevan_rules":1,"rules":[{{"recipe":"near.recipe","append":{}}}]}})",
+                    append),
+        t.path(), "x.rules");
+    apply_rules(reel, rules);
+    ASSERT_EQ(reel.clips[0].chain.steps.size(), append ? 2U : 1U);
+    EXPECT_EQ(reel.clips[0].chain.steps.back().type->id, "gate");
+  }
 }
 
 TEST(Report, MixAndStemsAreOnThePageAndInTheFiles) {

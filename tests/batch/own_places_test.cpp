@@ -129,6 +129,21 @@ TEST_F(OwnPlaces, ALevelOverTimeComesWithTheClipThatRisesBeforeItsPlace) {
   EXPECT_GT(level_db(y, 0, 3.0, 3.2), -80) << "it sounds before, too";
 }
 
+// Who goes away by a curve becomes quieter with the distance, 6.02 dB for twice of it where there is no
+// room.
+TEST_F(OwnPlaces, ADistanceOverTimeIsHeard) {
+  auto& step = reel.spaces[0].clip.chain.steps[0];
+  step.settings.values[static_cast<size_t>(parameter_index(*step.type, "room_db"))] = -40;
+  SendPlace goes{0, 0, 1};
+  goes.distance = Curve{{{0.9, 1}, {1.1, 4}}};
+  reel = edits::place_in_space(reel, ClipId{1}, room, goes).next;
+  const AudioBuffer gone = mix();
+  reel = edits::place_in_space(reel, ClipId{1}, room, SendPlace{0, 0, 1}).next;
+  const AudioBuffer stays = mix();
+  EXPECT_NEAR(level_db(gone, 0, 0.3, 0.8) - level_db(stays, 0, 0.3, 0.8), 0, 0.3);
+  EXPECT_NEAR(level_db(gone, 0, 1.3, 1.8) - level_db(stays, 0, 1.3, 1.8), -12.04, 0.5);
+}
+
 // Who stands above is heard as through a step whose source stands there.
 TEST_F(OwnPlaces, HeightIsHeard) {
   const auto set = [&](const char* id, double value) {

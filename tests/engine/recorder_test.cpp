@@ -13,6 +13,7 @@
 #include "audio/error.h"
 #include "engine/player.h"
 #include "engine/test_sounds.h"
+#include "media/growing_wav.h"
 #include "media/reader.h"
 #include "support/full_disk.h"
 #include "support/sanitized.h"
@@ -281,6 +282,21 @@ TEST_F(RecorderTest, A24BitConvertersBitsAreKept) {
   recorder_->end();
   const auto got = test::read_all(folder_ / "take.wav");
   for (size_t i = 0; i < 43200; ++i) ASSERT_EQ(got.channel(0)[i], x.channel(0)[i]) << i;
+}
+
+// What a converter gives between two steps of 24 bits is the nearest of them.
+TEST(GrowingWavTest, RoundsToTheNearest) {
+  const test::TempFolder t;
+  constexpr float step = 1.0F / 8388608;
+  const std::vector<float> in{0.6F * step,  0.4F * step,   -0.6F * step,
+                              -0.4F * step, 100.7F * step, 0};
+  GrowingWav wav(t / "x.wav", {48000, 1, false});
+  wav.write(in);
+  wav.settle(true);
+  const AudioBuffer out = test::read_all(t / "x.wav");
+  const float wanted[] = {1, 0, -1, 0, 101, 0};
+  ASSERT_EQ(out.frames(), 6);
+  for (size_t i = 0; i < 6; ++i) EXPECT_EQ(out.channel(0)[i], wanted[i] * step) << i;
 }
 
 TEST_F(RecorderTest, NothingIsRecordedOverAndNoHalfOfItStays) {

@@ -46,6 +46,16 @@ TEST(Writer, RoundTripsEveryFormat) {
     }
 }
 
+// Every sample beyond what the format holds is counted, on either side.
+TEST(Writer, CountsWhatItClipsAboveAndBelow) {
+  const std::vector<float> in{0, 1.5F, -1.5F, 0.5F, -3};
+  for (const int bits : {16, 24}) {
+    std::vector<std::int32_t> out(in.size());
+    std::uint64_t state = 1;
+    EXPECT_EQ(quantise(in, out, bits, state), 3) << bits;
+  }
+}
+
 TEST(Writer, SameSoundSameBits) {
   const TempFolder t;
   AudioBuffer x = test::noise(0.1, 0.5, 4);

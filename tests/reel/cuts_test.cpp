@@ -4,6 +4,7 @@
 #include <gtest/gtest.h>
 
 #include "engine/process.h"
+#include "reel/groups.h"
 #include "reel/scene_edits.h"
 #include "support/impossible.h"
 #include "support/reels.h"
@@ -143,6 +144,28 @@ TEST_F(Cuts, ASelectionIsTakenOutAndTheRestClosesUp) {
   EXPECT_EQ(head.next.clips[0].frames, 3 * 48000);
   expect_impossible([&] { edits::take_out(reel, 1, {0, 4}, false); }, "all of the clip");
   expect_impossible([&] { edits::take_out(reel, 1, {2, 2}, false); }, "Select");
+}
+
+// Only its own row closes up: who speaks elsewhere stays where the picture has them.
+TEST_F(Cuts, ClosingUpMovesNoOtherRow) {
+  Reel two = edits::group_by(reel, std::vector<ClipId>{3}, [](const Clip&) { return "Odd"; }).next;
+  two.clips[1].place = ReelTime{6};
+  two.clips[2].place = ReelTime{7};
+  const Reel closed = edits::take_out(two, 1, {1, 2.5}, true).next;
+  EXPECT_NEAR(closed.find(ClipId{2})->place.s, 4.5, 1e-9);
+  EXPECT_EQ(closed.find(ClipId{3})->place.s, 7);
+}
+
+// A clip that was brought to a length, cut and joined again is as long as it was.
+TEST_F(Cuts, WhatWasStretchedIsJoinedToItsLength) {
+  Reel stretched = reel;
+  stretched.clips[0].chain.steps = {test::with("stretch", {{"length_s", 8}})};
+  settle_step_ids(stretched);
+  const ClipTime at[] = {{1.0}};
+  const Reel cut = edits::split(stretched, 1, at).next;
+  const ClipId ids[] = {cut.clips[0].id, cut.clips[1].id};
+  const Reel joined = edits::join(cut, ids).next;
+  EXPECT_NEAR(whole_heard(times_of(joined, *joined.find(ClipId{1}))).length().s, 8, 1e-6);
 }
 
 TEST_F(Cuts, TrimmingReachesBackIntoTheSource) {

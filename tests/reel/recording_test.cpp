@@ -79,6 +79,19 @@ TEST_F(RecordingTest, TakesInALoopHaveTheChainOfTheClipAndAWholeOneIsChosen) {
   EXPECT_EQ(ids.size(), 4U);
 }
 
+// Another take is heard where the one before was: in its spaces, and directly or not.
+TEST_F(RecordingTest, ATakeIsSentWhereItsLineIs) {
+  Reel with = edits::add_space(reel, "Hall", {{make_step("reverb")}}).next;
+  const ClipId of = with.clips[0].id;
+  with = edits::set_send(with, of, with.spaces[0].id(), -9).next;
+  with = edits::set_direct(with, of, false).next;
+  const RecordedPart parts[] = {part(0, 0.6, 3)};
+  const Reel next = edits::add_recording(with, {.take_of = of}, parts).next;
+  EXPECT_EQ(next.clips.back().sends, with.clips[0].sends);
+  EXPECT_EQ(next.clips.back().sends.size(), 1U);
+  EXPECT_FALSE(next.clips.back().direct);
+}
+
 TEST_F(RecordingTest, IsKeptInTheFile) {
   Reel next = edits::set_line_text(reel, 1, "Nineteen, twenty.").next;
   next = edits::set_recording_format(next, {true, true, t / "takes"}).next;

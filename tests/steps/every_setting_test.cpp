@@ -142,14 +142,22 @@ TEST_P(EverySetting, IsHeardSomewhereAndHoldsThere) {
   expect_sides_to_be_alike();
 }
 
-// What a step remembers is loud, and what comes after the reset begins loudly, so that nothing that
-// stayed behind hides in silence.
+// What a step remembers is loud, and what comes after the reset begins loudly, or softly, so that
+// nothing that stayed behind hides; also where it is late by as little as can be.
 void EverySetting::expect_reset_makes_it_new() const {
   const StepBench on = bench(heard()->channels);
-  const AudioBuffer x = on.loud(0.4, 5), before = on.loud(0.3, 6);
-  for (const Settings& s : {heard()->low, heard()->high}) {
-    AudioBuffer once = on.wide(x, s), twice = once, first = on.wide(before, s);
-    AudioBuffer side = on.beside(0.4), *beside = type().sides.empty() ? nullptr : &side;
+  AudioBuffer loud = on.loud(0.3, 5), softly = loud;
+  const AudioBuffer before = on.loud(0.3, 6);
+  for (int c = 0; c < softly.channels(); ++c)
+    for (float& v : softly.channel(c).first(4000)) v *= 0.01F;
+  Settings soon = heard()->high;
+  for (size_t p = 0; p < type().parameters.size(); ++p)
+    if (type().parameters[p].unit == "ms" && p != index())
+      soon.values[p] = type().parameters[p].least;
+  for (const auto& [s, x] :
+       {std::pair{heard()->low, &loud}, {heard()->high, &loud}, {soon, &loud}, {soon, &softly}}) {
+    AudioBuffer once = on.wide(*x, s), twice = once, first = on.wide(before, s);
+    AudioBuffer side = on.beside(0.3), *beside = type().sides.empty() ? nullptr : &side;
     StepBench::run(*on.make(s), once, 4096, beside);
     const auto p = on.make(s);
     StepBench::run(*p, first, 4096, beside);
