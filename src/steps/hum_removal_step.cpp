@@ -58,7 +58,7 @@ class HumRemoval final : public Processor {
     }
   }
   void reset() noexcept override {
-    if (next_) swap();
+    come();
     amount_.jump(wanted());
     maker_.seek(0);
   }
@@ -98,11 +98,15 @@ class HumRemoval final : public Processor {
       for (size_t c = 0; c < hum_.size(); ++c) block.channel(static_cast<int>(c))[i] -= amount * hum_[c][i];
     }
     if ((!next_ && !harmonics_changed_) || amount_.value() != 0) return;
+    come();
+    amount_.set(wanted());
+  }
+  // What waited until the hum before it had faded.
+  void come() noexcept {
     if (next_) swap();
     harmonics_ = static_cast<int>(settings_[harmonics]);
     harmonics_changed_ = false;
     maker_.set_harmonics(harmonics_);
-    amount_.set(wanted());
   }
 
   Settings settings_;

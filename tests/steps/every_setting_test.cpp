@@ -95,6 +95,7 @@ class EverySetting : public testing::TestWithParam<Setting> {
     if (!is_done_around()) heard_ = find_heard();
   }
   void expect_reset_makes_it_new() const;
+  void expect_reset_ends_a_glide() const;
   void expect_long_enough_tail() const;
   void expect_it_ends_where_making_begins() const;
   void expect_sides_to_be_alike() const;
@@ -137,6 +138,7 @@ TEST_P(EverySetting, IsHeardSomewhereAndHoldsThere) {
   ASSERT_TRUE(heard()) << "no settings were found with which " << parameter().id
                        << " changes the sound: it does nothing, or has no test";
   expect_reset_makes_it_new();
+  expect_reset_ends_a_glide();
   expect_long_enough_tail();
   expect_it_ends_where_making_begins();
   expect_sides_to_be_alike();
@@ -167,6 +169,22 @@ void EverySetting::expect_reset_makes_it_new() const {
       for (size_t i = 0; i < once.channel(c).size(); ++i)
         ASSERT_EQ(once.channel(c)[i], twice.channel(c)[i]) << "channel " << c << ", " << i;
   }
+}
+
+// Reset while a turn still glides, it is as one that was made so.
+void EverySetting::expect_reset_ends_a_glide() const {
+  if (parameter().fixed || parameter().learned_from) return;
+  const StepBench on = bench(heard()->channels);
+  const AudioBuffer x = on.loud(0.2, 5);
+  AudioBuffer made = on.wide(x, heard()->high), turned = made, first = made;
+  AudioBuffer side = on.beside(0.2), *beside = type().sides.empty() ? nullptr : &side;
+  StepBench::run(*on.make(heard()->high), made, 4096, beside);
+  const auto p = on.make(heard()->low);
+  StepBench::run(*p, first, 4096, beside);
+  p->set(static_cast<int>(index()), parameter().most);
+  p->reset();
+  StepBench::run(*p, turned, 4096, beside);
+  EXPECT_LT(apart_db(turned, made), -100);
 }
 
 void EverySetting::expect_long_enough_tail() const {
