@@ -130,8 +130,12 @@ class Meeter {
       if (drive < 0) set(c.steps[c.steps.size() - 2], "gain_db", get(c.steps[c.steps.size() - 2], "gain_db") + by);
       else set(l, "drive_db", get(l, "drive_db") + by);
     });
-    return finish(std::move(own), drive < 0 ? fmt::format("Gain of {:.1f} dB and a limiter at {:.1f} dB added", drive, ceiling)
-                                            : fmt::format("Limiter set to {:.1f} dB drive, ceiling {:.1f} dB", get(own.steps.back(), "drive_db"), ceiling));
+    // Before the chain is given away: in which order arguments are read is not said.
+    auto told = drive < 0 ? fmt::format("Gain of {:.1f} dB and a limiter at {:.1f} dB added", drive,
+                                        ceiling)
+                          : fmt::format("Limiter set to {:.1f} dB drive, ceiling {:.1f} dB",
+                                        get(own.steps.back(), "drive_db"), ceiling);
+    return finish(std::move(own), std::move(told));
   }
 
   template <class Turn>
