@@ -4,7 +4,7 @@
 #include <gtest/gtest.h>
 #include <sndfile.h>
 
-#include <cstring>
+#include <cmath>
 #include <numbers>
 
 #include "support/sounds.h"

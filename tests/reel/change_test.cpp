@@ -6,10 +6,10 @@
 #include <nlohmann/json.hpp>
 #include <thread>
 
+#include "reel/groups.h"
 #include "reel/history.h"
 #include "reel/many.h"
 #include "reel/reel_json.h"
-#include "reel/groups.h"
 #include "reel/scene_edits.h"
 #include "support/reels.h"
 #include "support/steps.h"

@@ -158,9 +158,9 @@ void EverySetting::expect_reset_makes_it_new() const {
       soon.values[p] = type().parameters[p].least;
   for (const auto& [s, x] :
        {std::pair{heard()->low, &loud}, {heard()->high, &loud}, {soon, &loud}, {soon, &softly}}) {
-    AudioBuffer once = on.wide(*x, s), twice = once, first = on.wide(before, s);
+    const AudioBuffer once = on.made_of(*x, s);
+    AudioBuffer twice = on.wide(*x, s), first = on.wide(before, s);
     AudioBuffer side = on.beside(0.3), *beside = type().sides.empty() ? nullptr : &side;
-    StepBench::run(*on.make(s), once, 4096, beside);
     const auto p = on.make(s);
     StepBench::run(*p, first, 4096, beside);
     p->reset();
@@ -176,9 +176,9 @@ void EverySetting::expect_reset_ends_a_glide() const {
   if (parameter().fixed || parameter().learned_from) return;
   const StepBench on = bench(heard()->channels);
   const AudioBuffer x = on.loud(0.2, 5);
-  AudioBuffer made = on.wide(x, heard()->high), turned = made, first = made;
+  const AudioBuffer made = on.made_of(x, heard()->high);
+  AudioBuffer turned = on.wide(x, heard()->high), first = turned;
   AudioBuffer side = on.beside(0.2), *beside = type().sides.empty() ? nullptr : &side;
-  StepBench::run(*on.make(heard()->high), made, 4096, beside);
   const auto p = on.make(heard()->low);
   StepBench::run(*p, first, 4096, beside);
   p->set(static_cast<int>(index()), parameter().most);
@@ -254,9 +254,9 @@ void EverySetting::expect_sides_to_be_alike() const {
                                            "loudspeaker"};
   const bool own_way = std::ranges::find(own_ways, type().id) != std::end(own_ways);
   const StepBench on = bench(2);
-  AudioBuffer x = on.programme(0.4), side = on.beside(0.4);
+  AudioBuffer x = on.programme(0.4);
   if (own_way) std::ranges::fill(x.channel(1), 0.0F);
-  AudioBuffer other = x, other_side = side;
+  AudioBuffer other = x, other_side = on.beside(0.4);
   const auto exchange = [](AudioBuffer& of) {
     if (of.channels() > 1) std::ranges::swap_ranges(of.channel(0), of.channel(1));
   };
@@ -273,10 +273,9 @@ void EverySetting::expect_sides_to_be_alike() const {
       if (id == "phase_deg" || id == "spread_pct" || id == "way" || id.starts_with("pan_"))
         s.values[p] = 0;
     }
-    AudioBuffer a = on.wide(x, s), b = on.wide(other, s);
-    const bool sides = !type().sides.empty();
-    StepBench::run(*on.make(s), a, 4096, sides ? &side : nullptr);
-    StepBench::run(*on.make(s), b, 4096, sides ? &other_side : nullptr);
+    const AudioBuffer a = on.made_of(x, s);
+    AudioBuffer b = on.wide(other, s);
+    StepBench::run(*on.make(s), b, 4096, type().sides.empty() ? nullptr : &other_side);
     exchange(b);
     if (own_way)
       EXPECT_NEAR(loudness(a), loudness(b), 3.5);
