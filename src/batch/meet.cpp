@@ -15,7 +15,7 @@ enum Measure : int { by_sample_peak, by_true_peak, by_loudness };  // of normali
 struct Goal {
   std::optional<double> Levels::*value;
   double at;
-  int measure;             // of normalise; -1: it cannot measure this
+  int measure;  // of normalise; -1: it cannot measure this
   const char* unit;
 };
 
@@ -24,10 +24,13 @@ std::optional<Goal> goal_of(const Target& t) {
     if (l.least && l.most) return (*l.least + *l.most) / 2;
     return l.most ? *l.most - reach : *l.least + reach;
   };
-  if (!t.loudness_lufs.free()) return Goal{&Levels::loudness_lufs, inside(t.loudness_lufs, 0.5), by_loudness, "LUFS"};
+  if (!t.loudness_lufs.free())
+    return Goal{&Levels::loudness_lufs, inside(t.loudness_lufs, 0.5), by_loudness, "LUFS"};
   if (!t.rms_dbfs.free()) return Goal{&Levels::rms_dbfs, inside(t.rms_dbfs, 0.5), -1, "dB RMS"};
-  if (!t.sample_peak_dbfs.free()) return Goal{&Levels::sample_peak_dbfs, inside(t.sample_peak_dbfs, 0), by_sample_peak, "dBFS"};
-  if (!t.true_peak_dbtp.free()) return Goal{&Levels::true_peak_dbtp, inside(t.true_peak_dbtp, 0), by_true_peak, "dBTP"};
+  if (!t.sample_peak_dbfs.free())
+    return Goal{&Levels::sample_peak_dbfs, inside(t.sample_peak_dbfs, 0), by_sample_peak, "dBFS"};
+  if (!t.true_peak_dbtp.free())
+    return Goal{&Levels::true_peak_dbtp, inside(t.true_peak_dbtp, 0), by_true_peak, "dBTP"};
   return std::nullopt;
 }
 
@@ -35,7 +38,9 @@ void set(ChainStep& s, std::string_view id, double value) {
   const auto i = static_cast<size_t>(parameter_index(*s.type, id));
   s.settings.values[i] = std::clamp(value, s.type->parameters[i].least, s.type->parameters[i].most);
 }
-double get(const ChainStep& s, std::string_view id) { return s.settings[static_cast<size_t>(parameter_index(*s.type, id))]; }
+double get(const ChainStep& s, std::string_view id) {
+  return s.settings[static_cast<size_t>(parameter_index(*s.type, id))];
+}
 
 // The last step that is on when it is called `id`, else a new one at the end.
 ChainStep& step_at_end(Chain& c, std::string_view id) {
@@ -80,15 +85,25 @@ class Meeter {
     const double floor = *now.noise_floor_dbfs + gain;
     if (floor <= *most) return std::nullopt;
     const double missing = std::ceil(floor - *most);
-    const bool reduces = std::ranges::any_of(chain_.steps, [](const ChainStep& s) { return s.on && s.type->hears == Hears::room_tone; });
-    return Meeting{chain_, fmt::format("Gain alone cannot: at the right level the noise floor would be {:.1f} dBFS, wanted is at most {:.1f}. {} would take the missing {:.0f} dB.",
-                                       floor, *most, reduces ? "More depth in the noise reduction, or a gate behind it," : "A noise reduction", missing),
-                   false, false};
+    const bool reduces = std::ranges::any_of(
+        chain_.steps, [](const ChainStep& s) { return s.on && s.type->hears == Hears::room_tone; });
+    return Meeting{
+        chain_,
+        fmt::format("Gain alone cannot: at the right level the noise floor would be {:.1f} dBFS, "
+                    "wanted is at most {:.1f}. {} would take the missing {:.0f} dB.",
+                    floor, *most,
+                    reduces ? "More depth in the noise reduction, or a gate behind it,"
+                            : "A noise reduction",
+                    missing),
+        false, false};
   }
   bool peaks_would_pass(const Levels& now, double gain) const {
-    const auto over = [&](const Limits& l, const std::optional<double>& peak) { return l.most && peak && *peak + gain > *l.most + 0.04; };
+    const auto over = [&](const Limits& l, const std::optional<double>& peak) {
+      return l.most && peak && *peak + gain > *l.most + 0.04;
+    };
     const bool about_peaks = target_.loudness_lufs.free() && target_.rms_dbfs.free();
-    return !about_peaks && (over(target_.true_peak_dbtp, now.true_peak_dbtp) || over(target_.sample_peak_dbfs, now.sample_peak_dbfs));
+    return !about_peaks && (over(target_.true_peak_dbtp, now.true_peak_dbtp) ||
+                            over(target_.sample_peak_dbfs, now.sample_peak_dbfs));
   }
 
   Meeting with_gain(const Goal& goal, double gain) const {
@@ -98,12 +113,17 @@ class Meeter {
       set(s, "measure", goal.measure);
       set(s, "target_db", goal.at);
       // Steps behind it move what it set.
-      correct(own, goal, [&](Chain& c, double by) { set(step_at_end(c, "normalise"), "target_db", get(step_at_end(c, "normalise"), "target_db") + by); });
+      correct(own, goal, [&](Chain& c, double by) {
+        set(step_at_end(c, "normalise"), "target_db",
+            get(step_at_end(c, "normalise"), "target_db") + by);
+      });
       return finish(std::move(own), fmt::format("Normalise set to {:.1f} {}", goal.at, goal.unit));
     }
     ChainStep& s = step_at_end(own, "gain");
     set(s, "gain_db", get(s, "gain_db") + gain);
-    correct(own, goal, [&](Chain& c, double by) { set(step_at_end(c, "gain"), "gain_db", get(step_at_end(c, "gain"), "gain_db") + by); });
+    correct(own, goal, [&](Chain& c, double by) {
+      set(step_at_end(c, "gain"), "gain_db", get(step_at_end(c, "gain"), "gain_db") + by);
+    });
     auto told = fmt::format("Gain set to {:.1f} dB", get(own.steps.back(), "gain_db"));
     return finish(std::move(own), std::move(told));
   }
@@ -127,8 +147,11 @@ class Meeter {
     set(limiter, "drive_db", std::max(0.0, drive));
     correct(own, goal, [&](Chain& c, double by) {
       ChainStep& l = c.steps.back();
-      if (drive < 0) set(c.steps[c.steps.size() - 2], "gain_db", get(c.steps[c.steps.size() - 2], "gain_db") + by);
-      else set(l, "drive_db", get(l, "drive_db") + by);
+      if (drive < 0)
+        set(c.steps[c.steps.size() - 2], "gain_db",
+            get(c.steps[c.steps.size() - 2], "gain_db") + by);
+      else
+        set(l, "drive_db", get(l, "drive_db") + by);
     });
     // Before the chain is given away: in which order arguments are read is not said.
     auto told = drive < 0 ? fmt::format("Gain of {:.1f} dB and a limiter at {:.1f} dB added", drive,

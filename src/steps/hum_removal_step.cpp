@@ -44,7 +44,10 @@ class Learn final : public Learner {
 class HumRemoval final : public Processor {
  public:
   HumRemoval(const Settings& s, const Findings& found, StreamFormat format)
-      : settings_(s), maker_(format.channels), hum_(static_cast<size_t>(format.channels)), spans_(hum_.size()) {
+      : settings_(s),
+        maker_(format.channels),
+        hum_(static_cast<size_t>(format.channels)),
+        spans_(hum_.size()) {
     maker_.set_harmonics(static_cast<int>(s[harmonics]));
     if (auto track = hum_track_from(found.values)) take(*track);
     amount_.prepare(format.rate, 5, wanted());
@@ -95,7 +98,8 @@ class HumRemoval final : public Processor {
     for (size_t i = 0; i < n; ++i) {
       const auto amount = static_cast<float>(amount_.next());
       if (amount == 0) continue;
-      for (size_t c = 0; c < hum_.size(); ++c) block.channel(static_cast<int>(c))[i] -= amount * hum_[c][i];
+      for (size_t c = 0; c < hum_.size(); ++c)
+        block.channel(static_cast<int>(c))[i] -= amount * hum_[c][i];
     }
     if ((!next_ && !harmonics_changed_) || amount_.value() != 0) return;
     come();
@@ -149,8 +153,11 @@ const StepType& hum_removal_step() {
       .summary = "takes mains hum and its harmonics out",
       .family = Family::clean,
       .parameters = {[] {
-                       auto p = choice_parameter("mains", "Mains", {{"either", "Found by itself"}, {"50", "50 Hz"}, {"60", "60 Hz"}},
-                                                 either, "Which hum is looked for; where exactly it lies is always found.");
+                       auto p = choice_parameter(
+                           "mains", "Mains",
+                           {{"either", "Found by itself"}, {"50", "50 Hz"}, {"60", "60 Hz"}},
+                           either,
+                           "Which hum is looked for; where exactly it lies is always found.");
                        p.learned_from = true;
                        return p;
                      }(),

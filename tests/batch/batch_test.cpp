@@ -46,9 +46,10 @@ TEST_F(BatchTest, OneBrokenFileOfTenDoesNotStopTheOthers) {
   auto all = jobs(10);
   std::ofstream(all[3].plan.sound.file, std::ios::trunc) << "not sound at all";
   std::set<size_t> told;
-  const auto results = run_batch(all, options(), store_, cancel_, [&](size_t i, const JobResult& r) {
-    if (r.state == JobState::done || r.state == JobState::failed) told.insert(i);
-  });
+  const auto results =
+      run_batch(all, options(), store_, cancel_, [&](size_t i, const JobResult& r) {
+        if (r.state == JobState::done || r.state == JobState::failed) told.insert(i);
+      });
   EXPECT_EQ(told.size(), 10U);
   for (size_t i = 0; i < 10; ++i) {
     EXPECT_EQ(results[i].state, i == 3 ? JobState::failed : JobState::done) << i;
@@ -204,7 +205,8 @@ TEST_F(BatchTest, SharesTogetherAreTheWholeBatch) {
   const auto names = output_names(all, options());
   std::set<fs::path> seen;
   for (int share = 1; share <= 3; ++share)
-    for (const auto& job : share_of(all, options(), share, 3)) EXPECT_TRUE(seen.insert(job.output).second);
+    for (const auto& job : share_of(all, options(), share, 3))
+      EXPECT_TRUE(seen.insert(job.output).second);
   EXPECT_EQ(seen, std::set<fs::path>(names.begin(), names.end()));
 }
 

@@ -87,11 +87,13 @@ TEST(Mix, EveryClipLiesAtItsPlaceToTheSample) {
     for (int c = 0; c < 2; ++c)
       for (Samples k = 0; k < x.frames(); ++k)
         wanted.channel(c)[static_cast<size_t>(at[i] + k)] +=
-            (x.channels() == 1 ? std::sqrt(0.5F) : 1.0F) * x.channel(std::min(c, x.channels() - 1))[static_cast<size_t>(k)];
+            (x.channels() == 1 ? std::sqrt(0.5F) : 1.0F) *
+            x.channel(std::min(c, x.channels() - 1))[static_cast<size_t>(k)];
   }
   const AudioBuffer mix = test::read_all(result.files[0].output);
   for (int c = 0; c < 2; ++c)
-    for (size_t i = 0; i < wanted.channel(c).size(); ++i) ASSERT_NEAR(mix.channel(c)[i], wanted.channel(c)[i], 3e-5) << i;
+    for (size_t i = 0; i < wanted.channel(c).size(); ++i)
+      ASSERT_NEAR(mix.channel(c)[i], wanted.channel(c)[i], 3e-5) << i;
 }
 
 TEST(Mix, NamesNeverMeetNorFallOnASource) {
@@ -142,7 +144,9 @@ TEST(DropInPlace, RenderedClipsCarryTheirPlaceInSamples) {
     SNDFILE* file = sf_open(results[i].output.c_str(), SFM_READ, &info);
     SF_BROADCAST_INFO bext{};
     ASSERT_EQ(sf_command(file, SFC_GET_BROADCAST_INFO, &bext, sizeof bext), SF_TRUE);
-    EXPECT_EQ((static_cast<std::uint64_t>(bext.time_reference_high) << 32) | bext.time_reference_low, places[i]);
+    EXPECT_EQ(
+        (static_cast<std::uint64_t>(bext.time_reference_high) << 32) | bext.time_reference_low,
+        places[i]);
     // As long as the clip: the limiter's delay is taken out, and nothing rings.
     EXPECT_EQ(info.frames, 72000);
     sf_close(file);
@@ -162,7 +166,9 @@ TEST(Formats, SeveralAtOnceAreTheSameSound) {
   ASSERT_EQ(results[0].also.size(), 2U);
   EXPECT_EQ(results[0].also[0], t / "out" / "0.flac");
   EXPECT_EQ(results[0].also[1], t / "out" / "16-bit" / "0.wav");
-  const AudioBuffer wav = test::read_all(results[0].output), flac = test::read_all(results[0].also[0]), small = test::read_all(results[0].also[1]);
+  const AudioBuffer wav = test::read_all(results[0].output),
+                    flac = test::read_all(results[0].also[0]),
+                    small = test::read_all(results[0].also[1]);
   ASSERT_EQ(wav.frames(), flac.frames());
   for (size_t i = 0; i < 72000; ++i) {
     ASSERT_EQ(wav.channel(0)[i], flac.channel(0)[i]);
@@ -233,7 +239,8 @@ TEST(Rules, PatternsMatchWholeNames) {
 TEST(Rules, TheFirstThatMatchesDecides) {
   const TempFolder t;
   save_recipe({"near", "", {{make_step("gate")}}, {}}, t / "near.recipe");
-  const std::string text = R"({"drevan_rules":1,"rules":[{"group":"ines","name":"2","recipe":"near.recipe","append":true},
+  const std::string text =
+      R"({"drevan_rules":1,"rules":[{"group":"ines","name":"2","recipe":"near.recipe","append":true},
     {"group":"ines","recipe":"Hum and buzz out"}]})";
   const auto rules = rules_from_text(text, t.path(), "x.rules");
   Reel reel = small_reel(t);
@@ -242,7 +249,9 @@ TEST(Rules, TheFirstThatMatchesDecides) {
   EXPECT_TRUE(reel.clips[1].chain.steps.empty());
   EXPECT_EQ(reel.clips[2].chain.steps[0].type->id, "gate");
   // A rule that comes first may keep the steps as they are.
-  const auto kept = rules_from_text(R"({"drevan_rules":1,"rules":[{"name":"0","keep":true},{"recipe":"near.recipe"}]})", t.path(), "x.rules");
+  const auto kept = rules_from_text(
+      R"({"drevan_rules":1,"rules":[{"name":"0","keep":true},{"recipe":"near.recipe"}]})", t.path(),
+      "x.rules");
   const Chain own = reel.clips[0].chain;
   apply_rules(reel, kept);
   EXPECT_EQ(reel.clips[0].chain, own);
@@ -255,10 +264,16 @@ TEST(Rules, TheFirstThatMatchesDecides) {
     }
     return std::string();
   };
-  EXPECT_NE(error(R"({"drevan_rules":1,"rules":[{"group":"a"}]})").find("x.rules, rule 1: \"recipe\" is missing"), std::string::npos);
-  EXPECT_NE(error(R"({"drevan_rules":1,"rules":[{"recipe":"nowhere.recipe"}]})").find("nowhere.recipe"), std::string::npos);
-  EXPECT_NE(error(R"({"drevan_rules":1,"rules":[{"keep":true,"recipe":"x"}]})").find("keep"), std::string::npos);
-  EXPECT_NE(error(R"({"drevan_rules":1,"rules":[{"groop":"a","recipe":"x"}]})").find("groop"), std::string::npos);
+  EXPECT_NE(error(R"({"drevan_rules":1,"rules":[{"group":"a"}]})")
+                .find("x.rules, rule 1: \"recipe\" is missing"),
+            std::string::npos);
+  EXPECT_NE(
+      error(R"({"drevan_rules":1,"rules":[{"recipe":"nowhere.recipe"}]})").find("nowhere.recipe"),
+      std::string::npos);
+  EXPECT_NE(error(R"({"drevan_rules":1,"rules":[{"keep":true,"recipe":"x"}]})").find("keep"),
+            std::string::npos);
+  EXPECT_NE(error(R"({"drevan_rules":1,"rules":[{"groop":"a","recipe":"x"}]})").find("groop"),
+            std::string::npos);
 }
 
 TEST(Rules, StepsAreAppendedToWhatIsThereOrStandInItsPlace) {
@@ -288,7 +303,9 @@ TEST(Report, MixAndStemsAreOnThePageAndInTheFiles) {
   files[1].output = "out/Reel mix-2.wav";
   const Report report{{}, {}, find_target("podcast"), files};
   const auto page = report_html(report);
-  for (const char* part : {"Reel and stems mixed", "the whole reel", "stem", "off target", "Reel mix-2.wav"}) EXPECT_NE(page.find(part), std::string::npos) << part;
+  for (const char* part :
+       {"Reel and stems mixed", "the whole reel", "stem", "off target", "Reel mix-2.wav"})
+    EXPECT_NE(page.find(part), std::string::npos) << part;
   const auto json = report_json(report);
   ASSERT_EQ(json["files"].size(), 2U);
   EXPECT_EQ(json["files"][0]["levels"]["sample_peak_dbfs"], -2.5);
@@ -321,7 +338,8 @@ TEST(Report, APageNamesEveryClipAndWhy) {
   results[1].state = JobState::failed;
   results[1].problem = "gone.wav cannot be read.";
   const auto page = report_html({jobs, results, find_target("podcast")});
-  for (const char* part : {"a &lt;b&gt;", "off target", "wanted -17.0 to -15.0", "gone.wav cannot be read.", "1 of 2 clips rendered", "<svg"})
+  for (const char* part : {"a &lt;b&gt;", "off target", "wanted -17.0 to -15.0",
+                           "gone.wav cannot be read.", "1 of 2 clips rendered", "<svg"})
     EXPECT_NE(page.find(part), std::string::npos) << part;
   EXPECT_EQ(page.find("<b>"), std::string::npos);
   EXPECT_EQ(page.find("http"), std::string::npos);  // nothing is fetched

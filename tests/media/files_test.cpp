@@ -40,7 +40,9 @@ TEST(Writer, RoundTripsEveryFormat) {
       w.commit();
       const AudioBuffer y = test::read_all(file);
       ASSERT_EQ(y.frames(), x.frames());
-      const float most = type == SampleType::int16 ? 6.2e-5F : type == SampleType::int24 ? 2.4e-7F : 0.0F;
+      const float most = type == SampleType::int16   ? 6.2e-5F
+                         : type == SampleType::int24 ? 2.4e-7F
+                                                     : 0.0F;
       for (int c = 0; c < 2; ++c)
         for (size_t i = 0; i < 48000; ++i) ASSERT_NEAR(y.channel(c)[i], x.channel(c)[i], most);
     }
@@ -90,7 +92,8 @@ TEST(Writer, PastFourGigabytesIsRf64) {
   const TempFolder t;
   AudioBuffer x = test::noise(0.1, 0.1, 4);
   // The promise decides; nobody has to write four gigabytes for it.
-  AudioWriter w(t / "long.wav", {Container::wav, SampleType::int24, 48000, 1}, Samples{2'000'000'000}, {});
+  AudioWriter w(t / "long.wav", {Container::wav, SampleType::int24, 48000, 1},
+                Samples{2'000'000'000}, {});
   w.write(x.block());
   w.commit();
   const auto bytes = test::bytes(t / "long.wav");
@@ -111,19 +114,28 @@ TEST(Writer, KeepsTimeReferenceAndDescription) {
 
 TEST(Writer, SaysWhatCannotBeWritten) {
   const TempFolder t;
-  EXPECT_NE(error_of([&] { AudioWriter(t / "x.flac", {Container::flac, SampleType::float32, 48000, 1}, 1, {}); }).find("FLAC cannot hold"), std::string::npos);
-  EXPECT_NE(error_of([&] { AudioWriter(t / "nowhere" / "x.wav", {}, 1, {}); }).find("x.wav cannot be written"), std::string::npos);
+  EXPECT_NE(error_of([&] {
+              AudioWriter(t / "x.flac", {Container::flac, SampleType::float32, 48000, 1}, 1, {});
+            }).find("FLAC cannot hold"),
+            std::string::npos);
+  EXPECT_NE(error_of([&] {
+              AudioWriter(t / "nowhere" / "x.wav", {}, 1, {});
+            }).find("x.wav cannot be written"),
+            std::string::npos);
 }
 
 TEST(Reader, ReadsWhatPeopleBring) {
   const TempFolder t;
   AudioBuffer x = test::sine(440, 0.5, 2, 48000, 2);
   test::write_wav(t / "x.wav", x, 48000, SampleType::int16);
-  for (const std::string ending : {"flac", "aiff", "ogg", "opus", "mp3", "w64", "m4a", "mp4", "mkv", "mov"}) {
+  for (const std::string ending :
+       {"flac", "aiff", "ogg", "opus", "mp3", "w64", "m4a", "mp4", "mkv", "mov"}) {
     const auto file = t / ("y." + ending);
     const bool video = ending == "mp4" || ending == "mkv" || ending == "mov";
-    const auto ran = test::run("ffmpeg -v error -y " + std::string(video ? "-f lavfi -i color=s=64x48:d=2 " : "") + "-i " +
-                               (t / "x.wav").string() + " -shortest -b:a 192k " + (ending == "ogg" ? "-c:a libvorbis " : "") + file.string());
+    const auto ran = test::run("ffmpeg -v error -y " +
+                               std::string(video ? "-f lavfi -i color=s=64x48:d=2 " : "") + "-i " +
+                               (t / "x.wav").string() + " -shortest -b:a 192k " +
+                               (ending == "ogg" ? "-c:a libvorbis " : "") + file.string());
     ASSERT_EQ(ran.code, 0) << ending << ran.out;
     const auto reader = open_audio(file);
     EXPECT_EQ(reader->info().channels, 2) << ending;
@@ -142,13 +154,18 @@ TEST(Reader, SeeksToTheSample) {
   test::write_wav(t / "x.wav", x, 48000, SampleType::int16);
   for (const std::string ending : {"wav", "flac", "mkv"}) {
     const auto file = t / ("y." + ending);
-    ASSERT_EQ(test::run("ffmpeg -v error -y -i " + (t / "x.wav").string() + " -c:a " + (ending == "flac" ? "flac" : "pcm_s16le") + " " + file.string()).code, 0);
+    ASSERT_EQ(test::run("ffmpeg -v error -y -i " + (t / "x.wav").string() + " -c:a " +
+                        (ending == "flac" ? "flac" : "pcm_s16le") + " " + file.string())
+                  .code,
+              0);
     const auto reader = open_audio(file);
     for (const Samples at : {100001, 7, 143000, 0}) {
       reader->seek(at);
       AudioBuffer y(1, 500);
       ASSERT_EQ(reader->read(y.block()), 500) << ending;
-      for (size_t i = 0; i < 500; ++i) ASSERT_NEAR(y.channel(0)[i], x.channel(0)[static_cast<size_t>(at) + i], 7e-5) << ending << " " << at << " " << i;
+      for (size_t i = 0; i < 500; ++i)
+        ASSERT_NEAR(y.channel(0)[i], x.channel(0)[static_cast<size_t>(at) + i], 7e-5)
+            << ending << " " << at << " " << i;
     }
   }
 }
@@ -163,12 +180,14 @@ TEST(Resampler, KeepsTimeAndTone) {
     AudioBuffer y(1, 96000);
     ASSERT_EQ(reader->read(y.block()), 96000);
     const AudioBuffer ideal = test::sine(1000, 0.5, 2);
-    for (size_t i = 4800; i < 91200; ++i) ASSERT_NEAR(y.channel(0)[i], ideal.channel(0)[i], 2e-5) << rate << " " << i;
+    for (size_t i = 4800; i < 91200; ++i)
+      ASSERT_NEAR(y.channel(0)[i], ideal.channel(0)[i], 2e-5) << rate << " " << i;
     // After a seek it is in the same place.
     reader->seek(50003);
     AudioBuffer z(1, 1000);
     ASSERT_EQ(reader->read(z.block()), 1000);
-    for (size_t i = 0; i < 1000; ++i) ASSERT_NEAR(z.channel(0)[i], y.channel(0)[50003 + i], 2e-6) << rate;
+    for (size_t i = 0; i < 1000; ++i)
+      ASSERT_NEAR(z.channel(0)[i], y.channel(0)[50003 + i], 2e-6) << rate;
   }
 }
 
@@ -204,14 +223,16 @@ TEST(BadInput, ZeroLength) {
   const TempFolder t;
   AudioBuffer none(1, 0);
   test::write_wav(t / "none.wav", none);
-  EXPECT_NE(error_of([&] { open_audio(t / "none.wav"); }).find("holds no sound"), std::string::npos);
+  EXPECT_NE(error_of([&] { open_audio(t / "none.wav"); }).find("holds no sound"),
+            std::string::npos);
   std::ofstream(t / "empty.wav").flush();
   EXPECT_NE(error_of([&] { open_audio(t / "empty.wav"); }).find("empty.wav"), std::string::npos);
 }
 
 TEST(BadInput, FilmWithoutSound) {
   const TempFolder t;
-  ASSERT_EQ(test::run("ffmpeg -v error -f lavfi -i color=s=64x48:d=1 " + (t / "x.mp4").string()).code, 0);
+  ASSERT_EQ(
+      test::run("ffmpeg -v error -f lavfi -i color=s=64x48:d=1 " + (t / "x.mp4").string()).code, 0);
   EXPECT_NE(error_of([&] { open_audio(t / "x.mp4"); }).find("no sound in it"), std::string::npos);
 }
 
@@ -243,9 +264,11 @@ TEST(BadInput, SixChannelsAt192kHz) {
 TEST(Peaks, AreThoseOfTheSound) {
   AudioBuffer x = test::noise(0.2, 3, 6, 48000, 2);
   PeakPyramid p;
-  for (Samples at = 0; at < x.frames(); at += 1000) p.hear(x.block(at, static_cast<int>(std::min<Samples>(1000, x.frames() - at))));
+  for (Samples at = 0; at < x.frames(); at += 1000)
+    p.hear(x.block(at, static_cast<int>(std::min<Samples>(1000, x.frames() - at))));
   p.finish();
-  for (const auto& [from, to] : {std::pair<Samples, Samples>{0, 144000}, {64, 128}, {6400, 70400}, {128000, 144000}}) {
+  for (const auto& [from, to] :
+       {std::pair<Samples, Samples>{0, 144000}, {64, 128}, {6400, 70400}, {128000, 144000}}) {
     float low = 9, high = -9;
     for (int c = 0; c < 2; ++c)
       for (Samples i = from; i < to; ++i) {
@@ -270,7 +293,8 @@ TEST(Outline, HasTheExtremesOfEachColumnForAnyBlocks) {
   ASSERT_EQ(outline.cells().size(), Outline::columns);
   std::vector<PeakPair> want(Outline::columns);
   for (Samples i = 0; i < x.frames(); ++i) {
-    auto& cell = want[static_cast<size_t>(std::min<Samples>(i * static_cast<Samples>(Outline::columns) / frames, Outline::columns - 1))];
+    auto& cell = want[static_cast<size_t>(std::min<Samples>(
+        i * static_cast<Samples>(Outline::columns) / frames, Outline::columns - 1))];
     for (int c = 0; c < 2; ++c) {
       cell.low = std::min(cell.low, x.channel(c)[static_cast<size_t>(i)]);
       cell.high = std::max(cell.high, x.channel(c)[static_cast<size_t>(i)]);

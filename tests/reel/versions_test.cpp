@@ -49,7 +49,9 @@ TEST(SittingOut, HasNoPlaceInARecipe) {
   sit_out_of_step(reel.groups[0].chain.steps[0], 1, true);
   save_recipe({"x", "", reel.groups[0].chain, {}}, t / "x.recipe");
   EXPECT_TRUE(load_recipe(t / "x.recipe").chain.steps[0].sits_out.empty());
-  EXPECT_THROW(recipe_from_text(R"({"drevan_recipe":1,"steps":[{"step":"gain","sits_out":[1]}]})", "x"), Error);
+  EXPECT_THROW(
+      recipe_from_text(R"({"drevan_recipe":1,"steps":[{"step":"gain","sits_out":[1]}]})", "x"),
+      Error);
 }
 
 // What a print would leave: a file of its own in the versions folder.
@@ -69,7 +71,8 @@ TEST(Versions, AreATreeThatIsGoneBackInto) {
   clip.fade_in = {0.3, CurveShape::smooth};
   clip.fade_out = {0.4, CurveShape::line};
   const Clip as_it_came = clip;
-  EXPECT_EQ(add_version(reel, 1, {.what = "printed", .made_with = clip.chain}, printed(t, clip)), 1);
+  EXPECT_EQ(add_version(reel, 1, {.what = "printed", .made_with = clip.chain}, printed(t, clip)),
+            1);
   EXPECT_TRUE(clip.chain.steps.empty());
   EXPECT_EQ(clip.frames, 72000);
   clip.chain.steps = {make_step("ride")};
@@ -119,8 +122,9 @@ TEST(Versions, WrongTreesAreRefused) {
   add_version(reel, 1, {.what = "printed"}, printed(t, reel.clips[0]));
   add_version(reel, 1, {.what = "printed"}, printed(t, reel.clips[0]));
   const auto text = reel_to_text(reel, t.path());
-  const std::pair<std::string, std::string> changes[] = {
-      {"\"parent\": 1", "\"parent\": 2"}, {"\"parent\": 0", "\"parent\": -1"}, {"\"version\": 2", "\"version\": 9"}};
+  const std::pair<std::string, std::string> changes[] = {{"\"parent\": 1", "\"parent\": 2"},
+                                                         {"\"parent\": 0", "\"parent\": -1"},
+                                                         {"\"version\": 2", "\"version\": 9"}};
   test::expect_refused(text, t.path(), changes);
 }
 
