@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // How soon the level path of a one-minute clip shows a change (goal: half a second), early and late
 // in a five-step chain, and how soon a turned knob would be measured again and again.
 #include <fmt/format.h>
@@ -35,7 +36,8 @@ int main() {
   }
   AudioBuffer voice = test::join(parts);
   AudioBuffer minute(1, 60 * 48000);
-  for (double at = 0; at < 60; at += static_cast<double>(voice.frames()) / 48000) test::add(minute, voice, at);
+  for (double at = 0; at < 60; at += static_cast<double>(voice.frames()) / 48000)
+    test::add(minute, voice, at);
   test::add(minute, test::noise(0.003, 60, 3), 0);
   test::write_wav(temp / "minute.wav", minute);
 
@@ -57,7 +59,8 @@ int main() {
   fmt::print("a clip of one minute, normalise, noise reduction, cut, compressor, normalise\n");
   fmt::print("first time                      {:5.0f} ms\n", measure(std::nullopt) * 1000);
   double worst = 0;
-  const auto change = [&](const char* what, size_t step, size_t parameter, double value, double then) {
+  const auto change = [&](const char* what, size_t step, size_t parameter, double value,
+                          double then) {
     chain.steps[step].settings.values[parameter] = value;
     double best = measure(step);
     chain.steps[step].settings.values[parameter] = then;

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include "libav_graph.h"
 
 #include <fmt/format.h>
@@ -41,9 +42,14 @@ LibavGraph::LibavGraph(const std::string& filters, int rate, Sink sink)
   g.sink = std::move(sink);
   av_log_set_level(AV_LOG_ERROR);
   g.graph->nb_threads = 1;
-  const auto source = fmt::format("sample_rate={}:sample_fmt=flt:channel_layout=mono:time_base=1/{}", rate, rate);
-  must(avfilter_graph_create_filter(&g.in, avfilter_get_by_name("abuffer"), "in", source.c_str(), nullptr, g.graph), "source");
-  must(avfilter_graph_create_filter(&g.out, avfilter_get_by_name("abuffersink"), "out", nullptr, nullptr, g.graph), "sink");
+  const auto source =
+      fmt::format("sample_rate={}:sample_fmt=flt:channel_layout=mono:time_base=1/{}", rate, rate);
+  must(avfilter_graph_create_filter(&g.in, avfilter_get_by_name("abuffer"), "in", source.c_str(),
+                                    nullptr, g.graph),
+       "source");
+  must(avfilter_graph_create_filter(&g.out, avfilter_get_by_name("abuffersink"), "out", nullptr,
+                                    nullptr, g.graph),
+       "sink");
   AVFilterInOut* outputs = avfilter_inout_alloc();
   AVFilterInOut* inputs = avfilter_inout_alloc();
   *outputs = {av_strdup("in"), g.in, 0, nullptr};
@@ -78,8 +84,11 @@ void LibavGraph::finish() {
   drain();
 }
 
-void LibavGraph::command(const std::string& filter, const std::string& name, const std::string& value) {
-  must(avfilter_graph_send_command(impl_->graph, filter.c_str(), name.c_str(), value.c_str(), nullptr, 0, 0), "a command");
+void LibavGraph::command(const std::string& filter, const std::string& name,
+                         const std::string& value) {
+  must(avfilter_graph_send_command(impl_->graph, filter.c_str(), name.c_str(), value.c_str(),
+                                   nullptr, 0, 0),
+       "a command");
 }
 
 void LibavGraph::drain() {

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Mono sound through a libavfilter graph: what the benchmarks are compared with.
 #pragma once
 

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // A generated reel of some hours, and stop-watches, for the benchmarks of long work.
 #pragma once
 
@@ -16,7 +17,9 @@ namespace drevan::bench {
 
 using Clock = std::chrono::steady_clock;
 
-inline double ms_since(Clock::time_point then) { return std::chrono::duration<double, std::milli>(Clock::now() - then).count(); }
+inline double ms_since(Clock::time_point then) {
+  return std::chrono::duration<double, std::milli>(Clock::now() - then).count();
+}
 
 // Best of a few: these machines are noisy.
 template <class Work>
@@ -44,7 +47,8 @@ inline Reel made_reel(const test::TempFolder& folder, int clips, double hours) {
     const auto file = folder / fmt::format("voice-{}-{:.0f}.wav", g, hours * 10);
     if (!std::filesystem::exists(file)) {
       AudioWriter writer(file, {Container::wav, SampleType::int16, 48000, 1}, frames, {});
-      for (Samples done = 0; done < frames; done += loop.frames()) writer.write(loop.block(0, static_cast<int>(std::min(loop.frames(), frames - done))));
+      for (Samples done = 0; done < frames; done += loop.frames())
+        writer.write(loop.block(0, static_cast<int>(std::min(loop.frames(), frames - done))));
       writer.commit();
     }
     Source s{file, frames, 48000, 1, static_cast<std::uint64_t>(g + 1)};
@@ -66,7 +70,9 @@ inline Reel made_reel(const test::TempFolder& folder, int clips, double hours) {
     c.frames = std::max<Samples>(share * (60 + i * 7 % 40) / 100, 48000);
     if (c.begin + c.frames > frames) c.frames = frames - c.begin;
     c.room_tone = ClipRange{0.1, 0.9};
-    c.chain.steps = {test::with("normalise", {}), test::with("noise-reduction", {}), test::with("cut", {}), test::with("compressor", {}), test::with("normalise", {})};
+    c.chain.steps = {test::with("normalise", {}), test::with("noise-reduction", {}),
+                     test::with("cut", {}), test::with("compressor", {}),
+                     test::with("normalise", {})};
   }
   for (auto& g : reel.groups.each()) g.chain.steps = {test::with("de-ess", {})};
   return reel;

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Time and peak memory of a piece of work, each in a process of its own.
 #pragma once
 

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Noise reduction beside a textbook estimator and two general-purpose libraries: real speech in three
 // noises at three levels, learned from the second of noise before it. Prints the means over all
 // cases. Usage: noise_quality [--quick | --tune]
@@ -49,7 +50,8 @@ Sound white(size_t n, unsigned seed) {
 void add_tones(Sound& x, double hz, std::initializer_list<std::pair<int, double>> harmonics) {
   for (const auto& [h, a] : harmonics)
     for (size_t i = 0; i < x.size(); ++i)
-      x[i] += static_cast<float>(a * std::sin(2 * std::numbers::pi * hz * h * static_cast<double>(i) / rate + h));
+      x[i] += static_cast<float>(
+          a * std::sin(2 * std::numbers::pi * hz * h * static_cast<double>(i) / rate + h));
 }
 
 void to_unit(Sound& x) {
@@ -72,7 +74,8 @@ Sound fan(size_t n) {
   for (float& v : x) v = static_cast<float>(y += 0.015 * (static_cast<double>(v) - y));
   to_unit(x);
   for (size_t i = 0; i < n; ++i)
-    x[i] *= static_cast<float>(1 + 0.15 * std::sin(2 * std::numbers::pi * 7.3 * static_cast<double>(i) / rate));
+    x[i] *= static_cast<float>(
+        1 + 0.15 * std::sin(2 * std::numbers::pi * 7.3 * static_cast<double>(i) / rate));
   add_tones(x, 117, {{1, 0.25}, {2, 0.35}, {3, 0.15}, {5, 0.08}});
   return x;
 }
@@ -90,8 +93,9 @@ Sound refrigerator(size_t n) {
 }
 
 std::vector<Case> make_cases(bool quick) {
-  std::vector<std::string> prompts{"demo-moreinfo", "vm-instructions", "demo-echotest", "demo-congrats",
-                                   "basic-pbx-ivr-main", "vm-options", "demo-abouttotry", "conf-adminmenu-162"};
+  std::vector<std::string> prompts{"demo-moreinfo",   "vm-instructions",    "demo-echotest",
+                                   "demo-congrats",   "basic-pbx-ivr-main", "vm-options",
+                                   "demo-abouttotry", "conf-adminmenu-162"};
   if (quick) prompts.resize(2);
   std::vector<Case> out;
   for (const auto& name : prompts) {
@@ -103,7 +107,8 @@ std::vector<Case> make_cases(bool quick) {
     double power = 0;
     size_t count = 0;
     for (size_t f = 0; f < map.speech.size(); ++f)
-      for (size_t i = f * SpeechMap::frame; map.speech[f] && i < (f + 1) * SpeechMap::frame; ++i, ++count)
+      for (size_t i = f * SpeechMap::frame; map.speech[f] && i < (f + 1) * SpeechMap::frame;
+           ++i, ++count)
         power += static_cast<double>(clean[i] * clean[i]);
     power /= static_cast<double>(count);
     for (auto* make : {hiss, fan, refrigerator}) {
@@ -159,8 +164,10 @@ Sound with_textbook(const Sound& noisy, double depth) {
     if (++heard < overlap) return;
     for (size_t k = 0; k < bins.size(); ++k) sum[k] += static_cast<double>(std::norm(bins[k]));
   });
-  for (size_t k = 0; k < power.size(); ++k) power[k] = static_cast<float>(sum[k] / (heard - overlap + 1));
-  TextbookGain estimator({size / 2 + 1, static_cast<double>(rate) / size, static_cast<double>(size) / overlap / rate});
+  for (size_t k = 0; k < power.size(); ++k)
+    power[k] = static_cast<float>(sum[k] / (heard - overlap + 1));
+  TextbookGain estimator(
+      {size / 2 + 1, static_cast<double>(rate) / size, static_cast<double>(size) / overlap / rate});
   estimator.set_noise(power);
   estimator.set_floor_db(-depth);
   Stft stft(size, overlap);
@@ -194,7 +201,8 @@ Sound with_afftdn(const Sound& noisy, double depth) {
   Sound out;
   // It is told the noise's level as well as shown the noise itself.
   const double level = test::rms_db(std::span(noisy).subspan(learn_from, learn_to - learn_from));
-  LibavGraph graph(fmt::format("afftdn=nr={}:nf={:.1f}", depth, std::clamp(level, -80.0, -20.0)), rate,
+  LibavGraph graph(fmt::format("afftdn=nr={}:nf={:.1f}", depth, std::clamp(level, -80.0, -20.0)),
+                   rate,
                    [&](std::span<const float> x) { out.insert(out.end(), x.begin(), x.end()); });
   for (size_t at = 0; at < noisy.size(); at += 480) {
     if (at == learn_from) graph.command("afftdn", "sample_noise", "start");
@@ -214,7 +222,9 @@ Sound with_speex(const Sound& noisy, double depth) {
   Sound out;
   std::vector<spx_int16_t> pcm(frame);
   for (size_t at = 0; at + frame <= noisy.size(); at += frame) {
-    for (size_t i = 0; i < frame; ++i) pcm[i] = static_cast<spx_int16_t>(std::lround(std::clamp(noisy[at + i], -1.0F, 1.0F) * 32767));
+    for (size_t i = 0; i < frame; ++i)
+      pcm[i] =
+          static_cast<spx_int16_t>(std::lround(std::clamp(noisy[at + i], -1.0F, 1.0F) * 32767));
     speex_preprocess_run(state, pcm.data());
     for (const auto v : pcm) out.push_back(static_cast<float>(v) / 32767);
   }
@@ -228,10 +238,11 @@ struct Scores {
 
 Scores score(const Case& c, const Sound& heard) {
   const auto after_learning = [](const Sound& x) { return std::span(x).subspan(rate); };
-  const auto clean = after_learning(c.clean), noisy = after_learning(c.noisy), out = after_learning(heard);
+  const auto clean = after_learning(c.clean), noisy = after_learning(c.noisy),
+             out = after_learning(heard);
   return {si_sdr_db(clean, out) - si_sdr_db(clean, noisy), stoi(clean, out) - stoi(clean, noisy),
-          log_spectral_distance(c.clean, heard), pause_cut_db(c.noisy, heard, c.map),
-          speech_level_db(c.clean, heard, c.map), warble(c.noisy, heard, c.map)};
+          log_spectral_distance(c.clean, heard),           pause_cut_db(c.noisy, heard, c.map),
+          speech_level_db(c.clean, heard, c.map),          warble(c.noisy, heard, c.map)};
 }
 
 Scores mean_of(const std::vector<Case>& cases, Sound (*clean)(const Sound&, double), double depth) {
@@ -253,7 +264,8 @@ Scores mean_of(const std::vector<Case>& cases, Sound (*clean)(const Sound&, doub
     }
   };
   std::vector<std::jthread> threads;
-  for (unsigned t = 0; t < std::max(1U, std::thread::hardware_concurrency()); ++t) threads.emplace_back(work);
+  for (unsigned t = 0; t < std::max(1U, std::thread::hardware_concurrency()); ++t)
+    threads.emplace_back(work);
   threads.clear();
   return sum;
 }
@@ -264,26 +276,33 @@ int main(int argc, char** argv) {
   const bool quick = argc > 1 && std::strcmp(argv[1], "--quick") == 0;
   const auto cases = make_cases(quick);
   std::vector<std::pair<const char*, Sound (*)(const Sound&, double)>> ways{
-      {"Drevan", with_drevan}, {"textbook", with_textbook}, {"afftdn", with_afftdn}, {"SpeexDSP", with_speex}};
+      {"Drevan", with_drevan},
+      {"textbook", with_textbook},
+      {"afftdn", with_afftdn},
+      {"SpeexDSP", with_speex}};
   if (argc > 1 && std::strcmp(argv[1], "--tune") == 0) ways.resize(2);
-  fmt::print("{} cases: hiss, fan, refrigerator at 5, 15 and 25 dB under real speech; means\n", cases.size());
-  fmt::print("{:<6}{:<10}{:>13}{:>13}{:>13}{:>13}{:>13}{:>10}\n", "depth", "", "SI-SDR gain", "STOI change",
-             "log spectral", "pauses", "speech", "warble");
+  fmt::print("{} cases: hiss, fan, refrigerator at 5, 15 and 25 dB under real speech; means\n",
+             cases.size());
+  fmt::print("{:<6}{:<10}{:>13}{:>13}{:>13}{:>13}{:>13}{:>10}\n", "depth", "", "SI-SDR gain",
+             "STOI change", "log spectral", "pauses", "speech", "warble");
   std::map<std::pair<int, std::string>, Scores> all;
   for (const int depth : {6, 12, 20})
     for (const auto& [name, way] : ways) {
       const Scores s = all[{depth, name}] = mean_of(cases, way, depth);
-      fmt::print("{:<6}{:<10}{:>10.2f} dB{:>13.4f}{:>10.3f} dB{:>10.2f} dB{:>10.2f} dB{:>10.3f}\n", depth, name, s.si_sdr,
-                 s.stoi, s.distance, s.pause, s.level, s.warble);
+      fmt::print("{:<6}{:<10}{:>10.2f} dB{:>13.4f}{:>10.3f} dB{:>10.2f} dB{:>10.2f} dB{:>10.3f}\n",
+                 depth, name, s.si_sdr, s.stoi, s.distance, s.pause, s.level, s.warble);
     }
-  const Scores &ours = all[{20, "Drevan"}], &book = all[{20, "textbook"}], &twelve = all[{12, "Drevan"}];
+  const Scores &ours = all[{20, "Drevan"}], &book = all[{20, "textbook"}],
+               &twelve = all[{12, "Drevan"}];
   bool good = true;
   const auto goal = [&](const char* what, double value, bool met) {
     fmt::print("{:<64}{:>8.3f}  {}\n", what, value, met ? "met" : "MISSED");
     good = good && met;
   };
-  goal("depth 20: SI-SDR gain over the textbook, dB (at least 1)", ours.si_sdr - book.si_sdr, ours.si_sdr - book.si_sdr >= 1);
-  goal("depth 20: log-spectral distance against the textbook (at most 0.9)", ours.distance / book.distance, ours.distance <= 0.9 * book.distance);
+  goal("depth 20: SI-SDR gain over the textbook, dB (at least 1)", ours.si_sdr - book.si_sdr,
+       ours.si_sdr - book.si_sdr >= 1);
+  goal("depth 20: log-spectral distance against the textbook (at most 0.9)",
+       ours.distance / book.distance, ours.distance <= 0.9 * book.distance);
   goal("depth 20: STOI change (above 0)", ours.stoi, ours.stoi > 0);
   goal("depth 20: speech level, dB (at least -0.3)", ours.level, ours.level >= -0.3);
   goal("depth 20: warble (at most 0.2)", ours.warble, ours.warble <= 0.2);

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // How long the picture of each step takes to be drawn, in the real window with the demo reel.
 // Usage: pictures [STEP]     (QT_QPA_PLATFORM=offscreen does)
 #include <fmt/format.h>

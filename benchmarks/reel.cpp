@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // A long work: a reel of 500 clips in 8 groups over 12 hours of sources, five steps a clip; what opening,
 // editing, saving, memory and the batch cost, and how they grow from 500 to 10 000 clips.
 // Usage: reel [--quick]
@@ -77,13 +78,17 @@ void grow(const test::TempFolder& folder, int clips) {
   // What the interface asks after an edit before it can draw: whether levels belong to the chain.
   const double keys =
       best_ms(20, [&] { stage_keys(plan_of(history.now(), history.now().clips[0])); });
-  fmt::print("{:5} clips: open {:7.1f} ms, save {:7.1f} ms, an edit {:6.3f} ms, keys of a clip {:6.3f} ms, file {:6.0f} kB\n", clips, open, save, edit, keys,
-             static_cast<double>(std::filesystem::file_size(file)) / 1000);
+  fmt::print(
+      "{:5} clips: open {:7.1f} ms, save {:7.1f} ms, an edit {:6.3f} ms, keys of a clip {:6.3f} "
+      "ms, file {:6.0f} kB\n",
+      clips, open, save, edit, keys, static_cast<double>(std::filesystem::file_size(file)) / 1000);
 }
 
 double batch_seconds(const Reel& reel, const test::TempFolder& folder, int workers, int clips) {
   std::vector<ClipId> ids;
-  for (int i = 0; i < clips; ++i) ids.push_back(reel.clips[static_cast<size_t>(i) * reel.clips.size() / static_cast<size_t>(clips)].id);
+  for (int i = 0; i < clips; ++i)
+    ids.push_back(
+        reel.clips[static_cast<size_t>(i) * reel.clips.size() / static_cast<size_t>(clips)].id);
   const auto done = measured([&] {
     BatchOptions o;
     o.folder = folder / fmt::format("out-{}", workers);
@@ -115,7 +120,8 @@ double worst_time_left(const Reel& reel, const test::TempFolder& folder, int cli
   run_batch(jobs, o, store, never, [&](size_t i, const JobResult& r) {
     now[i].state = r.state;
     now[i].progress = r.progress;
-    const double at = ms_since(begin) / 1000, share = share_done(jobs, now), left = time_left(share, at);
+    const double at = ms_since(begin) / 1000, share = share_done(jobs, now),
+                 left = time_left(share, at);
     if (left >= 0 && share > 0.2 && share < 0.8) guesses.push_back({at, left});
   });
   const double total = ms_since(begin) / 1000;
@@ -144,7 +150,8 @@ int main(int argc, char** argv) {
       history.edit(std::move(next), "Turn");
     }
   });
-  fmt::print("500 clips, 8 groups, {} hours: 400 edits to undo in {:.0f} MB (goal for all: 1000)\n", quick ? 2 : 12, whole.peak_mb);
+  fmt::print("500 clips, 8 groups, {} hours: 400 edits to undo in {:.0f} MB (goal for all: 1000)\n",
+             quick ? 2 : 12, whole.peak_mb);
 
   // What is visible after an edit in a group's chain: some twelve clips, measured as the shelf does it.
   const auto visible = measured([&] {
@@ -170,14 +177,24 @@ int main(int argc, char** argv) {
       });
       seconds.push_back(ms_since(then) / 1000);
     }
-    fmt::print("12 visible clips of a group measured: {:.2f} s at first, {:.2f} s after an edit in the group's chain (goal: 2)\n", seconds[0], seconds[1]);
+    fmt::print(
+        "12 visible clips of a group measured: {:.2f} s at first, {:.2f} s after an edit in the "
+        "group's chain (goal: 2)\n",
+        seconds[0], seconds[1]);
     std::fflush(stdout);
   });
   fmt::print("  peak memory of that {:.0f} MB\n", visible.peak_mb);
 
   const int clips = quick ? 8 : 24;
-  const double one = batch_seconds(reel, folder, 1, clips), two = batch_seconds(reel, folder, 2, clips);
-  fmt::print("Batch of {} clips: {:.1f} s by one worker, {:.1f} s by two: {:.2f} times as fast (goal: 1.8)\n", clips, one, two, one / two);
-  fmt::print("Time left on uneven clips was off by at most {:.0f} % of the whole between a fifth and four fifths (goal: 20)\n", 100 * worst_time_left(reel, folder, clips));
+  const double one = batch_seconds(reel, folder, 1, clips),
+               two = batch_seconds(reel, folder, 2, clips);
+  fmt::print(
+      "Batch of {} clips: {:.1f} s by one worker, {:.1f} s by two: {:.2f} times as fast (goal: "
+      "1.8)\n",
+      clips, one, two, one / two);
+  fmt::print(
+      "Time left on uneven clips was off by at most {:.0f} % of the whole between a fifth and four "
+      "fifths (goal: 20)\n",
+      100 * worst_time_left(reel, folder, clips));
   return 0;
 }

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // The long work of `reel` in the real window: how soon the shelf is there, how long a turned knob in a
 // group's chain takes to be drawn, and until every clip in sight shows its new loudness.
 // Usage: reel_window [--quick]     (QT_QPA_PLATFORM=offscreen does)
@@ -123,9 +124,11 @@ void shelf_at_work(MainWindow& window) {
 
 int main(int argc, char** argv) {
   const QTemporaryDir home;
-  for (const char* name : {"XDG_CONFIG_HOME", "XDG_CACHE_HOME", "XDG_DATA_HOME"}) qputenv(name, home.path().toUtf8());
+  for (const char* name : {"XDG_CONFIG_HOME", "XDG_CACHE_HOME", "XDG_DATA_HOME"})
+    qputenv(name, home.path().toUtf8());
   qputenv("DREVAN_AUDIO", "simulated");
-  if (qEnvironmentVariableIsEmpty("QT_QPA_PLATFORM") && qEnvironmentVariableIsEmpty("DISPLAY")) qputenv("QT_QPA_PLATFORM", "offscreen");
+  if (qEnvironmentVariableIsEmpty("QT_QPA_PLATFORM") && qEnvironmentVariableIsEmpty("DISPLAY"))
+    qputenv("QT_QPA_PLATFORM", "offscreen");
   QApplication app(argc, argv);
   app.setApplicationName("drevan-benchmark");
   app.setOrganizationName("drevan-benchmark");
@@ -147,7 +150,10 @@ int main(int argc, char** argv) {
       },
       900);
   const double again = open_ms(file, window);
-  fmt::print("500 clips, 8 groups, {:.0f} hours: the shelf is there after {:.0f} ms the first time, {:.0f} ms later (goal: 1000)\n", hours, first, again);
+  fmt::print(
+      "500 clips, 8 groups, {:.0f} hours: the shelf is there after {:.0f} ms the first time, "
+      "{:.0f} ms later (goal: 1000)\n",
+      hours, first, again);
   std::fflush(stdout);
 
   const Work& work = window->work();
@@ -157,7 +163,8 @@ int main(int argc, char** argv) {
   };
   const auto then = Clock::now();
   wait_for(fresh, 300);
-  fmt::print("{} clips in sight: all measured {:.2f} s after opening\n", sight.size(), ms_since(then) / 1000 + again / 1000);
+  fmt::print("{} clips in sight: all measured {:.2f} s after opening\n", sight.size(),
+             ms_since(then) / 1000 + again / 1000);
   wait_for([&] { return work.measurements.levels_fresh() && !work.measurements.measuring(); }, 60);
 
   // A knob in the group's chain is turned: from the mouse's move to the picture.
@@ -177,11 +184,14 @@ int main(int argc, char** argv) {
     drawn.push_back(ms_since(turn));
     QApplication::processEvents(QEventLoop::AllEvents, 4);
   }
-  fmt::print("An edit in a group's chain is drawn after {:.1f} ms, {:.1f} of them the edit itself (medians of {}; largest {:.1f}; goal: 16)\n", median(drawn), median(edited), drawn.size(),
-             *std::ranges::max_element(drawn));
+  fmt::print(
+      "An edit in a group's chain is drawn after {:.1f} ms, {:.1f} of them the edit itself "
+      "(medians of {}; largest {:.1f}; goal: 16)\n",
+      median(drawn), median(edited), drawn.size(), *std::ranges::max_element(drawn));
   const auto last = Clock::now();
   wait_for(fresh, 60);
-  fmt::print("All {} values in sight are new {:.2f} s after the last edit (goal: 2)\n", sight.size(), ms_since(last) / 1000);
+  fmt::print("All {} values in sight are new {:.2f} s after the last edit (goal: 2)\n",
+             sight.size(), ms_since(last) / 1000);
 
   shelf_at_work(*window);
 

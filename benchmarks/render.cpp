@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // A render as a whole process, one job: ten minutes of a voice through noise reduction, cut,
 // compressor and normalise, measured before and behind and written as 24-bit WAV, beside a
 // libavfilter graph of the same kinds whose output is dropped, alone and between two of

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // The Scene at work in the real window: 60 clips in four minutes, ten at a time, five steps each,
 // two spaces, a film in 1080p24. How soon playing begins, whether sound is ever missing while a
 // curve is drawn and the window redraws, how far the picture is from the sound, how fast the mix

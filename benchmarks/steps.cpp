@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Every step alone, with its standard settings and its first starting point: seconds of mono sound
 // at 48 kHz per second of computing, by Google Benchmark; and as a yardstick the transforms alone
 // (2048 points there and back, four to a window) of a noise reduction.
@@ -32,8 +33,8 @@ void run_transforms(benchmark::State& state) {
     }
     benchmark::DoNotOptimize(time.data());
   }
-  state.counters["x_real_time"] =
-      benchmark::Counter(static_cast<double>(state.iterations()) * 4096 / 48000, benchmark::Counter::kIsRate);
+  state.counters["x_real_time"] = benchmark::Counter(
+      static_cast<double>(state.iterations()) * 4096 / 48000, benchmark::Counter::kIsRate);
 }
 
 void run_step(benchmark::State& state, const StepType* type, const Settings& settings) {
@@ -42,7 +43,8 @@ void run_step(benchmark::State& state, const StepType* type, const Settings& set
   Findings found;
   if (type->learn) {
     const auto learner = type->learn(settings, format);
-    for (Samples at = 0; at + 4096 <= sound.frames(); at += 4096) learner->hear(sound.block(at, 4096));
+    for (Samples at = 0; at + 4096 <= sound.frames(); at += 4096)
+      learner->hear(sound.block(at, 4096));
     found = learner->findings();
   }
   const auto processor = make_processor(*type, settings, found, format);
@@ -56,8 +58,8 @@ void run_step(benchmark::State& state, const StepType* type, const Settings& set
     at = at + 8192 <= sound.frames() ? at + 4096 : 0;
     benchmark::DoNotOptimize(block.channel(0).data());
   }
-  state.counters["x_real_time"] =
-      benchmark::Counter(static_cast<double>(state.iterations()) * 4096 / 48000, benchmark::Counter::kIsRate);
+  state.counters["x_real_time"] = benchmark::Counter(
+      static_cast<double>(state.iterations()) * 4096 / 48000, benchmark::Counter::kIsRate);
 }
 
 }  // namespace

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // How fast a long take is heard, and how soon other limits show their cuts.
 // Usage: take
 #include <fmt/format.h>

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include "textbook_gain.h"
 
 #include <algorithm>
@@ -28,8 +29,8 @@ struct BinState {
 DREVAN_CLONES void prior_kernel(BinState s, size_t n, float alpha, float beta) noexcept {
   for (size_t k = 0; k < n; ++k) {
     const float post = std::min(s.power[k] * s.inverse_noise[k], 1e6F);
-    const float prior = std::max(
-        alpha * s.clean[k] + (1.0F - alpha) * std::max(post - 1.0F, 0.0F), least_prior);
+    const float prior =
+        std::max(alpha * s.clean[k] + (1.0F - alpha) * std::max(post - 1.0F, 0.0F), least_prior);
     const float ratio = prior / (1.0F + prior);
     const float kept = std::max(post, 1e-6F);
     const float v = ratio * kept;
@@ -93,8 +94,8 @@ DREVAN_CLONES void gain_kernel(GainState s, size_t n, float frame, float floor_l
     const float odds = absent / (1.0F - absent) * (1.0F + s.prior[k]) * s.absent[k];
     const float p = 1.0F / (1.0F + odds);
     const float speech = s.lsa_log2[k];
-    s.gain[k] = std::min(
-        fast_exp2(p * std::max(speech, floor_log2) + (1.0F - p) * floor_log2), 1.0F);
+    s.gain[k] =
+        std::min(fast_exp2(p * std::max(speech, floor_log2) + (1.0F - p) * floor_log2), 1.0F);
     // The next prior starts from the estimate under presence, not from the floor.
     const float g = fast_exp2(speech);
     s.clean[k] = g * g * s.posterior[k];

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // The plain textbook estimator that noise reduction is measured against.
 #pragma once
 
@@ -16,9 +17,9 @@ namespace drevan::bench {
 class TextbookGain {
  public:
   struct Setup {
-    int bins = 1025;         ///< size / 2 + 1
-    double bin_hz = 23.4375; ///< rate / size
-    double hop_s = 0.0107;   ///< seconds from one spectrum to the next
+    int bins = 1025;          ///< size / 2 + 1
+    double bin_hz = 23.4375;  ///< rate / size
+    double hop_s = 0.0107;    ///< seconds from one spectrum to the next
   };
   explicit TextbookGain(const Setup& setup);
 
@@ -36,8 +37,8 @@ class TextbookGain {
   float frame_presence() noexcept;
 
   int bins_;
-  int local_, wide_;       // half widths of the frequency smoothing, bins
-  float alpha_, beta_;     // time constants of the prior SNR and of its mean, per hop
+  int local_, wide_;    // half widths of the frequency smoothing, bins
+  float alpha_, beta_;  // time constants of the prior SNR and of its mean, per hop
   float floor_log2_ = 0;
   float frame_mean_ = 0, frame_peak_ = 0;
   FloatVector inverse_noise_;

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Our real transform (FFTW's complex one of half the size, untangled four values at a time) beside
 // FFTW's own r2c and c2r, at the sizes that the steps use. Prints times and ratios; both plans are
 // ESTIMATE, as the same bits every time ask.

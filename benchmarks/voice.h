@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // The voice that the benchmarks of whole chains use.
 #pragma once
 

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Ten minutes of a voice through the five kinds of step that a voice gets, beside a libavfilter
 // graph of the same kinds in the same run, both single-threaded and reading the same file; then
 // two hours of stereo for the memory. Usage: voice_chain [--quick | --profile]; the latter runs Drevan's part
@@ -24,7 +25,8 @@ Chain voice_chain() {
   return {{test::with("noise-reduction", {{"depth_db", 12}}),
            test::with("cut", {{"low_hz", 80}, {"low_slope_db", 0}}),
            test::with("equaliser", {{"band4_hz", 500}, {"band4_gain_db", -3}}),
-           test::with("compressor", {{"threshold_db", -15}, {"ratio", 3}, {"attack_ms", 5}, {"release_ms", 120}}),
+           test::with("compressor",
+                      {{"threshold_db", -15}, {"ratio", 3}, {"attack_ms", 5}, {"release_ms", 120}}),
            test::with("normalise", {{"target_db", -3}})}};
 }
 constexpr const char* libav_chain =
@@ -51,8 +53,8 @@ void render_drevan(const std::filesystem::path& file, const std::filesystem::pat
 }
 
 void print(const char* what, const Measured& m, double seconds, double against) {
-  fmt::print("{:<46} {:7.2f} s  {:6.0f} x real time  {:5.0f} MB  {:5.2f} x the graph\n", what, m.seconds,
-             seconds / m.seconds, m.peak_mb, against / m.seconds);
+  fmt::print("{:<46} {:7.2f} s  {:6.0f} x real time  {:5.0f} MB  {:5.2f} x the graph\n", what,
+             m.seconds, seconds / m.seconds, m.peak_mb, against / m.seconds);
 }
 
 }  // namespace
@@ -87,14 +89,17 @@ int main(int argc, char** argv) {
   print("libavfilter graph, output dropped", libav, seconds, libav.seconds);
   print("Drevan, output dropped", chain, seconds, libav.seconds);
   print("Drevan, measured and written as 24-bit WAV", render, seconds, libav.seconds);
-  fmt::print("Turn by turn Drevan was {:.2f} to {:.2f} times as fast, {:.2f} in the middle (goal: 4)\n", ratios.front(),
-             ratios.back(), ratio);
+  fmt::print(
+      "Turn by turn Drevan was {:.2f} to {:.2f} times as fast, {:.2f} in the middle (goal: 4)\n",
+      ratios.front(), ratios.back(), ratio);
   if (quick) return 0;
 
   const auto stereo = temp / "stereo.wav";
   measured([&] { bench::write_voice(stereo, 7200, 2, SampleType::int16); });
   const Measured two_hours = measured([&] { render_drevan(stereo, temp / "stereo-out.wav"); });
-  fmt::print("2 hours of stereo, measured and written: {:.1f} s, peak memory {:.0f} MB (goal: below 300)\n",
-             two_hours.seconds, two_hours.peak_mb);
+  fmt::print(
+      "2 hours of stereo, measured and written: {:.1f} s, peak memory {:.0f} MB (goal: below "
+      "300)\n",
+      two_hours.seconds, two_hours.peak_mb);
   return ratio >= 4 && two_hours.peak_mb < 300 ? 0 : 1;
 }

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // The two ways of the pitch step on six real voices: how true the pitch is, what becomes of the
 // formants and of the voice's clearness, what a shift there and back leaves, and how fast they are;
 // any sound against the library's own tool.

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // A picture to draw flat shapes on, with soft edges: for the demo's film.
 #pragma once
 

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Makes the demo reel, "Skerry Light": its sounds, its reel and a recipe. All text and names are
 // invented for it. Usage: make-demo FOLDER
 #include <cstdio>
@@ -19,14 +20,15 @@ drevan::ClipId keep(const std::string& name, const std::string& group,
                     std::vector<Sound> channels) {
   size_t length = 0;
   for (const auto& c : channels) length = std::max(length, c.size());
-  drevan::AudioBuffer buffer(static_cast<int>(channels.size()), static_cast<drevan::Samples>(length));
+  drevan::AudioBuffer buffer(static_cast<int>(channels.size()),
+                             static_cast<drevan::Samples>(length));
   for (size_t c = 0; c < channels.size(); ++c)
     std::copy(channels[c].begin(), channels[c].end(), buffer.channel(static_cast<int>(c)).begin());
   const auto file = folder / (name + ".flac");
-  drevan::AudioWriter writer(file,
-                             {drevan::Container::flac, drevan::SampleType::int16, rate,
-                              static_cast<int>(channels.size())},
-                             buffer.frames(), {"Skerry Light, " + name, {}});
+  drevan::AudioWriter writer(
+      file,
+      {drevan::Container::flac, drevan::SampleType::int16, rate, static_cast<int>(channels.size())},
+      buffer.frames(), {"Skerry Light, " + name, {}});
   writer.write(buffer.block());
   writer.commit();
   std::printf("%s: %.1f s\n", file.c_str(), static_cast<double>(length) / rate);
@@ -48,8 +50,10 @@ Sound take(const Sound& voice, double voice_db, const Sound& noise_kind, double 
 
 void ines() {
   const std::string g = "Ines dialogue";
-  auto v = speak("slt", "The lamp is turning again.|I counted nine beams since the last ship.|"
-                        "Nobody answers from the mainland.", 0.9, 1.05);
+  auto v = speak("slt",
+                 "The lamp is turning again.|I counted nine beams since the last ship.|"
+                 "Nobody answers from the mainland.",
+                 0.9, 1.05);
   // A hissy recorder on a table that passes on the tower's rumble.
   Sound noise = hiss(30, 3);
   power_to(noise, 0);
@@ -57,11 +61,15 @@ void ines() {
   power_to(low, -3);
   mix(noise, low, 0, 1);
   keep("lamp-room-04", g, {take(in_room(v, 0.35, 0.25), -17, noise, -50.5)});
-  v = speak("slt", "One hundred and ninety steps.|My grandmother walked them with a bucket of oil.|"
-                   "I walk them with a radio that hums.", 0.8, 1.1);
+  v = speak("slt",
+            "One hundred and ninety steps.|My grandmother walked them with a bucket of oil.|"
+            "I walk them with a radio that hums.",
+            0.8, 1.1);
   keep("stairs-02", g, {take(in_room(v, 0.8, 0.4), -10, mains_hum(30, 5), -43)});
-  v = speak("slt", "The fan in the stairwell will not stop.|If the fog comes in I will hear it first.|"
-                   "Listen.|There it is.", 1.0, 1.08);
+  v = speak("slt",
+            "The fan in the stairwell will not stop.|If the fog comes in I will hear it first.|"
+            "Listen.|There it is.",
+            1.0, 1.08);
   keep("stairs-03", g, {take(in_room(v, 0.7, 0.35), -21, fan(30, 7), -50)});
   v = speak("slt",
             "Log of the keeper, the third of November.|Wind from the north west, seven, rising.|"
@@ -72,7 +80,8 @@ void ines() {
             "They are the numbers of this rock.|"
             "I have turned the recorder on, and I will leave it on.|"
             "If somebody finds this tape, start with the silence.|"
-            "There is something in the silence.|It counts the steps when I climb them.|It is always one step short.|Good night, mother.|The light is burning.",
+            "There is something in the silence.|It counts the steps when I climb them.|It is "
+            "always one step short.|Good night, mother.|The light is burning.",
             1.4, 1.12);
   keep("log-entry-night", g, {take(in_room(v, 0.3, 0.15), -14, hiss(120, 11), -47, 1.6, 1.5)});
 }
@@ -96,13 +105,20 @@ void others() {
   Sound soft = hiss(30, 17);
   keep("night-two", "Narrator voiceover", {take(v, -12, soft, -62)});
 
-  v = speak("awb", "Skerry Light, Skerry Light, this is Dunmar coast station.|"
-                   "We have no boat on our list.|Please say again your position.|Over.", 0.6, 0.98);
-  keep("call-in-01", "Coast station radio", {over_radio(take(v, -8, hiss(40, 19), -60, 1.0, 0.6), 21)});
-  v = speak("awb", "Weather for the outer skerries.|North west eight, gale nine later.|"
-                   "Rain then fog.|Visibility poor.", 0.7, 0.98);
-  keep("weather-read", "Coast station radio", {over_radio(take(v, -6, hiss(40, 23), -60, 1.0, 0.6), 25)});
-  v = speak("kal16", "Buoy four.|Water eight degrees.|Waves four metres.|Position unknown.", 0.7, 1.05);
+  v = speak("awb",
+            "Skerry Light, Skerry Light, this is Dunmar coast station.|"
+            "We have no boat on our list.|Please say again your position.|Over.",
+            0.6, 0.98);
+  keep("call-in-01", "Coast station radio",
+       {over_radio(take(v, -8, hiss(40, 19), -60, 1.0, 0.6), 21)});
+  v = speak("awb",
+            "Weather for the outer skerries.|North west eight, gale nine later.|"
+            "Rain then fog.|Visibility poor.",
+            0.7, 0.98);
+  keep("weather-read", "Coast station radio",
+       {over_radio(take(v, -6, hiss(40, 23), -60, 1.0, 0.6), 25)});
+  v = speak("kal16", "Buoy four.|Water eight degrees.|Waves four metres.|Position unknown.", 0.7,
+            1.05);
   keep("buoy-report", "Weather buoy", {take(v, -5, hiss(30, 27), -58, 0.9, 0.5)});
 }
 
@@ -115,7 +131,8 @@ void effects() {
   keep("beam-sweep", g, beam_sweep(8));
 }
 
-drevan::ChainStep step(std::string_view id, std::initializer_list<std::pair<const char*, double>> s) {
+drevan::ChainStep step(std::string_view id,
+                       std::initializer_list<std::pair<const char*, double>> s) {
   auto out = drevan::make_step(id);
   for (const auto& [name, value] : s)
     out.settings.values[static_cast<size_t>(drevan::parameter_index(*out.type, name))] = value;
@@ -125,7 +142,8 @@ drevan::ChainStep step(std::string_view id, std::initializer_list<std::pair<cons
 drevan::Chain five_steps() {
   return {{step("normalise", {{"target_db", -3}}), step("noise-reduction", {{"depth_db", 12}}),
            step("cut", {{"low_hz", 80}, {"low_slope_db", 1}}),
-           step("compressor", {{"threshold_db", -15}, {"ratio", 3}, {"attack_ms", 5}, {"release_ms", 120}}),
+           step("compressor",
+                {{"threshold_db", -15}, {"ratio", 3}, {"attack_ms", 5}, {"release_ms", 120}}),
            step("normalise", {{"target_db", -3}})}};
 }
 

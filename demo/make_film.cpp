@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Draws the demo's film: build the target, then run build/release/demo/make-film
 // demo/skerry-light.mp4
 #include <cstdio>

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Places the demo's clips against its film: run build/release/demo/make-scene demo
 #include <cstdio>
 #include <filesystem>

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include "sounds.h"
 
 #include <algorithm>
@@ -73,8 +74,8 @@ void peak_to(Sound& sound, double db) {
 void power_to(Sound& sound, double db) {
   double sum = 1e-12;
   for (const float x : sound) sum += static_cast<double>(x * x);
-  const auto g =
-      static_cast<float>(std::pow(10, db / 20) / std::sqrt(sum / static_cast<double>(sound.size())));
+  const auto g = static_cast<float>(std::pow(10, db / 20) /
+                                    std::sqrt(sum / static_cast<double>(sound.size())));
   for (float& x : sound) x *= g;
 }
 
@@ -173,7 +174,8 @@ Sound wind(double seconds, std::uint64_t seed) {
   float low = 0, band = 0;
   for (size_t i = 0; i < out.size(); ++i) {
     // A resonance that climbs with the gust, as it does round a tower.
-    const auto f = static_cast<float>(2 * std::sin(tau / 2 * (180 + 260 * static_cast<double>(gust[i])) / rate));
+    const auto f = static_cast<float>(
+        2 * std::sin(tau / 2 * (180 + 260 * static_cast<double>(gust[i])) / rate));
     low += f * band;
     band += f * (noise.next() - low - 0.35F * band);
     out[i] = (band + 0.5F * low) * gust[i];
@@ -193,7 +195,8 @@ Sound foghorn(double seconds) {
       const double swell = std::min(1.0, (t - from) / 0.35) * std::min(1.0, (to - t) / 0.25);
       const double hz = 113 * (1 - 0.06 * std::max(0.0, t - to + 0.35) / 0.35);
       double x = 0;
-      for (int h = 1; h <= 14; ++h) x += std::sin(tau * hz * h * (t - from) + 0.3 * h) / std::pow(h, 1.1);
+      for (int h = 1; h <= 14; ++h)
+        x += std::sin(tau * hz * h * (t - from) + 0.3 * h) / std::pow(h, 1.1);
       out[i] += static_cast<float>(swell * x);
     }
   }
@@ -245,9 +248,12 @@ std::vector<Sound> boat_pass(double seconds) {
     phase += 27 * (1 + toward / 343) / rate;
     const double stroke = std::pow(0.5 + 0.5 * std::sin(tau * phase), 6);
     water += 0.2F * (noise.next() - water);
-    const double s = (stroke * (0.7 * std::sin(tau * phase * 3) + 0.3 * static_cast<double>(noise.next())) +
-                      0.5 * static_cast<double>(water)) * 25 / distance;
-    const double angle = (std::atan2(x, 25.0) / (std::numbers::pi / 2) + 1) / 2 * std::numbers::pi / 2;
+    const double s =
+        (stroke * (0.7 * std::sin(tau * phase * 3) + 0.3 * static_cast<double>(noise.next())) +
+         0.5 * static_cast<double>(water)) *
+        25 / distance;
+    const double angle =
+        (std::atan2(x, 25.0) / (std::numbers::pi / 2) + 1) / 2 * std::numbers::pi / 2;
     out[0][i] = static_cast<float>(s * std::cos(angle));
     out[1][i] = static_cast<float>(s * std::sin(angle));
   }

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Noises, rooms and effects for the demo, all synthesised.
 #pragma once
 

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include <array>
 #include <cstdio>
 #include <cstdlib>
@@ -15,8 +16,9 @@ namespace {
 // One sentence through flite, resampled to 48 kHz by the core.
 Sound sentence(const std::string& voice, const std::string& text, double pace) {
   const auto file = std::filesystem::temp_directory_path() / "drevan-demo-speech.wav";
-  const std::string command = "flite -voice " + voice + " --setf duration_stretch=" +
-                              std::to_string(pace) + " -t \"" + text + "\" -o " + file.string();
+  const std::string command = "flite -voice " + voice +
+                              " --setf duration_stretch=" + std::to_string(pace) + " -t \"" + text +
+                              "\" -o " + file.string();
   if (std::system(command.c_str()) != 0) throw std::runtime_error("flite failed; is it installed?");
   Sound out;
   const auto reader = drevan::open_audio(file, rate);
@@ -43,8 +45,9 @@ Sound speak(const std::string& voice, const std::string& text, double pause_s, d
   for (size_t i = 0; std::getline(parts, one, '|'); ++i) {
     Sound s = sentence(voice, one, pace);
     peak_to(s, -6 + level[i % level.size()]);
-    const double at = out.empty() ? 0 : static_cast<double>(out.size()) / rate +
-                                            pause_s * stretch[i % stretch.size()];
+    const double at = out.empty() ? 0
+                                  : static_cast<double>(out.size()) / rate +
+                                        pause_s * stretch[i % stretch.size()];
     mix(out, s, at, 1);
   }
   return out;

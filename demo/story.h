@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // What is seen in the demo's film, moment by moment.
 #pragma once
 

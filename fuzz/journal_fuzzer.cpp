@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include "audio/hash.h"
 #include "fuzzing.h"
 #include "reel/history_file.h"
@@ -18,7 +19,9 @@ extern "C" int LLVMFuzzerTestOneInput(const std::uint8_t* data, std::size_t size
   static const std::string saved = to_hex(Hasher().add(read_text(file)).value());
   const std::string input = fuzz::text(data, size);
   std::string journal;
-  const auto line = [&](const std::string& content) { journal += to_hex(Hasher().add(content).value()) + " " + content + "\n"; };
+  const auto line = [&](const std::string& content) {
+    journal += to_hex(Hasher().add(content).value()) + " " + content + "\n";
+  };
   if (size > 0 && data[0] % 4 != 0) line(R"({"drevan_journal":1,"saved":")" + saved + "\"}");
   for (std::size_t at = 0; at < input.size();) {
     const auto end = std::min(input.find('\n', at), input.size());
@@ -30,7 +33,8 @@ extern "C" int LLVMFuzzerTestOneInput(const std::uint8_t* data, std::size_t size
   }
   fuzz::write(Journal::file_of(file), journal);
   fuzz::must_only_throw_error([&] { recover(file); });
-  fuzz::write(history_file_of(file), R"({"drevan_history":1,"saved":")" + saved + R"(","at":0})" + "\n" + input);
+  fuzz::write(history_file_of(file),
+              R"({"drevan_history":1,"saved":")" + saved + R"(","at":0})" + "\n" + input);
   load_history(file);
   return 0;
 }

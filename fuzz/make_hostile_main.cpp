@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Makes the hostile files below a folder, for scripts/fuzz to begin from.
 #include "hostile/make_hostile.h"
 

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include "fuzzing.h"
 #include "reel/library.h"
 #include "steps/catalogue.h"
@@ -7,7 +8,9 @@ extern "C" int LLVMFuzzerTestOneInput(const std::uint8_t* data, std::size_t size
   using namespace drevan;
   fuzz::must_only_throw_error([&] {
     const Recipe recipe = recipe_from_text(fuzz::text(data, size), "fuzz.recipe");
-    const Recipe again = recipe_from_text(to_json(recipe).dump(-1, ' ', false, nlohmann::json::error_handler_t::replace), "again.recipe");
+    const Recipe again = recipe_from_text(
+        to_json(recipe).dump(-1, ' ', false, nlohmann::json::error_handler_t::replace),
+        "again.recipe");
     fuzz::require(again.chain == recipe.chain);
     recipe_differences(own_recipes()[0], recipe);
     matches(recipe, recipe.name);

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include "fuzzing.h"
 #include "reel/reel.h"
 
@@ -12,7 +13,8 @@ extern "C" int LLVMFuzzerTestOneInput(const std::uint8_t* data, std::size_t size
     }
     unused_versions(reel);
     const Reel again = reel_from_text(reel_to_text(reel, "/nowhere"), "/nowhere", "again.reel");
-    fuzz::require(again.clips.size() == reel.clips.size() && again.groups == reel.groups && again.chain == reel.chain);
+    fuzz::require(again.clips.size() == reel.clips.size() && again.groups == reel.groups &&
+                  again.chain == reel.chain);
     Reel less = reel;
     if (!less.clips.empty()) {
       const ClipId ids[] = {less.clips.front().id};

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include "batch/rules.h"
 #include "batch/target.h"
 #include "fuzzing.h"

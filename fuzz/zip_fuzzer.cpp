@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include "fuzzing.h"
 #include "reel/library.h"
 
@@ -18,7 +19,8 @@ extern "C" int LLVMFuzzerTestOneInput(const std::uint8_t* data, std::size_t size
     }
     std::error_code error;
     std::size_t files = 0;
-    for (const auto& entry : std::filesystem::directory_iterator(library, error)) files += entry.is_regular_file() ? 1 : 0;
+    for (const auto& entry : std::filesystem::directory_iterator(library, error))
+      files += entry.is_regular_file() ? 1 : 0;
     fuzz::require(files == taken);
   });
   return 0;

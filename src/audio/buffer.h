@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Sample buffers: planar 32-bit float, channels x frames, full scale at +-1.
 #pragma once
 

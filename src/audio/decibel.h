@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Decibels. Amplitude: 20 log10; power: 10 log10.
 #pragma once
 

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Denormal numbers cost a hundred times a normal one and are inaudible: flush them to zero.
 #pragma once
 

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include "audio/hash.h"
 
 #include <fmt/format.h>
@@ -43,18 +44,14 @@ std::uint64_t Hasher::value() const { return XXH3_64bits_digest(state_->xxh); }
 
 std::uint64_t hash_file(const std::filesystem::path& file, const CancelToken* cancel) {
   std::unique_ptr<std::FILE, int (*)(std::FILE*)> in(std::fopen(file.c_str(), "rb"), std::fclose);
-  if (!in)
-    throw Error(Error::Kind::input,
-                fmt::format("{} cannot be opened; check that it exists and that you may read it.",
-                            file.string()));
+  if (!in) throw cannot_open(file, errno);
   Hasher hasher;
   std::vector<char> buffer(1 << 20);
   for (size_t got = 0; (got = std::fread(buffer.data(), 1, buffer.size(), in.get())) > 0;) {
     if (cancel) cancel->check();
     hasher.bytes(buffer.data(), got);
   }
-  if (std::ferror(in.get()))
-    throw Error(Error::Kind::input, fmt::format("{} could not be read to its end.", file.string()));
+  if (std::ferror(in.get())) throw not_to_its_end(file);
   return hasher.value();
 }
 

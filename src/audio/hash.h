@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // 64-bit content hashes (XXH3), for findings and for telling whether a source changed.
 #pragma once
 
@@ -29,13 +30,13 @@ class Hasher {
   Hasher& add(Id<Kind> id) {
     return add(id.number());
   }
-    /// What tells a file from others without reading it: its path, size and time of change.
-    Hasher& add_file(const std::filesystem::path& file);
-    std::uint64_t value() const;
+  /// What tells a file from others without reading it: its path, size and time of change.
+  Hasher& add_file(const std::filesystem::path& file);
+  std::uint64_t value() const;
 
-   private:
-    struct State;
-    std::unique_ptr<State> state_;
+ private:
+  struct State;
+  std::unique_ptr<State> state_;
 };
 
 /// Hash of a file's whole content. Throws Error(input) when it cannot be read, Cancelled.

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Names that last: what tells one thing of a kind from the others of its kind, for as long as it
 // lives.
 #pragma once

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include "audio/replace_file.h"
 
 #include <fcntl.h>
@@ -17,7 +18,9 @@ namespace fs = std::filesystem;
 
 namespace {
 
-fs::path folder_of(const fs::path& file) { return file.has_parent_path() ? file.parent_path() : fs::path("."); }
+fs::path folder_of(const fs::path& file) {
+  return file.has_parent_path() ? file.parent_path() : fs::path(".");
+}
 
 // What a chain of symbolic links leads to, also where nothing is there yet.
 fs::path link_target(fs::path file) {
@@ -35,21 +38,30 @@ fs::path link_target(fs::path file) {
 Error cannot_write(const fs::path& file, int error) {
   const char* untouched = "An older file of this name is untouched.";
   const auto told = [&](const std::string& why) {
-    return Error(Error::Kind::output, fmt::format("{} cannot be written: {}", file.string(), why));
+    return Error(Error::Kind::output, cause_of_errno(error, true),
+                 fmt::format("{} cannot be written: {}", file.string(), why), file);
   };
   switch (error) {
     case ENOSPC:
     case EDQUOT:
     case EFBIG:
-      return told(fmt::format("the disk is full. Free some space or choose another folder; nothing was left half-written. {}", untouched));
+      return told(
+          fmt::format("the disk is full. Free some space or choose another folder; nothing was "
+                      "left half-written. {}",
+                      untouched));
     case EACCES:
     case EROFS:
-    case EPERM: return told("this folder is read-only for you. Choose another folder.");
+    case EPERM:
+      return told("this folder is read-only for you. Choose another folder.");
     case ENOENT:
-    case ENOTDIR: return told("its folder is not there. Make it, or choose another folder.");
-    case ENAMETOOLONG: return told("its name is too long. Choose a shorter one.");
-    case EEXIST: return told("a file of this name is there already. Choose another name.");
-    default: return told(fmt::format("{}. {}", std::strerror(error), untouched));
+    case ENOTDIR:
+      return told("its folder is not there. Make it, or choose another folder.");
+    case ENAMETOOLONG:
+      return told("its name is too long. Choose a shorter one.");
+    case EEXIST:
+      return told("a file of this name is there already. Choose another name.");
+    default:
+      return told(fmt::format("{}. {}", std::strerror(error), untouched));
   }
 }
 
@@ -77,13 +89,22 @@ void make_folder(const fs::path& folder) {
   const fs::path above = folder_of(folder.has_filename() ? folder : folder.parent_path());
   if (above != folder) make_folder(above);
   if (::mkdir(folder.c_str(), 0777) != 0 && !(errno == EEXIST && fs::is_directory(folder, error))) {
-    if (errno == EEXIST) throw Error(Error::Kind::output, fmt::format("The folder {} cannot be made: a file of this name is in its place. Choose another folder.", folder.string()));
-    throw Error(Error::Kind::output, fmt::format("The folder {} cannot be made ({}); choose one that you may write to.", folder.string(), std::strerror(errno)));
+    if (errno == EEXIST)
+      throw Error(Error::Kind::output,
+                  fmt::format("The folder {} cannot be made: a file of this name is in its place. "
+                              "Choose another folder.",
+                              folder.string()),
+                  folder);
+    throw Error(Error::Kind::output, cause_of_errno(errno, true),
+                fmt::format("The folder {} cannot be made ({}); choose one that you may write to.",
+                            folder.string(), std::strerror(errno)),
+                folder);
   }
   if (const int failed = sync_folder(above); failed != 0) throw cannot_write(folder, failed);
 }
 
-ReplacementFile::ReplacementFile(fs::path goal, Old old) : goal_(std::move(goal)), target_(link_target(goal_)), old_(old) {
+ReplacementFile::ReplacementFile(fs::path goal, Old old)
+    : goal_(std::move(goal)), target_(link_target(goal_)), old_(old) {
   static std::atomic<unsigned> count{0};
   do {
     part_ = folder_of(target_) / fmt::format(".drevan-{}-{}.part", ::getpid(), ++count);
@@ -96,7 +117,9 @@ ReplacementFile::ReplacementFile(fs::path goal, Old old) : goal_(std::move(goal)
   struct stat before {};
   if (::stat(target_.c_str(), &before) != 0 || !S_ISREG(before.st_mode)) return;
   // The owner first: giving a file away may clear bits of its mode.
-  if (::fchown(fd_, before.st_uid, before.st_gid) != 0 && ::fchown(fd_, static_cast<uid_t>(-1), before.st_gid) != 0) errno = 0;
+  if (::fchown(fd_, before.st_uid, before.st_gid) != 0 &&
+      ::fchown(fd_, static_cast<uid_t>(-1), before.st_gid) != 0)
+    errno = 0;
   ::fchmod(fd_, before.st_mode & 07777);
 }
 
@@ -116,7 +139,8 @@ void ReplacementFile::commit() {
   if (::close(std::exchange(fd_, -1)) != 0) fail(errno);
   if (old_ == Old::replaced) {
     if (std::rename(part_.c_str(), target_.c_str()) != 0) fail(errno);
-  } else if (::renameat2(AT_FDCWD, part_.c_str(), AT_FDCWD, target_.c_str(), RENAME_NOREPLACE) != 0) {
+  } else if (::renameat2(AT_FDCWD, part_.c_str(), AT_FDCWD, target_.c_str(), RENAME_NOREPLACE) !=
+             0) {
     // Where the file system cannot do it at once, a link can: it never replaces either.
     if (errno != EINVAL && errno != ENOSYS) fail(errno);
     if (::link(part_.c_str(), target_.c_str()) != 0) fail(errno);

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // A file that is written beside its goal and takes its name only when all of it is on the disk.
 #pragma once
 

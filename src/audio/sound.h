@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Sounds as something that can be read from any place, and clocks between them.
 #pragma once
 

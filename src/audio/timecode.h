@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Timecode: moments of a film by hours, minutes, seconds and frames.
 #pragma once
 

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include "audio/utf8.h"
 
 #include <fmt/format.h>
@@ -19,7 +20,9 @@ size_t utf8_length(std::string_view text) {
   for (size_t i = 1; i < length; ++i)
     if ((byte(i) & 0xc0U) != 0x80U) return 0;
   // Longer than needed, surrogates, beyond U+10FFFF (RFC 3629, section 4).
-  if ((first == 0xe0 && byte(1) < 0xa0) || (first == 0xed && byte(1) > 0x9f) || (first == 0xf0 && byte(1) < 0x90) || (first == 0xf4 && byte(1) > 0x8f)) return 0;
+  if ((first == 0xe0 && byte(1) < 0xa0) || (first == 0xed && byte(1) > 0x9f) ||
+      (first == 0xf0 && byte(1) < 0x90) || (first == 0xf4 && byte(1) > 0x8f))
+    return 0;
   return length;
 }
 
@@ -75,11 +78,13 @@ std::string printable(std::string_view text, bool lines) {
     const size_t n = utf8_length(text);
     const auto first = static_cast<unsigned char>(text[0]);
     // C0 and C1 controls: the latter are two bytes in UTF-8, and some terminals obey them.
-    const bool control = first < 32 || first == 127 || (n == 2 && first == 0xc2 && static_cast<unsigned char>(text[1]) < 0xa0);
+    const bool control = first < 32 || first == 127 ||
+                         (n == 2 && first == 0xc2 && static_cast<unsigned char>(text[1]) < 0xa0);
     if (lines && (first == '\n' || first == '\t')) {
       out += text[0];
     } else if (n == 0 || control) {
-      for (size_t i = 0; i < std::max<size_t>(1, n); ++i) out += fmt::format("\\x{:02x}", static_cast<unsigned char>(text[i]));
+      for (size_t i = 0; i < std::max<size_t>(1, n); ++i)
+        out += fmt::format("\\x{:02x}", static_cast<unsigned char>(text[i]));
     } else {
       out += text.substr(0, n);
     }
@@ -90,7 +95,9 @@ std::string printable(std::string_view text, bool lines) {
 
 std::string file_name_of(std::string_view name, std::string_view otherwise, size_t most) {
   std::string out;
-  for (const char c : name) out += c == '/' || c == '\\' || c == ':' || static_cast<unsigned char>(c) < 32 || c == 127 ? '-' : c;
+  for (const char c : name)
+    out += c == '/' || c == '\\' || c == ':' || static_cast<unsigned char>(c) < 32 || c == 127 ? '-'
+                                                                                               : c;
   out.erase(0, std::min(out.find_first_not_of('.'), out.size()));
   out = utf8_prefix(out, most);
   return out.empty() ? std::string(otherwise) : out;

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Text as people see it: UTF-8 that is whole, and nothing that steers a terminal.
 #pragma once
 

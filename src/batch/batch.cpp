@@ -1,15 +1,16 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include "batch/batch.h"
 
 #include <fmt/format.h>
 
 #include <atomic>
 #include <chrono>
-#include <new>
 #include <thread>
 
 #include "audio/denormals.h"
 #include "audio/error.h"
 #include "audio/hash.h"
+#include "audio/parallel.h"
 #include "audio/replace_file.h"
 #include "batch/record.h"
 #include "reel/source_files.h"
@@ -65,12 +66,16 @@ double share_done(std::span<const double> weights, std::span<const JobResult> re
   double done = 0, all = 0;
   for (size_t i = 0; i < std::min(weights.size(), results.size()); ++i) {
     all += weights[i];
-    done += weights[i] * (results[i].state == JobState::waiting ? 0 : results[i].state == JobState::running ? results[i].progress : 1);
+    done += weights[i] * (results[i].state == JobState::waiting   ? 0
+                          : results[i].state == JobState::running ? results[i].progress
+                                                                  : 1);
   }
   return all > 0 ? done / all : 0;
 }
 
-double share_done(std::span<const BatchJob> jobs, std::span<const JobResult> results) { return share_done(job_weights(jobs), results); }
+double share_done(std::span<const BatchJob> jobs, std::span<const JobResult> results) {
+  return share_done(job_weights(jobs), results);
+}
 
 double time_left(double share_done, double seconds_so_far) {
   if (share_done < 0.01 || seconds_so_far < 0.3) return -1;
@@ -88,7 +93,11 @@ class Batch {
  public:
   Batch(std::span<const BatchJob> jobs, const BatchOptions& options, FindingStore& store,
         const CancelToken& cancel, const BatchUpdate& update)
-      : jobs_(jobs), options_(options), store_(store), cancel_(cancel), update_(update),
+      : jobs_(jobs),
+        options_(options),
+        store_(store),
+        cancel_(cancel),
+        update_(update),
         results_(jobs.size()) {
     const auto names = output_names(jobs, options);
     for (size_t i = 0; i < jobs.size(); ++i) results_[i].output = names[i];
@@ -100,10 +109,9 @@ class Batch {
     const unsigned cores = std::max(1U, std::thread::hardware_concurrency());
     const auto count = std::min<size_t>(
         jobs_.size(), options_.workers > 0 ? static_cast<size_t>(options_.workers) : cores);
-    {
-      std::vector<std::jthread> workers;
-      for (size_t w = 0; w < count; ++w) workers.emplace_back([this] { work(); });
-    }
+    // What is rendered tells its own failures; this is for those whom it tells.
+    on_threads(
+        std::max<size_t>(1, count), [this] { work(); }, [this] { next_ = jobs_.size(); });
     return std::move(results_);
   }
 
@@ -142,21 +150,18 @@ class Batch {
         record_->keep(r, key);
       }
       if (options_.target)
-        for (const Miss& miss : misses(*options_.target, r.render.after)) r.missed.push_back(miss_text(miss));
+        for (const Miss& miss : misses(*options_.target, r.render.after))
+          r.missed.push_back(miss_text(miss));
       r.state = JobState::done;
       r.progress = 1;
     } catch (const Cancelled&) {
       r.state = JobState::cancelled;
-    } catch (const Error& e) {
+    } catch (...) {
       r.state = JobState::failed;
-      r.problem = e.what();
-    } catch (const std::bad_alloc&) {
-      // The others may still fit.
-      r.state = JobState::failed;
-      r.problem = fmt::format("{}: the memory is not enough for it; close other programs, or render fewer clips at a time.", job.clip);
-    } catch (const std::exception& e) {
-      r.state = JobState::failed;
-      r.problem = fmt::format("{}: {}.", job.clip, e.what());
+      const Problem problem = caught_problem();
+      // An Error names what it is about; where memory is short the others may still fit.
+      const bool named = problem.cause != Cause::memory && problem.cause != Cause::other;
+      r.problem = named ? problem.text : fmt::format("{}: {}", job.clip, problem.text);
     }
     tell(i);
   }
@@ -166,7 +171,8 @@ class Batch {
     request.length = options_.length;
     // One clip leaves cores idle; many keep them busy by themselves.
     request.side_thread = jobs_.size() == 1;
-    for (size_t f = 0; f < options_.also.size(); ++f) request.also.push_back({r.also[f], options_.also[f].container, options_.also[f].samples});
+    for (size_t f = 0; f < options_.also.size(); ++f)
+      request.also.push_back({r.also[f], options_.also[f].container, options_.also[f].samples});
     if (needs_room_tone(job.plan)) {
       if (!request.plan.sound.has_room_tone() && job.find_room_tone) {
         request.plan.sound.room_tone = find_room_tone(request.plan.sound, cancel_);
@@ -212,8 +218,12 @@ class Batch {
 std::vector<JobResult> run_batch(std::span<const BatchJob> jobs, const BatchOptions& options,
                                  FindingStore& store, const CancelToken& cancel,
                                  const BatchUpdate& update) {
-  const auto wrong = [](Container c, SampleType t) { return c == Container::flac && t == SampleType::float32; };
-  if (wrong(options.container, options.samples) || std::ranges::any_of(options.also, [&](const OutputFormat& f) { return wrong(f.container, f.samples); }))
+  const auto wrong = [](Container c, SampleType t) {
+    return c == Container::flac && t == SampleType::float32;
+  };
+  if (wrong(options.container, options.samples) ||
+      std::ranges::any_of(options.also,
+                          [&](const OutputFormat& f) { return wrong(f.container, f.samples); }))
     throw Error(Error::Kind::call, "FLAC cannot hold 32-bit float; choose 16 or 24 bits, or WAV.");
   return Batch(jobs, options, store, cancel, update).run();
 }

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Many clips into files: one worker per core, one bad file never stops the others.
 #pragma once
 
@@ -21,7 +22,7 @@ struct BatchJob {
   bool find_room_tone = false;  ///< look for one when the sound has none and a step needs it
   std::string problem;
   std::filesystem::path subfolder{};  ///< of the output folder, relative; empty: the folder itself
-  std::filesystem::path output{};     ///< where it goes, when that is settled already; see share_of()
+  std::filesystem::path output{};  ///< where it goes, when that is settled already; see share_of()
   /// Files beside its own that no output of the batch may replace: all sources of its reel.
   std::shared_ptr<const std::vector<std::filesystem::path>> protects{};
 };
@@ -46,13 +47,14 @@ struct BatchOptions {
   /// The same in other formats at once, into files of the same names: of two with one extension, the
   /// later goes into a subfolder by its bits, "16-bit".
   std::vector<OutputFormat> also{};
-  int workers = 0;  ///< 0: one per core
+  int workers = 0;               ///< 0: one per core
   std::optional<Target> target;  ///< what every clip is judged by
-  bool only_changed = false;  ///< leave what a batch into this folder has done before and nothing has changed since
+  bool only_changed =
+      false;  ///< leave what a batch into this folder has done before and nothing has changed since
   const std::atomic<bool>* pause = nullptr;  ///< while true, workers wait where they are
   RenderLength length = RenderLength::ring;  ///< of clips; in a mix they ring
-  bool overwrite = false;     ///< files that no batch made are replaced, too; sources never
-  std::string part;           ///< names the part of a batch that several machines do, for its record
+  bool overwrite = false;  ///< files that no batch made are replaced, too; sources never
+  std::string part;        ///< names the part of a batch that several machines do, for its record
 };
 
 enum class JobState { waiting, running, done, failed, cancelled };
@@ -62,12 +64,14 @@ struct JobResult {
   double progress = 0;  ///< 0 to 1
   std::filesystem::path output;
   std::vector<std::filesystem::path> also;  ///< in the other formats
-  RenderResult render;  ///< when done
-  std::optional<ClipRange> room_tone;     ///< the one used, when a step needs one
-  bool room_tone_found = false;           ///< it was found, not marked
-  bool whole = true;        ///< false: done, but its source holds less, or damaged, sound; see the warnings
-  bool kept = false;        ///< done by an earlier batch; nothing has changed since
-  std::vector<std::string> missed;  ///< what of the target a done clip misses, "peak -1.2 dBFS, wanted ..."
+  RenderResult render;                      ///< when done
+  std::optional<ClipRange> room_tone;       ///< the one used, when a step needs one
+  bool room_tone_found = false;             ///< it was found, not marked
+  bool whole =
+      true;  ///< false: done, but its source holds less, or damaged, sound; see the warnings
+  bool kept = false;  ///< done by an earlier batch; nothing has changed since
+  std::vector<std::string>
+      missed;           ///< what of the target a done clip misses, "peak -1.2 dBFS, wanted ..."
   std::string problem;  ///< when failed: a whole sentence
 };
 
@@ -77,8 +81,8 @@ std::string name_of(const BatchJob& job, const std::string& pattern, size_t numb
 
 /// Where a batch's outputs go.
 struct OutputNames {
-  std::vector<std::filesystem::path> files;    ///< of each job
-  std::vector<bool> numbered;                  ///< of each job: its name was taken, so it has a number
+  std::vector<std::filesystem::path> files;  ///< of each job
+  std::vector<bool> numbered;  ///< of each job: its name was taken, so it has a number
   std::vector<std::filesystem::path> foreign;  ///< what stood in the way and was made by no batch
 };
 /// By the pattern. A name gets "-2", "-3" where it, in any of the formats, is another clip's, is a source (of
@@ -88,15 +92,18 @@ std::vector<std::filesystem::path> output_names(std::span<const BatchJob> jobs,
                                                 const BatchOptions& options);
 
 /// Where a file of one of the other formats goes.
-std::filesystem::path also_name(const std::filesystem::path& output, const BatchOptions& options, size_t format);
+std::filesystem::path also_name(const std::filesystem::path& output, const BatchOptions& options,
+                                size_t format);
 
 /// The jobs of part `share` of `shares` (1 to shares), every shares-th, under the names they have in the
 /// whole batch: so that several machines do one batch. Throws as output_names().
-std::vector<BatchJob> share_of(std::span<const BatchJob> jobs, const BatchOptions& options, int share, int shares);
+std::vector<BatchJob> share_of(std::span<const BatchJob> jobs, const BatchOptions& options,
+                               int share, int shares);
 
 /// Sound and video files below a folder, as paths relative to it, sorted; hidden ones, what batches have made,
 /// and all in the folder `output` (empty: none) are left out.
-std::vector<std::filesystem::path> media_files(const std::filesystem::path& folder, const std::filesystem::path& output = {});
+std::vector<std::filesystem::path> media_files(const std::filesystem::path& folder,
+                                               const std::filesystem::path& output = {});
 
 /// Called from workers, one call at a time, at most some 20 times a second per job.
 using BatchUpdate = std::function<void(size_t job, const JobResult&)>;

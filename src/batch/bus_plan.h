@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // The chains of spaces and of the mix, made ready to be played.
 #pragma once
 

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include "batch/meet.h"
 
 #include <fmt/format.h>
@@ -35,21 +36,18 @@ std::optional<Goal> goal_of(const Target& t) {
 }
 
 void set(ChainStep& s, std::string_view id, double value) {
-  const auto i = static_cast<size_t>(parameter_index(*s.type, id));
-  s.settings.values[i] = std::clamp(value, s.type->parameters[i].least, s.type->parameters[i].most);
-}
-double get(const ChainStep& s, std::string_view id) {
-  return s.settings[static_cast<size_t>(parameter_index(*s.type, id))];
+  const Parameter& p = parameter_of(*s.type, id);
+  setting(s, id) = std::clamp(value, p.least, p.most);
 }
 
-// The last step that is on when it is called `id`, else a new one at the end.
-ChainStep& step_at_end(Chain& c, std::string_view id) {
+// The last step that is on when it has the role, else a new one at the end.
+ChainStep& step_at_end(Chain& c, Role role) {
   for (size_t i = c.steps.size(); i-- > 0;) {
     if (!c.steps[i].on) continue;
-    if (c.steps[i].type->id == id) return c.steps[i];
+    if (is(c.steps[i], role)) return c.steps[i];
     break;
   }
-  c.steps.push_back(make_step(id));
+  c.steps.push_back(make_step(role));
   return c.steps.back();
 }
 
@@ -109,22 +107,23 @@ class Meeter {
   Meeting with_gain(const Goal& goal, double gain) const {
     Chain own = chain_;
     if (goal.measure >= 0) {
-      ChainStep& s = step_at_end(own, "normalise");
+      ChainStep& s = step_at_end(own, Role::normalise);
       set(s, "measure", goal.measure);
       set(s, "target_db", goal.at);
       // Steps behind it move what it set.
       correct(own, goal, [&](Chain& c, double by) {
-        set(step_at_end(c, "normalise"), "target_db",
-            get(step_at_end(c, "normalise"), "target_db") + by);
+        set(step_at_end(c, Role::normalise), "target_db",
+            setting(step_at_end(c, Role::normalise), "target_db") + by);
       });
       return finish(std::move(own), fmt::format("Normalise set to {:.1f} {}", goal.at, goal.unit));
     }
-    ChainStep& s = step_at_end(own, "gain");
-    set(s, "gain_db", get(s, "gain_db") + gain);
+    ChainStep& s = step_at_end(own, Role::gain);
+    set(s, "gain_db", setting(s, "gain_db") + gain);
     correct(own, goal, [&](Chain& c, double by) {
-      set(step_at_end(c, "gain"), "gain_db", get(step_at_end(c, "gain"), "gain_db") + by);
+      set(step_at_end(c, Role::gain), "gain_db",
+          setting(step_at_end(c, Role::gain), "gain_db") + by);
     });
-    auto told = fmt::format("Gain set to {:.1f} dB", get(own.steps.back(), "gain_db"));
+    auto told = fmt::format("Gain set to {:.1f} dB", setting(own.steps.back(), "gain_db"));
     return finish(std::move(own), std::move(told));
   }
 
@@ -133,11 +132,11 @@ class Meeter {
     Chain own = chain_;
     const bool between = !target_.true_peak_dbtp.free();
     const double ceiling = between ? *target_.true_peak_dbtp.most : *target_.sample_peak_dbfs.most;
-    ChainStep& s = step_at_end(own, "limiter");
-    const double drive = get(s, "drive_db") + gain;
+    ChainStep& s = step_at_end(own, Role::limiter);
+    const double drive = setting(s, "drive_db") + gain;
     if (drive < 0) {
       // A limiter only lifts: what is too loud comes down before it.
-      ChainStep down = make_step("gain");
+      ChainStep down = make_step(Role::gain);
       set(down, "gain_db", drive);
       own.steps.insert(own.steps.end() - 1, down);
     }
@@ -149,15 +148,15 @@ class Meeter {
       ChainStep& l = c.steps.back();
       if (drive < 0)
         set(c.steps[c.steps.size() - 2], "gain_db",
-            get(c.steps[c.steps.size() - 2], "gain_db") + by);
+            setting(c.steps[c.steps.size() - 2], "gain_db") + by);
       else
-        set(l, "drive_db", get(l, "drive_db") + by);
+        set(l, "drive_db", setting(l, "drive_db") + by);
     });
     // Before the chain is given away: in which order arguments are read is not said.
     auto told = drive < 0 ? fmt::format("Gain of {:.1f} dB and a limiter at {:.1f} dB added", drive,
                                         ceiling)
                           : fmt::format("Limiter set to {:.1f} dB drive, ceiling {:.1f} dB",
-                                        get(own.steps.back(), "drive_db"), ceiling);
+                                        setting(own.steps.back(), "drive_db"), ceiling);
     return finish(std::move(own), std::move(told));
   }
 

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Bringing a clip to its target.
 #pragma once
 
@@ -8,9 +9,10 @@ namespace drevan {
 
 /// What would make a clip meet its target, and in a sentence what it is.
 struct Meeting {
-  Chain chain;             ///< the clip's own chain, mended; unchanged when nothing is or can be done
-  std::string told;        ///< "Normalise set to -16.0 LUFS", or what stands in the way and which step would help
-  bool meets = false;      ///< with `chain`
+  Chain chain;  ///< the clip's own chain, mended; unchanged when nothing is or can be done
+  std::string
+      told;  ///< "Normalise set to -16.0 LUFS", or what stands in the way and which step would help
+  bool meets = false;  ///< with `chain`
   bool changed = false;
 };
 

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // A reel as one mix, and as stems that sum to what enters its mix chain.
 #pragma once
 
@@ -7,7 +8,7 @@
 namespace drevan {
 
 struct MixOptions {
-  bool mix = true;    ///< the whole reel in one file, "{reel} mix"
+  bool mix = true;  ///< the whole reel in one file, "{reel} mix"
   /// A file per group that has clips, "{reel} {group}", and per space that is fed, "{reel}
   /// {space}", of the sum's length.
   bool stems = false;
@@ -23,7 +24,7 @@ struct MixFile {
   std::string name;   ///< "mix", or the group's, the kind's, the space's
   bool stem = false;  ///< not the mix
   std::filesystem::path output;
-  Levels levels;      ///< Detail::full
+  Levels levels;  ///< Detail::full
   Samples clipped = 0;
   std::vector<std::string> missed;
   std::vector<std::string> chain{};     ///< labels of the steps of the mix chain it went through
@@ -32,8 +33,9 @@ struct MixFile {
 };
 
 struct MixResult {
-  std::vector<JobResult> clips;  ///< what became of each, no output; one that failed is left out of the mix
-  std::vector<MixFile> files;    ///< the mix first
+  std::vector<JobResult>
+      clips;  ///< what became of each, no output; one that failed is left out of the mix
+  std::vector<MixFile> files;  ///< the mix first
 };
 
 /// Runs every clip through its chains, several at a time, and sums them at their places (see
@@ -44,8 +46,8 @@ struct MixResult {
 ///
 /// `options` says folder, format, workers and pause. Clips pass through 32-bit float files in a folder
 /// beside the outputs, which goes at the end. Atomic per file. Throws Error(output), Error(call), Cancelled.
-MixResult render_mix(const Reel& reel, const BatchOptions& options, const MixOptions& what, FindingStore& store,
-                     const CancelToken& cancel, const Progress& progress = {});
+MixResult render_mix(const Reel& reel, const BatchOptions& options, const MixOptions& what,
+                     FindingStore& store, const CancelToken& cancel, const Progress& progress = {});
 
 /// These clips summed as they stand, from the first frame that is heard of them on, through their
 /// chains up to `last`, each as loud as it leaves these and into no space; planned among all of the

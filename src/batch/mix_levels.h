@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // How loud the whole reel is, from moment to moment: what the Scene's mix row and its panel show.
 #pragma once
 

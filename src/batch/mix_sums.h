@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // What render_mix() is made of: sums of sounds as files, and what goes through spaces on the way.
 #pragma once
 

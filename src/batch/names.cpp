@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include <fmt/format.h>
 
 #include <algorithm>
@@ -50,7 +51,9 @@ std::string safe(const std::string& name) { return file_name_of(name, "clip"); }
 
 }  // namespace
 
-std::string name_of(const BatchJob& job, const std::string& pattern, size_t number) { return safe(fill(pattern, job, number)); }
+std::string name_of(const BatchJob& job, const std::string& pattern, size_t number) {
+  return safe(fill(pattern, job, number));
+}
 
 namespace {
 
@@ -96,22 +99,27 @@ OutputNames settle_names(std::span<const BatchJob> jobs, const BatchOptions& opt
       auto file = jobs[i].subfolder / (name + std::string(extension(options.container)));
       for (size_t f = 0; f <= options.also.size(); ++f) {
         const auto one = f == 0 ? file : also_name(file, options, f - 1);
-        if (taken.contains(one.generic_string()) || sources.contains(options.folder / one)) return false;
+        if (taken.contains(one.generic_string()) || sources.contains(options.folder / one))
+          return false;
         if (!foreign(options.folder / one)) continue;
         out.foreign.push_back(options.folder / one);
         return false;
       }
-      for (size_t f = 0; f <= options.also.size(); ++f) taken.insert((f == 0 ? file : also_name(file, options, f - 1)).generic_string());
+      for (size_t f = 0; f <= options.also.size(); ++f)
+        taken.insert((f == 0 ? file : also_name(file, options, f - 1)).generic_string());
       return true;
     };
     for (int n = 2; !free(); ++n) name = fmt::format("{}-{}", base, n);
     out.numbered.push_back(name != base);
-    out.files.push_back(options.folder / jobs[i].subfolder / (name + std::string(extension(options.container))));
+    out.files.push_back(options.folder / jobs[i].subfolder /
+                        (name + std::string(extension(options.container))));
   }
   return out;
 }
 
-std::vector<fs::path> output_names(std::span<const BatchJob> jobs, const BatchOptions& options) { return settle_names(jobs, options).files; }
+std::vector<fs::path> output_names(std::span<const BatchJob> jobs, const BatchOptions& options) {
+  return settle_names(jobs, options).files;
+}
 
 fs::path also_name(const fs::path& output, const BatchOptions& options, size_t format) {
   const auto& f = options.also.at(format);
@@ -121,14 +129,18 @@ fs::path also_name(const fs::path& output, const BatchOptions& options, size_t f
   bool taken = f.container == options.container;
   for (size_t i = 0; i < format; ++i) taken = taken || options.also[i].container == f.container;
   if (!taken) return file;
-  const char* bits = f.samples == SampleType::int16 ? "16-bit" : f.samples == SampleType::int24 ? "24-bit" : "32-bit-float";
+  const char* bits = f.samples == SampleType::int16   ? "16-bit"
+                     : f.samples == SampleType::int24 ? "24-bit"
+                                                      : "32-bit-float";
   return file.parent_path() / bits / file.filename();
 }
 
-std::vector<BatchJob> share_of(std::span<const BatchJob> jobs, const BatchOptions& options, int share, int shares) {
+std::vector<BatchJob> share_of(std::span<const BatchJob> jobs, const BatchOptions& options,
+                               int share, int shares) {
   const auto names = output_names(jobs, options);
   std::vector<BatchJob> out;
-  for (size_t i = static_cast<size_t>(share - 1); i < jobs.size(); i += static_cast<size_t>(shares)) {
+  for (size_t i = static_cast<size_t>(share - 1); i < jobs.size();
+       i += static_cast<size_t>(shares)) {
     out.push_back(jobs[i]);
     out.back().output = names[i];
   }

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include "batch/record.h"
 
 #include <fcntl.h>
@@ -46,12 +47,15 @@ Levels levels_from(const json& j) {
 json outline(const std::vector<PeakPair>& cells) {
   json out = json::array();
   for (const auto& c : cells)
-    for (const float v : {c.low, c.high}) out.push_back(std::lround(std::clamp(v, -4.0F, 4.0F) * 127));
+    for (const float v : {c.low, c.high})
+      out.push_back(std::lround(std::clamp(v, -4.0F, 4.0F) * 127));
   return out;
 }
 std::vector<PeakPair> outline_from(const json& j) {
   std::vector<PeakPair> out;
-  for (size_t i = 0; i + 1 < j.size(); i += 2) out.push_back({static_cast<float>(j.at(i).get<int>()) / 127, static_cast<float>(j.at(i + 1).get<int>()) / 127});
+  for (size_t i = 0; i + 1 < j.size(); i += 2)
+    out.push_back({static_cast<float>(j.at(i).get<int>()) / 127,
+                   static_cast<float>(j.at(i + 1).get<int>()) / 127});
   return out;
 }
 
@@ -60,7 +64,8 @@ std::string state_of(const fs::path& file) {
   std::error_code error;
   const auto size = fs::file_size(file, error);
   if (error) return {};
-  return std::to_string(size) + " " + std::to_string(fs::last_write_time(file, error).time_since_epoch().count());
+  return std::to_string(size) + " " +
+         std::to_string(fs::last_write_time(file, error).time_since_epoch().count());
 }
 
 }  // namespace
@@ -71,7 +76,8 @@ std::uint64_t render_key(const BatchJob& job, const BatchOptions& options) {
       .add(job.find_room_tone)
       .add(static_cast<int>(options.container))
       .add(static_cast<int>(options.samples));
-  for (const auto& f : options.also) h.add(static_cast<int>(f.container)).add(static_cast<int>(f.samples));
+  for (const auto& f : options.also)
+    h.add(static_cast<int>(f.container)).add(static_cast<int>(f.samples));
   h.add(job.plan.sound.place.value_or(ReelTime{-1}).s);
   if (options.length != RenderLength::ring) h.add(static_cast<int>(options.length));
   return h.value();
@@ -82,7 +88,8 @@ constexpr const char* head = "{\"drevan_batch\":2}\n";
 }
 
 BatchRecord::BatchRecord(fs::path folder, const std::string& part, Use use)
-    : folder_(std::move(folder)), file_(folder_ / (".drevan-batch" + (part.empty() ? "" : "-" + part) + ".json")) {
+    : folder_(std::move(folder)),
+      file_(folder_ / (".drevan-batch" + (part.empty() ? "" : "-" + part) + ".json")) {
   std::error_code error;
   Read own;
   new_ = true;
@@ -103,13 +110,16 @@ BatchRecord::BatchRecord(fs::path folder, const std::string& part, Use use)
   if (own.old || own.bytes > 2 * live + 100000) compact();
 }
 
-std::string BatchRecord::within(const fs::path& file) const { return file.lexically_relative(folder_).generic_string(); }
+std::string BatchRecord::within(const fs::path& file) const {
+  return file.lexically_relative(folder_).generic_string();
+}
 
 void BatchRecord::take_line(const json& line, Entries& into) {
   const auto name = line.at("file").get<std::string>();
   into.states[name] = line.at("state").get<std::string>();
   if (line.contains("also"))
-    for (const auto& [other, state] : line.at("also").items()) into.states[other] = state.get<std::string>();
+    for (const auto& [other, state] : line.at("also").items())
+      into.states[other] = state.get<std::string>();
   into.lines[name] = line.dump();
 }
 
@@ -140,7 +150,8 @@ BatchRecord::Read BatchRecord::read(const fs::path& file, Entries& into) {
   for (size_t at = 0; at < all.size();) {
     const auto end = std::min(all.find('\n', at), all.size());
     try {
-      if (at > 0) take_line(parse_json(std::string_view(all).substr(at, end - at), file.string()), into);
+      if (at > 0)
+        take_line(parse_json(std::string_view(all).substr(at, end - at), file.string()), into);
     } catch (const std::exception&) {
       // Half a line of a batch that was killed says nothing.
     }
@@ -161,14 +172,18 @@ void BatchRecord::compact() const {
 void BatchRecord::append(const std::string& line) {
   const int fd = ::open(file_.c_str(), O_WRONLY | O_CREAT | O_APPEND | O_CLOEXEC, 0666);
   if (fd < 0) return;
-  const std::string text = (new_ ? std::string(head) : ends_torn_ ? std::string("\n") : std::string()) + line + "\n";
+  const std::string text = (new_         ? std::string(head)
+                            : ends_torn_ ? std::string("\n")
+                                         : std::string()) +
+                           line + "\n";
   const bool all = write_all(fd, text) == 0;
   ::close(fd);
   new_ = false;
   ends_torn_ = !all;
 }
 
-std::optional<JobResult> BatchRecord::find(const fs::path& output, std::span<const fs::path> also, std::uint64_t key) const {
+std::optional<JobResult> BatchRecord::find(const fs::path& output, std::span<const fs::path> also,
+                                           std::uint64_t key) const {
   const std::lock_guard lock(mutex_);
   auto found = result_of(own_, output, also, key);
   return found ? found : result_of(others_, output, also, key);
@@ -184,10 +199,13 @@ bool BatchRecord::is_as_made(const Entries& entries, const fs::path& file) const
   return at != entries.states.end() && !at->second.empty() && at->second == state_of(file);
 }
 
-std::optional<JobResult> BatchRecord::result_of(const Entries& entries, const fs::path& output, std::span<const fs::path> also, std::uint64_t key) const {
+std::optional<JobResult> BatchRecord::result_of(const Entries& entries, const fs::path& output,
+                                                std::span<const fs::path> also,
+                                                std::uint64_t key) const {
   const auto at = entries.lines.find(within(output));
   const auto untouched = [&](const fs::path& file) { return is_as_made(entries, file); };
-  if (at == entries.lines.end() || !untouched(output) || !std::ranges::all_of(also, untouched)) return std::nullopt;
+  if (at == entries.lines.end() || !untouched(output) || !std::ranges::all_of(also, untouched))
+    return std::nullopt;
   try {
     const auto j = parse_json(at->second, file_.string());
     if (j.value("key", "") != to_hex(key)) return std::nullopt;

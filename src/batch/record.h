@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // What a folder's batch has done, so that running again does only what changed.
 #pragma once
 
@@ -29,7 +30,9 @@ class BatchRecord {
   BatchRecord(std::filesystem::path folder, const std::string& part, Use use);
 
   /// The result of `output` when it was rendered with this key and neither it nor any of `also` was touched since.
-  std::optional<JobResult> find(const std::filesystem::path& output, std::span<const std::filesystem::path> also, std::uint64_t key) const;
+  std::optional<JobResult> find(const std::filesystem::path& output,
+                                std::span<const std::filesystem::path> also,
+                                std::uint64_t key) const;
   /// Whether a batch made the file and nobody touched it since.
   bool made(const std::filesystem::path& file) const;
 
@@ -39,7 +42,7 @@ class BatchRecord {
   void keep(const std::filesystem::path& file);
 
  private:
-  struct Entries {  // by path within the folder
+  struct Entries {                              // by path within the folder
     std::map<std::string, std::string> lines;   // of each first output
     std::map<std::string, std::string> states;  // of each file
   };
@@ -49,7 +52,9 @@ class BatchRecord {
   };
   static Read read(const std::filesystem::path& file, Entries& into);
   static void take_line(const nlohmann::json& line, Entries& into);
-  std::optional<JobResult> result_of(const Entries& entries, const std::filesystem::path& output, std::span<const std::filesystem::path> also, std::uint64_t key) const;
+  std::optional<JobResult> result_of(const Entries& entries, const std::filesystem::path& output,
+                                     std::span<const std::filesystem::path> also,
+                                     std::uint64_t key) const;
   bool is_as_made(const Entries& entries, const std::filesystem::path& file) const;
   std::string within(const std::filesystem::path& file) const;
   void append(const std::string& line);

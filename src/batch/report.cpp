@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include "batch/report.h"
 
 #include <fmt/format.h>
@@ -31,7 +32,8 @@ std::string text(const std::optional<double>& value) {
 std::string quoted(std::string s) {
   for (char& c : s)
     if ((static_cast<unsigned char>(c) < 32 && c != '\n') || c == 127) c = ' ';
-  if (!s.empty() && std::string_view("=+-@").find(s.front()) != std::string_view::npos) s.insert(0, 1, '\'');
+  if (!s.empty() && std::string_view("=+-@").find(s.front()) != std::string_view::npos)
+    s.insert(0, 1, '\'');
   s = to_utf8(s);
   if (s.find_first_of(",\"\r\n") == std::string::npos) return s;
   std::string out = "\"";
@@ -65,11 +67,16 @@ std::string remarks(const JobResult& r) {
 
 std::string_view state_label(JobState state) {
   switch (state) {
-    case JobState::waiting: return "waiting";
-    case JobState::running: return "rendering";
-    case JobState::done: return "done";
-    case JobState::failed: return "failed";
-    case JobState::cancelled: return "cancelled";
+    case JobState::waiting:
+      return "waiting";
+    case JobState::running:
+      return "rendering";
+    case JobState::done:
+      return "done";
+    case JobState::failed:
+      return "failed";
+    case JobState::cancelled:
+      return "cancelled";
   }
   return "";
 }
@@ -107,7 +114,8 @@ ordered_json report_json(const Report& report) {
     out["clips"].push_back(std::move(one));
   }
   for (const auto& f : files) {
-    ordered_json one{{"name", f.name}, {"output", f.output.string()}, {"levels", to_json(f.levels)}};
+    ordered_json one{
+        {"name", f.name}, {"output", f.output.string()}, {"levels", to_json(f.levels)}};
     if (!f.chain.empty()) one["mix_chain"] = f.chain;
     if (f.before) one["before"] = to_json(*f.before);
     if (!f.warnings.empty()) one["warnings"] = f.warnings;
@@ -148,22 +156,32 @@ std::string report_csv(const Report& report) {
 
 namespace {
 
-constexpr std::string_view csv_begin = "clip,result,output,peak_before_dbfs", json_begin = "{\n  \"drevan_report\"", html_begin = "<!doctype html><html lang=en><meta charset=utf-8><title>Drevan";
+constexpr std::string_view csv_begin = "clip,result,output,peak_before_dbfs",
+                           json_begin = "{\n  \"drevan_report\"",
+                           html_begin =
+                               "<!doctype html><html lang=en><meta charset=utf-8><title>Drevan";
 
 bool is_report(const std::filesystem::path& file) {
   std::unique_ptr<std::FILE, int (*)(std::FILE*)> in(std::fopen(file.c_str(), "rb"), std::fclose);
   std::array<char, 100> begin{};
-  const std::string_view read(begin.data(), in ? std::fread(begin.data(), 1, begin.size(), in.get()) : 0);
-  return read.starts_with(csv_begin) || read.starts_with(json_begin) || read.starts_with(html_begin);
+  const std::string_view read(begin.data(),
+                              in ? std::fread(begin.data(), 1, begin.size(), in.get()) : 0);
+  return read.starts_with(csv_begin) || read.starts_with(json_begin) ||
+         read.starts_with(html_begin);
 }
 
 }  // namespace
 
-std::filesystem::path free_report_name(const std::filesystem::path& file, std::span<const std::filesystem::path> sources, bool overwrite) {
+std::filesystem::path free_report_name(const std::filesystem::path& file,
+                                       std::span<const std::filesystem::path> sources,
+                                       bool overwrite) {
   auto out = file;
   std::error_code error;
-  for (int n = 2; std::filesystem::exists(std::filesystem::symlink_status(out, error)) && (is_source(out, sources) || !(overwrite || is_report(out))); ++n)
-    out.replace_filename(fmt::format("{}-{}{}", file.stem().string(), n, file.extension().string()));
+  for (int n = 2; std::filesystem::exists(std::filesystem::symlink_status(out, error)) &&
+                  (is_source(out, sources) || !(overwrite || is_report(out)));
+       ++n)
+    out.replace_filename(
+        fmt::format("{}-{}{}", file.stem().string(), n, file.extension().string()));
   return out;
 }
 
@@ -171,8 +189,9 @@ void save_report(const std::filesystem::path& file, const Report& report) {
   if (file.extension() == ".html") return write_text(file, report_html(report));
   if (file.extension() == ".json") return write_text(file, dump_json(report_json(report), 2));
   if (file.extension() == ".csv") return write_text(file, report_csv(report));
-  throw Error(Error::Kind::call,
-              fmt::format("{}: a report is written as .html, .json or .csv; name it so.", file.string()));
+  throw Error(
+      Error::Kind::call,
+      fmt::format("{}: a report is written as .html, .json or .csv; name it so.", file.string()));
 }
 
 }  // namespace drevan

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // What a batch did, as JSON and CSV; and measured levels as JSON.
 #pragma once
 
@@ -34,7 +35,9 @@ void save_report(const std::filesystem::path& file, const Report& report);
 
 /// Where a report may be written: `file`, or with a number where that is one of `sources`, or a file that is no
 /// report of ours and may not be overwritten.
-std::filesystem::path free_report_name(const std::filesystem::path& file, std::span<const std::filesystem::path> sources, bool overwrite);
+std::filesystem::path free_report_name(const std::filesystem::path& file,
+                                       std::span<const std::filesystem::path> sources,
+                                       bool overwrite);
 
 std::string_view state_label(JobState state);
 

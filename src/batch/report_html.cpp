@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // The report as a page.
 #include <fmt/format.h>
 
@@ -12,11 +13,16 @@ namespace {
 std::string escaped(std::string_view text) {
   std::string out;
   for (const char c : text) {
-    if (c == '<') out += "&lt;";
-    else if (c == '>') out += "&gt;";
-    else if (c == '&') out += "&amp;";
-    else if (c == '"') out += "&quot;";
-    else out += c;
+    if (c == '<')
+      out += "&lt;";
+    else if (c == '>')
+      out += "&gt;";
+    else if (c == '&')
+      out += "&amp;";
+    else if (c == '"')
+      out += "&quot;";
+    else
+      out += c;
   }
   return out;
 }
@@ -30,37 +36,58 @@ double x_of(double db) { return width * std::clamp((db - lowest) / -lowest, 0.0,
 std::string bar(const Levels& l, const char* color, const std::optional<Target>& target) {
   if (!l.sample_peak_dbfs) return "<div class=q>silence</div>";
   const double peak = *l.sample_peak_dbfs, floor = l.noise_floor_dbfs.value_or(lowest);
-  std::string svg = fmt::format("<svg width=\"{0:.0f}\" height=\"18\" role=\"img\" aria-label=\"peak {1:.1f} dBFS\"><rect y=\"4\" width=\"{0:.0f}\" height=\"10\" rx=\"2\" fill=\"#1d1916\"/>"
-                                "<rect x=\"{2:.1f}\" y=\"4\" width=\"{3:.1f}\" height=\"10\" fill=\"{4}\" fill-opacity=\".5\"/>",
-                                width, peak, x_of(floor), std::max(1.0, x_of(peak) - x_of(floor)), color);
+  std::string svg = fmt::format(
+      "<svg width=\"{0:.0f}\" height=\"18\" role=\"img\" aria-label=\"peak {1:.1f} dBFS\"><rect "
+      "y=\"4\" width=\"{0:.0f}\" height=\"10\" rx=\"2\" fill=\"#1d1916\"/>"
+      "<rect x=\"{2:.1f}\" y=\"4\" width=\"{3:.1f}\" height=\"10\" fill=\"{4}\" "
+      "fill-opacity=\".5\"/>",
+      width, peak, x_of(floor), std::max(1.0, x_of(peak) - x_of(floor)), color);
   if (target)
     for (const auto& limit : {target->loudness_lufs.least, target->loudness_lufs.most})
-      if (limit) svg += fmt::format("<line x1=\"{0:.1f}\" x2=\"{0:.1f}\" y1=\"0\" y2=\"18\" stroke=\"#efe7da\"/>", x_of(*limit));
-  if (l.loudness_lufs) svg += fmt::format("<rect x=\"{:.1f}\" y=\"2\" width=\"4\" height=\"14\" fill=\"{}\"/>", x_of(*l.loudness_lufs) - 2, color);
-  const auto number = [](const std::optional<double>& v) { return v ? fmt::format("{:.1f}", *v) : std::string("none"); };
-  return fmt::format("{}</svg><div class=q>peak {} dBFS, {} LUFS, floor {} dBFS</div>", svg, number(l.sample_peak_dbfs), number(l.loudness_lufs), number(l.noise_floor_dbfs));
+      if (limit)
+        svg += fmt::format(
+            "<line x1=\"{0:.1f}\" x2=\"{0:.1f}\" y1=\"0\" y2=\"18\" stroke=\"#efe7da\"/>",
+            x_of(*limit));
+  if (l.loudness_lufs)
+    svg += fmt::format("<rect x=\"{:.1f}\" y=\"2\" width=\"4\" height=\"14\" fill=\"{}\"/>",
+                       x_of(*l.loudness_lufs) - 2, color);
+  const auto number = [](const std::optional<double>& v) {
+    return v ? fmt::format("{:.1f}", *v) : std::string("none");
+  };
+  return fmt::format("{}</svg><div class=q>peak {} dBFS, {} LUFS, floor {} dBFS</div>", svg,
+                     number(l.sample_peak_dbfs), number(l.loudness_lufs),
+                     number(l.noise_floor_dbfs));
 }
 
 // The waveform, as high as full scale; what passes it is cut off.
 std::string wave(const std::vector<PeakPair>& cells, const char* color) {
   if (cells.empty()) return {};
   constexpr double half = 18;
-  const auto y = [](float v) { return half - half * std::clamp(static_cast<double>(v), -1.0, 1.0); };
+  const auto y = [](float v) {
+    return half - half * std::clamp(static_cast<double>(v), -1.0, 1.0);
+  };
   std::string path;
   for (size_t i = 0; i < cells.size(); ++i) {
     const double x = width * (static_cast<double>(i) + 0.5) / static_cast<double>(cells.size());
     path += fmt::format("M{:.1f} {:.1f}V{:.1f}", x, y(cells[i].high) - 0.4, y(cells[i].low) + 0.4);
   }
-  return fmt::format("<svg width=\"{0:.0f}\" height=\"{1:.0f}\" role=\"img\" aria-label=\"waveform\"><path d=\"{2}\" stroke=\"{3}\" stroke-width=\"1.2\"/></svg>",
-                     width, 2 * half, path, color);
+  return fmt::format(
+      "<svg width=\"{0:.0f}\" height=\"{1:.0f}\" role=\"img\" aria-label=\"waveform\"><path "
+      "d=\"{2}\" stroke=\"{3}\" stroke-width=\"1.2\"/></svg>",
+      width, 2 * half, path, color);
 }
 
-std::string cell(const std::vector<PeakPair>& outline, const Levels& levels, const char* color, const std::optional<Target>& target) {
+std::string cell(const std::vector<PeakPair>& outline, const Levels& levels, const char* color,
+                 const std::optional<Target>& target) {
   return "<td>" + wave(outline, color) + bar(levels, color, target) + "</td>";
 }
 
-std::string verdict_text(const std::vector<std::string>& missed, const std::optional<Target>& target) {
-  return fmt::format("<span class={}>{}</span>", missed.empty() ? "ok" : "bad", !target ? "done" : missed.empty() ? "&#10003; on target" : "&#10007; off target");
+std::string verdict_text(const std::vector<std::string>& missed,
+                         const std::optional<Target>& target) {
+  return fmt::format("<span class={}>{}</span>", missed.empty() ? "ok" : "bad",
+                     !target          ? "done"
+                     : missed.empty() ? "&#10003; on target"
+                                      : "&#10007; off target");
 }
 
 std::string list(const std::vector<std::string>& items) {
@@ -90,23 +117,33 @@ std::string report_html(const Report& report) {
   const auto failed = count([](const JobResult& r) { return r.state == JobState::failed; });
   const auto kept = count([](const JobResult& r) { return r.kept; });
   std::string out = html_head;
-  out += results.empty() ? fmt::format("<h1>{} mixed</h1><div class=q>", files.size() == 1 ? "The reel" : "Reel and stems")
-                         : fmt::format("<h1>{} of {} clips rendered</h1><div class=q>", done, results.size());
-  if (target && !results.empty()) out += fmt::format("Target {}: {} meet it, {} do not. ", escaped(target->label), done - missed, missed);
+  out += results.empty()
+             ? fmt::format("<h1>{} mixed</h1><div class=q>",
+                           files.size() == 1 ? "The reel" : "Reel and stems")
+             : fmt::format("<h1>{} of {} clips rendered</h1><div class=q>", done, results.size());
+  if (target && !results.empty())
+    out += fmt::format("Target {}: {} meet it, {} do not. ", escaped(target->label), done - missed,
+                       missed);
   if (failed > 0) out += fmt::format("{} failed. ", failed);
   if (kept > 0) out += fmt::format("{} were unchanged and left as they were.", kept);
   out += " The bar reaches from noise floor to peak, the mark on it is the loudness";
-  if (target && (target->loudness_lufs.least || target->loudness_lufs.most)) out += ", the lines are what the target wants of it";
+  if (target && (target->loudness_lufs.least || target->loudness_lufs.most))
+    out += ", the lines are what the target wants of it";
   out += ".</div><table><tr><th>Clip<th>Before<th>After<th>Result</tr>\n";
   for (size_t i = 0; i < std::min(jobs.size(), results.size()); ++i) {
     const JobResult& r = results[i];
-    out += fmt::format("<tr><td>{}<div class=q>{}</div></td>", escaped(jobs[i].clip), escaped(jobs[i].group));
+    out += fmt::format("<tr><td>{}<div class=q>{}</div></td>", escaped(jobs[i].clip),
+                       escaped(jobs[i].group));
     if (r.state != JobState::done) {
-      out += fmt::format("<td></td><td></td><td class=bad>{}{}</td></tr>\n", state_label(r.state), r.problem.empty() ? "" : "<div>" + escaped(r.problem) + "</div>");
+      out += fmt::format("<td></td><td></td><td class=bad>{}{}</td></tr>\n", state_label(r.state),
+                         r.problem.empty() ? "" : "<div>" + escaped(r.problem) + "</div>");
       continue;
     }
-    out += cell(r.render.before_outline, r.render.before, before_color, target) + cell(r.render.after_outline, r.render.after, after_color, target);
-    out += fmt::format("<td>{}{}<div class=q>{}{}</div></td></tr>\n", verdict_text(r.missed, target), list(r.missed), list(r.render.warnings), escaped(r.output.filename().string()));
+    out += cell(r.render.before_outline, r.render.before, before_color, target) +
+           cell(r.render.after_outline, r.render.after, after_color, target);
+    out +=
+        fmt::format("<td>{}{}<div class=q>{}{}</div></td></tr>\n", verdict_text(r.missed, target),
+                    list(r.missed), list(r.render.warnings), escaped(r.output.filename().string()));
   }
   for (const auto& f : files) {
     // Stems are parts: only the mix is judged.

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include "batch/rules.h"
 
 #include <fmt/format.h>
@@ -48,29 +49,35 @@ bool pattern_matches(std::string_view pattern_text, std::string_view text_text) 
   return p == pattern.size();
 }
 
-std::vector<Rule> rules_from_text(const std::string& text, const std::filesystem::path& folder, const std::string& where) {
+std::vector<Rule> rules_from_text(const std::string& text, const std::filesystem::path& folder,
+                                  const std::string& where) {
   const auto j = parse_json(text, where);
   check_version(j, "drevan_rules", 1, where);
-  if (!j.contains("rules") || !j.at("rules").is_array()) throw Error(Error::Kind::call, fmt::format("{}: \"rules\" must be a list.", where));
+  if (!j.contains("rules") || !j.at("rules").is_array())
+    throw wrong(where, "\"rules\" must be a list.");
   std::vector<Rule> out;
   for (const auto& r : j.at("rules")) {
     const auto here = fmt::format("{}, rule {}", where, out.size() + 1);
-    if (!r.is_object()) throw Error(Error::Kind::call, fmt::format("{}: must look like {{ \"group\": \"Ines*\", \"recipe\": \"near.recipe\" }}.", here));
+    if (!r.is_object())
+      throw wrong(here, "must look like { \"group\": \"Ines*\", \"recipe\": \"near.recipe\" }.");
     for (const auto& [key, value] : r.items())
       if (key != "group" && key != "name" && key != "recipe" && key != "append" && key != "keep")
-        throw Error(Error::Kind::call, fmt::format("{}: \"{}\" does not belong here; a rule has \"group\", \"name\", \"recipe\" and \"append\", or \"keep\".", here, key));
+        throw wrong(here, fmt::format("\"{}\" does not belong here; a rule has \"group\", "
+                                      "\"name\", \"recipe\" and \"append\", or \"keep\".",
+                                      key));
     Rule rule;
     rule.group = member<std::string>(r, "group", "*", here);
     rule.name = member<std::string>(r, "name", "*", here);
     rule.append = member(r, "append", false, here);
     rule.keep = member(r, "keep", false, here);
-    if (rule.keep && (r.contains("recipe") || rule.append)) throw Error(Error::Kind::call, fmt::format("{}: \"keep\" leaves the steps as they are; it goes with no recipe.", here));
+    if (rule.keep && (r.contains("recipe") || rule.append))
+      throw wrong(here, "\"keep\" leaves the steps as they are; it goes with no recipe.");
     if (rule.keep) {
       out.push_back(std::move(rule));
       continue;
     }
     const auto recipe = member<std::string>(r, "recipe", "", here);
-    if (recipe.empty()) throw Error(Error::Kind::call, fmt::format("{}: \"recipe\" is missing.", here));
+    if (recipe.empty()) throw wrong(here, "\"recipe\" is missing.");
     const auto own = std::ranges::find(own_recipes(), recipe, &Recipe::name);
     rule.recipe = own != own_recipes().end() ? *own : load_recipe(folder / recipe);
     out.push_back(std::move(rule));
@@ -79,11 +86,14 @@ std::vector<Rule> rules_from_text(const std::string& text, const std::filesystem
 }
 
 std::vector<Rule> load_rules(const std::filesystem::path& file) {
-  return rules_from_text(read_text(file), std::filesystem::absolute(file).parent_path(), file.string());
+  return rules_from_text(read_text(file), std::filesystem::absolute(file).parent_path(),
+                         file.string());
 }
 
 const Rule* rule_for(std::span<const Rule> rules, std::string_view group, std::string_view name) {
-  const auto at = std::ranges::find_if(rules, [&](const Rule& r) { return pattern_matches(r.group, group) && pattern_matches(r.name, name); });
+  const auto at = std::ranges::find_if(rules, [&](const Rule& r) {
+    return pattern_matches(r.group, group) && pattern_matches(r.name, name);
+  });
   return at == rules.end() ? nullptr : &*at;
 }
 
@@ -94,7 +104,8 @@ int apply_rules(Reel& reel, std::span<const Rule> rules) {
     const Rule* rule = rule_for(rules, reel.group_of(clip).name, clip.name);
     if (!rule || rule->keep) continue;
     Chain next = rule->append ? clip.chain : Chain{};
-    next.steps.insert(next.steps.end(), rule->recipe.chain.steps.begin(), rule->recipe.chain.steps.end());
+    next.steps.insert(next.steps.end(), rule->recipe.chain.steps.begin(),
+                      rule->recipe.chain.steps.end());
     if (next == clip.chain) continue;
     reel.clips[i].chain = std::move(next);
     ++changed;

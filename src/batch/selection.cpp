@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include "batch/selection.h"
 
 #include <algorithm>
@@ -66,7 +67,7 @@ MixFile render_selection(const Reel& reel, std::span<const ClipId> clips, const 
                          const CancelToken& cancel, const Progress& progress) {
   if (is_source(file, source_files(reel)))
     throw Error(Error::Kind::output,
-                file.string() + " is a source of the reel; choose another name.");
+                file.string() + " is a source of the reel; choose another name.", file);
   MixOptions what;
   ReelTime first = latest_place;
   for (const ClipId id : clips)

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Some of a reel's clips, as one sound.
 #pragma once
 

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // What a delivery asks for, and whether a sound meets it.
 #pragma once
 
@@ -39,11 +40,11 @@ std::optional<double> peak_limit(const Target& target);
 
 /// One limit that is not met.
 struct Miss {
-  std::string_view measure;    ///< "loudness"
-  std::optional<double> value; ///< empty: the sound has none
+  std::string_view measure;     ///< "loudness"
+  std::optional<double> value;  ///< empty: the sound has none
   Limits wanted;
-  std::string_view unit;       ///< "LUFS"
-  bool too_high = false;       ///< else too low, or not there
+  std::string_view unit;  ///< "LUFS"
+  bool too_high = false;  ///< else too low, or not there
 };
 
 /// What `levels` (Detail::full) misses; empty: it meets the target. Values are judged as they are

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include "cli/commands.h"
 
 #include <fmt/format.h>
@@ -45,8 +46,11 @@ ordered_json to_json(const Parameter& p) {
 }
 
 ordered_json to_json(const StepType& t) {
-  ordered_json out{{"step", t.id}, {"label", t.label}, {"summary", t.summary},
-                   {"family", family_label(t.family)}, {"settings", ordered_json::array()},
+  ordered_json out{{"step", t.id},
+                   {"label", t.label},
+                   {"summary", t.summary},
+                   {"family", family_label(t.family)},
+                   {"settings", ordered_json::array()},
                    {"starting_points", ordered_json::array()}};
   for (const auto& p : t.parameters) out["settings"].push_back(to_json(p));
   for (const auto& p : t.texts)
@@ -60,8 +64,8 @@ ordered_json to_json(const StepType& t) {
   for (const auto& s : t.starting_points) {
     // Through the chain's own writer, so that lists show as recipes hold them.
     const Chain one{{{&t, settings_of(t, s), true}}};
-    out["starting_points"].push_back({{"name", s.name}, {"note", s.note},
-                                      {"settings", drevan::to_json(one)[0]["settings"]}});
+    out["starting_points"].push_back(
+        {{"name", s.name}, {"note", s.note}, {"settings", drevan::to_json(one)[0]["settings"]}});
   }
   return out;
 }
@@ -98,12 +102,11 @@ int measure(const std::vector<std::filesystem::path>& inputs, bool json) {
       failed = failed || !m.info.whole;
       if (!json) {
         say("{}: peak {}, true peak {}, loudness {}, range {}, noise floor {}, {}, "
-                   "{} ch, {:.0f} Hz, {} clipped\n",
-                   file.string(), text(m.levels.sample_peak_dbfs, "dBFS"),
-                   text(m.levels.true_peak_dbtp, "dBTP"), text(m.levels.loudness_lufs, "LUFS"),
-                   text(m.levels.loudness_range_lu, "LU"), text(m.levels.noise_floor_dbfs, "dBFS"),
-                   length_text(m.info.seconds()), m.info.channels, m.info.rate,
-                   m.levels.clipped_samples);
+            "{} ch, {:.0f} Hz, {} clipped\n",
+            file.string(), text(m.levels.sample_peak_dbfs, "dBFS"),
+            text(m.levels.true_peak_dbtp, "dBTP"), text(m.levels.loudness_lufs, "LUFS"),
+            text(m.levels.loudness_range_lu, "LU"), text(m.levels.noise_floor_dbfs, "dBFS"),
+            length_text(m.info.seconds()), m.info.channels, m.info.rate, m.levels.clipped_samples);
         continue;
       }
       ordered_json one{{"file", file.string()}};
@@ -141,13 +144,15 @@ int check(const std::string& target_name, const std::vector<std::filesystem::pat
   return result;
 }
 
-int advise(const std::filesystem::path& recipe_file, const std::vector<std::filesystem::path>& inputs,
-           const std::string& room_tone) {
+int advise(const std::filesystem::path& recipe_file,
+           const std::vector<std::filesystem::path>& inputs, const std::string& room_tone) {
   const auto given = parse_room_tone(room_tone);
   const Recipe recipe = load_recipe(recipe_file);
   const auto print_all = [](const std::string& of, const std::vector<Advice>& all) {
     if (all.empty()) say("{}: nothing to say\n", of);
-    for (const Advice& a : all) say("{}: {}{}{}\n", of, a.reason, a.action.empty() ? "" : " " + a.action, a.action.empty() ? "" : ".");
+    for (const Advice& a : all)
+      say("{}: {}{}{}\n", of, a.reason, a.action.empty() ? "" : " " + a.action,
+          a.action.empty() ? "" : ".");
   };
   if (inputs.empty()) {
     print_all(recipe_file.string(), drevan::advise(recipe.chain));

@@ -1,4 +1,5 @@
-// What drevan-cli does; see design section 5 for the fixed forms.
+// SPDX-License-Identifier: GPL-3.0-or-later
+// What drevan-cli does.
 #pragma once
 
 #include <fmt/format.h>
@@ -51,7 +52,7 @@ struct RenderCall {
   int jobs = 0;
   std::filesystem::path report;
   std::string target;
-  std::string share;    ///< "3/8"
+  std::string share;  ///< "3/8"
   bool resume = false, overwrite = false;
   bool mix = false, stems = false, kinds = false, clips = false, no_mix_chain = false;
   std::filesystem::path rules;
@@ -87,7 +88,8 @@ int response(const std::filesystem::path& sweep, const std::filesystem::path& re
 int render(const RenderCall& call);
 int measure(const std::vector<std::filesystem::path>& inputs, bool json);
 int check(const std::string& target, const std::vector<std::filesystem::path>& inputs);
-int advise(const std::filesystem::path& recipe, const std::vector<std::filesystem::path>& inputs, const std::string& room_tone);
+int advise(const std::filesystem::path& recipe, const std::vector<std::filesystem::path>& inputs,
+           const std::string& room_tone);
 /// START-END in seconds; empty for "auto" and "none". Throws Error(call).
 std::optional<ClipRange> parse_room_tone(const std::string& text);
 int list_steps(bool json);

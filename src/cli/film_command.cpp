@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include "audio/error.h"
 #include "audio/replace_file.h"
 #include "batch/film.h"

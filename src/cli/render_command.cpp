@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include <fmt/format.h>
 #include <unistd.h>
 
@@ -28,9 +29,11 @@ std::optional<ClipRange> parse_room_tone(const std::string& text) {
   const std::string_view view = text;
   if (dash == std::string::npos || !number(view.substr(0, dash), r.begin) ||
       !number(view.substr(dash + 1), r.end) || r.begin.s < 0 || r.end <= r.begin)
-    throw Error(Error::Kind::call, fmt::format("--room-tone {} is not START-END in seconds, auto or none.", text));
+    throw Error(Error::Kind::call,
+                fmt::format("--room-tone {} is not START-END in seconds, auto or none.", text));
   if (r.length().s < least_room_tone_s)
-    throw Error(Error::Kind::call, fmt::format("--room-tone {} is too short to learn from; take at least {} s.", text,
+    throw Error(Error::Kind::call,
+                fmt::format("--room-tone {} is too short to learn from; take at least {} s.", text,
                             least_room_tone_s));
   return r;
 }
@@ -52,7 +55,8 @@ Error wrong(const std::string& what) { return {Error::Kind::call, what}; }
 std::pair<int, int> parse_share(const std::string& text) {
   int share = 0, shares = 0;
   char rest = 0;
-  if (std::sscanf(text.c_str(), "%d/%d%c", &share, &shares, &rest) != 2 || shares < 1 || share < 1 || share > shares)
+  if (std::sscanf(text.c_str(), "%d/%d%c", &share, &shares, &rest) != 2 || shares < 1 ||
+      share < 1 || share > shares)
     throw wrong(fmt::format("--share {} is not K/N with K from 1 to N.", text));
   return {share, shares};
 }
@@ -78,7 +82,8 @@ std::vector<BatchJob> jobs_for(const RenderCall& call) {
     }
     return jobs;
   }
-  if (call.recipe.empty() && call.rules.empty()) throw wrong("Say what to render with: --recipe FILE, --rules FILE or --reel FILE.");
+  if (call.recipe.empty() && call.rules.empty())
+    throw wrong("Say what to render with: --recipe FILE, --rules FILE or --reel FILE.");
   if (call.inputs.empty()) throw wrong("Say what to render: name one or more sound files.");
   const auto rules = call.rules.empty() ? std::vector<Rule>{} : load_rules(call.rules);
   const Recipe standard = call.recipe.empty() ? Recipe{} : load_recipe(call.recipe);
@@ -92,7 +97,9 @@ std::vector<BatchJob> jobs_for(const RenderCall& call) {
     plan.steps = planned(recipe.chain, plan.sound.rate);
     if (both) plan.steps = planned(standard.chain, plan.sound.rate, plan.steps);
     jobs.push_back({name, group, recipe.name, std::move(plan), find, "", subfolder});
-    if (!rule && call.recipe.empty()) jobs.back().problem = fmt::format("{}: no rule says what to do with it; add one, or give --recipe too.", file.string());
+    if (!rule && call.recipe.empty())
+      jobs.back().problem = fmt::format(
+          "{}: no rule says what to do with it; add one, or give --recipe too.", file.string());
   };
   for (const auto& input : call.inputs) {
     std::error_code error;
@@ -101,7 +108,9 @@ std::vector<BatchJob> jobs_for(const RenderCall& call) {
       continue;
     }
     const auto found = media_files(input, call.out);
-    if (found.empty()) throw wrong(fmt::format("{} holds no sound or video file that no batch has made.", input.string()));
+    if (found.empty())
+      throw wrong(
+          fmt::format("{} holds no sound or video file that no batch has made.", input.string()));
     for (const auto& file : found) add(input / file, file.parent_path());
   }
   return jobs;
@@ -111,7 +120,10 @@ std::vector<BatchJob> jobs_for(const RenderCall& call) {
 class ProgressLine {
  public:
   explicit ProgressLine(std::span<const BatchJob> jobs)
-      : jobs_(jobs), weights_(job_weights(jobs)), results_(jobs.size()), terminal_(::isatty(2) == 1) {}
+      : jobs_(jobs),
+        weights_(job_weights(jobs)),
+        results_(jobs.size()),
+        terminal_(::isatty(2) == 1) {}
 
   void update(size_t i, const JobResult& r) {
     const bool ended = r.state != JobState::waiting && r.state != JobState::running;
@@ -146,31 +158,41 @@ class ProgressLine {
 
 OutputFormat parse_format(const std::string& text) {
   const auto colon = text.find(':');
-  const auto kind = text.substr(0, colon), bits = colon == std::string::npos ? std::string("24") : text.substr(colon + 1);
+  const auto kind = text.substr(0, colon),
+             bits = colon == std::string::npos ? std::string("24") : text.substr(colon + 1);
   if ((kind != "wav" && kind != "flac") || (bits != "16" && bits != "24" && bits != "32f"))
-    throw wrong(fmt::format("--also {} is not FORMAT:BITS; use wav or flac, and 16, 24 or 32f.", text));
-  return {kind == "flac" ? Container::flac : Container::wav, bits == "16" ? SampleType::int16 : bits == "24" ? SampleType::int24 : SampleType::float32};
+    throw wrong(
+        fmt::format("--also {} is not FORMAT:BITS; use wav or flac, and 16, 24 or 32f.", text));
+  return {kind == "flac" ? Container::flac : Container::wav, bits == "16"   ? SampleType::int16
+                                                             : bits == "24" ? SampleType::int24
+                                                                            : SampleType::float32};
 }
 
 // What tells of clips has no meaning where none is written.
 void check_mix(const RenderCall& call) {
-  if (call.room_tone != "auto") throw wrong("--room-tone does not go with --mix and --stems; mark it in the reel.");
+  if (call.room_tone != "auto")
+    throw wrong("--room-tone does not go with --mix and --stems; mark it in the reel.");
   if (call.clips) return;
   if (!call.share.empty() || !call.also.empty() || call.resume)
-    throw wrong("--share, --also and --resume are about clips; give --clips beside --mix or --stems.");
+    throw wrong(
+        "--share, --also and --resume are about clips; give --clips beside --mix or --stems.");
 }
 
 // The reel as mix and stems. Returns whether something failed, and whether the mix misses its target.
-std::pair<bool, bool> mix(const RenderCall& call, const BatchOptions& options, FindingStore& store, std::vector<MixFile>& files) {
+std::pair<bool, bool> mix(const RenderCall& call, const BatchOptions& options, FindingStore& store,
+                          std::vector<MixFile>& files) {
   const auto result = render_mix(
       reel_for(call), options,
       {call.mix, call.stems, options.target, !call.no_mix_chain, call.kinds}, store, interrupted());
   const bool failed = tell_clips(result.clips);
   bool missed = false;
   for (const auto& file : result.files) {
-    const auto level = [](const std::optional<double>& v) { return v ? fmt::format("{:.1f}", *v) : std::string("none"); };
-    say("{} -> {}: peak {} dBFS, loudness {} LUFS{}\n", file.name, file.output.string(), level(file.levels.sample_peak_dbfs),
-               level(file.levels.loudness_lufs), file.clipped > 0 ? fmt::format(", {} samples clipped", file.clipped) : "");
+    const auto level = [](const std::optional<double>& v) {
+      return v ? fmt::format("{:.1f}", *v) : std::string("none");
+    };
+    say("{} -> {}: peak {} dBFS, loudness {} LUFS{}\n", file.name, file.output.string(),
+        level(file.levels.sample_peak_dbfs), level(file.levels.loudness_lufs),
+        file.clipped > 0 ? fmt::format(", {} samples clipped", file.clipped) : "");
     if (!file.chain.empty()) say("    through the mix chain: {}\n", fmt::join(file.chain, ", "));
     for (const auto& w : file.warnings) complain("{}\n", w);
     for (const auto& m : file.missed) say("    misses the target: {}\n", m);
@@ -196,15 +218,18 @@ void print(const BatchJob& job, const JobResult& r) {
   };
   if (r.kept) room += ", unchanged";
   say("{} -> {}: peak {} dBFS, loudness {} LUFS, noise floor {} dBFS{}\n", job.clip,
-             r.output.string(), level(r.render.after.sample_peak_dbfs),
-             level(r.render.after.loudness_lufs), level(r.render.after.noise_floor_dbfs), room);
+      r.output.string(), level(r.render.after.sample_peak_dbfs),
+      level(r.render.after.loudness_lufs), level(r.render.after.noise_floor_dbfs), room);
   for (const auto& m : r.missed) say("    misses the target: {}\n", m);
 }
 
-void report(const RenderCall& call, const Report& what, std::span<const std::filesystem::path> sources) {
+void report(const RenderCall& call, const Report& what,
+            std::span<const std::filesystem::path> sources) {
   if (call.report.empty()) return;
   const auto file = free_report_name(call.report, sources, call.overwrite);
-  if (file != call.report) complain("{} is no report of Drevan's, so it stays; the report is {}.\n", call.report.string(), file.string());
+  if (file != call.report)
+    complain("{} is no report of Drevan's, so it stays; the report is {}.\n", call.report.string(),
+             file.string());
   save_report(file, what);
 }
 
@@ -223,7 +248,8 @@ int render(const RenderCall& call) {
   if (!call.target.empty()) options.target = find_target(call.target);
   const auto extension = call.report.extension();
   if (!call.report.empty() && extension != ".json" && extension != ".csv" && extension != ".html")
-    throw wrong(fmt::format("--report {}: name it FILE.html, FILE.json or FILE.csv.", call.report.string()));
+    throw wrong(fmt::format("--report {}: name it FILE.html, FILE.json or FILE.csv.",
+                            call.report.string()));
   for (const auto& text : call.also) options.also.push_back(parse_format(text));
 
   options.only_changed = call.resume;
@@ -246,7 +272,10 @@ int render(const RenderCall& call) {
     options.part = fmt::format("{}-of-{}", share, shares);
   }
   for (const auto& file : settle_names(jobs, options).foreign)
-    complain("{} is there and was made by no batch of Drevan, so it stays, and the new file gets a number; --overwrite replaces it.\n", file.string());
+    complain(
+        "{} is there and was made by no batch of Drevan, so it stays, and the new file gets a "
+        "number; --overwrite replaces it.\n",
+        file.string());
   ProgressLine line(jobs);
   const auto results = run_batch(jobs, options, store, interrupted(),
                                  [&](size_t i, const JobResult& r) { line.update(i, r); });
@@ -258,7 +287,8 @@ int render(const RenderCall& call) {
   }
   std::vector<std::filesystem::path> sources;
   for (const auto& job : jobs) sources.push_back(job.plan.sound.file);
-  if (!jobs.empty() && jobs[0].protects) sources.insert(sources.end(), jobs[0].protects->begin(), jobs[0].protects->end());
+  if (!jobs.empty() && jobs[0].protects)
+    sources.insert(sources.end(), jobs[0].protects->begin(), jobs[0].protects->end());
   report(call, {jobs, results, options.target, files}, sources);
   return failed ? some_failed : missed ? misses_target : ok;
 }

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include "cli/commands.h"
 #include "engine/response_making.h"
 #include "reel/source_files.h"

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include "main_window.h"
 
 #include <QApplication>
@@ -224,14 +225,17 @@ void MainWindow::refresh() {
                                 : tr("saved"));
   setWindowTitle(QString("%1 - Drevan").arg(QString::fromStdString(work_.document.reel().name)));
   undo_->setEnabled(h.can_undo());
-  undo_->setText(h.can_undo() ? tr("Undo %1").arg(QString::fromStdString(h.undo_label())) : tr("Undo"));
+  undo_->setText(h.can_undo() ? tr("Undo %1").arg(QString::fromStdString(h.undo_label()))
+                              : tr("Undo"));
   redo_->setEnabled(h.can_redo());
-  redo_->setText(h.can_redo() ? tr("Redo %1").arg(QString::fromStdString(h.redo_label())) : tr("Redo"));
+  redo_->setText(h.can_redo() ? tr("Redo %1").arg(QString::fromStdString(h.redo_label()))
+                              : tr("Redo"));
 }
 
-void MainWindow::tell(const QString& text, bool failure) {
+void MainWindow::tell(const QString& text, bool failure, const Problem& why) {
   constexpr qsizetype most_kept = 50;
-  if (failure) troubles_ << Trouble{QDateTime::currentDateTime(), text};
+  const Problem what = why.empty() ? Problem{text.toStdString(), Cause::request, {}} : why;
+  if (failure) troubles_ << Trouble{QDateTime::currentDateTime(), what};
   if (troubles_.size() > most_kept) troubles_.removeFirst();
   more_->setVisible(failure);
   message_->setStyleSheet("color: " + (failure ? theme().attention : theme().quiet).name());
@@ -242,7 +246,7 @@ void MainWindow::tell(const QString& text, bool failure) {
   // What went wrong must not be missed because it is long.
   if (failure && message_->text() != text && isVisible()) {
     auto* box = new QMessageBox(QMessageBox::Warning, "Drevan", text, QMessageBox::Ok, this);
-    box->setInformativeText(remedy_for(text).what_to_do);
+    box->setInformativeText(remedy_for(what.cause).what_to_do);
     box->setAttribute(Qt::WA_DeleteOnClose);
     box->open();
   }

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // The window: places, menus, keys, and the line that tells.
 #pragma once
 
@@ -38,7 +39,9 @@ class MainWindow : public QMainWindow {
     return *start_;
   }
   /// The list of edits, once it was opened.
-  class HistoryDialog* edits() { return edits_; }
+  class HistoryDialog* edits() {
+    return edits_;
+  }
   /// The list of versions, opened when it was not.
   class VersionsDialog& versions();
   class RecipeDrawer& recipes();
@@ -82,10 +85,12 @@ class MainWindow : public QMainWindow {
   void make_listen_menu();
   void make_listen_on_menu(QMenu& menu);
   void make_look_menu();
-  QAction* add(QMenu* menu, const QString& text, const QKeySequence& key, std::function<void()> run);
+  QAction* add(QMenu* menu, const QString& text, const QKeySequence& key,
+               std::function<void()> run);
   void change_clip(const std::function<edits::Edit(const Reel&, ClipId clip)>& edit);
   void refresh();
-  void tell(const QString& text, bool failure);
+  /// `why`: where it came from something else than what was asked for.
+  void tell(const QString& text, bool failure, const Problem& why = {});
   void show_trouble();
   void show_batch_progress(double share);
   void tell_batch_done(const QString& how);

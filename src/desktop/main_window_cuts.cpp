@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // The menus that cut clips and put them into groups.
 #include <QDialog>
 #include <QDialogButtonBox>

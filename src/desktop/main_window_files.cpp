@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // What the window opens, saves and asks files for.
 #include <QDialog>
 #include <QDialogButtonBox>

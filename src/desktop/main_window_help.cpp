@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // The Help menu.
 #include <QApplication>
 #include <QHelpEvent>
@@ -7,28 +8,12 @@
 
 #include "dialogs/help_window.h"
 #include "dialogs/keys_sheet.h"
+#include "help/libraries.h"
 #include "main_window.h"
 
 namespace drevan::desktop {
 
 namespace {
-
-// What is linked, under which licence: as Debian's copyright files say.
-constexpr std::pair<const char*, const char*> libraries[] = {{"Qt 6", "LGPL 3"},
-                                                             {"libsndfile", "LGPL 2.1"},
-                                                             {"libav*", "LGPL 2.1, GPL 2"},
-                                                             {"libsoxr", "LGPL 2.1"},
-                                                             {"FFTW", "GPL 2"},
-                                                             {"Rubber Band", "GPL 2"},
-                                                             {"libebur128", "MIT"},
-                                                             {"RtAudio", "MIT-like"},
-                                                             {"nlohmann-json", "MIT"},
-                                                             {"CLI11", "BSD, 3 clauses"},
-                                                             {"fmt", "MIT"},
-                                                             {"xxHash", "BSD, 2 clauses"},
-                                                             {"libzip", "BSD, 3 clauses"},
-                                                             {"utf8proc", "MIT, Unicode"},
-                                                             {"Lato, the typeface", "OFL 1.1"}};
 
 // Every control says in its tooltip what it does.
 class WhatIsThis : public QObject {
@@ -69,8 +54,9 @@ void MainWindow::make_help_menu() {
   m->addSeparator();
   add(m, tr("About Drevan"), {}, [this] {
     QString used;
-    for (const auto& [name, licence] : libraries)
-      used += QString("<tr><td>%1&nbsp;&nbsp;</td><td>%2</td></tr>").arg(name, licence);
+    for (const Library& library : libraries())
+      used += QString("<tr><td>%1&nbsp;&nbsp;</td><td>%2</td></tr>")
+                  .arg(QString(library.name).toHtmlEscaped(), library.licence);
     QMessageBox about(QMessageBox::NoIcon, tr("About Drevan"),
                       tr("<h3>Drevan %1</h3><p>Prepares sound for picture.</p>"
                          "<p>Free software under the GNU General Public License, version 3 or "

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // What is done with many clips at once: copy and paste, names, levels.
 #include <QApplication>
 #include <QClipboard>

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // The window's menus and what their entries ask for.
 #include <QActionGroup>
 #include <QApplication>
@@ -35,7 +36,8 @@
 
 namespace drevan::desktop {
 
-QAction* MainWindow::add(QMenu* menu, const QString& text, const QKeySequence& key, std::function<void()> run) {
+QAction* MainWindow::add(QMenu* menu, const QString& text, const QKeySequence& key,
+                         std::function<void()> run) {
   QAction* a = menu->addAction(text);
   a->setShortcut(key);
   connect(a, &QAction::triggered, this, [run = std::move(run)] { run(); });
@@ -143,7 +145,8 @@ void MainWindow::make_clip_menu() {
     if (!file.endsWith(".recipe")) file += ".recipe";
     save_recipe_file(work_, file.toStdString());
   });
-  add(m, tr("Copy the chain to clips ..."), QKeySequence("Ctrl+Shift+C"), [this] { copy_chain_dialog(); });
+  add(m, tr("Copy the chain to clips ..."), QKeySequence("Ctrl+Shift+C"),
+      [this] { copy_chain_dialog(); });
   m->addSeparator();
   const auto sits_out = [this] {
     return work_.selection.clip() &&
@@ -170,7 +173,8 @@ void MainWindow::make_clip_menu() {
     const Clip* c = work_.selection.clip();
     if (!c) return;
     bool ok = false;
-    const auto name = QInputDialog::getText(this, tr("Rename clip"), tr("Name"), QLineEdit::Normal, QString::fromStdString(c->name), &ok);
+    const auto name = QInputDialog::getText(this, tr("Rename clip"), tr("Name"), QLineEdit::Normal,
+                                            QString::fromStdString(c->name), &ok);
     if (ok)
       change_clip([&](const Reel& reel, ClipId clip) {
         return edits::rename_clip(reel, clip, name.toStdString());
@@ -335,12 +339,16 @@ void MainWindow::make_look_menu() {
   add(m, tr("Whole clip"), QKeySequence("Ctrl+0"),
       [this] { place_ == Place::scene ? scene_->rows().show_all() : bench_->scope().show_all(); });
   m->addSeparator();
-  add(m, tr("Spectrogram"), QKeySequence("S"), [this] { bench_->show_spectrogram(!bench_->scope().spectrogram().on()); });
-  add(m, tr("Show quieter sounds"), QKeySequence("Shift+Up"), [this] { bench_->widen_spectrogram(6); });
-  add(m, tr("Show louder sounds only"), QKeySequence("Shift+Down"), [this] { bench_->widen_spectrogram(-6); });
+  add(m, tr("Spectrogram"), QKeySequence("S"),
+      [this] { bench_->show_spectrogram(!bench_->scope().spectrogram().on()); });
+  add(m, tr("Show quieter sounds"), QKeySequence("Shift+Up"),
+      [this] { bench_->widen_spectrogram(6); });
+  add(m, tr("Show louder sounds only"), QKeySequence("Shift+Down"),
+      [this] { bench_->widen_spectrogram(-6); });
   m->addSeparator();
   auto* group = new QActionGroup(this);
-  for (const auto& [name, label] : {std::pair{QString("timber"), tr("Dark, timber")}, std::pair{QString("birch"), tr("Light, birch")}}) {
+  for (const auto& [name, label] : {std::pair{QString("timber"), tr("Dark, timber")},
+                                    std::pair{QString("birch"), tr("Light, birch")}}) {
     QAction* a = add(m, label, {}, [this, name] { use_theme(name); });
     a->setCheckable(true);
     a->setChecked(theme().name == name);

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Recording: what the window's pages say of where and how.
 #include "dialogs/recording_sheet.h"
 #include "main_window.h"

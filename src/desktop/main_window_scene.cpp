@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // The Scene's menu and what its entries ask for.
 #include <QFileDialog>
 #include <QFileInfo>

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Curves that bend a waveform, without the aliasing that their values at samples would have.
 #pragma once
 

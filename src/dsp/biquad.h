@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Second-order filter sections by the Audio EQ Cookbook.
 #pragma once
 

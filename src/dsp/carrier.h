@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Sounds that a vocoder makes speak.
 #pragma once
 

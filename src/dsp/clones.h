@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // One function compiled for several instruction sets, the best chosen when the program starts.
 #pragma once
 

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include "dsp/crossover.h"
 
 #include <numbers>
@@ -10,8 +11,12 @@ namespace {
 
 constexpr double q = std::numbers::sqrt2 / 2;
 
-BiquadCoefficients low(double hz, double rate) { return design_biquad(BiquadKind::low_pass, hz, q, 0, rate); }
-BiquadCoefficients high(double hz, double rate) { return design_biquad(BiquadKind::high_pass, hz, q, 0, rate); }
+BiquadCoefficients low(double hz, double rate) {
+  return design_biquad(BiquadKind::low_pass, hz, q, 0, rate);
+}
+BiquadCoefficients high(double hz, double rate) {
+  return design_biquad(BiquadKind::high_pass, hz, q, 0, rate);
+}
 // What low and high of fourth order sum to: a second-order all-pass with the same poles.
 BiquadCoefficients all(double hz, double rate) {
   const auto l = low(hz, rate);
@@ -34,7 +39,8 @@ void Crossover::set(const std::array<double, most_bands - 1>& hz, double rate) n
 
 inline void Crossover::run(const Four& f, State& s, std::array<double, 4>& x) noexcept {
   for (size_t l = 0; l < 4; ++l) {
-    const double y = (f.b0[l] * x[l] + f.b1[l] * s.x1[l] + f.b2[l] * s.x2[l]) - (f.a1[l] * s.y1[l] + f.a2[l] * s.y2[l]);
+    const double y = (f.b0[l] * x[l] + f.b1[l] * s.x1[l] + f.b2[l] * s.x2[l]) -
+                     (f.a1[l] * s.y1[l] + f.a2[l] * s.y2[l]);
     s.x2[l] = s.x1[l];
     s.x1[l] = x[l];
     s.y2[l] = s.y1[l];
@@ -42,8 +48,8 @@ inline void Crossover::run(const Four& f, State& s, std::array<double, 4>& x) no
   }
 }
 
-DREVAN_CLONES void Crossover::split(const std::array<Four, 3>& filters, std::array<State, 5>& state, std::span<const float> x,
-                                    Bands& out) noexcept {
+DREVAN_CLONES void Crossover::split(const std::array<Four, 3>& filters, std::array<State, 5>& state,
+                                    std::span<const float> x, Bands& out) noexcept {
   for (size_t i = 0; i < x.size(); ++i) {
     const auto in = static_cast<double>(x[i]);
     std::array<double, 4> v{in, in, 0, 0};
@@ -57,6 +63,8 @@ DREVAN_CLONES void Crossover::split(const std::array<Four, 3>& filters, std::arr
   }
 }
 
-void Crossover::process(std::span<const float> x, Bands& out) noexcept { split(filters_, state_, x, out); }
+void Crossover::process(std::span<const float> x, Bands& out) noexcept {
+  split(filters_, state_, x, out);
+}
 
 }  // namespace drevan

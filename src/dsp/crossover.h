@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Splits a stream into bands that sum flat.
 #pragma once
 
@@ -38,7 +39,8 @@ class Crossover {
     std::array<double, 4> x1{}, x2{}, y1{}, y2{};
   };
   static void run(const Four& f, State& s, std::array<double, 4>& x) noexcept;
-  static void split(const std::array<Four, 3>& filters, std::array<State, 5>& state, std::span<const float> x, Bands& out) noexcept;
+  static void split(const std::array<Four, 3>& filters, std::array<State, 5>& state,
+                    std::span<const float> x, Bands& out) noexcept;
 
   // The middle crossover comes first and gives low and high; then each half passes the all-pass of the
   // other's crossover; then the outer two. Sections of one stage run side by side.

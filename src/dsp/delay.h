@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Sound held back, and the least of what is coming.
 #pragma once
 
@@ -12,7 +13,9 @@ namespace drevan {
 class Delay {
  public:
   Delay(int channels, int frames)
-      : frames_(frames), rings_(static_cast<size_t>(channels), std::vector<float>(static_cast<size_t>(std::max(frames, 1)))) {}
+      : frames_(frames),
+        rings_(static_cast<size_t>(channels),
+               std::vector<float>(static_cast<size_t>(std::max(frames, 1)))) {}
   int frames() const { return frames_; }
   void reset() noexcept {
     for (auto& r : rings_) std::ranges::fill(r, 0.0F);
@@ -44,7 +47,8 @@ class Delay {
 /// falling candidates). Real-time safe but for construction.
 class SlidingMaximum {
  public:
-  explicit SlidingMaximum(int most) : length_(most), values_(static_cast<size_t>(most) + 1), times_(values_.size()) {}
+  explicit SlidingMaximum(int most)
+      : length_(most), values_(static_cast<size_t>(most) + 1), times_(values_.size()) {}
   /// 1 to the most given at birth.
   void set_length(int length) noexcept { length_ = length; }
   void reset() noexcept {
@@ -74,12 +78,14 @@ class SlidingMaximum {
 /// numbers. Real-time safe but for construction.
 class MovingMean {
  public:
-  explicit MovingMean(int most) : length_(static_cast<size_t>(most)), ring_(static_cast<size_t>(most)) {}
+  explicit MovingMean(int most)
+      : length_(static_cast<size_t>(most)), ring_(static_cast<size_t>(most)) {}
   /// 1 to the most given at birth.
   void set_length(int length) noexcept {
     length_ = static_cast<size_t>(length);
     sum_ = 0;
-    for (size_t back = 1; back <= length_; ++back) sum_ += ring_[(at_ + ring_.size() - back) % ring_.size()];
+    for (size_t back = 1; back <= length_; ++back)
+      sum_ += ring_[(at_ + ring_.size() - back) % ring_.size()];
   }
   void reset() noexcept {
     std::ranges::fill(ring_, 0);

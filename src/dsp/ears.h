@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // What the head makes of a sound from a direction: measured ears, or a pair of microphones.
 #pragma once
 

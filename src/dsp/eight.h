@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Eight numbers worked on at a time, where a compiler left to itself finds no way.
 #pragma once
 

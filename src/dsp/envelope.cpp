@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include "dsp/envelope.h"
 
 #include <algorithm>
@@ -15,13 +16,16 @@ struct Lane {
   double sample[back + chunk];  // NOLINT: the first four are those before
   double* now() { return sample + back; }
   void begin(const std::array<double, back>& last) { std::ranges::copy(last, sample); }
-  void end(std::array<double, back>& last, size_t n) const { std::copy_n(sample + n, back, last.begin()); }
+  void end(std::array<double, back>& last, size_t n) const {
+    std::copy_n(sample + n, back, last.begin());
+  }
 };
 
 // What the last inputs alone decide: the largest of the paths that begin at each of them, and the
 // constant of the path that began before.
-DREVAN_CLONES void look_back(const double* __restrict x, double* __restrict scaled, double* __restrict most,
-                             double* __restrict constant, std::ptrdiff_t n, double r) noexcept {
+DREVAN_CLONES void look_back(const double* __restrict x, double* __restrict scaled,
+                             double* __restrict most, double* __restrict constant, std::ptrdiff_t n,
+                             double r) noexcept {
   const double share = 1 - r;
   for (std::ptrdiff_t i = -3; i < n; ++i) scaled[i] = share * x[i];
   for (std::ptrdiff_t i = 0; i < n; ++i) {
@@ -32,17 +36,21 @@ DREVAN_CLONES void look_back(const double* __restrict x, double* __restrict scal
   }
 }
 
-DREVAN_CLONES void hold(const double* __restrict most, const double* __restrict constant, double* y, std::ptrdiff_t n,
-                        double r4) noexcept {
+DREVAN_CLONES void hold(const double* __restrict most, const double* __restrict constant, double* y,
+                        std::ptrdiff_t n, double r4) noexcept {
 #pragma GCC ivdep
   for (std::ptrdiff_t i = 0; i < n - 3; i += 4)
-    for (std::ptrdiff_t l = i; l < i + 4; ++l) y[l] = std::max(most[l], r4 * y[l - 4] + constant[l]);
-  for (std::ptrdiff_t i = n - n % 4; i < n; ++i) y[i] = std::max(most[i], r4 * y[i - 4] + constant[i]);
+    for (std::ptrdiff_t l = i; l < i + 4; ++l)
+      y[l] = std::max(most[l], r4 * y[l - 4] + constant[l]);
+  for (std::ptrdiff_t i = n - n % 4; i < n; ++i)
+    y[i] = std::max(most[i], r4 * y[i - 4] + constant[i]);
 }
 
-DREVAN_CLONES void follow(const double* __restrict y, double* __restrict sum, double* v, std::ptrdiff_t n, double a) noexcept {
+DREVAN_CLONES void follow(const double* __restrict y, double* __restrict sum, double* v,
+                          std::ptrdiff_t n, double a) noexcept {
   const double s = 1 - a, a4 = a * a * a * a;
-  for (std::ptrdiff_t i = 0; i < n; ++i) sum[i] = s * (y[i] + a * (y[i - 1] + a * (y[i - 2] + a * y[i - 3])));
+  for (std::ptrdiff_t i = 0; i < n; ++i)
+    sum[i] = s * (y[i] + a * (y[i - 1] + a * (y[i - 2] + a * y[i - 3])));
   for (std::ptrdiff_t i = 0; i < n - 3; i += 4)
     for (std::ptrdiff_t l = i; l < i + 4; ++l) v[l] = a4 * v[l - 4] + sum[l];
   for (std::ptrdiff_t i = n - n % 4; i < n; ++i) v[i] = a4 * v[i - 4] + sum[i];

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Logarithm and exponential to base 2 for spectra, and the sine: branch-free, so that the compiler
 // turns loops of them into SIMD code. Same bits on every machine.
 #pragma once

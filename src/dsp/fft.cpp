@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include "dsp/fft.h"
 
 #include <fftw3.h>
@@ -24,7 +25,8 @@ typedef float Four __attribute__((vector_size(32)));  // four complex values
 // its real transforms, but not several values at a time.
 //
 // `turn_re`, `turn_im`: t as {re, re} and {-im, im} per k.
-DREVAN_CLONES void untangle(float* z, const float* turn_re, const float* turn_im, float half, size_t m) noexcept {
+DREVAN_CLONES void untangle(float* z, const float* turn_re, const float* turn_im, float half,
+                            size_t m) noexcept {
   constexpr Four conjugate{1, -1, 1, -1, 1, -1, 1, -1};
   size_t k = 1;
   for (; k + 3 < m - k - 3; k += 4) {
@@ -45,7 +47,8 @@ DREVAN_CLONES void untangle(float* z, const float* turn_re, const float* turn_im
   for (; k <= m - k; ++k) {
     const float ar = z[2 * k], ai = z[2 * k + 1], br = z[2 * (m - k)], bi = -z[2 * (m - k) + 1];
     const float sr = (ar + br) * half, si = (ai + bi) * half, dr = ar - br, di = ai - bi;
-    const float tr = dr * turn_re[2 * k] + di * turn_im[2 * k], ti = di * turn_re[2 * k] + dr * turn_im[2 * k + 1];
+    const float tr = dr * turn_re[2 * k] + di * turn_im[2 * k],
+                ti = di * turn_re[2 * k] + dr * turn_im[2 * k + 1];
     z[2 * (m - k)] = sr - tr;
     z[2 * (m - k) + 1] = ti - si;
     z[2 * k] = sr + tr;
@@ -67,7 +70,9 @@ struct Turns {
   FloatVector re, im;
 };
 
-fftwf_complex* as_fftw(std::span<std::complex<float>> x) { return reinterpret_cast<fftwf_complex*>(x.data()); }
+fftwf_complex* as_fftw(std::span<std::complex<float>> x) {
+  return reinterpret_cast<fftwf_complex*>(x.data());
+}
 fftwf_complex* as_fftw(std::span<float> x) { return reinterpret_cast<fftwf_complex*>(x.data()); }
 
 }  // namespace
@@ -82,8 +87,10 @@ struct RealFft::Plans {
     // ESTIMATE, not MEASURE: a measured plan may differ from run to run, and with it the last bit.
     // What the planner remembers of other sizes would settle it as well, by which was made first.
     fftwf_forget_wisdom();
-    forward = fftwf_plan_dft_1d(size / 2, as_fftw(time), as_fftw(freq), FFTW_FORWARD, FFTW_ESTIMATE);
-    inverse = fftwf_plan_dft_1d(size / 2, as_fftw(freq), as_fftw(time), FFTW_BACKWARD, FFTW_ESTIMATE);
+    forward =
+        fftwf_plan_dft_1d(size / 2, as_fftw(time), as_fftw(freq), FFTW_FORWARD, FFTW_ESTIMATE);
+    inverse =
+        fftwf_plan_dft_1d(size / 2, as_fftw(freq), as_fftw(time), FFTW_BACKWARD, FFTW_ESTIMATE);
   }
   Plans(const Plans&) = delete;
   Plans& operator=(const Plans&) = delete;
@@ -102,19 +109,23 @@ RealFft::RealFft(int size) : size_(size) {
   plans_ = entry;
 }
 
-void RealFft::forward(std::span<float> time, std::span<std::complex<float>> bins_out) const noexcept {
+void RealFft::forward(std::span<float> time,
+                      std::span<std::complex<float>> bins_out) const noexcept {
   const auto m = static_cast<size_t>(size_ / 2);
   fftwf_execute_dft(plans_->forward, as_fftw(time), as_fftw(bins_out));
   const auto first = bins_out[0];
-  untangle(reinterpret_cast<float*>(bins_out.data()), plans_->out.re.data(), plans_->out.im.data(), 0.5F, m);
+  untangle(reinterpret_cast<float*>(bins_out.data()), plans_->out.re.data(), plans_->out.im.data(),
+           0.5F, m);
   bins_out[0] = first.real() + first.imag();
   bins_out[m] = first.real() - first.imag();
 }
 
-void RealFft::inverse(std::span<std::complex<float>> bins_in, std::span<float> time) const noexcept {
+void RealFft::inverse(std::span<std::complex<float>> bins_in,
+                      std::span<float> time) const noexcept {
   const auto m = static_cast<size_t>(size_ / 2);
   const float low = bins_in[0].real(), high = bins_in[m].real();
-  untangle(reinterpret_cast<float*>(bins_in.data()), plans_->back.re.data(), plans_->back.im.data(), 1.0F, m);
+  untangle(reinterpret_cast<float*>(bins_in.data()), plans_->back.re.data(), plans_->back.im.data(),
+           1.0F, m);
   bins_in[0] = {low + high, low - high};
   fftwf_execute_dft(plans_->inverse, as_fftw(bins_in), as_fftw(time));
 }

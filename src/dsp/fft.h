@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Real Fourier transforms by FFTW, single precision. Plans are made once per size for the whole
 // program and shared; making one takes a lock, using one does not.
 #pragma once
@@ -17,9 +18,9 @@ struct AlignedAllocator {
   template <class U>
   AlignedAllocator(const AlignedAllocator<U>&) noexcept {}  // NOLINT: converting by design
   T* allocate(std::size_t n) {
-    return static_cast<T*>(::operator new(n * sizeof(T), std::align_val_t{64}));
+    return static_cast<T*>(::operator new (n * sizeof(T), std::align_val_t{64}));
   }
-  void deallocate(T* p, std::size_t) noexcept { ::operator delete(p, std::align_val_t{64}); }
+  void deallocate(T* p, std::size_t) noexcept { ::operator delete (p, std::align_val_t{64}); }
   friend bool operator==(const AlignedAllocator&, const AlignedAllocator&) { return true; }
 };
 

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include "dsp/filter_bank.h"
 
 #include <algorithm>
@@ -47,7 +48,8 @@ void FilterBank::begin_fade() noexcept {
 
 void FilterBank::Section::set(const BiquadCoefficients& c) noexcept {
   // (b0 + b1 z + b2 z^2) (1 - a1 z + a2 z^2), and (1 + a2 z^2)^2 - (a1 z)^2.
-  forward = {c.b0, c.b1 - c.b0 * c.a1, c.b2 - c.b1 * c.a1 + c.b0 * c.a2, c.b1 * c.a2 - c.b2 * c.a1, c.b2 * c.a2};
+  forward = {c.b0, c.b1 - c.b0 * c.a1, c.b2 - c.b1 * c.a1 + c.b0 * c.a2, c.b1 * c.a2 - c.b2 * c.a1,
+             c.b2 * c.a2};
   back2 = c.a1 * c.a1 - 2 * c.a2;
   back4 = -c.a2 * c.a2;
 }
@@ -55,9 +57,11 @@ void FilterBank::Section::set(const BiquadCoefficients& c) noexcept {
 namespace {
 
 // `x` has four samples before its first.
-DREVAN_CLONES void without_feedback(const double* __restrict x, const double* __restrict f, double* __restrict out, std::ptrdiff_t n) noexcept {
+DREVAN_CLONES void without_feedback(const double* __restrict x, const double* __restrict f,
+                                    double* __restrict out, std::ptrdiff_t n) noexcept {
   const double f0 = f[0], f1 = f[1], f2 = f[2], f3 = f[3], f4 = f[4];
-  for (std::ptrdiff_t i = 0; i < n; ++i) out[i] = (f0 * x[i] + f1 * x[i - 1]) + (f2 * x[i - 2] + f3 * x[i - 3]) + f4 * x[i - 4];
+  for (std::ptrdiff_t i = 0; i < n; ++i)
+    out[i] = (f0 * x[i] + f1 * x[i - 1]) + (f2 * x[i - 2] + f3 * x[i - 3]) + f4 * x[i - 4];
 }
 
 // Two samples at a time: neither needs the other.
@@ -79,7 +83,8 @@ void feed_back(double* y, std::ptrdiff_t n, double b2, double b4) noexcept {
 }  // namespace
 
 // At most `chunk` samples.
-void FilterBank::run(const Set& set, Lane& lane, std::span<const float> in, std::span<float> out) noexcept {
+void FilterBank::run(const Set& set, Lane& lane, std::span<const float> in,
+                     std::span<float> out) noexcept {
   const size_t n = in.size();
   std::array<double, chunk + 4> a, b;
   double *x = a.data() + 4, *y = b.data() + 4;

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // A cascade of second-order sections for all channels of a stream that can be changed while it
 // runs: the old and the new filter are crossfaded, so that no change clicks, not even a new slope.
 #pragma once
@@ -38,9 +39,9 @@ class FilterBank {
   // out then depends on the outputs of two and four samples before only, so that two samples are under
   // way at a time, and the numerator has no feedback at all.
   struct Section {
-    std::array<double, 5> forward{};      // of x, newest first
-    double back2 = 0, back4 = 0;          // of y two and four samples ago
-    std::array<double, 4> x{}, y{};       // past, oldest first
+    std::array<double, 5> forward{};  // of x, newest first
+    double back2 = 0, back4 = 0;      // of y two and four samples ago
+    std::array<double, 4> x{}, y{};   // past, oldest first
     void set(const BiquadCoefficients& c) noexcept;
     void reset() noexcept { x = y = {}; }
   };
@@ -52,11 +53,12 @@ class FilterBank {
     std::vector<Lane> lanes;  // one per channel
   };
   static void load(Set& set, const FilterSlots& slots) noexcept;
-  static void run(const Set& set, Lane& lane, std::span<const float> in, std::span<float> out) noexcept;
+  static void run(const Set& set, Lane& lane, std::span<const float> in,
+                  std::span<float> out) noexcept;
   void begin_fade() noexcept;
 
   Set now_, old_;
-  FilterSlots slots_;    // of now_
+  FilterSlots slots_;  // of now_
   FilterSlots waiting_;
   bool has_waiting_ = false;
   int fade_frames_;

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Sound held back by any time, also between the samples, while the time moves.
 #pragma once
 

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // The pitch of a voice that leaves a step which is late.
 #pragma once
 

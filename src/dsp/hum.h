@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Mains hum, found in a recording. How it is followed: dsp/hum_tracker.h.
 #pragma once
 
@@ -34,15 +35,15 @@ class HumFinder {
   std::optional<Hum> find() const;
 
  private:
-  static constexpr int size = 65536;      // of the transform; half of it is sound
+  static constexpr int size = 65536;         // of the transform; half of it is sound
   static constexpr double apart_hz = 0.005;  // candidates
   void finish_frame();
   void add_window(std::vector<float> sound);
   double level_at(double hz) const;
 
   double least_hz_;
-  int step_;      // samples of the stream for one of the search
-  double rate_;   // of the search
+  int step_;     // samples of the stream for one of the search
+  double rate_;  // of the search
   std::vector<Biquad> low_pass_;
   int phase_ = 0;
   std::vector<float> frame_, waiting_, window_;
@@ -51,7 +52,7 @@ class HumFinder {
   RealFft fft_{size};
   std::vector<float> level_db_;  // of the newest window
   using Levels = std::array<float, most_hum_harmonics>;
-  std::vector<Levels> above_;    // per candidate, summed over windows
+  std::vector<Levels> above_;  // per candidate, summed over windows
   int windows_ = 0;
 };
 

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // The common phase of a hum's harmonics, and each one's size, from what was heard of them. Private to HumTracker.
 #pragma once
 
@@ -55,7 +56,8 @@ class HumFollower {
       if (!there[h]) continue;
       for (size_t n = 0; n < steps_; ++n) {
         weight[n] = static_cast<double>(line.weight[n * all + h]);
-        turned_back[n] = weight[n] * line.z[n * all + h] * std::polar(1.0, -static_cast<double>(h + 1) * radians_[n]);
+        turned_back[n] = weight[n] * line.z[n * all + h] *
+                         std::polar(1.0, -static_cast<double>(h + 1) * radians_[n]);
       }
       Complex sum = 0;
       double weights = 0;
@@ -87,7 +89,8 @@ class HumFollower {
         for (size_t h = 0; h < all; ++h) {
           if (!there[h]) continue;
           const Complex a = line.size[(n - 1) * all + h], b = line.size[n * all + h];
-          const double k = static_cast<double>(h + 1), w = static_cast<double>(line.weight[n * all + h]);
+          const double k = static_cast<double>(h + 1),
+                       w = static_cast<double>(line.weight[n * all + h]);
           num += std::imag(std::conj(a) * b) * k * w;
           den += std::abs(a) * std::abs(b) * k * k * w;
         }
@@ -97,7 +100,8 @@ class HumFollower {
       radians_[n] += turn[n];
       for (auto& line : lines)
         for (size_t h = 0; h < all; ++h)
-          if (there[h]) line.size[n * all + h] *= std::polar(1.0, -static_cast<double>(h + 1) * turn[n]);
+          if (there[h])
+            line.size[n * all + h] *= std::polar(1.0, -static_cast<double>(h + 1) * turn[n]);
     }
   }
 
@@ -107,9 +111,12 @@ class HumFollower {
     for (const auto& line : lines)
       for (size_t h = 0; h < all; ++h) {
         if (!there[h]) continue;
-        const double k = static_cast<double>(h + 1), w = static_cast<double>(line.weight[n * all + h]);
+        const double k = static_cast<double>(h + 1),
+                     w = static_cast<double>(line.weight[n * all + h]);
         const Complex size = line.size[n * all + h];
-        off += std::imag(std::conj(size) * line.z[n * all + h] * std::polar(1.0, -k * radians_[n])) * k * w;
+        off +=
+            std::imag(std::conj(size) * line.z[n * all + h] * std::polar(1.0, -k * radians_[n])) *
+            k * w;
         sure += std::norm(size) * k * k * w;
       }
     return {sure > 0 ? std::clamp(off / sure, -0.5, 0.5) : 0, 2 * sure};
@@ -125,11 +132,13 @@ class HumFollower {
     State s{radians_[0], 0, std::numbers::pi * std::numbers::pi, 0, std::pow(two_pi * 0.1, 2)};
     for (size_t n = 0; n < steps_; ++n) {
       if (n > 0)
-        s = {s.x + dt * s.v, s.v, s.xx + dt * (2 * s.xv + dt * s.vv) + q * dt * dt * dt / 3, s.xv + dt * s.vv + q * dt * dt / 2, s.vv + q * dt};
+        s = {s.x + dt * s.v, s.v, s.xx + dt * (2 * s.xv + dt * s.vv) + q * dt * dt * dt / 3,
+             s.xv + dt * s.vv + q * dt * dt / 2, s.vv + q * dt};
       ahead[n] = s;
       const auto [off, sure] = measured(n);
       if (sure > 0) {
-        const double of = s.xx + 1 / sure, kx = s.xx / of, kv = s.xv / of, gap = radians_[n] + off - s.x;
+        const double of = s.xx + 1 / sure, kx = s.xx / of, kv = s.xv / of,
+                     gap = radians_[n] + off - s.x;
         s = {s.x + kx * gap, s.v + kv * gap, s.xx * (1 - kx), s.xv * (1 - kx), s.vv - kv * s.xv};
       }
       filtered[n] = s;

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include "dsp/hum_track.h"
 
 #include <algorithm>
@@ -60,7 +61,9 @@ class FloatReader {
 
 std::vector<float> to_floats(const HumTrack& t) {
   std::vector<float> out{track_mark};
-  for (const double v : {t.hum.hz, t.rate, static_cast<double>(t.frames), static_cast<double>(t.channels), t.step_s, t.knot_s}) put(out, v);
+  for (const double v : {t.hum.hz, t.rate, static_cast<double>(t.frames),
+                         static_cast<double>(t.channels), t.step_s, t.knot_s})
+    put(out, v);
   out.insert(out.end(), t.hum.above_db.begin(), t.hum.above_db.end());
   put(out, static_cast<double>(t.cycles.size()));
   out.insert(out.end(), t.cycles.begin(), t.cycles.end());
@@ -77,10 +80,10 @@ std::vector<float> to_floats(const HumTrack& t) {
   return out;
 }
 
-std::optional<HumTrack> hum_track_from(std::span<const float> floats) {
+bool read_hum_track(std::span<const float> floats, HumTrack& t) {
   FloatReader in(floats);
-  if (floats.empty() || in.one() != track_mark) return std::nullopt;
-  HumTrack t;
+  t.cycles.clear();
+  if (floats.empty() || in.one() != track_mark) return false;
   t.hum.hz = in.two();
   t.rate = in.two();
   t.frames = static_cast<Samples>(in.two());
@@ -100,8 +103,15 @@ std::optional<HumTrack> hum_track_from(std::span<const float> floats) {
     s.begin = static_cast<Samples>(in.two());
     s.end = static_cast<Samples>(in.two());
   }
-  const bool whole = in.good() && t.channels >= 1 && !t.cycles.empty() && t.knots() > 0 && t.step_s > 0 && t.knot_s > 0;
-  return whole ? std::optional(std::move(t)) : std::nullopt;
+  const bool whole = in.good() && t.channels >= 1 && !t.cycles.empty() && t.knots() > 0 &&
+                     t.step_s > 0 && t.knot_s > 0;
+  if (!whole) t.cycles.clear();
+  return whole;
+}
+
+std::optional<HumTrack> hum_track_from(std::span<const float> floats) {
+  HumTrack track;
+  return read_hum_track(floats, track) ? std::optional(std::move(track)) : std::nullopt;
 }
 
 // --- making ---
@@ -109,12 +119,15 @@ std::optional<HumTrack> hum_track_from(std::span<const float> floats) {
 namespace {
 
 // y += the real part of size times p, the size going from `a` to `b`; p becomes p times f.
-DREVAN_CLONES void add_and_turn(float* __restrict y, float* __restrict pr, float* __restrict pi, const float* __restrict fr, const float* __restrict fi, std::complex<float> a,
-                                std::complex<float> b, bool sounds) noexcept {
+DREVAN_CLONES void add_and_turn(float* __restrict y, float* __restrict pr, float* __restrict pi,
+                                const float* __restrict fr, const float* __restrict fi,
+                                std::complex<float> a, std::complex<float> b,
+                                bool sounds) noexcept {
   constexpr int n = 64;
   const float ar = a.real(), ai = a.imag(), dr = (b.real() - ar) / n, di = (b.imag() - ai) / n;
   if (sounds)
-    for (int i = 0; i < n; ++i) y[i] += (ar + dr * static_cast<float>(i)) * pr[i] - (ai + di * static_cast<float>(i)) * pi[i];
+    for (int i = 0; i < n; ++i)
+      y[i] += (ar + dr * static_cast<float>(i)) * pr[i] - (ai + di * static_cast<float>(i)) * pi[i];
   for (int i = 0; i < n; ++i) {
     const float re = pr[i] * fr[i] - pi[i] * fi[i];
     pi[i] = pr[i] * fi[i] + pi[i] * fr[i];
@@ -139,7 +152,8 @@ double HumMaker::cycles_at(double seconds) const noexcept {
   const auto last = static_cast<double>(track_.cycles.size()) - 1;
   if (last < 1) return static_cast<double>(track_.cycles[0]);
   const double k = std::clamp(std::floor(at), 0.0, last - 1);
-  const double a = static_cast<double>(track_.cycles[static_cast<size_t>(k)]), b = static_cast<double>(track_.cycles[static_cast<size_t>(k) + 1]);
+  const double a = static_cast<double>(track_.cycles[static_cast<size_t>(k)]),
+               b = static_cast<double>(track_.cycles[static_cast<size_t>(k) + 1]);
   return a + (b - a) * (at - k);
 }
 
@@ -154,7 +168,8 @@ void HumMaker::make(Samples chunk) noexcept {
   const double begins = static_cast<double>(chunk * grid) / track_.rate;
   std::array<float, grid> pr, pi, fr, fi;
   // Within 1.3 ms the phase goes in a straight line.
-  const double from = track_.hum.hz * begins + cycles_at(begins), ends = begins + grid / track_.rate;
+  const double from = track_.hum.hz * begins + cycles_at(begins),
+               ends = begins + grid / track_.rate;
   const double step = (track_.hum.hz * ends + cycles_at(ends) - from) / grid;
   const double whole = std::floor(from);
   for (int i = 0; i < grid; ++i) {
@@ -163,11 +178,14 @@ void HumMaker::make(Samples chunk) noexcept {
     fi[static_cast<size_t>(i)] = pi[static_cast<size_t>(i)] = static_cast<float>(std::sin(a));
   }
   const size_t knots = track_.knots();
-  const auto knot = [&](double s) { return std::clamp(s / track_.knot_s, 0.0, static_cast<double>(knots) - 1); };
+  const auto knot = [&](double s) {
+    return std::clamp(s / track_.knot_s, 0.0, static_cast<double>(knots) - 1);
+  };
   const auto size_at = [&](size_t c, size_t h, double at) {
     const auto k = std::min(static_cast<size_t>(at), knots - 1), next = std::min(k + 1, knots - 1);
     const auto f = static_cast<float>(at - static_cast<double>(k));
-    const auto a = track_.sizes[(c * knots + k) * all + h], b = track_.sizes[(c * knots + next) * all + h];
+    const auto a = track_.sizes[(c * knots + k) * all + h],
+               b = track_.sizes[(c * knots + next) * all + h];
     return a + f * (b - a);
   };
   const double knot_from = knot(begins), knot_to = knot(ends);
@@ -178,10 +196,14 @@ void HumMaker::make(Samples chunk) noexcept {
       const bool turn = c + 1 == channels_.size();
       const auto a = size_at(of, h, knot_from), b = size_at(of, h, knot_to);
       if (turn) {
-        add_and_turn(channels_[c].data(), pr.data(), pi.data(), fr.data(), fi.data(), a, b, track_.hum.above_db[h] > 0);
+        add_and_turn(channels_[c].data(), pr.data(), pi.data(), fr.data(), fi.data(), a, b,
+                     track_.hum.above_db[h] > 0);
       } else if (track_.hum.above_db[h] > 0) {
-        const float ar = a.real(), ai = a.imag(), dr = (b.real() - ar) / grid, di = (b.imag() - ai) / grid;
-        for (size_t i = 0; i < grid; ++i) channels_[c][i] += (ar + dr * static_cast<float>(i)) * pr[i] - (ai + di * static_cast<float>(i)) * pi[i];
+        const float ar = a.real(), ai = a.imag(), dr = (b.real() - ar) / grid,
+                    di = (b.imag() - ai) / grid;
+        for (size_t i = 0; i < grid; ++i)
+          channels_[c][i] +=
+              (ar + dr * static_cast<float>(i)) * pr[i] - (ai + di * static_cast<float>(i)) * pi[i];
       }
     }
   }
@@ -200,7 +222,9 @@ void HumMaker::next(std::span<const std::span<float>> hum) noexcept {
     if (chunk != made_ && !track_.cycles.empty()) make(chunk);
     const auto from = static_cast<size_t>(at_ - chunk * grid);
     const size_t m = std::min(n - done, grid - from);
-    for (size_t c = 0; c < channels_.size(); ++c) std::copy_n(channels_[c].begin() + static_cast<std::ptrdiff_t>(from), m, hum[c].begin() + static_cast<std::ptrdiff_t>(done));
+    for (size_t c = 0; c < channels_.size(); ++c)
+      std::copy_n(channels_[c].begin() + static_cast<std::ptrdiff_t>(from), m,
+                  hum[c].begin() + static_cast<std::ptrdiff_t>(done));
     done += m;
     at_ += static_cast<Samples>(m);
   }

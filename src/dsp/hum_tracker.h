@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Mains hum followed through a whole recording.
 #pragma once
 
@@ -41,16 +42,17 @@ class HumTracker {
 
   StreamFormat format_;
   HumFinder finder_;
-  int every_;                // frames of the sound for one of the lower rate
+  int every_;  // frames of the sound for one of the lower rate
   double low_rate_;
   int phase_ = 0;
   std::vector<Channel> channels_;
-  Samples frames_ = 0, low_frames_ = 0, asked_at_ = 0, lost_ = 0;  // lost: low frames dropped before a hum was found
-  double hz_ = 0;            // once it is known
-  int step_ = 0;             // low frames
-  std::vector<float> table_; // cosines and sines of a step: 3 lines a harmonic
+  Samples frames_ = 0, low_frames_ = 0, asked_at_ = 0,
+          lost_ = 0;          // lost: low frames dropped before a hum was found
+  double hz_ = 0;             // once it is known
+  int step_ = 0;              // low frames
+  std::vector<float> table_;  // cosines and sines of a step: 3 lines a harmonic
   Samples steps_ = 0;
-  Samples silent_ = 0;       // frames of digital silence up to now
+  Samples silent_ = 0;  // frames of digital silence up to now
   std::vector<FrameRange> silences_;
 };
 

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // The late sound of a space: many delay lines that feed each other.
 #pragma once
 

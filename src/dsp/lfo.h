@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // A slow oscillator that moves a setting, and its shapes.
 #pragma once
 

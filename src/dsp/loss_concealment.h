@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // What is heard where packets of a waveform codec are lost.
 #pragma once
 

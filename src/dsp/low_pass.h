@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // A filter that lets the low through and is late by half its length, always.
 #pragma once
 

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // The log-spectral amplitude gain of Y. Ephraim and D. Malah, "Speech enhancement using a minimum
 // mean-square error log-spectral amplitude estimator", IEEE Trans. ASSP 33(2), 1985.
 #pragma once

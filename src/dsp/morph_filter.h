@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // A resonant filter whose corner moves at every sample.
 #pragma once
 

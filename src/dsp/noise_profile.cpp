@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include "dsp/noise_profile.h"
 
 #include <algorithm>
@@ -22,7 +23,8 @@ std::vector<BinRange> noise_bands(int bins, double bin_hz) {
   std::vector<BinRange> out;
   int begin = static_cast<int>(std::lround(60 / bin_hz));
   for (double edge = 60 * std::cbrt(2.0); edge < 20500 && begin < bins; edge *= std::cbrt(2.0)) {
-    const int end = std::min(bins, std::max(begin + 3, static_cast<int>(std::lround(edge / bin_hz))));
+    const int end =
+        std::min(bins, std::max(begin + 3, static_cast<int>(std::lround(edge / bin_hz))));
     out.push_back({begin, end});
     begin = end;
   }
@@ -50,7 +52,8 @@ float band_excess(BinRange band, std::span<const float> power,
                   std::span<const float> inverse_noise) {
   const auto begin = static_cast<size_t>(band.begin);
   const auto n = static_cast<size_t>(band.end) - begin;
-  return capped_sum(power.data() + begin, inverse_noise.data() + begin, n) / static_cast<float>(n) - 1.0F;
+  return capped_sum(power.data() + begin, inverse_noise.data() + begin, n) / static_cast<float>(n) -
+         1.0F;
 }
 
 NoiseProfiler::NoiseProfiler(int bins, double bin_hz)
@@ -58,7 +61,8 @@ NoiseProfiler::NoiseProfiler(int bins, double bin_hz)
 
 void NoiseProfiler::hear(std::span<const float> power) {
   for (size_t k = 0; k < sum_.size(); ++k) sum_[k] += static_cast<double>(power[k]);
-  if (kept_.size() < most_kept * power.size()) kept_.insert(kept_.end(), power.begin(), power.end());
+  if (kept_.size() < most_kept * power.size())
+    kept_.insert(kept_.end(), power.begin(), power.end());
   ++heard_;
 }
 
@@ -76,13 +80,14 @@ NoiseProfile NoiseProfiler::profile() const {
   for (const BinRange band : noise_bands(bins_, bin_hz_)) {
     std::vector<double> excess;
     for (size_t t = 0; t < spectra; ++t)
-      excess.push_back(static_cast<double>(
-          band_excess(band, std::span(kept_).subspan(t * n, n), inverse)));
+      excess.push_back(
+          static_cast<double>(band_excess(band, std::span(kept_).subspan(t * n, n), inverse)));
     double sum = 0, squares = 0;
     size_t count = 0;
     for (size_t t = 0; t + weights.size() <= spectra; ++t, ++count) {
       double mean = 0;
-      for (size_t w = 0; w < weights.size(); ++w) mean += static_cast<double>(weights[w]) * excess[t + w];
+      for (size_t w = 0; w < weights.size(); ++w)
+        mean += static_cast<double>(weights[w]) * excess[t + w];
       sum += mean;
       squares += mean * mean;
     }

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // What is known of a noise: learned from spectra in which nothing but the noise is heard.
 #pragma once
 
@@ -22,7 +23,8 @@ struct NoiseProfile {
 };
 
 /// Mean over the bins of a band of power over noise, less 1; single bins count 50 at the most.
-float band_excess(BinRange band, std::span<const float> power, std::span<const float> inverse_noise);
+float band_excess(BinRange band, std::span<const float> power,
+                  std::span<const float> inverse_noise);
 
 /// Weights of the seven neighbouring spectra over which band_excess() is averaged; they sum to 1.
 std::span<const float> excess_weights();

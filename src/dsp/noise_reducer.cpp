@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include "dsp/noise_reducer.h"
 
 #include <algorithm>
@@ -65,7 +66,8 @@ DREVAN_CLONES void refine_kernel(Recursion r, size_t n) noexcept {
 }
 
 // Keeps a spectrum and its power.
-DREVAN_CLONES void keep_kernel(const float* __restrict bins, float* __restrict kept, float* __restrict power, size_t n) noexcept {
+DREVAN_CLONES void keep_kernel(const float* __restrict bins, float* __restrict kept,
+                               float* __restrict power, size_t n) noexcept {
   for (size_t k = 0; k < n; ++k) {
     const float re = bins[2 * k], im = bins[2 * k + 1];
     kept[2 * k] = re;
@@ -100,7 +102,8 @@ inline void with_box(size_t box, Do&& act) noexcept {
 }
 
 // The sum of each box of values.
-void box_sums(const float* __restrict x, float* __restrict sums, size_t count, size_t any_box) noexcept {
+void box_sums(const float* __restrict x, float* __restrict sums, size_t count,
+              size_t any_box) noexcept {
   with_box(any_box, [&](auto box) {
     for (size_t b = 0; b < count; ++b, x += box) {
       float even = 0, odd = 0;
@@ -110,7 +113,8 @@ void box_sums(const float* __restrict x, float* __restrict sums, size_t count, s
   });
 }
 // Each of `values` over a box.
-void fill_boxes(const float* __restrict values, float* __restrict out, size_t count, size_t any_box) noexcept {
+void fill_boxes(const float* __restrict values, float* __restrict out, size_t count,
+                size_t any_box) noexcept {
   with_box(any_box, [&](auto box) {
     for (size_t b = 0; b < count; ++b, out += box)
       for (size_t k = 0; k < box; ++k) out[k] = values[b];
@@ -118,8 +122,9 @@ void fill_boxes(const float* __restrict values, float* __restrict out, size_t co
 }
 
 // `steps` holds the presence of the box a bin lies in; between the boxes' middles it goes straight.
-DREVAN_CLONES void gain_kernel(const float* __restrict prior, const float* __restrict steps, const float* __restrict next,
-                               const float* __restrict share, float* __restrict gain, size_t n, float floor) noexcept {
+DREVAN_CLONES void gain_kernel(const float* __restrict prior, const float* __restrict steps,
+                               const float* __restrict next, const float* __restrict share,
+                               float* __restrict gain, size_t n, float floor) noexcept {
   for (size_t k = 0; k < n; ++k) {
     const float there = steps[k] + share[k] * (next[k] - steps[k]);
     const float speech = std::max(prior[k] / (1.0F + prior[k]), floor);
@@ -168,7 +173,8 @@ NoiseReducer::NoiseReducer(const Setup& setup)
   five_.resize(n / box);
   steps_.resize(n + 2 * box);
   share_.resize(n);
-  for (size_t k = box / 2; k < n; ++k) share_[k] = static_cast<float>((k - box / 2) % box) / static_cast<float>(box);
+  for (size_t k = box / 2; k < n; ++k)
+    share_[k] = static_cast<float>((k - box / 2) % box) / static_cast<float>(box);
   excess_.resize(history * bands_.size());
   reset();
 }
@@ -205,11 +211,14 @@ float& NoiseReducer::excess(long t, size_t band) noexcept {
   return excess_[static_cast<size_t>((t + history) % history) * bands_.size() + band];
 }
 
-float& NoiseReducer::activity(long t) noexcept { return activity_[static_cast<size_t>((t + ring_frames) % ring_frames)]; }
+float& NoiseReducer::activity(long t) noexcept {
+  return activity_[static_cast<size_t>((t + ring_frames) % ring_frames)];
+}
 
 void NoiseReducer::forward(long t) noexcept {
   const auto power = row(power_, t);
-  forward_kernel({power.data(), inverse_noise_.data(), clean_ahead_.data(), row(prior_, t).data(), alpha_.data()},
+  forward_kernel({power.data(), inverse_noise_.data(), clean_ahead_.data(), row(prior_, t).data(),
+                  alpha_.data()},
                  power.size());
   for (size_t b = 0; b < bands_.size(); ++b)
     // Caution is for the gains; whether a band stands out is asked of the noise as it was learned.
@@ -278,7 +287,8 @@ bool NoiseReducer::shape(long t) noexcept {
   }
   const auto prior = row(prior_, t);
   spread_presence(prior, active);
-  gain_kernel(prior.data(), steps_.data(), steps_.data() + box_, share_.data(), gain_.data(), gain_.size(), floor_);
+  gain_kernel(prior.data(), steps_.data(), steps_.data() + box_, share_.data(), gain_.data(),
+              gain_.size(), floor_);
   return true;
 }
 
@@ -296,7 +306,8 @@ void NoiseReducer::spread_presence(std::span<const float> prior, float activity)
   // Bins before the middle of the first box, and after that of the last, have its presence.
   std::fill_n(steps_.begin(), box / 2, five_[0]);
   fill_boxes(five_.data(), steps_.data() + box / 2, count, box);
-  std::fill(steps_.begin() + static_cast<std::ptrdiff_t>(box / 2 + count * box), steps_.end(), five_[count - 1]);
+  std::fill(steps_.begin() + static_cast<std::ptrdiff_t>(box / 2 + count * box), steps_.end(),
+            five_[count - 1]);
 }
 
 std::optional<OneGain> NoiseReducer::process(std::span<std::complex<float>> bins) noexcept {
@@ -304,7 +315,8 @@ std::optional<OneGain> NoiseReducer::process(std::span<std::complex<float>> bins
   const auto spectrum = [&](long t) {
     return spectra_.data() + static_cast<size_t>((t + ring_frames) % ring_frames) * n;
   };
-  keep_kernel(reinterpret_cast<const float*>(bins.data()), reinterpret_cast<float*>(spectrum(time_)), row(power_, time_).data(), n);
+  keep_kernel(reinterpret_cast<const float*>(bins.data()),
+              reinterpret_cast<float*>(spectrum(time_)), row(power_, time_).data(), n);
   const long given = time_ - delay();
   if (known_) {
     if (renewed_) {
@@ -326,7 +338,8 @@ std::optional<OneGain> NoiseReducer::process(std::span<std::complex<float>> bins
     ++time_;
     return OneGain{known_ ? floor_ : 1.0F, delay()};
   }
-  apply_kernel(reinterpret_cast<const float*>(spectrum(given)), gain_.data(), reinterpret_cast<float*>(bins.data()), n);
+  apply_kernel(reinterpret_cast<const float*>(spectrum(given)), gain_.data(),
+               reinterpret_cast<float*>(bins.data()), n);
   ++time_;
   return {};
 }

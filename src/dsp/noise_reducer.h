@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // How much of each spectrum is noise: the estimator behind noise reduction. Spectra go in, the same
 // spectra with the noise lowered come out, delay() calls later. Transforms and overlap-add are the
 // step's business, so that the estimator can be replaced.
@@ -61,7 +62,7 @@ class NoiseReducer {
   static constexpr int block_frames = 32;  // estimated at a time
   static constexpr int ahead_frames = 16;  // heard beyond them
   static constexpr int ring_frames = block_frames + ahead_frames;
-  static constexpr int history = 64;       // of band excesses, a power of two above ring_frames + 10
+  static constexpr int history = 64;  // of band excesses, a power of two above ring_frames + 10
 
   std::span<float> row(FloatVector& v, long t) noexcept;
   float& excess(long t, size_t band) noexcept;
@@ -83,7 +84,7 @@ class NoiseReducer {
   FloatVector power_, prior_;               // ring_frames x bins; prior: forward, then final
   FloatVector clean_ahead_, clean_behind_;  // state of the two recursions
   FloatVector boxes_, five_, steps_, share_, gain_;
-  std::vector<float> excess_;               // history x bands
+  std::vector<float> excess_;  // history x bands
   std::array<float, ring_frames> activity_{};
 };
 

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // A stream at eight times its rate and back, for what bends a waveform.
 #pragma once
 

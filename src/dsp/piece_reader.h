@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // A short piece of sound read at any speed.
 #pragma once
 

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // A voice over the air: modulated onto a carrier, through fading and noise, and received.
 #pragma once
 

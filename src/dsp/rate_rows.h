@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // A stream read at another rate, exactly in time.
 #pragma once
 

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // The answer of a room or a device to a clap, bent to what is wanted.
 #pragma once
 

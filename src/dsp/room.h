@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // A room by its walls: how long it rings, what its walls send back, what the air takes.
 #pragma once
 

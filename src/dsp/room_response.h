@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // What a listener hears of a pulse in a room: early sound wall by wall, late sound by statistics.
 #pragma once
 

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // The s and t of a voice, apart from the rest.
 #pragma once
 

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include "dsp/sibilance.h"
 
 #include <algorithm>
@@ -10,14 +11,19 @@ constexpr double corner_hz = 3000;
 constexpr double least_tilt_db = -10;
 constexpr int least_run = 7, most_gap = 2;  // ticks
 
-BiquadCoefficients butterworth(BiquadKind kind, int section, double rate) { return design_biquad(kind, corner_hz, butterworth_q(4, section), 0, rate); }
+BiquadCoefficients butterworth(BiquadKind kind, int section, double rate) {
+  return design_biquad(kind, corner_hz, butterworth_q(4, section), 0, rate);
+}
 }  // namespace
 
 SibilanceEar::SibilanceEar(StreamFormat format)
     : tick_frames_(static_cast<int>(std::lround(format.rate * 0.005))),
-      high_band_(format, {butterworth(BiquadKind::high_pass, 0, format.rate), butterworth(BiquadKind::high_pass, 1, format.rate)}),
-      voice_band_(format, {butterworth(BiquadKind::low_pass, 0, format.rate), butterworth(BiquadKind::low_pass, 1, format.rate),
-                           design_biquad(BiquadKind::high_pass, 200, butterworth_q(2, 0), 0, format.rate)}),
+      high_band_(format, {butterworth(BiquadKind::high_pass, 0, format.rate),
+                          butterworth(BiquadKind::high_pass, 1, format.rate)}),
+      voice_band_(format,
+                  {butterworth(BiquadKind::low_pass, 0, format.rate),
+                   butterworth(BiquadKind::low_pass, 1, format.rate),
+                   design_biquad(BiquadKind::high_pass, 200, butterworth_q(2, 0), 0, format.rate)}),
       high_part_(format.channels, chunk),
       voice_part_(format.channels, chunk) {
   high_.set(4, format.rate);
@@ -41,7 +47,8 @@ void SibilanceEar::add(const AudioBlock& block) noexcept {
     band.process(own);
     for (int c = 0; c < own.channels(); ++c) {
       const auto x = own.channel(c);
-      for (size_t i = 0; i < x.size(); ++i) sum[i] += static_cast<double>(x[i]) * static_cast<double>(x[i]);
+      for (size_t i = 0; i < x.size(); ++i)
+        sum[i] += static_cast<double>(x[i]) * static_cast<double>(x[i]);
     }
   };
   hear(high_band_, high_part_, power[0]);
@@ -57,8 +64,10 @@ SibilanceEar::Tick SibilanceEar::now() const noexcept {
   return {10 * std::log10(high_.value() + 1e-10), 10 * std::log10(voice_.value() + 1e-10)};
 }
 
-bool SibilanceFinder::hear(const SibilanceEar::Tick& tick, double voice_level_db, double line_db) noexcept {
-  const bool on = tick.high_db > voice_level_db + line_db && tick.high_db - tick.voice_db > least_tilt_db;
+bool SibilanceFinder::hear(const SibilanceEar::Tick& tick, double voice_level_db,
+                           double line_db) noexcept {
+  const bool on =
+      tick.high_db > voice_level_db + line_db && tick.high_db - tick.voice_db > least_tilt_db;
   on_ = (on_ << 1) | (on ? 1U : 0U);
   const auto at = [&](int back) { return (on_ >> back) & 1U; };
   if (on_ == 0) return false;
@@ -83,7 +92,8 @@ bool SibilanceFinder::hear(const SibilanceEar::Tick& tick, double voice_level_db
 
 void VoiceLevel::hear(double voice_db) noexcept {
   if (voice_db <= lowest + 1) return;
-  const auto cell = static_cast<size_t>(std::clamp((voice_db - lowest) / step, 0.0, static_cast<double>(counts_.size() - 1)));
+  const auto cell = static_cast<size_t>(
+      std::clamp((voice_db - lowest) / step, 0.0, static_cast<double>(counts_.size() - 1)));
   ++counts_[cell];
   ++heard_;
 }
@@ -98,7 +108,8 @@ std::optional<double> VoiceLevel::level_db() const {
   double power = 0;
   long count = 0;
   for (size_t k = low; k < counts_.size(); ++k) {
-    power += static_cast<double>(counts_[k]) * std::pow(10, (lowest + step * (static_cast<double>(k) + 0.5)) / 10);
+    power += static_cast<double>(counts_[k]) *
+             std::pow(10, (lowest + step * (static_cast<double>(k) + 0.5)) / 10);
     count += counts_[k];
   }
   return 10 * std::log10(power / static_cast<double>(std::max(count, 1L)));

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // The sound between the samples, for a tape that runs at any speed.
 #pragma once
 

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // A value that glides to its goal, so that a turned knob does not click.
 #pragma once
 

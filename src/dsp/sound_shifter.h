@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Any sound at another pitch, its length kept.
 #pragma once
 

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include "dsp/speech_codec.h"
 
 #include <opencore-amrnb/interf_dec.h>

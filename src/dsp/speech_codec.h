@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // The codecs of telephones: speech as the other end hears it, packet by packet.
 #pragma once
 

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Short-time Fourier transform with overlap-add, as a stream: samples in, samples out, a function
 // sees and changes every spectrum between.
 #pragma once
@@ -19,10 +20,13 @@ namespace drevan {
 enum class Taper { square_root_hann, hann };
 
 /// out = x * window; all of one size.
-void apply_window(std::span<const float> x, std::span<const float> window, std::span<float> out) noexcept;
+void apply_window(std::span<const float> x, std::span<const float> window,
+                  std::span<float> out) noexcept;
 /// Moves `sum` forward by `hop` and adds x * window; all of one size.
-void overlap_add(std::span<float> sum, std::span<const float> x, std::span<const float> window, size_t hop) noexcept;
-void overlap_add(std::span<float> sum, std::span<const float> x, std::span<const float> window, size_t hop, float gain) noexcept;
+void overlap_add(std::span<float> sum, std::span<const float> x, std::span<const float> window,
+                 size_t hop) noexcept;
+void overlap_add(std::span<float> sum, std::span<const float> x, std::span<const float> window,
+                 size_t hop, float gain) noexcept;
 
 /// What a function that sees a spectrum may say of it instead of changing it: what is to come out is the
 /// spectrum `ago` calls before, times `gain` in every bin. The way back from it is then spared.
@@ -56,7 +60,8 @@ class Stft {
     synthesis_ = window_;
     for (float& w : synthesis_) w *= scale;
     through_ = synthesis_;
-    for (size_t i = 0; i < through_.size(); ++i) through_[i] *= window_[i] * static_cast<float>(size);
+    for (size_t i = 0; i < through_.size(); ++i)
+      through_[i] *= window_[i] * static_cast<float>(size);
     reset();
   }
 
@@ -119,14 +124,15 @@ class Stft {
   }
   // The input of the spectrum `ago` calls before.
   std::span<const float> frame_of(int ago) const {
-    return std::span(input_).subspan(static_cast<size_t>(end_ - size() - ago * hop_), static_cast<size_t>(size()));
+    return std::span(input_).subspan(static_cast<size_t>(end_ - size() - ago * hop_),
+                                     static_cast<size_t>(size()));
   }
 
   RealFft fft_;
   int hop_;
-  int kept_;  // samples of input
+  int kept_;                        // samples of input
   FloatVector window_, synthesis_;  // the latter scaled
-  FloatVector through_;  // both, and a transform and back
+  FloatVector through_;             // both, and a transform and back
   FloatVector input_;
   FloatVector sum_;
   FloatVector time_;

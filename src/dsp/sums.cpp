@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include "dsp/sums.h"
 
 #include <algorithm>
@@ -43,7 +44,8 @@ DREVAN_CLONES double products(const float* __restrict a, const float* __restrict
 // Magnitudes are in the order of their bits.
 DREVAN_CLONES std::uint32_t largest_bits(const float* __restrict x, size_t n) noexcept {
   std::uint32_t most = 0;
-  for (size_t i = 0; i < n; ++i) most = std::max(most, std::bit_cast<std::uint32_t>(x[i]) & 0x7FFFFFFFU);
+  for (size_t i = 0; i < n; ++i)
+    most = std::max(most, std::bit_cast<std::uint32_t>(x[i]) & 0x7FFFFFFFU);
   return most;
 }
 
@@ -75,12 +77,16 @@ std::pair<float, float> least_and_most(std::span<const float> x) noexcept {
   return {least, most};
 }
 
-double sum_of_squares(std::span<const float> x) noexcept { return products(x.data(), x.data(), x.size()); }
+double sum_of_squares(std::span<const float> x) noexcept {
+  return products(x.data(), x.data(), x.size());
+}
 
 double sum_of_products(std::span<const float> a, std::span<const float> b) noexcept {
   return products(a.data(), b.data(), std::min(a.size(), b.size()));
 }
 
-float largest_magnitude(std::span<const float> x) noexcept { return std::bit_cast<float>(largest_bits(x.data(), x.size())); }
+float largest_magnitude(std::span<const float> x) noexcept {
+  return std::bit_cast<float>(largest_bits(x.data(), x.size()));
+}
 
 }  // namespace drevan

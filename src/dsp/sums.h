@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Sums and extremes of samples, several at a time.
 #pragma once
 

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // A second-order filter whose corner may move while it runs.
 #pragma once
 

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // One direction of a call: to the codec's rate, through the codec, and back.
 #pragma once
 

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include "dsp/true_peak.h"
 
 #include <algorithm>
@@ -23,8 +24,10 @@ const Phases& phases() {
       const int m = j - half;
       const double x = m * std::numbers::pi / factor_all, u = static_cast<double>(m) / half;
       const double sinc = m == 0 ? 1.0 : std::sin(x) / x;
-      const double window = std::cyl_bessel_i(0.0, beta * std::sqrt(1 - u * u)) / std::cyl_bessel_i(0.0, beta);
-      out[static_cast<size_t>(j % factor_all)][static_cast<size_t>(j / factor_all)] = static_cast<float>(sinc * window);
+      const double window =
+          std::cyl_bessel_i(0.0, beta * std::sqrt(1 - u * u)) / std::cyl_bessel_i(0.0, beta);
+      out[static_cast<size_t>(j % factor_all)][static_cast<size_t>(j / factor_all)] =
+          static_cast<float>(sinc * window);
     }
     return out;
   }();
@@ -39,7 +42,9 @@ float top(float a, float b, float c) noexcept {
 
 }  // namespace
 
-TruePeakDetector::TruePeakDetector(int channels) : channels_(static_cast<size_t>(channels)) { phases(); }
+TruePeakDetector::TruePeakDetector(int channels) : channels_(static_cast<size_t>(channels)) {
+  phases();
+}
 
 double TruePeakDetector::overshoot() {
   static const double most = [] {
@@ -67,7 +72,8 @@ void TruePeakDetector::interpolate(Channel& channel, size_t n) noexcept {
   }
 }
 
-void TruePeakDetector::process(const AudioBlock& block, std::span<float> peaks, float least) noexcept {
+void TruePeakDetector::process(const AudioBlock& block, std::span<float> peaks,
+                               float least) noexcept {
   std::ranges::fill(peaks, 0.0F);
   // What a parabola adds is less than this: cos(pi 0.45 / 4) is 0.94.
   const float worth = least * 0.9F;
@@ -80,10 +86,13 @@ void TruePeakDetector::process(const AudioBlock& block, std::span<float> peaks, 
       interpolate(channel, n);
       for (size_t i = 0; i < n; ++i) {
         // The last of the frame before, whose neighbour has come now, counts to this one.
-        const float before[] = {i > 0 ? fine_[2][i - 1] : channel.last[0], i > 0 ? fine_[3][i - 1] : channel.last[1]};
-        float most = std::max({std::abs(before[1]), std::abs(fine_[0][i]), std::abs(fine_[1][i]), std::abs(fine_[2][i])});
+        const float before[] = {i > 0 ? fine_[2][i - 1] : channel.last[0],
+                                i > 0 ? fine_[3][i - 1] : channel.last[1]};
+        float most = std::max({std::abs(before[1]), std::abs(fine_[0][i]), std::abs(fine_[1][i]),
+                               std::abs(fine_[2][i])});
         if (most >= worth) {
-          const float y[] = {before[0], before[1], fine_[0][i], fine_[1][i], fine_[2][i], fine_[3][i]};
+          const float y[] = {before[0],   before[1],   fine_[0][i],
+                             fine_[1][i], fine_[2][i], fine_[3][i]};
           for (size_t k = 1; k <= 4; ++k) {
             const float b = std::abs(y[k]);
             if (b * 1.1F < most) continue;
@@ -94,7 +103,8 @@ void TruePeakDetector::process(const AudioBlock& block, std::span<float> peaks, 
         peaks[done + i] = std::max(peaks[done + i], most);
       }
       channel.last = {fine_[2][n - 1], fine_[3][n - 1]};
-      std::copy_n(channel.past.begin() + static_cast<std::ptrdiff_t>(n), taps, channel.past.begin());
+      std::copy_n(channel.past.begin() + static_cast<std::ptrdiff_t>(n), taps,
+                  channel.past.begin());
       done += n;
     }
   }

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // The peak between the samples, for a stream.
 #pragma once
 
@@ -26,11 +27,11 @@ class TruePeakDetector {
 
  private:
   static constexpr int factor = 4;
-  static constexpr int taps = 28;    // per phase
+  static constexpr int taps = 28;  // per phase
   static constexpr int chunk = 128;
   struct Channel {
     std::array<float, chunk + taps> past{};  // the block follows what came before it
-    std::array<float, 2> last{};             // the newest two interpolated values of the block before
+    std::array<float, 2> last{};  // the newest two interpolated values of the block before
   };
   void interpolate(Channel& channel, size_t n) noexcept;
 

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // What a vocoder does with the bands of a voice and of its carrier.
 #pragma once
 

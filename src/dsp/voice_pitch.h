@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // The pitch of a voice as it goes, and the moments its periods begin at.
 #pragma once
 

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // A comparison in which one cannot see what one hears.
 #pragma once
 

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Steps at work on one stream, their latency taken out.
 #pragma once
 
@@ -106,7 +107,7 @@ void turn_chain(ChainRun& run, std::span<const PlannedStep> now, std::span<const
 /// Frames by which the output of steps 0..i is late, for each i.
 std::vector<Samples> latencies(const ChainRun& run);
 
-using BlockSource = std::function<int(const AudioBlock&)>;          ///< frames filled, 0 at the end
+using BlockSource = std::function<int(const AudioBlock&)>;  ///< frames filled, 0 at the end
 using BlockSink = std::function<void(const AudioBlock&)>;
 /// Stage 0 is the input, stage i what leaves step i - 1 of the run; in step with the input.
 using StageTap = std::function<void(size_t stage, const AudioBlock&)>;

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include "engine/clip_sound.h"
 
 #include <fmt/format.h>
@@ -110,14 +111,23 @@ ClipReader::ClipReader(const ClipSound& sound)
   const double source_rate = now.rate;
   if (source_rate != sound.rate) reader_ = open_audio(sound.file, sound.rate);
   if (sound.begin >= now.frames)
-    throw Error(Error::Kind::input, fmt::format("{} ends after {}, before the clip begins in it; copy it again from where it came from, or find the right file.", name_, length_text(now.seconds())));
+    throw Error(Error::Kind::input, Cause::damaged,
+                fmt::format("{} ends after {}, before the clip begins in it; copy it again from "
+                            "where it came from, or find the right file.",
+                            name_, length_text(now.seconds())),
+                name_);
   const SourceFacts& known = sound.facts;
   if (known.frames > 0 && (known.rate != now.rate || known.channels != now.channels))
-    broken_promises_.push_back(fmt::format("{} is another file than the reel was made with: {} channels at {:.0f} Hz, not {} at {:.0f} Hz. Find the right one with Clip, Find the source.",
-                                           name_, now.channels, now.rate, known.channels, known.rate));
+    broken_promises_.push_back(
+        fmt::format("{} is another file than the reel was made with: {} channels at {:.0f} Hz, not "
+                    "{} at {:.0f} Hz. Find the right one with Clip, Find the source.",
+                    name_, now.channels, now.rate, known.channels, known.rate));
   else if (sound.frames > 0 && sound.begin + sound.frames > now.frames)
-    broken_promises_.push_back(fmt::format("{} has become shorter: {} of the {} that the clip has in it are there. Copy it again from where it came from.", name_,
-                                           length_text(static_cast<double>(now.frames - sound.begin) / now.rate), length_text(static_cast<double>(sound.frames) / now.rate)));
+    broken_promises_.push_back(
+        fmt::format("{} has become shorter: {} of the {} that the clip has in it are there. Copy "
+                    "it again from where it came from.",
+                    name_, length_text(static_cast<double>(now.frames - sound.begin) / now.rate),
+                    length_text(static_cast<double>(sound.frames) / now.rate)));
   const auto scaled = [&](Samples n) {
     return static_cast<Samples>(std::llround(static_cast<double>(n) * sound.rate / source_rate));
   };
@@ -194,7 +204,8 @@ std::vector<std::string> ClipReader::damage() const {
 
 namespace {
 
-RoomToneFinder listened(const ClipSound& sound, const CancelToken& cancel, const Progress& progress) {
+RoomToneFinder listened(const ClipSound& sound, const CancelToken& cancel,
+                        const Progress& progress) {
   ClipReader reader(sound);
   const auto format = reader.format(16384);
   RoomToneFinder finder(format);

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // The sound a chain is applied to: a range of a source at the working rate.
 #pragma once
 
@@ -38,9 +39,9 @@ SoundFade sound_fade(const EdgeFade& fade);
 /// What to read, and where only the room is heard. A value; reading needs a ClipReader.
 struct ClipSound {
   std::filesystem::path file;
-  Samples begin = 0;   ///< first frame, in the source's rate
-  Samples frames = -1; ///< length in the source's rate; below 0: to the end
-  double rate = 48000; ///< working rate, Hz
+  Samples begin = 0;    ///< first frame, in the source's rate
+  Samples frames = -1;  ///< length in the source's rate; below 0: to the end
+  double rate = 48000;  ///< working rate, Hz
   std::optional<ClipRange> room_tone;
   /// Where it has none of its own: another clip of the group that has one.
   std::shared_ptr<const ClipSound> shared_tone{};

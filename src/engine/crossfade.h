@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // From one sound into another, so that neither a dip nor a bump is heard.
 #pragma once
 

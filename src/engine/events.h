@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Named marks of a film, and the files they are handed over in.
 #pragma once
 

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include "engine/feeds.h"
 
 #include <algorithm>
@@ -71,7 +72,7 @@ std::vector<Feed> feeds_of(const Reel& reel, const Clip& clip, double lead_s) {
     Feed& feed = out.emplace_back(Feed{s.space, static_cast<float>(from_db(s.level_db))});
     if (s.level) {
       feed.gain = 1;
-      feed.amount = {step_of(*find_step("gain"))};
+      feed.amount = {step_of(step_for(Role::gain))};
       feed.amount[0].settings.values[0] = s.level_db;
       feed.amount[0].tracks = {track_of(0, *s.level, lead_s)};
     }

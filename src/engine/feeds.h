@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // What clips feed into spaces, and where in them they stand.
 #pragma once
 
@@ -11,7 +12,7 @@ namespace drevan {
 /// How much of a sound enters a space. Curves count from the sound's first frame.
 struct Feed {
   SpaceId space = 0;  ///< its id
-  float gain = 1;  ///< a factor
+  float gain = 1;     ///< a factor
   /// What follows the gain: a `gain` whose curve is the send's, or nothing.
   std::vector<PlannedStep> amount{};
   /// Direct and early sound at the feed's own place, one `acoustics`; nothing where nobody who feeds

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Something in a film followed from picture to picture.
 #pragma once
 

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Steps that come out as loud as they went in: StepType::traits.keeps_level.
 #pragma once
 

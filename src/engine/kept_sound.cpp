@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include "engine/kept_sound.h"
 
 #include <fmt/format.h>
@@ -98,7 +99,7 @@ void KeptSound::read(Samples at, int frames, float* interleaved) const {
       const auto n = ::pread(::fileno(file_.get()), reinterpret_cast<char*>(interleaved) + done,
                              bytes - done, static_cast<off_t>(from * sizeof(float) + done));
       if (n <= 0)
-        throw Error(Error::Kind::input,
+        throw Error(Error::Kind::input, Cause::damaged,
                     "A temporary file could not be read back; look whether its disk is in order.");
       done += static_cast<size_t>(n);
     }

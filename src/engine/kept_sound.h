@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Sound kept aside: between two parts of a pass, as a stage to begin from again, as what a player plays.
 #pragma once
 

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include "engine/level_path.h"
 
 #include <algorithm>
@@ -81,7 +82,8 @@ class MonoSum {
 // Levels measured before, if all that is wanted is among them.
 std::optional<Levels> known(const LevelPathOptions& options, std::uint64_t key, bool last) {
   auto levels = options.levels->get(key);
-  const bool enough = levels && (!last || !options.true_peak || levels->true_peak_dbtp || !levels->sample_peak_dbfs);
+  const bool enough = levels && (!last || !options.true_peak || levels->true_peak_dbtp ||
+                                 !levels->sample_peak_dbfs);
   return enough ? levels : std::nullopt;
 }
 
@@ -99,7 +101,9 @@ LevelPath measure_level_path(const ClipPlan& plan, const LevelPathOptions& optio
   };
 
   // Stages measured before need no second look; the ones whose spectra are wanted do.
-  const auto measured = [&](size_t s) { return known(options, path.keys[s], s == last).has_value(); };
+  const auto measured = [&](size_t s) {
+    return known(options, path.keys[s], s == last).has_value();
+  };
   size_t first = 0;
   while (first < last && measured(first)) ++first;
   if (options.focus) first = std::min(first, *options.focus);

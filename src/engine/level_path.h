@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // What each step of a chain does to peak, loudness and noise floor.
 #pragma once
 
@@ -13,11 +14,11 @@ namespace drevan {
 /// Everything the Bench shows of a clip and its chain. Stage 0 is the clip as recorded, stage i
 /// what leaves the i-th step that is on.
 struct LevelPath {
-  std::vector<std::uint64_t> keys;   ///< of the stages, see stage_keys()
+  std::vector<std::uint64_t> keys;  ///< of the stages, see stage_keys()
   std::vector<Levels> stages;
-  std::vector<Findings> findings;    ///< of the steps that are on
-  std::vector<Stage> sounds;         ///< shape and clock of each stage
-  SharedSound rewritten;             ///< see Processed
+  std::vector<Findings> findings;  ///< of the steps that are on
+  std::vector<Stage> sounds;       ///< shape and clock of each stage
+  SharedSound rewritten;           ///< see Processed
   size_t rewritten_stage = 0;
   std::vector<StepSides> sides;              ///< see Processed
   std::shared_ptr<const PeakPyramid> after;  ///< waveform of the last stage
@@ -26,7 +27,7 @@ struct LevelPath {
   /// each other, dB: 3 where they are alike, far below 0 where they cancel. Empty: it is not
   /// stereo.
   std::optional<double> mono_sum_db{};
-  size_t first_over = 0; ///< the first stage that passes 0 dBFS; 0: none does
+  size_t first_over = 0;  ///< the first stage that passes 0 dBFS; 0: none does
   std::vector<float> spectrum_in, spectrum_out;  ///< around `focus`, see SpectrumMeter
 };
 

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // A device one listens on to judge a sound: never part of a render.
 #pragma once
 

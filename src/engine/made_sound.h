@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Sounds that come from no recording: tone, noise, silence, room tone of any length.
 #pragma once
 

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include "engine/measure_file.h"
 
 #include "audio/denormals.h"

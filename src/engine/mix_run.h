@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Many clips at their places, summed: the reel as a whole, and its parts.
 #pragma once
 
@@ -25,7 +26,7 @@ struct PlacedSound {
   /// Into spaces; here their gains alone count, the rest is in the sound already.
   std::vector<Feed> feeds{};
   SpaceId space = 0;  ///< it is what leaves this space, by id, and of no group; 0: a clip
-  float gain = 1;  ///< a factor, where it is heard
+  float gain = 1;     ///< a factor, where it is heard
 };
 
 /// What of the sounds a sum takes.

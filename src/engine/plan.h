@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // All that a clip needs to sound: what to read, and the steps its sound goes through.
 #pragma once
 

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Between the thread that makes sound ahead and the device that plays it: lock-free, one writer,
 // one reader.
 #pragma once

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // A clip before and after its chain, in step, from any place: what a player mixes from.
 #pragma once
 
@@ -19,8 +20,8 @@ struct PlayPlan {
   /// What left the last rewriter of the chain, and how many steps that are: playing begins behind it. See Processed.
   SharedSound rewritten{};
   size_t rewritten_stage = 0;
-  TimeMap from_clip{};   ///< where the clip's moments are in what leaves the chain
-  double match_db = 0;   ///< gain that makes before as loud as after
+  TimeMap from_clip{};     ///< where the clip's moments are in what leaves the chain
+  double match_db = 0;     ///< gain that makes before as loud as after
   double fitted_gain = 1;  ///< gain that makes before most like after
   double before_peak_db = 0, after_peak_db = 0;
   /// Gain on all that is heard while levels are matched: takes in turn at one loudness.

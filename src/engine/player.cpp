@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include "engine/player.h"
 
 #include <chrono>
@@ -5,7 +6,7 @@
 
 #include "audio/decibel.h"
 #include "audio/denormals.h"
-#include "audio/error.h"
+#include "audio/guarded_thread.h"
 
 namespace drevan {
 
@@ -22,7 +23,8 @@ Player::Player(std::unique_ptr<AudioDevice> device, double rate, FindDevice find
   silent_ = device_->simulated();
   before_gain_.prepare(rate, 5, 0);
   after_gain_.prepare(rate, 5, 0);
-  thread_ = std::jthread([this](const std::stop_token& stop) { work(stop); });
+  thread_ = guarded_thread([this](const std::stop_token& stop) { work(stop); },
+                           [this](Problem why) { tell(std::move(why)); });
 }
 
 Player::~Player() {
@@ -41,7 +43,9 @@ void Player::requested() {
 
 std::uint64_t Player::sounds_of(const PlayPlan& plan) {
   if (plan.scene) return scene_sounds;
-  const auto same = [](const ClipSound& a, const ClipSound& b) { return a.file == b.file && a.begin == b.begin && a.frames == b.frames && a.rate == b.rate; };
+  const auto same = [](const ClipSound& a, const ClipSound& b) {
+    return a.file == b.file && a.begin == b.begin && a.frames == b.frames && a.rate == b.rate;
+  };
   const bool known = known_sounds_ != 0 && same(known_sound_, plan.clip.sound) &&
                      known_against_.has_value() == plan.against.has_value() &&
                      (!plan.against || same(*known_against_, *plan.against));
@@ -156,7 +160,7 @@ int Player::readings(std::span<float> out) const {
   return n;
 }
 
-std::string Player::take_error() {
+Problem Player::take_error() {
   const std::lock_guard lock(mutex_);
   return std::exchange(error_, {});
 }
@@ -168,7 +172,7 @@ bool Player::caught_up() const {
   return requests_ == taken_requests_ && !serving_ && (waiting_ || ring_.full());
 }
 
-void Player::tell(std::string error) {
+void Player::tell(Problem error) {
   const std::lock_guard lock(mutex_);
   error_ = std::move(error);
 }
@@ -189,8 +193,10 @@ bool Player::take_request(const std::stop_token& stop) {
     waiting_ = false;
     if (busy() || stop.stop_requested()) break;
     lock.unlock();
-    if (lost_) look_for_device();
-    else if (started_ && device_->lost()) lose_device();
+    if (lost_)
+      look_for_device();
+    else if (started_ && device_->lost())
+      lose_device();
     lock.lock();
   }
   if (stop.stop_requested()) return false;
@@ -253,73 +259,81 @@ void Player::stop_playing() {
 void Player::work(const std::stop_token& stop) {
   const FlushDenormals flush;
   while (!stop.stop_requested()) {
-    if (!take_request(stop)) break;
-    if (serve_device_wishes()) {
-      give_back_seek();
-      continue;
-    }
-    if (device_is_lost()) {
-      give_back_seek();
-      lose_device();
-      continue;
-    }
-    PlayPacket* packet = ring_.back();
-    if (!packet) {
-      give_back_seek();
-      std::this_thread::sleep_for(std::chrono::milliseconds(2));
-      continue;
-    }
     try {
-      if (scrub_on(*packet)) continue;
-      if (!now_.playing && !run_) {  // a seek while paused: the next play() starts there
-        if (now_.seek) position_ = resume_at_ = *now_.seek;
-        continue;
-      }
-      if (now_.playing && !device_ready()) {
-        stop_playing();
-        playing_ = false;
-        const std::lock_guard lock(mutex_);
-        request_stop_here();
-        continue;
-      }
-      if (now_.plan && now_.playing) apply_plan();
-      // A loop that is set behind where it plays begins at once: it would never come round.
-      if (run_ && now_.playing && !now_.seek && now_.loop && !now_.loop->empty() &&
-          (run_->backwards() ? run_->position() <= now_.loop->begin
-                             : run_->position() >= now_.loop->end))
-        now_.seek = run_->backwards() ? now_.loop->end : now_.loop->begin;
-      // Seeking, pausing and another clip all end the present sound with a short fade.
-      fade_out_ = !now_.playing || now_.seek.has_value();
-      const auto began = std::chrono::steady_clock::now();
-      make_packet(*packet);
-      note_load(std::chrono::duration<double>(std::chrono::steady_clock::now() - began).count());
-      const auto seek = now_.seek;
-      const bool ended = !now_.loop && run_->ended();
-      packet->last = !now_.playing || ended;
-      packet->scrubbed = false;
-      // Stopped by hand the playhead stays; at the end it goes back to where playing began.
-      packet->resume_at = seek ? *seek : !now_.playing ? run_->position() : started_at_;
-      resume_at_ = packet->resume_at;
-      const bool last = packet->last;
-      // Before the push: the device looks at it when it finds the packet.
-      expecting_ = !last;
-      ring_.push();
-      if (last) {
-        stop_playing();
-        continue;
-      }
-      if (seek) {
-        started_at_ = *seek;
-        run_->seek(*seek);
-        fade_in_ = true;
-      }
-    } catch (const Error& e) {
-      stop_playing();
-      playing_ = false;
-      resume_at_ = position_.load();
-      const std::lock_guard lock(mutex_);
-      error_ = e.what();
+      if (!take_request(stop)) return;
+      if (!serve_device()) make_next();
+    } catch (...) {
+      stop_for(caught_problem());
     }
+  }
+}
+
+// Whatever was thrown: playing stops where it is, and the next wish is served as ever.
+void Player::stop_for(Problem why) {
+  stop_playing();
+  playing_ = false;
+  resume_at_ = position_.load();
+  tell(std::move(why));
+}
+
+// Whether the device, or that the ring is full, was all there was to do.
+bool Player::serve_device() {
+  if (serve_device_wishes()) {
+    give_back_seek();
+    return true;
+  }
+  if (device_is_lost()) {
+    give_back_seek();
+    lose_device();
+    return true;
+  }
+  if (ring_.back()) return false;
+  give_back_seek();
+  std::this_thread::sleep_for(std::chrono::milliseconds(2));
+  return true;
+}
+
+// Makes the next packet, where anything is to be heard.
+void Player::make_next() {
+  PlayPacket& packet = *ring_.back();
+  if (scrub_on(packet)) return;
+  if (!now_.playing && !run_) {  // a seek while paused: the next play() starts there
+    if (now_.seek) position_ = resume_at_ = *now_.seek;
+    return;
+  }
+  if (now_.playing && !device_ready()) {
+    stop_playing();
+    playing_ = false;
+    const std::lock_guard lock(mutex_);
+    return request_stop_here();
+  }
+  if (now_.plan && now_.playing) apply_plan();
+  // A loop that is set behind where it plays begins at once: it would never come round.
+  if (run_ && now_.playing && !now_.seek && now_.loop && !now_.loop->empty() &&
+      (run_->backwards() ? run_->position() <= now_.loop->begin
+                         : run_->position() >= now_.loop->end))
+    now_.seek = run_->backwards() ? now_.loop->end : now_.loop->begin;
+  // Seeking, pausing and another clip all end the present sound with a short fade.
+  fade_out_ = !now_.playing || now_.seek.has_value();
+  const auto began = std::chrono::steady_clock::now();
+  make_packet(packet);
+  note_load(std::chrono::duration<double>(std::chrono::steady_clock::now() - began).count());
+  const auto seek = now_.seek;
+  const bool ended = !now_.loop && run_->ended();
+  packet.last = !now_.playing || ended;
+  packet.scrubbed = false;
+  // Stopped by hand the playhead stays; at the end it goes back to where playing began.
+  packet.resume_at = seek ? *seek : !now_.playing ? run_->position() : started_at_;
+  resume_at_ = packet.resume_at;
+  const bool last = packet.last;
+  // Before the push: the device looks at it when it finds the packet.
+  expecting_ = !last;
+  ring_.push();
+  if (last) return stop_playing();
+  if (seek) {
+    started_at_ = *seek;
+    run_->seek(*seek);
+    fade_in_ = true;
   }
 }
 

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Plays a clip before, after, or what its chain removes.
 #pragma once
 
@@ -10,6 +11,7 @@
 #include <string>
 #include <thread>
 
+#include "audio/error.h"
 #include "dsp/smoothed.h"
 #include "engine/listening_device.h"
 #include "engine/play_ring.h"
@@ -118,7 +120,7 @@ class Player final : public SoundSource {
   };
   DeviceFacts device_facts() const;
   /// The last failure while playing, once; empty: none.
-  std::string take_error();
+  Problem take_error();
 
   /// The device there is; not to be kept, another may take its place.
   AudioDevice& device() { return *device_; }
@@ -156,7 +158,10 @@ class Player final : public SoundSource {
   void play_silence(float* interleaved, int from, int to, bool playing, Samples position) noexcept;
   Samples add_over(float* interleaved, int frames) noexcept;
   void add_beeps(float* interleaved, int from, int to, Samples position) noexcept;
-  void tell(std::string error);
+  void tell(Problem error);
+  void stop_for(Problem why);
+  bool serve_device();
+  void make_next();
   std::uint64_t sounds_of(const PlayPlan& plan);
   void request_stop_here();
   void give_back_seek();
@@ -174,7 +179,7 @@ class Player final : public SoundSource {
   mutable std::mutex mutex_;
   std::condition_variable_any wake_;
   Request request_;
-  std::string error_;
+  Problem error_;
   unsigned long requests_ = 0, taken_requests_ = 0;
   bool waiting_ = false;  // the run-ahead side, for a request
   std::optional<FindDevice> other_device_;
@@ -220,7 +225,7 @@ class Player final : public SoundSource {
   PlayerInputs inputs_;
 
   // Device side.
-  int taken_ = 0;  // frames of the ring's front already played
+  int taken_ = 0;          // frames of the ring's front already played
   bool sounding_ = false;  // between a first packet and a last one
   const std::vector<float>* over_playing_ = nullptr;
   unsigned over_taken_ = 0;

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // The player's device: started, lost, looked for. On the run-ahead thread.
 #include <chrono>
 #include <cmath>
@@ -14,7 +15,11 @@ bool Player::device_ready() {
     look_for_device();
   }
   if (lost_) {
-    tell("No sound device is there. Connect one, or start the sound server; playing can then be started again.");
+    tell(
+        {"No sound device is there. Connect one, or start the sound server; playing can then be "
+         "started again.",
+         Cause::device,
+         {}});
     return false;
   }
   // Where there was none at first, one may have come since.
@@ -36,7 +41,7 @@ bool Player::device_ready() {
     return true;
   } catch (const Error& e) {
     lost_ = find_ != nullptr;
-    tell(e.what());
+    tell(problem_of(e));
     return false;
   }
 }
@@ -48,7 +53,8 @@ bool Player::device_is_lost() {
     pulls_seen_ = pulls;
     pulled_at_ = now;
   }
-  return started_ && (device_->lost() || (find_ && ring_.full() && now - pulled_at_ > std::chrono::seconds(3)));
+  return started_ &&
+         (device_->lost() || (find_ && ring_.full() && now - pulled_at_ > std::chrono::seconds(3)));
 }
 
 void Player::lose_device() {
@@ -69,7 +75,11 @@ void Player::lose_device() {
   request_stop_here();
   playing_ = false;
   resume_at_ = position_.load();
-  error_ = "The sound device " + name + (was_playing ? " is gone, so playing is paused" : " is gone") + ". It is used again, or another, as soon as one is there.";
+  error_ = {"The sound device " + name +
+                (was_playing ? " is gone, so playing is paused" : " is gone") +
+                ". It is used again, or another, as soon as one is there.",
+            Cause::device,
+            {}};
 }
 
 void Player::look_for_device() {
@@ -83,7 +93,7 @@ void Player::look_for_device() {
                     (plays ? " is there and plays on." : " is there; play on.");
   take_device(std::move(found));
   if (keep_open_) device_ready();
-  tell(told);
+  tell({told, Cause::device, {}});
   if (plays) play();
 }
 
@@ -160,7 +170,9 @@ void Player::change_device(FindDevice find) {
   auto found = find_ ? find_() : nullptr;
   if (!found) {
     lose_device();
-    return tell("The chosen sound device is not there; choose another, or connect it.");
+    return tell({"The chosen sound device is not there; choose another, or connect it.",
+                 Cause::device,
+                 {}});
   }
   underruns_ = 0;
   take_device(std::move(found));

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // What the device's inputs give while a player plays: who hears them, and one's own voice.
 #pragma once
 

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // The player's device side: on the device's own thread, copying alone.
 #include <algorithm>
 #include <cmath>

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // The playhead dragged while nothing plays: short pieces are heard. On the run-ahead thread, but for
 // the wish.
 #include <cmath>

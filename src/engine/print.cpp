@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include "engine/print.h"
 
 #include <fmt/format.h>
@@ -104,7 +105,8 @@ class Inlay {
       const auto [going, coming] = crossfade(t, *f.alike);
       for (int c = 0; c < f.dry.channels(); ++c) {
         const auto k = static_cast<size_t>(i);
-        const float from = (back ? f.wet : f.dry).channel(c)[k], to = (back ? f.dry : f.wet).channel(c)[k];
+        const float from = (back ? f.wet : f.dry).channel(c)[k],
+                    to = (back ? f.dry : f.wet).channel(c)[k];
         f.wet.channel(c)[k] = going * from + coming * to;
       }
     }
@@ -155,7 +157,8 @@ void print_alone(const PrintRequest& request, const ClipReader& dry, const Proce
   skip(left + inlay.frames() - inlay.range().end);
 }
 
-PrintResult print_range(const PrintRequest& request, FindingStore& store, const CancelToken& cancel, const Progress& progress) {
+PrintResult print_range(const PrintRequest& request, FindingStore& store, const CancelToken& cancel,
+                        const Progress& progress) {
   ClipReader dry(request.plan.sound);
   const double clip_s = static_cast<double>(dry.frames()) / request.plan.sound.rate;
   if (!(request.range->begin.s >= 0 && request.range->end.s > request.range->begin.s &&
@@ -196,7 +199,8 @@ PrintResult print_range(const PrintRequest& request, FindingStore& store, const 
 
 }  // namespace
 
-PrintResult print_clip(const PrintRequest& request, FindingStore& store, const CancelToken& cancel, const Progress& progress) {
+PrintResult print_clip(const PrintRequest& request, FindingStore& store, const CancelToken& cancel,
+                       const Progress& progress) {
   make_folder(request.output.parent_path());
   if (request.range) return print_range(request, store, cancel, progress);
   RenderRequest whole{request.plan, request.output, Container::wav, SampleType::float32};

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Freezing a clip's sound into a file: all of it, or a selection crossfaded into what surrounds it.
 #pragma once
 
@@ -11,8 +12,8 @@ namespace drevan {
 struct PrintRequest {
   ClipPlan plan;
   std::optional<ClipRange>
-      range{};                 ///< the part to print, of the clip; empty: all, with its ringing
-  double fade_s = 0.05;        ///< length of the crossfade at either end of `range`, inside it; 0 to 2
+      range{};           ///< the part to print, of the clip; empty: all, with its ringing
+  double fade_s = 0.05;  ///< length of the crossfade at either end of `range`, inside it; 0 to 2
   std::filesystem::path output{};  ///< ends in .wav; its folder is made
 };
 

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include "engine/process.h"
 
 #include <fmt/format.h>
@@ -23,7 +24,8 @@ void FindingStore::put(std::uint64_t key, Findings findings) {
   found_[key] = std::move(findings);
 }
 
-Findings FindingStore::get_or_learn(std::uint64_t key, const CancelToken& cancel, const std::function<Findings()>& learn) {
+Findings FindingStore::get_or_learn(std::uint64_t key, const CancelToken& cancel,
+                                    const std::function<Findings()>& learn) {
   {
     std::unique_lock lock(mutex_);
     while (true) {

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // A clip through its chain: the one path for screen, command line and batch.
 #pragma once
 
@@ -25,7 +26,8 @@ class FindingStore {
   void put(std::uint64_t key, Findings findings);
   /// The finding, or what `learn` makes of it: once, however many threads ask for it at the same time; the others
   /// wait. Throws what `learn` throws, Cancelled while waiting.
-  Findings get_or_learn(std::uint64_t key, const CancelToken& cancel, const std::function<Findings()>& learn);
+  Findings get_or_learn(std::uint64_t key, const CancelToken& cancel,
+                        const std::function<Findings()>& learn);
 
   /// Sound of a group's clips on its way from one step that learns over all of them to the next.
   void keep_stage(std::uint64_t key, SharedSound sound);
@@ -41,16 +43,17 @@ class FindingStore {
 
 /// What one run of process() should do besides making sound.
 struct ProcessOptions {
-  FindingStore* store = nullptr;   ///< required
-  StageStore* cache = nullptr;     ///< optional
-  std::optional<size_t> keep_only{};  ///< the one stage that `cache` may keep; empty: all
-  StageTap tap;                    ///< optional: hears stages, each whole, in order of time
-  size_t first_tap = 0;            ///< stages before this one need not be heard
+  FindingStore* store = nullptr;        ///< required
+  StageStore* cache = nullptr;          ///< optional
+  std::optional<size_t> keep_only{};    ///< the one stage that `cache` may keep; empty: all
+  StageTap tap;                         ///< optional: hears stages, each whole, in order of time
+  size_t first_tap = 0;                 ///< stages before this one need not be heard
   const CancelToken* cancel = nullptr;  ///< required
   Progress progress;
   bool side_thread = false;  ///< what is learned and put aside on another thread
-  std::function<void(const std::string&)> damaged;  ///< optional: told what of the source is not as promised
-  std::function<void(const std::string&)> warn;     ///< optional: told what else should be known
+  std::function<void(const std::string&)>
+      damaged;  ///< optional: told what of the source is not as promised
+  std::function<void(const std::string&)> warn;  ///< optional: told what else should be known
 };
 
 /// What is known when a clip went through its steps.

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // What a player plays: one clip before and after its chain, or the whole reel.
 #pragma once
 

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Levels of a part of a clip, before and after its chain: thresholds are read off them.
 #pragma once
 

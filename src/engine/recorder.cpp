@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include "engine/recorder.h"
 
 #include <fmt/format.h>
@@ -7,7 +8,7 @@
 #include <cmath>
 #include <utility>
 
-#include "audio/error.h"
+#include "audio/guarded_thread.h"
 
 namespace drevan {
 
@@ -137,7 +138,7 @@ void Recorder::clear_clipped() {
   for (auto& c : clipped_) c = 0;
 }
 
-std::string Recorder::take_problem() {
+Problem Recorder::take_problem() {
   const std::lock_guard lock(mutex_);
   return std::exchange(problem_, {});
 }
@@ -150,7 +151,7 @@ void Recorder::begin(const std::vector<RecordedFile>& files, bool floating) {
     for (const auto& f : files)
       wavs_.push_back(std::make_unique<GrowingWav>(
           f.file, GrowingWav::Format{rate_, static_cast<int>(f.inputs.size()), floating}));
-  } catch (const Error&) {
+  } catch (...) {
     std::error_code ignored;
     for (const auto& made : wavs_) std::filesystem::remove(made->file(), ignored);
     wavs_.clear();
@@ -165,7 +166,8 @@ void Recorder::begin(const std::vector<RecordedFile>& files, bool floating) {
   too_slow_ = false;
   clear_clipped();
   recording_ = true;
-  thread_ = std::jthread([this](const std::stop_token& stop) { write_on(stop); });
+  thread_ = guarded_thread([this](const std::stop_token& stop) { write_on(stop); },
+                           [this](const Problem& why) { stop_for(why); });
 }
 
 // --- device side ---
@@ -224,23 +226,24 @@ void Recorder::mark(const InputBlock& block) noexcept {
 void Recorder::write_on(const std::stop_token& stop) {
   for (int turn = 1;; ++turn) {
     const bool last = stop.stop_requested();
-    try {
-      write_ready();
-      for (auto& wav : wavs_) wav->settle(last || turn % to_disk_every == 0);
-      if (too_slow_.exchange(false))
-        throw Error(Error::Kind::output,
-                    fmt::format("{} cannot be written as fast as it is recorded; choose another "
-                                "disk, or fewer inputs.",
-                                files_.front().file.string()));
-    } catch (const Error& e) {
-      recording_ = false;
-      const std::lock_guard lock(mutex_);
-      problem_ = fmt::format("Recording has stopped; what was recorded is kept. {}", e.what());
-      return;
-    }
+    write_ready();
+    for (auto& wav : wavs_) wav->settle(last || turn % to_disk_every == 0);
+    if (too_slow_.exchange(false))
+      throw Error(Error::Kind::output,
+                  fmt::format("{} cannot be written as fast as it is recorded; choose another "
+                              "disk, or fewer inputs.",
+                              files_.front().file.string()),
+                  files_.front().file);
     if (last) return;
     std::this_thread::sleep_for(write_every);
   }
+}
+
+void Recorder::stop_for(const Problem& why) {
+  recording_ = false;
+  const std::lock_guard lock(mutex_);
+  problem_ = why;
+  problem_.text.insert(0, "Recording has stopped; what was recorded is kept. ");
 }
 
 void Recorder::write_ready() {

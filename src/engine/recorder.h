@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Records the device's inputs into files that grow on the disk.
 #pragma once
 
@@ -11,6 +12,7 @@
 #include <thread>
 #include <vector>
 
+#include "audio/error.h"
 #include "engine/player_inputs.h"
 #include "media/device.h"
 #include "media/growing_wav.h"
@@ -91,7 +93,7 @@ class Recorder final : public InputTap {
   /// What was played, from the `from`th mark of this recording on.
   std::vector<PlayedMark> marks(size_t from = 0) const;
   /// Why writing has stopped, in a sentence, once; what was written stays. Empty: it has not.
-  std::string take_problem();
+  Problem take_problem();
   /// Records `more` frames and closes the files.
   Recording end(Samples more = 0);
 
@@ -99,6 +101,7 @@ class Recorder final : public InputTap {
 
  private:
   void write_on(const std::stop_token& stop);
+  void stop_for(const Problem& why);
   void write_ready();
   void mark(const InputBlock& block) noexcept;
 
@@ -125,7 +128,7 @@ class Recorder final : public InputTap {
   std::vector<std::unique_ptr<GrowingWav>> wavs_;
   std::vector<float> interleaved_;
   std::mutex mutex_;
-  std::string problem_;
+  Problem problem_;
   std::jthread thread_;
 };
 

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include "engine/reference_voice.h"
 
 #include <cmath>
@@ -28,7 +29,8 @@ std::vector<Syllable> syllables() {
   for (const double word : {3, 2, 4, 1, 3, 5, 2, 3}) {
     for (int i = 0; i < static_cast<int>(word); ++i, ++n) {
       if (n % 4 == 3) out.push_back({at - 0.06, 0.09, 0, 0.5, true});
-      out.push_back({at, 0.15 + 0.03 * (n % 3), 112 + 9 * (n % 5) - 4.0 * i, 0.6 + 0.4 * ((n * 7) % 5) / 4, false});
+      out.push_back({at, 0.15 + 0.03 * (n % 3), 112 + 9 * (n % 5) - 4.0 * i,
+                     0.6 + 0.4 * ((n * 7) % 5) / 4, false});
       at += 0.21;
     }
     at += 0.16;
@@ -40,10 +42,14 @@ void add(std::span<float> x, const Syllable& s, std::mt19937& random) {
   // Formants of a neutral vowel, and where an s hisses (G. Fant, "Acoustic Theory of Speech Production",
   // 1960; values from memory).
   std::array<Biquad, 3> formants;
-  const std::array<double, 3> hz = s.hiss ? std::array<double, 3>{5200, 6800, 8300} : std::array<double, 3>{520, 1480, 2520};
-  for (size_t f = 0; f < 3; ++f) formants[f].set(design_biquad(BiquadKind::bell, hz[f], 6, s.hiss ? 14 : 20 - 5 * static_cast<double>(f), rate));
+  const std::array<double, 3> hz =
+      s.hiss ? std::array<double, 3>{5200, 6800, 8300} : std::array<double, 3>{520, 1480, 2520};
+  for (size_t f = 0; f < 3; ++f)
+    formants[f].set(design_biquad(BiquadKind::bell, hz[f], 6,
+                                  s.hiss ? 14 : 20 - 5 * static_cast<double>(f), rate));
   Biquad slope;
-  slope.set(design_biquad(s.hiss ? BiquadKind::high_pass : BiquadKind::low_pass, s.hiss ? 4000 : 900, 0.6, 0, rate));
+  slope.set(design_biquad(s.hiss ? BiquadKind::high_pass : BiquadKind::low_pass,
+                          s.hiss ? 4000 : 900, 0.6, 0, rate));
   double phase = 0;
   const auto n = static_cast<size_t>(s.length_s * rate);
   const auto from = static_cast<size_t>(s.begin_s * rate);
@@ -55,7 +61,8 @@ void add(std::span<float> x, const Syllable& s, std::mt19937& random) {
     double v = s.hiss ? 0.12 * noise : 0.6 - phase + 0.02 * noise;
     v = slope.process(v);
     for (auto& f : formants) v = f.process(v);
-    x[from + i] += static_cast<float>(0.04 * s.level * v * std::pow(std::sin(std::numbers::pi * t), 0.7));
+    x[from + i] +=
+        static_cast<float>(0.04 * s.level * v * std::pow(std::sin(std::numbers::pi * t), 0.7));
   }
 }
 
@@ -71,7 +78,8 @@ ClipSound reference_voice(const std::filesystem::path& folder) {
   std::mt19937 random(11);
   for (const auto& s : syllables()) add(voice.channel(0), s, random);
   const float gain = 0.355F / std::max(1e-6F, largest_magnitude(voice.channel(0)));
-  for (float& v : voice.channel(0)) v = v * gain + 0.0035F * (static_cast<float>(random()) / 2147483648.0F - 1);
+  for (float& v : voice.channel(0))
+    v = v * gain + 0.0035F * (static_cast<float>(random()) / 2147483648.0F - 1);
   AudioWriter writer(file, {Container::wav, SampleType::float32, rate, 1}, voice.frames(), {});
   for (Samples at = 0; at < voice.frames(); at += 4096)
     writer.write(voice.block(at, static_cast<int>(std::min<Samples>(4096, voice.frames() - at))));

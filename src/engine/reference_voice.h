@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // A made-up voice in a room, to show what a chain does where there is no clip at hand.
 #pragma once
 

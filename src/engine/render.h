@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // One clip into one file.
 #pragma once
 
@@ -27,7 +28,7 @@ enum class RenderLength {
 
 struct RenderRequest {
   ClipPlan plan;
-  std::filesystem::path output; ///< with extension; its folder must exist
+  std::filesystem::path output;  ///< with extension; its folder must exist
   Container container = Container::wav;
   SampleType samples = SampleType::int24;
   std::vector<RenderOutput> also{};  ///< the same sound in other formats
@@ -36,8 +37,8 @@ struct RenderRequest {
 };
 
 struct RenderResult {
-  Levels before;  ///< Detail::quick
-  Levels after;   ///< Detail::full
+  Levels before;                                        ///< Detail::quick
+  Levels after;                                         ///< Detail::full
   std::vector<PeakPair> before_outline, after_outline;  ///< see Outline; the same stretch of time
   Samples lead = 0;  ///< frames that come before the clip's own beginning, as of an echo that rises
   Samples clipped = 0;  ///< samples beyond full scale that an integer format had to clip

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // A sweep as a file, and the response that is made of what came back.
 #pragma once
 

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include "engine/room_tone_fill.h"
 
 #include <fmt/format.h>
@@ -65,14 +66,14 @@ AudioBuffer marked_tone(const ClipSound& sound) {
 AudioBuffer lent_tone(const Reel& reel, GroupId group) {
   const Clip* lender = tone_lender(reel, group);
   if (!lender)
-    throw Error(Error::Kind::call,
+    throw Error(Error::Kind::call, Cause::no_room_tone,
                 fmt::format("No room tone is marked in {}. Mark half a second or more on the Bench "
                             "where only the room is heard.",
                             reel.at(group).name));
   AudioBuffer tone = marked_tone(room_tone_sound(reel, *lender).value());
   if (tone.frames() == 0 || power_of(tone) <= 0)
     throw Error(
-        Error::Kind::call,
+        Error::Kind::call, Cause::no_room_tone,
         fmt::format("The room tone of {} is digital silence; mark another one.", lender->name));
   return tone;
 }

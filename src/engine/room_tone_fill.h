@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Gaps between clips filled with their room's tone, so that noise never jumps from cut to cut.
 #pragma once
 

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // The reel as a whole while it plays: clips at their places, through spaces, through the mix chain.
 #pragma once
 

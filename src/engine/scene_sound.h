@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // A clip made ready for the Scene: playable at its place, and how loud it is from moment to moment.
 #pragma once
 

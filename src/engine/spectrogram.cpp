@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include "engine/spectrogram.h"
 
 #include <algorithm>
@@ -21,9 +22,14 @@ constexpr double place_cost_s = 1.2;
 class Ear {
  public:
   Ear(int size, const std::vector<double>& edges_hz, double rate)
-      : fft_(size), window_(hann_window(size)), past_(static_cast<size_t>(size)), time_(past_.size()),
-        bins_(static_cast<size_t>(fft_.bins())), power_(bins_.size()) {
-    for (const double hz : edges_hz) edges_.push_back(std::clamp(hz * size / rate, 0.0, static_cast<double>(fft_.bins() - 1)));
+      : fft_(size),
+        window_(hann_window(size)),
+        past_(static_cast<size_t>(size)),
+        time_(past_.size()),
+        bins_(static_cast<size_t>(fft_.bins())),
+        power_(bins_.size()) {
+    for (const double hz : edges_hz)
+      edges_.push_back(std::clamp(hz * size / rate, 0.0, static_cast<double>(fft_.bins() - 1)));
   }
   int size() const { return fft_.size(); }
   void hear(std::span<const float> x) {
@@ -43,8 +49,11 @@ class Ear {
  private:
   // The strongest bin of a row that covers several, in between bins where they lie wide apart.
   float row(double from, double to) const {
-    const auto first = static_cast<size_t>(from), last = std::min(power_.size() - 1, static_cast<size_t>(std::ceil(to)));
-    if (to - from > 1) return *std::max_element(power_.begin() + static_cast<std::ptrdiff_t>(first), power_.begin() + static_cast<std::ptrdiff_t>(last) + 1);
+    const auto first = static_cast<size_t>(from),
+               last = std::min(power_.size() - 1, static_cast<size_t>(std::ceil(to)));
+    if (to - from > 1)
+      return *std::max_element(power_.begin() + static_cast<std::ptrdiff_t>(first),
+                               power_.begin() + static_cast<std::ptrdiff_t>(last) + 1);
     const double at = (from + to) / 2;
     const auto k = std::min(static_cast<size_t>(at), power_.size() - 2);
     const auto f = static_cast<float>(at - static_cast<double>(k));
@@ -93,7 +102,8 @@ class Drawing {
     const double all_s = image_.length_s;
     // Places first, from coarse to fine, as long as they cost less than going through all of it.
     if (all_s > 30)
-      for (int step = largest_step(); step >= 1 && image_.columns / step * place_cost_s < all_s; step /= 2) {
+      for (int step = largest_step(); step >= 1 && image_.columns / step * place_cost_s < all_s;
+           step /= 2) {
         for (int c = step / 2; c < image_.columns; c += step)
           if (looks_[static_cast<size_t>(c)] == 0) place(c);
         tell();
@@ -115,7 +125,9 @@ class Drawing {
     }
   }
   double column_s() const { return image_.length_s / image_.columns; }
-  Samples frame(double seconds) const { return static_cast<Samples>(std::llround(seconds * rate_)); }
+  Samples frame(double seconds) const {
+    return static_cast<Samples>(std::llround(seconds * rate_));
+  }
   int largest_step() const {
     int step = 1;
     while (image_.columns / step * place_cost_s > 60) step *= 2;
@@ -128,7 +140,8 @@ class Drawing {
     const float share = 1.0F / static_cast<float>(before_.channels());
     for (size_t i = 0; i < PlayRun::block; ++i) {
       float x = 0, y = 0;
-      for (int c = 0; c < before_.channels(); ++c) x += share * before_.channel(c)[i], y += share * after_.channel(c)[i];
+      for (int c = 0; c < before_.channels(); ++c)
+        x += share * before_.channel(c)[i], y += share * after_.channel(c)[i];
       mono_[0][i] = x;
       mono_[1][i] = y;
       mono_[2][i] = y - like_ * x;
@@ -137,7 +150,8 @@ class Drawing {
   }
   void look(int column) {
     const auto rows = static_cast<size_t>(image_.rows);
-    for (size_t k = 0; k < 3; ++k) ears_[k].look(std::span(sums_[k]).subspan(static_cast<size_t>(column) * rows, rows));
+    for (size_t k = 0; k < 3; ++k)
+      ears_[k].look(std::span(sums_[k]).subspan(static_cast<size_t>(column) * rows, rows));
     ++looks_[static_cast<size_t>(column)];
   }
   void place(int column) {
@@ -153,12 +167,14 @@ class Drawing {
     run_.seek(std::max<Samples>(0, frame(image_.begin_s) - half));
     const double apart = std::min(column_s(), ears_[0].size() / rate_ / 2);
     double next_look = image_.begin_s;
-    const double end = std::min(image_.begin_s + image_.length_s, static_cast<double>(run_.end()) / rate_);
+    const double end =
+        std::min(image_.begin_s + image_.length_s, static_cast<double>(run_.end()) / rate_);
     while (next_look < end) {
       next();
       const double middle = static_cast<double>(run_.position() - half) / rate_;
       if (middle < next_look) continue;
-      const int column = std::clamp(static_cast<int>((middle - image_.begin_s) / column_s()), 0, image_.columns - 1);
+      const int column = std::clamp(static_cast<int>((middle - image_.begin_s) / column_s()), 0,
+                                    image_.columns - 1);
       look(column);
       next_look = std::max(next_look + apart, middle);
       if (Clock::now() - last_told_ > telling_ms) {
@@ -175,9 +191,11 @@ class Drawing {
     last_told_ = Clock::now();
   }
   void show(const Spectrogram& behind, int until) {
-    const auto rows = static_cast<size_t>(image_.rows), columns = static_cast<size_t>(image_.columns);
+    const auto rows = static_cast<size_t>(image_.rows),
+               columns = static_cast<size_t>(image_.columns);
     std::array<std::vector<std::uint8_t>*, 3> out{&image_.before, &image_.after, &image_.removed};
-    const std::array<const std::vector<std::uint8_t>*, 3> old{&behind.before, &behind.after, &behind.removed};
+    const std::array<const std::vector<std::uint8_t>*, 3> old{&behind.before, &behind.after,
+                                                              &behind.removed};
     const auto first = std::ranges::find_if(looks_, [](int n) { return n > 0; }) - looks_.begin();
     for (size_t k = 0; k < 3; ++k) {
       std::vector<std::uint8_t> cells(rows * columns);
@@ -186,10 +204,11 @@ class Drawing {
         if (looks_[c] > 0) last = c;
         const bool keep = static_cast<int>(c) > until && old[k]->size() == cells.size();
         for (size_t r = 0; r < rows; ++r)
-          cells[r * columns + c] = keep ? (*old[k])[r * columns + c]
-                                   : last < columns && looks_[last] > 0
-                                       ? Spectrogram::cell(static_cast<double>(sums_[k][last * rows + r]) / looks_[last])
-                                       : 0;
+          cells[r * columns + c] =
+              keep ? (*old[k])[r * columns + c]
+              : last < columns && looks_[last] > 0
+                  ? Spectrogram::cell(static_cast<double>(sums_[k][last * rows + r]) / looks_[last])
+                  : 0;
       }
       *out[k] = std::move(cells);
     }
@@ -202,7 +221,7 @@ class Drawing {
   double rate_;
   float like_;
   Spectrogram image_;
-  std::vector<Ear> ears_;  // before, after, removed
+  std::vector<Ear> ears_;                   // before, after, removed
   std::array<std::vector<float>, 3> sums_;  // columns x rows
   std::vector<int> looks_;                  // per column
   AudioBuffer before_, after_;
@@ -212,11 +231,16 @@ class Drawing {
 
 }  // namespace
 
-std::uint8_t Spectrogram::cell(double power) { return static_cast<std::uint8_t>(std::clamp(255 + 2 * power_to_db(power), 0.0, 255.0)); }
+std::uint8_t Spectrogram::cell(double power) {
+  return static_cast<std::uint8_t>(std::clamp(255 + 2 * power_to_db(power), 0.0, 255.0));
+}
 
-double Spectrogram::hz_of_row(double row) const { return high_hz * std::pow(low_hz / high_hz, row / rows); }
+double Spectrogram::hz_of_row(double row) const {
+  return high_hz * std::pow(low_hz / high_hz, row / rows);
+}
 
-void draw_spectrogram(const std::shared_ptr<const PlayPlan>& plan, const SpectrogramView& view, const CancelToken& cancel,
+void draw_spectrogram(const std::shared_ptr<const PlayPlan>& plan, const SpectrogramView& view,
+                      const CancelToken& cancel,
                       const std::function<void(const Spectrogram&)>& told) {
   const FlushDenormals flush;
   Drawing(plan, view, cancel, told).draw();

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // What takes how much time while it plays.
 #pragma once
 

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include "engine/step_course.h"
 
 #include <chrono>
@@ -19,7 +20,8 @@ double reduction_db(const StepType& type, std::span<const float> readings) {
   return static_cast<double>(most);
 }
 
-StepCourse measure_step_course(const std::shared_ptr<const PlayPlan>& plan, const CancelToken& cancel,
+StepCourse measure_step_course(const std::shared_ptr<const PlayPlan>& plan,
+                               const CancelToken& cancel,
                                const std::function<void(const StepCourse&)>& told) {
   using Clock = std::chrono::steady_clock;
   const FlushDenormals flush;
@@ -36,7 +38,8 @@ StepCourse measure_step_course(const std::shared_ptr<const PlayPlan>& plan, cons
     run.next(before.block(), after.block(), -1);
     if (tells_reduction(type)) {
       const int n = run.processor(plan->solo_step)->readings(readings);
-      course.reduction_db.push_back(static_cast<float>(reduction_db(type, std::span(readings).first(static_cast<size_t>(n)))));
+      course.reduction_db.push_back(static_cast<float>(
+          reduction_db(type, std::span(readings).first(static_cast<size_t>(n)))));
     }
     if (type.traits.tells == Tells::pitch) {
       run.processor(plan->solo_step)->readings(readings);
@@ -44,7 +47,8 @@ StepCourse measure_step_course(const std::shared_ptr<const PlayPlan>& plan, cons
       course.new_pitch_hz.push_back(readings[1]);
     }
     for (int c = 0; c < before.channels(); ++c) {
-      const double power = sum_of_squares(before.channel(c));  // loud blocks count for more, see LevelPath
+      const double power =
+          sum_of_squares(before.channel(c));  // loud blocks count for more, see LevelPath
       cross += power * sum_of_products(before.channel(c), after.channel(c));
       own += power * power;
     }

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // What one step does over the length of a clip.
 #pragma once
 
@@ -27,7 +28,8 @@ double reduction_db(const StepType& type, std::span<const float> readings);
 
 /// Runs the clip through its chain up to step `plan->solo_step` once. `told` (may be empty) gets what is
 /// known so far a few times a second. Throws Error(input), Cancelled.
-StepCourse measure_step_course(const std::shared_ptr<const PlayPlan>& plan, const CancelToken& cancel,
+StepCourse measure_step_course(const std::shared_ptr<const PlayPlan>& plan,
+                               const CancelToken& cancel,
                                const std::function<void(const StepCourse&)>& told = {});
 
 }  // namespace drevan

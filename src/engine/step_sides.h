@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // What a clip's steps need beside its own sound.
 #pragma once
 

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Sounds that test a device: a tone to hear it by, and chirps that tell its round-trip latency.
 #pragma once
 

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include "engine/uneven.h"
 
 #include <fmt/format.h>
@@ -11,7 +12,9 @@
 
 namespace drevan {
 
-double tone_band_hz(size_t band) { return 1000 * std::pow(10.0, (static_cast<double>(band) - 10) / 10); }
+double tone_band_hz(size_t band) {
+  return 1000 * std::pow(10.0, (static_cast<double>(band) - 10) / 10);
+}
 
 namespace {
 
@@ -21,9 +24,12 @@ std::array<double, tone_bands> bands_db(const SpectrumMeter& meter) {
   std::array<double, tone_bands> out;
   const double edge = std::pow(10.0, 0.05);
   for (size_t b = 0; b < tone_bands; ++b) {
-    const auto bin = [&](double hz) { return std::min(power.size(), static_cast<size_t>(std::lround(hz / meter.bin_hz()))); };
+    const auto bin = [&](double hz) {
+      return std::min(power.size(), static_cast<size_t>(std::lround(hz / meter.bin_hz())));
+    };
     double sum = 0;
-    for (size_t k = bin(tone_band_hz(b) / edge); k < bin(tone_band_hz(b) * edge); ++k) sum += static_cast<double>(power[k]);
+    for (size_t k = bin(tone_band_hz(b) / edge); k < bin(tone_band_hz(b) * edge); ++k)
+      sum += static_cast<double>(power[k]);
     out[b] = power_to_db(sum);
   }
   return out;
@@ -55,7 +61,8 @@ class Comparison {
     for (const auto& [group, members] : groups_) {
       if (members.size() < 2) continue;
       one_value(members, Unevenness::level, level_lu, &Levels::loudness_lufs, "louder", "quieter");
-      one_value(members, Unevenness::noise_floor, floor_db, &Levels::noise_floor_dbfs, "noisier", "less noisy");
+      one_value(members, Unevenness::noise_floor, floor_db, &Levels::noise_floor_dbfs, "noisier",
+                "less noisy");
       tone(members);
       chains(members);
     }
@@ -78,7 +85,8 @@ class Comparison {
     u.told = std::move(told);
   }
 
-  void one_value(const Members& members, Unevenness what, double limit, std::optional<double> Levels::*field, const char* more, const char* less) {
+  void one_value(const Members& members, Unevenness what, double limit,
+                 std::optional<double> Levels::*field, const char* more, const char* less) {
     std::vector<double> values;
     for (const auto* m : members)
       if (m->levels.*field) values.push_back(*(m->levels.*field));
@@ -87,7 +95,8 @@ class Comparison {
       if (!(m->levels.*field)) continue;
       const double by = *(m->levels.*field) - middle;
       if (std::abs(by) > limit)
-        add(m->clip, what, by, fmt::format("{:.1f} dB {} than its group", std::abs(by), by > 0 ? more : less));
+        add(m->clip, what, by,
+            fmt::format("{:.1f} dB {} than its group", std::abs(by), by > 0 ? more : less));
     }
   }
 
@@ -114,7 +123,8 @@ class Comparison {
         if (std::abs(by(b)) > std::abs(by(most))) most = b;
       if (std::abs(by(most)) > tone_db)
         add(members[i]->clip, Unevenness::tone, by(most),
-            fmt::format("{:.1f} dB {} around {:.0f} Hz than its group", std::abs(by(most)), by(most) > 0 ? "more" : "less", tone_band_hz(most)));
+            fmt::format("{:.1f} dB {} around {:.0f} Hz than its group", std::abs(by(most)),
+                        by(most) > 0 ? "more" : "less", tone_band_hz(most)));
     }
   }
 
@@ -140,7 +150,8 @@ class Comparison {
 
 }  // namespace
 
-ClipTraits measure_traits(const Reel& reel, const Clip& clip, FindingStore& store, const CancelToken& cancel) {
+ClipTraits measure_traits(const Reel& reel, const Clip& clip, FindingStore& store,
+                          const CancelToken& cancel) {
   const ClipPlan plan = plan_of(reel, clip);
   StreamFormat format = ClipReader(plan.sound).format(4096);
   format.channels = stage_channels(plan.steps, format.channels).back();
@@ -156,6 +167,8 @@ ClipTraits measure_traits(const Reel& reel, const Clip& clip, FindingStore& stor
   return {clip.id, levels.levels(), bands_db(tone)};
 }
 
-std::vector<Uneven> uneven_clips(const Reel& reel, std::span<const ClipTraits> traits) { return Comparison(reel, traits).all(); }
+std::vector<Uneven> uneven_clips(const Reel& reel, std::span<const ClipTraits> traits) {
+  return Comparison(reel, traits).all();
+}
 
 }  // namespace drevan

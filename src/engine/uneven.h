@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Where clips of a group differ from the others.
 #pragma once
 
@@ -19,12 +20,13 @@ double tone_band_hz(size_t band);
 /// What leaves a clip's chains, as far as clips are compared by it.
 struct ClipTraits {
   ClipId clip = 0;
-  Levels levels;                          ///< Detail::quick
+  Levels levels;                             ///< Detail::quick
   std::array<double, tone_bands> tone_db{};  ///< mean power per band, dB; below -150: nothing there
 };
 
 /// Runs the clip through its chains. Throws as process_clip().
-ClipTraits measure_traits(const Reel& reel, const Clip& clip, FindingStore& store, const CancelToken& cancel);
+ClipTraits measure_traits(const Reel& reel, const Clip& clip, FindingStore& store,
+                          const CancelToken& cancel);
 
 enum class Unevenness { level, noise_floor, tone, chain };
 

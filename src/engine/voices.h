@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // The voices of clips, to tell who speaks.
 #pragma once
 

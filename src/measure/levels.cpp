@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include "measure/levels.h"
 
 #include <array>
@@ -105,7 +106,8 @@ struct LevelMeter::Impl {
     if (until_tenth < tenth()) return;
     until_tenth = 0;
     if (++word_tenths == 4) {
-      ++words[static_cast<size_t>(std::clamp(-std::lround(to_db(static_cast<double>(word_peak))), 0L, static_cast<long>(words.size()) - 1))];
+      ++words[static_cast<size_t>(std::clamp(-std::lround(to_db(static_cast<double>(word_peak))),
+                                             0L, static_cast<long>(words.size()) - 1))];
       word_peak = 0;
       word_tenths = 0;
     }
@@ -126,12 +128,15 @@ struct LevelMeter::Impl {
 
   // The level that `share` of the words above `least_db` stay below.
   std::optional<double> word_level(double share, double least_db) const {
-    const auto last = static_cast<size_t>(std::clamp(-least_db, 0.0, static_cast<double>(words.size())));
-    const long all = std::accumulate(words.begin(), words.begin() + static_cast<std::ptrdiff_t>(last), 0L);
+    const auto last =
+        static_cast<size_t>(std::clamp(-least_db, 0.0, static_cast<double>(words.size())));
+    const long all =
+        std::accumulate(words.begin(), words.begin() + static_cast<std::ptrdiff_t>(last), 0L);
     if (all < 5) return std::nullopt;
     long above = 0;
     for (size_t k = 0; k < last; ++k)
-      if ((above += words[k]) > static_cast<long>((1 - share) * static_cast<double>(all))) return -static_cast<double>(k);
+      if ((above += words[k]) > static_cast<long>((1 - share) * static_cast<double>(all)))
+        return -static_cast<double>(k);
     return -static_cast<double>(last);
   }
 
@@ -179,8 +184,7 @@ Levels LevelMeter::levels() const {
   out.clipped_samples = m.clipped;
   if (m.peak > 0) out.sample_peak_dbfs = to_db(static_cast<double>(m.peak));
   if (m.sum_squares > 0)
-    out.rms_dbfs =
-        power_to_db(m.sum_squares / (static_cast<double>(m.frames) * m.format.channels));
+    out.rms_dbfs = power_to_db(m.sum_squares / (static_cast<double>(m.frames) * m.format.channels));
   out.noise_floor_dbfs = m.floor.floor_dbfs();
   out.peak_at = m.peak_at;
   const double least = std::max(out.noise_floor_dbfs.value_or(-80) + 20, -80.0);
@@ -189,7 +193,8 @@ Levels LevelMeter::levels() const {
   if (m.frames == 0) return out;
   out.loudness_lufs = m.loudness.integrated();
   // No true peak lies below the largest sample.
-  if (m.true_peak && m.peak > 0) out.true_peak_dbtp = to_db(std::max(m.true_peak->peak(), static_cast<double>(m.peak)));
+  if (m.true_peak && m.peak > 0)
+    out.true_peak_dbtp = to_db(std::max(m.true_peak->peak(), static_cast<double>(m.peak)));
   if (m.detail != Detail::full) return out;
   if (out.loudness_lufs) out.loudness_range_lu = m.loudness.range();
   out.short_term_max_lufs = m.loudness.short_term_maximum();

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Peak, loudness and noise floor of a sound, as a stream.
 #pragma once
 
@@ -11,18 +12,19 @@ namespace drevan {
 
 /// What was measured. Values that a sound does not have (the loudness of silence) are empty.
 struct Levels {
-  std::optional<double> sample_peak_dbfs{};    ///< largest sample, dB re full scale
-  std::optional<double> true_peak_dbtp{};      ///< between the samples, ITU-R BS.1770; Detail::peaks, full
-  std::optional<double> loudness_lufs{};       ///< integrated, EBU R 128, gated
-  std::optional<double> short_term_max_lufs{}; ///< largest 3 s loudness; Detail::full
-  std::optional<double> loudness_range_lu{};   ///< EBU Tech 3342; Detail::full
-  std::optional<double> noise_floor_dbfs{};    ///< see NoiseFloorMeter
-  std::optional<double> rms_dbfs{};            ///< mean square over all samples and channels
+  std::optional<double> sample_peak_dbfs{};  ///< largest sample, dB re full scale
+  std::optional<double>
+      true_peak_dbtp{};  ///< between the samples, ITU-R BS.1770; Detail::peaks, full
+  std::optional<double> loudness_lufs{};        ///< integrated, EBU R 128, gated
+  std::optional<double> short_term_max_lufs{};  ///< largest 3 s loudness; Detail::full
+  std::optional<double> loudness_range_lu{};    ///< EBU Tech 3342; Detail::full
+  std::optional<double> noise_floor_dbfs{};     ///< see NoiseFloorMeter
+  std::optional<double> rms_dbfs{};             ///< mean square over all samples and channels
   /// Words here are stretches of 0.4 s whose peak stands 20 dB above the noise floor: a fifth of them
   /// peak lower than the first, a tenth higher than the second.
   std::optional<double> quiet_words_dbfs{}, loud_words_dbfs{};
-  Samples peak_at = 0;      ///< the frame of the largest sample
-  Samples clipped_samples = 0;               ///< samples at or above 32767/32768 of full scale
+  Samples peak_at = 0;          ///< the frame of the largest sample
+  Samples clipped_samples = 0;  ///< samples at or above 32767/32768 of full scale
   Samples frames = 0;
 };
 

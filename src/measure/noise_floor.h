@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // The level of the room when nobody speaks.
 #pragma once
 
@@ -32,12 +33,12 @@ class NoiseFloorMeter {
 
   int block_frames_;
   int channels_;
-  double sum_ = 0;         // of squares in the block being filled
-  int filled_ = 0;         // frames in it
+  double sum_ = 0;  // of squares in the block being filled
+  int filled_ = 0;  // frames in it
   Samples heard_ = 0;
   std::array<double, 10> powers_{};
-  long blocks_ = 0;        // blocks since the last digital silence
-  double best_ = -1;       // smallest mean power, below 0: none yet
+  long blocks_ = 0;   // blocks since the last digital silence
+  double best_ = -1;  // smallest mean power, below 0: none yet
   Samples best_end_ = 0;
 };
 

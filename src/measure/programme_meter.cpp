@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include "measure/programme_meter.h"
 
 #include <ebur128.h>
@@ -11,9 +12,10 @@ namespace drevan {
 
 struct ProgrammeMeter::State {
   State(int channels, double rate)
-      : ebur(ebur128_init(static_cast<unsigned>(channels), static_cast<unsigned long>(std::lround(rate)),
-                          EBUR128_MODE_M | EBUR128_MODE_S | EBUR128_MODE_I | EBUR128_MODE_LRA | EBUR128_MODE_TRUE_PEAK |
-                              EBUR128_MODE_HISTOGRAM)) {
+      : ebur(ebur128_init(static_cast<unsigned>(channels),
+                          static_cast<unsigned long>(std::lround(rate)),
+                          EBUR128_MODE_M | EBUR128_MODE_S | EBUR128_MODE_I | EBUR128_MODE_LRA |
+                              EBUR128_MODE_TRUE_PEAK | EBUR128_MODE_HISTOGRAM)) {
     if (!ebur) throw std::bad_alloc();
   }
   ~State() { ebur128_destroy(&ebur); }
@@ -23,7 +25,9 @@ struct ProgrammeMeter::State {
   double heard_s = 0;
 };
 
-ProgrammeMeter::ProgrammeMeter(int channels, double rate) : channels_(channels), rate_(rate) { reset(); }
+ProgrammeMeter::ProgrammeMeter(int channels, double rate) : channels_(channels), rate_(rate) {
+  reset();
+}
 ProgrammeMeter::~ProgrammeMeter() = default;
 ProgrammeMeter::ProgrammeMeter(ProgrammeMeter&&) noexcept = default;
 ProgrammeMeter& ProgrammeMeter::operator=(ProgrammeMeter&&) noexcept = default;
@@ -37,9 +41,12 @@ void ProgrammeMeter::hear(std::span<const float> interleaved) {
 }
 
 ProgrammeMeter::Readings ProgrammeMeter::readings() const {
-  const auto read = [&](int (*what)(ebur128_state*, double*), double least_s) -> std::optional<double> {
+  const auto read = [&](int (*what)(ebur128_state*, double*),
+                        double least_s) -> std::optional<double> {
     double v = 0;
-    if (state_->heard_s < least_s || what(state_->ebur, &v) != EBUR128_SUCCESS || !std::isfinite(v) || v <= silence_db) return std::nullopt;
+    if (state_->heard_s < least_s || what(state_->ebur, &v) != EBUR128_SUCCESS ||
+        !std::isfinite(v) || v <= silence_db)
+      return std::nullopt;
     return v;
   };
   Readings r;
@@ -50,7 +57,8 @@ ProgrammeMeter::Readings ProgrammeMeter::readings() const {
   double peak = 0;
   for (int c = 0; c < channels_; ++c) {
     double v = 0;
-    if (ebur128_true_peak(state_->ebur, static_cast<unsigned>(c), &v) == EBUR128_SUCCESS) peak = std::max(peak, v);
+    if (ebur128_true_peak(state_->ebur, static_cast<unsigned>(c), &v) == EBUR128_SUCCESS)
+      peak = std::max(peak, v);
   }
   if (peak > 1e-10) r.true_peak_dbtp = to_db(peak);
   return r;

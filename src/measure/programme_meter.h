@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Loudness while it is heard.
 #pragma once
 
@@ -29,7 +30,7 @@ class ProgrammeMeter {
     std::optional<double> short_term_lufs;  ///< 3 s
     std::optional<double> integrated_lufs;  ///< gated
     std::optional<double> range_lu;
-    std::optional<double> true_peak_dbtp;   ///< the highest
+    std::optional<double> true_peak_dbtp;  ///< the highest
   };
   Readings readings() const;
 

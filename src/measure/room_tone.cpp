@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include "measure/room_tone.h"
 
 #include <algorithm>
@@ -10,12 +11,12 @@ namespace drevan {
 namespace {
 
 constexpr float silence_power = 1e-12F;
-constexpr size_t least = 50;         // frames of 10 ms: half a second
-constexpr size_t most = 300;         // 3 s
+constexpr size_t least = 50;  // frames of 10 ms: half a second
+constexpr size_t most = 300;  // 3 s
 constexpr size_t smooth_frames = 5;
-constexpr double most_over = 3.2;    // 5 dB
-constexpr double click_over = 64;    // power: 18 dB
-constexpr double far_over = 32;      // 15 dB
+constexpr double most_over = 3.2;  // 5 dB
+constexpr double click_over = 64;  // power: 18 dB
+constexpr double far_over = 32;    // 15 dB
 
 }  // namespace
 
@@ -29,12 +30,18 @@ RoomToneFlaw check_room_tone(double begin_s, double end_s, double clip_s) {
 
 std::string_view flaw_text(RoomToneFlaw flaw) {
   switch (flaw) {
-    case RoomToneFlaw::none: return "is good";
-    case RoomToneFlaw::too_short: return "is shorter than half a second";
-    case RoomToneFlaw::outside_clip: return "does not lie within the clip";
-    case RoomToneFlaw::digital_silence: return "holds digital silence, which is no room";
-    case RoomToneFlaw::click: return "holds a click";
-    case RoomToneFlaw::speech: return "holds speech or a breath";
+    case RoomToneFlaw::none:
+      return "is good";
+    case RoomToneFlaw::too_short:
+      return "is shorter than half a second";
+    case RoomToneFlaw::outside_clip:
+      return "does not lie within the clip";
+    case RoomToneFlaw::digital_silence:
+      return "holds digital silence, which is no room";
+    case RoomToneFlaw::click:
+      return "holds a click";
+    case RoomToneFlaw::speech:
+      return "holds speech or a breath";
   }
   return "";
 }
@@ -102,11 +109,14 @@ RoomToneFlaw RoomToneFinder::flaw(std::span<const Frame> part) const {
     if (static_cast<double>(f.peak_mid) * static_cast<double>(f.peak_mid) > click_over * median) {
       // A word, too, is louder than that; a click is gone at once.
       const auto at = static_cast<size_t>(&f - part.data());
-      const bool lasts = at + 4 < part.size() && static_cast<double>(part[at + 4].power_mid) > most_over * median;
+      const bool lasts =
+          at + 4 < part.size() && static_cast<double>(part[at + 4].power_mid) > most_over * median;
       return lasts ? RoomToneFlaw::speech : RoomToneFlaw::click;
     }
   const auto [low, high] = std::ranges::minmax(levels);
-  if (static_cast<double>(high) > most_over * median || static_cast<double>(low) * most_over * 2 < median) return RoomToneFlaw::speech;
+  if (static_cast<double>(high) > most_over * median ||
+      static_cast<double>(low) * most_over * 2 < median)
+    return RoomToneFlaw::speech;
   return RoomToneFlaw::none;
 }
 
@@ -160,7 +170,8 @@ RoomToneFlaw RoomToneFinder::judge(FrameRange range) const {
   if (heard != RoomToneFlaw::none) return heard;
   if (const auto quiet = find()) {
     const auto f = static_cast<size_t>(frame);
-    const double floor = mid_power(static_cast<size_t>(quiet->begin) / f, static_cast<size_t>(quiet->end) / f);
+    const double floor =
+        mid_power(static_cast<size_t>(quiet->begin) / f, static_cast<size_t>(quiet->end) / f);
     if (mid_power(begin, end) > far_over * floor) return RoomToneFlaw::speech;
   }
   return RoomToneFlaw::none;

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Finding a stretch where only the room is heard.
 #pragma once
 

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // How loud a sound is from moment to moment: what the Scene's rows are drawn from.
 #pragma once
 

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include "measure/spectrum.h"
 
 namespace drevan {
@@ -20,8 +21,7 @@ void SpectrumMeter::hear(const AudioBlock& block) {
   for (int done = 0; done < block.frames();) {
     const int n = std::min(size - filled_, block.frames() - done);
     for (size_t c = 0; c < rings_.size(); ++c)
-      std::copy_n(block.channel(static_cast<int>(c)).data() + done, n,
-                  rings_[c].data() + filled_);
+      std::copy_n(block.channel(static_cast<int>(c)).data() + done, n, rings_[c].data() + filled_);
     filled_ += n;
     done += n;
     if (filled_ < size) break;

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Average power spectrum of a sound, as a stream.
 #pragma once
 

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Measuring a room or a device: a sweep to play there, and the response of what came back.
 #pragma once
 

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // What tells one voice from another, and which clips are likely of one speaker.
 #pragma once
 

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Sound of a device for another whose clock is not quite the same: both clocks are followed, and
 // the sound is read as much faster or slower as they differ.
 #pragma once

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Marks that a recorder or editor left in a file.
 #pragma once
 

@@ -1,14 +1,17 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include "media/device.h"
 
 #include <algorithm>
 #include <chrono>
 #include <cmath>
 
+#include "audio/guarded_thread.h"
 #include "media/reader.h"
 
 namespace drevan {
 
-SimulatedDevice::SimulatedDevice(double rate, Clock clock) : rate_(rate), clock_(clock), block_(static_cast<size_t>(std::lround(rate / 100)) * 2) {}
+SimulatedDevice::SimulatedDevice(double rate, Clock clock)
+    : rate_(rate), clock_(clock), block_(static_cast<size_t>(std::lround(rate / 100)) * 2) {}
 SimulatedDevice::~SimulatedDevice() { SimulatedDevice::stop(); }
 
 void SimulatedDevice::start(SoundSource& source) {
@@ -18,7 +21,8 @@ void SimulatedDevice::start(SoundSource& source) {
     source_ = &source;
     return;
   }
-  thread_ = std::jthread([this, &source](const std::stop_token& token) { run(token, source); });
+  thread_ = guarded_thread([this, &source](const std::stop_token& token) { run(token, source); },
+                           [this](const Problem&) { unplug(true); });
 }
 
 void SimulatedDevice::stop() {

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Sound out and in: a real device by RtAudio, or a simulated one with a real clock.
 #pragma once
 
@@ -154,8 +155,8 @@ class SimulatedDevice final : public AudioDevice {
   Clock clock_;
   std::jthread thread_;
   mutable std::mutex mutex_;
-  std::mutex source_mutex_;       // of source_, held while it is pulled from
-  SoundSource* source_ = nullptr; // by hand
+  std::mutex source_mutex_;        // of source_, held while it is pulled from
+  SoundSource* source_ = nullptr;  // by hand
   std::vector<float> block_, played_;
   SimulatedMicrophone microphone_;
   std::string input_name_;

@@ -1,9 +1,10 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include "media/film_ahead.h"
 
 #include <algorithm>
 #include <utility>
 
-#include "audio/error.h"
+#include "audio/guarded_thread.h"
 
 namespace drevan {
 
@@ -15,7 +16,12 @@ constexpr double near_s = 1.0;
 
 FilmAhead::FilmAhead(std::filesystem::path file, int width, int height)
     : file_(std::move(file)), width_(width), height_(height) {
-  thread_ = std::jthread([this](const std::stop_token& stop) { work(stop); });
+  thread_ = guarded_thread([this](const std::stop_token& stop) { work(stop); },
+                           [this](Problem why) {
+                             const std::lock_guard lock(mutex_);
+                             error_ = std::move(why);
+                             failed_ = true;
+                           });
 }
 
 FilmAhead::~FilmAhead() {
@@ -58,44 +64,38 @@ int FilmAhead::rotation_deg() const {
   return rotation_deg_;
 }
 
-std::string FilmAhead::take_error() {
+Problem FilmAhead::take_error() {
   const std::lock_guard lock(mutex_);
   return std::exchange(error_, {});
 }
 
 void FilmAhead::work(const std::stop_token& stop) {
-  try {
-    FilmPictures film(file_, PixelForm::rgb, width_, height_);
-    std::unique_lock lock(mutex_);
-    rotation_deg_ = film.rotation_deg();
-    while (!stop.stop_requested()) {
-      // What is behind is not looked at any more.
-      if (!jump_)
-        for (auto at = seen(); at > 0; --at) ready_.pop_front();
-      const auto busy = [&] {
-        return jump_ || (!ended_ && std::ssize(ready_) - 1 - seen() < most_ahead);
-      };
-      if (!busy()) {
-        wake_.wait(lock, stop, busy);
-        continue;
-      }
-      const bool jumps = jumping_ = std::exchange(jump_, false);
-      const double to = wanted_;
-      lock.unlock();
-      if (jumps) film.seek(to);
-      auto next = film.next();
-      lock.lock();
-      // Meanwhile something else was wanted: this picture is shown nevertheless until that is
-      // there.
-      if (jumps) ready_.clear();
-      jumping_ = false;
-      ended_ = !next;
-      if (next) ready_.push_back(std::make_shared<const FilmPicture>(std::move(*next)));
+  FilmPictures film(file_, PixelForm::rgb, width_, height_);
+  std::unique_lock lock(mutex_);
+  rotation_deg_ = film.rotation_deg();
+  while (!stop.stop_requested()) {
+    // What is behind is not looked at any more.
+    if (!jump_)
+      for (auto at = seen(); at > 0; --at) ready_.pop_front();
+    const auto busy = [&] {
+      return jump_ || (!ended_ && std::ssize(ready_) - 1 - seen() < most_ahead);
+    };
+    if (!busy()) {
+      wake_.wait(lock, stop, busy);
+      continue;
     }
-  } catch (const std::exception& e) {  // whatever it is: the thread must not end the program
-    const std::lock_guard lock(mutex_);
-    error_ = e.what();
-    failed_ = true;
+    const bool jumps = jumping_ = std::exchange(jump_, false);
+    const double to = wanted_;
+    lock.unlock();
+    if (jumps) film.seek(to);
+    auto next = film.next();
+    lock.lock();
+    // Meanwhile something else was wanted: this picture is shown nevertheless until that is
+    // there.
+    if (jumps) ready_.clear();
+    jumping_ = false;
+    ended_ = !next;
+    if (next) ready_.push_back(std::make_shared<const FilmPicture>(std::move(*next)));
   }
 }
 

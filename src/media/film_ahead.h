@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Pictures of a film, decoded ahead of where they are looked at.
 #pragma once
 
@@ -8,6 +9,7 @@
 #include <string>
 #include <thread>
 
+#include "audio/error.h"
 #include "media/film_pictures.h"
 
 namespace drevan {
@@ -33,7 +35,7 @@ class FilmAhead {
   /// See FilmPictures; 0 until the film was opened.
   int rotation_deg() const;
   /// What went wrong, once, in a sentence; the film then stands still. Empty: nothing.
-  std::string take_error();
+  Problem take_error();
 
  private:
   void work(const std::stop_token& stop);
@@ -50,7 +52,7 @@ class FilmAhead {
   bool ended_ = false;    // no picture follows those that are ready
   bool failed_ = false;
   int rotation_deg_ = 0;
-  std::string error_;
+  Problem error_;
   std::deque<std::shared_ptr<const FilmPicture>> ready_;  // rising
   std::jthread thread_;
 };

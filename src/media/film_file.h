@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // A film with another sound: its picture stays as it is.
 #pragma once
 

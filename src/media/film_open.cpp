@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include "media/film_open.h"
 
 #include <fmt/format.h>
@@ -13,8 +14,8 @@ Film open_film(const std::filesystem::path& file) {
   av_log_set_level(AV_LOG_QUIET);
   std::error_code missing;
   if (!std::filesystem::exists(file, missing))
-    throw Error(Error::Kind::input,
-                fmt::format("{} is not there. Choose the film again.", file.string()));
+    throw Error(Error::Kind::input, Cause::missing,
+                fmt::format("{} is not there. Choose the film again.", file.string()), file);
   AVFormatContext* raw = nullptr;
   // "file:" keeps names like "concat:x" or "http:x" from being anything but a name.
   const bool opened =
@@ -24,12 +25,13 @@ Film open_film(const std::filesystem::path& file) {
       (film.format->iformat->flags & AVFMT_NOFILE) != 0 ||
       avformat_find_stream_info(film.format.get(), nullptr) < 0)
     throw Error(Error::Kind::input,
-                fmt::format("{} is no film that can be read. Choose another one.", file.string()));
+                fmt::format("{} is no film that can be read. Choose another one.", file.string()),
+                file);
   film.picture = av_find_best_stream(film.format.get(), AVMEDIA_TYPE_VIDEO, -1, -1, nullptr, 0);
   // A cover is no picture of a film.
   if (film.picture < 0 || (film.stream().disposition & AV_DISPOSITION_ATTACHED_PIC) != 0)
     throw Error(Error::Kind::input,
-                fmt::format("{} has no picture in it. Choose a film.", file.string()));
+                fmt::format("{} has no picture in it. Choose a film.", file.string()), file);
   return film;
 }
 

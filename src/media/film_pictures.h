@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // The pictures of a film, one after the other or from any moment on.
 #pragma once
 

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // A sound on its way into a film. Private to media.
 #pragma once
 

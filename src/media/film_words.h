@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Subtitles that change their container. Private to media.
 #pragma once
 

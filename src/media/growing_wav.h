@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // A WAV file that grows on the disk while it is recorded.
 #pragma once
 

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Where every packet of a sound stream belongs, to the sample. Private to media.
 #pragma once
 
@@ -22,11 +23,12 @@ struct LibavIndex {
   /// Where stamps jump further than that, or gaps would be more than longest_gaps_s: they are not
   /// believed, and what follows stands right there.
   std::vector<Samples> jumps{};
-  Samples frames = 0;            ///< to the end of the last packet; counted, not promised
-  std::int64_t zero = 0;         ///< the stamp of place 0: where picture or sound begins, whichever is first
-  std::int64_t first = 0;        ///< the stamp of the first packet
-  double rate = 48000;           ///< Hz
-  double frames_per_tick = 1;    ///< of the stamps' clock
+  Samples frames = 0;  ///< to the end of the last packet; counted, not promised
+  std::int64_t zero =
+      0;  ///< the stamp of place 0: where picture or sound begins, whichever is first
+  std::int64_t first = 0;      ///< the stamp of the first packet
+  double rate = 48000;         ///< Hz
+  double frames_per_tick = 1;  ///< of the stamps' clock
 
   /// The place of a decoded frame of `count` frames that bears the stamp `pts` (AV_NOPTS_VALUE: it follows).
   /// `position`: the end of the frame before it; below 0: not known.

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Opening a file's best sound stream with libav. Private to media.
 #pragma once
 

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include "media/libav_reader.h"
 
 #include <fmt/format.h>
@@ -36,8 +37,12 @@ class Damage {
     constexpr size_t most = 4;
     std::vector<std::string> out;
     for (size_t i = 0; i < std::min(places_.size(), most); ++i)
-      out.push_back(fmt::format("{} is damaged at {}; silence, or what could be made of it, stands there. Copy it again from where it came from.", name, length_text(places_[i].first)));
-    if (places_.size() > most) out.push_back(fmt::format("{} is damaged at {} more places.", name, places_.size() - most));
+      out.push_back(
+          fmt::format("{} is damaged at {}; silence, or what could be made of it, stands there. "
+                      "Copy it again from where it came from.",
+                      name, length_text(places_[i].first)));
+    if (places_.size() > most)
+      out.push_back(fmt::format("{} is damaged at {} more places.", name, places_.size() - most));
     return out;
   }
 
@@ -54,17 +59,23 @@ std::span<const T> first_of(const std::vector<T>& all, size_t count) {
 class LibavReader final : public AudioReader {
  public:
   LibavReader(libav::Opened opened, std::shared_ptr<const LibavIndex> index, std::string name)
-      : format_(std::move(opened.format)), codec_(std::move(opened.codec)), name_(std::move(name)),
-        stream_(opened.stream), index_(std::move(index)) {
+      : format_(std::move(opened.format)),
+        codec_(std::move(opened.codec)),
+        name_(std::move(name)),
+        stream_(opened.stream),
+        index_(std::move(index)) {
     av_channel_layout_copy(&codec_first_.layout, &codec_->ch_layout);
     info_.channels = codec_->ch_layout.nb_channels;
     info_.rate = codec_->sample_rate;
     info_.frames = index_->frames;
-    if (codec_->ch_layout.order == AV_CHANNEL_ORDER_NATIVE) info_.channel_mask = static_cast<std::uint32_t>(codec_->ch_layout.u.mask);
+    if (codec_->ch_layout.order == AV_CHANNEL_ORDER_NATIVE)
+      info_.channel_mask = static_cast<std::uint32_t>(codec_->ch_layout.u.mask);
     constexpr size_t at_most = 5;  // places that are told each
     for (const auto& gap : first_of(index_->gaps, at_most))
-      info_.warnings.push_back(fmt::format("{} has no sound from {} to {} (its packets are missing); silence stands there.", name_,
-                                           length_text(static_cast<double>(gap.begin) / info_.rate), length_text(static_cast<double>(gap.end) / info_.rate)));
+      info_.warnings.push_back(fmt::format(
+          "{} has no sound from {} to {} (its packets are missing); silence stands there.", name_,
+          length_text(static_cast<double>(gap.begin) / info_.rate),
+          length_text(static_cast<double>(gap.end) / info_.rate)));
     for (const Samples jump : first_of(index_->jumps, at_most))
       info_.warnings.push_back(fmt::format(
           "{} says that there is nothing for very long from {} on; that is left out, and what "
@@ -84,10 +95,13 @@ class LibavReader final : public AudioReader {
     // Back up half a second, then decode up to the sample: seeks land on packets, not samples.
     const double seconds = std::max(0.0, static_cast<double>(frame) / info_.rate - 0.5);
     const AVRational base = format_->streams[stream_]->time_base;
-    const auto goal = seconds <= 0 ? index_->first : index_->zero + static_cast<std::int64_t>(seconds / av_q2d(base));
+    const auto goal = seconds <= 0
+                          ? index_->first
+                          : index_->zero + static_cast<std::int64_t>(seconds / av_q2d(base));
     if (av_seek_frame(format_.get(), stream_, goal, AVSEEK_FLAG_BACKWARD) < 0 &&
         av_seek_frame(format_.get(), stream_, index_->first, AVSEEK_FLAG_BACKWARD) < 0)
-      throw Error(Error::Kind::input, fmt::format("{} cannot be sought in.", name_));
+      throw Error(Error::Kind::input, Cause::damaged, fmt::format("{} cannot be sought in.", name_),
+                  name_);
     avcodec_flush_buffers(codec_.get());
     swr_.reset();
     ready_.clear();
@@ -100,7 +114,8 @@ class LibavReader final : public AudioReader {
 
   int read(const AudioBlock& block) override {
     int done = 0;
-    const auto wanted = static_cast<int>(std::clamp<Samples>(info_.frames - delivered_, 0, block.frames()));
+    const auto wanted =
+        static_cast<int>(std::clamp<Samples>(info_.frames - delivered_, 0, block.frames()));
     while (done < wanted) {
       if (silence_ > 0) {
         const auto n = static_cast<int>(std::min<Samples>(silence_, wanted - done));
@@ -129,7 +144,8 @@ class LibavReader final : public AudioReader {
     while (!drained_) {
       const int got = avcodec_receive_frame(codec_.get(), frame_.get());
       if (got == 0) {
-        if ((frame_->flags & AV_FRAME_FLAG_CORRUPT) != 0 || frame_->decode_error_flags != 0) damaged(frame_->best_effort_timestamp);
+        if ((frame_->flags & AV_FRAME_FLAG_CORRUPT) != 0 || frame_->decode_error_flags != 0)
+          damaged(frame_->best_effort_timestamp);
         take();
         return true;
       }
@@ -150,7 +166,9 @@ class LibavReader final : public AudioReader {
       }
       const bool ours = packet_->stream_index == stream_;
       // A damaged packet is skipped; what follows keeps its place by its time stamp.
-      if (ours && (avcodec_send_packet(codec_.get(), packet_.get()) < 0 || (packet_->flags & AV_PKT_FLAG_CORRUPT) != 0)) damaged(packet_->pts);
+      if (ours && (avcodec_send_packet(codec_.get(), packet_.get()) < 0 ||
+                   (packet_->flags & AV_PKT_FLAG_CORRUPT) != 0))
+        damaged(packet_->pts);
       av_packet_unref(packet_.get());
       if (ours) return;
     }
@@ -158,21 +176,31 @@ class LibavReader final : public AudioReader {
 
   // After a seek a decoder may stumble until it has heard enough; that is no damage.
   void damaged(std::int64_t pts) {
-    const Samples at = pts != AV_NOPTS_VALUE ? index_->place_of(pts, position_, 0) : std::max<Samples>(position_, 0);
+    const Samples at = pts != AV_NOPTS_VALUE ? index_->place_of(pts, position_, 0)
+                                             : std::max<Samples>(position_, 0);
     if (at >= goal_) damage_.at(static_cast<double>(at) / info_.rate);
   }
 
   // A stream may change its format on its way; all of it is brought to that of its beginning.
   void prepare_conversion() {
-    const auto same = [&] { return heard_.rate == frame_->sample_rate && heard_.format == frame_->format && av_channel_layout_compare(&heard_.layout, &frame_->ch_layout) == 0; };
+    const auto same = [&] {
+      return heard_.rate == frame_->sample_rate && heard_.format == frame_->format &&
+             av_channel_layout_compare(&heard_.layout, &frame_->ch_layout) == 0;
+    };
     if (swr_ && same()) return;
     AVChannelLayout out{};
     av_channel_layout_copy(&out, &codec_first_.layout);
     SwrContext* swr = nullptr;
-    const bool good = swr_alloc_set_opts2(&swr, &out, AV_SAMPLE_FMT_FLT, static_cast<int>(info_.rate), &frame_->ch_layout, static_cast<AVSampleFormat>(frame_->format), frame_->sample_rate, 0, nullptr) >= 0 && swr_init(swr) >= 0;
+    const bool good =
+        swr_alloc_set_opts2(&swr, &out, AV_SAMPLE_FMT_FLT, static_cast<int>(info_.rate),
+                            &frame_->ch_layout, static_cast<AVSampleFormat>(frame_->format),
+                            frame_->sample_rate, 0, nullptr) >= 0 &&
+        swr_init(swr) >= 0;
     av_channel_layout_uninit(&out);
     swr_.reset(swr);
-    if (!good) throw Error(Error::Kind::input, fmt::format("{}: its sound cannot be decoded.", name_));
+    if (!good)
+      throw Error(Error::Kind::input, Cause::damaged,
+                  fmt::format("{}: its sound cannot be decoded.", name_), name_);
     heard_.rate = frame_->sample_rate;
     heard_.format = frame_->format;
     av_channel_layout_copy(&heard_.layout, &frame_->ch_layout);
@@ -185,7 +213,9 @@ class LibavReader final : public AudioReader {
     ready_.resize(static_cast<size_t>(room) * channels);
     taken_ = 0;
     auto* out = reinterpret_cast<std::uint8_t*>(ready_.data());
-    const auto converted = swr_convert(swr_.get(), &out, room, const_cast<const std::uint8_t**>(frame_->extended_data), frame_->nb_samples);
+    const auto converted =
+        swr_convert(swr_.get(), &out, room, const_cast<const std::uint8_t**>(frame_->extended_data),
+                    frame_->nb_samples);
     ready_.resize(static_cast<size_t>(std::max(0, converted)) * channels);
     const auto count = static_cast<Samples>(ready_.size() / channels);
     const Samples place = index_->place_of(frame_->best_effort_timestamp, position_, count);

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // The sound of video files, and of every format libsndfile does not know, by libav.
 #pragma once
 

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include "media/peaks.h"
 
 #include <fmt/format.h>
@@ -21,8 +22,7 @@ constexpr float steps_per_unit = 8192;
 constexpr std::array<char, 8> magic{'d', 'r', 'v', 'p', 'e', 'a', 'k', '1'};
 
 std::int16_t pack(float x) {
-  return static_cast<std::int16_t>(
-      std::clamp(std::lround(x * steps_per_unit), -32767L, 32767L));
+  return static_cast<std::int16_t>(std::clamp(std::lround(x * steps_per_unit), -32767L, 32767L));
 }
 }  // namespace
 
@@ -95,7 +95,8 @@ void Outline::hear(const AudioBlock& block) {
   for (int done = 0; done < block.frames();) {
     const Samples column = std::min(at_ * n / frames_, n - 1);
     // Frames up to the next column's first.
-    const Samples next = column + 1 < n ? ((column + 1) * frames_ + n - 1) / n : at_ + block.frames();
+    const Samples next =
+        column + 1 < n ? ((column + 1) * frames_ + n - 1) / n : at_ + block.frames();
     const auto take = static_cast<int>(std::min<Samples>(next - at_, block.frames() - done));
     PeakPair& cell = cells_[static_cast<size_t>(column)];
     for (int c = 0; c < block.channels(); ++c) {

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Smallest and largest sample over any range, quickly: what a waveform is drawn from.
 #pragma once
 

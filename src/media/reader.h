@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Reading sound: libsndfile for sound files, libav for video and everything else.
 #pragma once
 
@@ -15,11 +16,12 @@ namespace drevan {
 /// What a file holds. Times are in the file's own rate.
 struct MediaInfo {
   int channels = 1;
-  double rate = 48000;                         ///< Hz
-  Samples frames = 0;                          ///< as its header promises; counted where none does
-  std::uint32_t channel_mask = 0;              ///< which loudspeaker each channel is for (WAVE's bits); 0: not known
-  bool whole = true;                           ///< false: the header promises more than there is; see warnings
-  std::string description;                     ///< broadcast-wave description, or empty
+  double rate = 48000;  ///< Hz
+  Samples frames = 0;   ///< as its header promises; counted where none does
+  std::uint32_t channel_mask =
+      0;                    ///< which loudspeaker each channel is for (WAVE's bits); 0: not known
+  bool whole = true;        ///< false: the header promises more than there is; see warnings
+  std::string description;  ///< broadcast-wave description, or empty
   std::optional<std::int64_t> time_reference;  ///< broadcast-wave samples since midnight
   std::vector<std::string> warnings;           ///< whole sentences, each naming the file
   double seconds() const { return static_cast<double>(frames) / rate; }

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // A source at another rate, by libsoxr.
 #pragma once
 
@@ -28,8 +29,8 @@ class ResampledReader final : public AudioReader {
   std::vector<float> interleaved_in_, interleaved_out_;
   size_t in_left_ = 0, in_at_ = 0;  // frames
   bool ended_ = false;
-  Samples position_ = 0;  // of the next frame out of soxr
-  Samples goal_ = 0;      // frames before this one are dropped
+  Samples position_ = 0;                     // of the next frame out of soxr
+  Samples goal_ = 0;                         // frames before this one are dropped
   std::int64_t step_in_ = 1, step_out_ = 1;  // rates over their greatest common divisor
 };
 

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include "media/response_file.h"
 
 #include <fmt/format.h>
@@ -167,7 +168,7 @@ std::shared_ptr<const AudioBuffer> load_response(const fs::path& file, int measu
     return all[key] = std::move(out);
   } catch (const Fault& fault) {
     throw Error(Error::Kind::input,
-                fmt::format("{} {}. Choose another response.", file.string(), fault.what));
+                fmt::format("{} {}. Choose another response.", file.string(), fault.what), file);
   }
 }
 

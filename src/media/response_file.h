@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // A room's or a device's answer to a clap, from a sound file or a SOFA file.
 #pragma once
 

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Real outputs, by RtAudio: JACK, PulseAudio or PipeWire, ALSA.
 #include <RtAudio.h>
 #include <alsa/asoundlib.h>

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include "media/sndfile_reader.h"
 
 #include <fmt/format.h>
@@ -23,12 +24,24 @@ struct SndfileDeleter {
 
 // The channels' loudspeakers as WAVE counts them; 0 when the file does not tell, or in another order.
 std::uint32_t mask_of(SNDFILE* handle, int channels) {
-  constexpr std::pair<int, unsigned> known[] = {
-      {SF_CHANNEL_MAP_LEFT, 0}, {SF_CHANNEL_MAP_FRONT_LEFT, 0}, {SF_CHANNEL_MAP_RIGHT, 1}, {SF_CHANNEL_MAP_FRONT_RIGHT, 1}, {SF_CHANNEL_MAP_CENTER, 2},
-      {SF_CHANNEL_MAP_FRONT_CENTER, 2}, {SF_CHANNEL_MAP_LFE, 3}, {SF_CHANNEL_MAP_REAR_LEFT, 4}, {SF_CHANNEL_MAP_REAR_RIGHT, 5}, {SF_CHANNEL_MAP_FRONT_LEFT_OF_CENTER, 6},
-      {SF_CHANNEL_MAP_FRONT_RIGHT_OF_CENTER, 7}, {SF_CHANNEL_MAP_REAR_CENTER, 8}, {SF_CHANNEL_MAP_SIDE_LEFT, 9}, {SF_CHANNEL_MAP_SIDE_RIGHT, 10}};
+  constexpr std::pair<int, unsigned> known[] = {{SF_CHANNEL_MAP_LEFT, 0},
+                                                {SF_CHANNEL_MAP_FRONT_LEFT, 0},
+                                                {SF_CHANNEL_MAP_RIGHT, 1},
+                                                {SF_CHANNEL_MAP_FRONT_RIGHT, 1},
+                                                {SF_CHANNEL_MAP_CENTER, 2},
+                                                {SF_CHANNEL_MAP_FRONT_CENTER, 2},
+                                                {SF_CHANNEL_MAP_LFE, 3},
+                                                {SF_CHANNEL_MAP_REAR_LEFT, 4},
+                                                {SF_CHANNEL_MAP_REAR_RIGHT, 5},
+                                                {SF_CHANNEL_MAP_FRONT_LEFT_OF_CENTER, 6},
+                                                {SF_CHANNEL_MAP_FRONT_RIGHT_OF_CENTER, 7},
+                                                {SF_CHANNEL_MAP_REAR_CENTER, 8},
+                                                {SF_CHANNEL_MAP_SIDE_LEFT, 9},
+                                                {SF_CHANNEL_MAP_SIDE_RIGHT, 10}};
   std::vector<int> map(static_cast<size_t>(channels));
-  if (sf_command(handle, SFC_GET_CHANNEL_MAP_INFO, map.data(), static_cast<int>(map.size() * sizeof(int))) != SF_TRUE) return 0;
+  if (sf_command(handle, SFC_GET_CHANNEL_MAP_INFO, map.data(),
+                 static_cast<int>(map.size() * sizeof(int))) != SF_TRUE)
+    return 0;
   std::uint32_t mask = 0;
   for (const int place : map) {
     const auto at = std::ranges::find(known, place, &std::pair<int, unsigned>::first);
@@ -47,10 +60,10 @@ class SndfileReader final : public AudioReader {
     info_.frames = sf.frames;
     SF_BROADCAST_INFO bext{};
     if (sf_command(handle, SFC_GET_BROADCAST_INFO, &bext, sizeof bext) == SF_TRUE) {
-      info_.time_reference =
-          static_cast<std::int64_t>((static_cast<std::uint64_t>(bext.time_reference_high) << 32) |
-                                    bext.time_reference_low);
-      info_.description.assign(bext.description, strnlen(bext.description, sizeof bext.description));
+      info_.time_reference = static_cast<std::int64_t>(
+          (static_cast<std::uint64_t>(bext.time_reference_high) << 32) | bext.time_reference_low);
+      info_.description.assign(bext.description,
+                               strnlen(bext.description, sizeof bext.description));
     }
     info_.channel_mask = mask_of(handle, sf.channels);
     const double missing = missing_seconds(file);
@@ -83,8 +96,11 @@ class SndfileReader final : public AudioReader {
 
   std::vector<std::string> damage() const override {
     if (!ends_) return {};
-    return {fmt::format("{} ends after {}, though its header promises {}; the rest is missing. Copy it again from where it came from.", name_,
-                        length_text(static_cast<double>(*ends_) / info_.rate), length_text(info_.seconds()))};
+    return {
+        fmt::format("{} ends after {}, though its header promises {}; the rest is missing. Copy it "
+                    "again from where it came from.",
+                    name_, length_text(static_cast<double>(*ends_) / info_.rate),
+                    length_text(info_.seconds()))};
   }
 
  private:

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Sound files by libsndfile: WAV, RF64, FLAC, Ogg, Opus, MP3, AIFF and more.
 #pragma once
 

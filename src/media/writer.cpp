@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include "media/writer.h"
 
 #include <fcntl.h>
@@ -85,8 +86,17 @@ std::uint32_t usual_mask(int channels) {
 }
 
 std::vector<int> channel_map(std::uint32_t mask) {
-  constexpr int places[] = {SF_CHANNEL_MAP_LEFT, SF_CHANNEL_MAP_RIGHT, SF_CHANNEL_MAP_CENTER, SF_CHANNEL_MAP_LFE, SF_CHANNEL_MAP_REAR_LEFT, SF_CHANNEL_MAP_REAR_RIGHT,
-                            SF_CHANNEL_MAP_FRONT_LEFT_OF_CENTER, SF_CHANNEL_MAP_FRONT_RIGHT_OF_CENTER, SF_CHANNEL_MAP_REAR_CENTER, SF_CHANNEL_MAP_SIDE_LEFT, SF_CHANNEL_MAP_SIDE_RIGHT};
+  constexpr int places[] = {SF_CHANNEL_MAP_LEFT,
+                            SF_CHANNEL_MAP_RIGHT,
+                            SF_CHANNEL_MAP_CENTER,
+                            SF_CHANNEL_MAP_LFE,
+                            SF_CHANNEL_MAP_REAR_LEFT,
+                            SF_CHANNEL_MAP_REAR_RIGHT,
+                            SF_CHANNEL_MAP_FRONT_LEFT_OF_CENTER,
+                            SF_CHANNEL_MAP_FRONT_RIGHT_OF_CENTER,
+                            SF_CHANNEL_MAP_REAR_CENTER,
+                            SF_CHANNEL_MAP_SIDE_LEFT,
+                            SF_CHANNEL_MAP_SIDE_RIGHT};
   std::vector<int> out;
   for (size_t bit = 0; bit < std::size(places); ++bit)
     if ((mask >> bit) & 1U) out.push_back(places[bit]);
@@ -117,7 +127,9 @@ void AudioWriter::Impl::open(Samples frames, const SourceMarks& marks, Replaceme
   SF_INFO info{};
   info.channels = format.channels;
   info.samplerate = static_cast<int>(std::lround(format.rate));
-  const int bytes = format.samples == SampleType::int16 ? 2 : format.samples == SampleType::int24 ? 3 : 4;
+  const int bytes = format.samples == SampleType::int16   ? 2
+                    : format.samples == SampleType::int24 ? 3
+                                                          : 4;
   // Leave room for the header and a tail beyond the promise.
   const bool large = static_cast<double>(frames) * bytes * format.channels > 4.2e9;
   info.format = format.container == Container::flac ? SF_FORMAT_FLAC
@@ -126,22 +138,28 @@ void AudioWriter::Impl::open(Samples frames, const SourceMarks& marks, Replaceme
   info.format |= format.samples == SampleType::int16   ? SF_FORMAT_PCM_16
                  : format.samples == SampleType::int24 ? SF_FORMAT_PCM_24
                                                        : SF_FORMAT_FLOAT;
-  const auto map = format.container == Container::wav && format.channels > 2 ? channel_map(format.channel_mask != 0 ? format.channel_mask : usual_mask(format.channels)) : std::vector<int>();
+  const auto map = format.container == Container::wav && format.channels > 2
+                       ? channel_map(format.channel_mask != 0 ? format.channel_mask
+                                                              : usual_mask(format.channels))
+                       : std::vector<int>();
   const bool told = std::ssize(map) == format.channels;
   if (told && !large) info.format = SF_FORMAT_WAVEX | (info.format & SF_FORMAT_SUBMASK);
   place.emplace(goal, old);
   file = sf_open_fd(place->descriptor(), SFM_WRITE, &info, SF_FALSE);
-  if (!file) throw Error(Error::Kind::output, fmt::format("{} cannot be written: {}.", goal.string(), sf_strerror(nullptr)));
+  if (!file)
+    throw Error(Error::Kind::output,
+                fmt::format("{} cannot be written: {}.", goal.string(), sf_strerror(nullptr)));
   sf_command(file, SFC_SET_CLIPPING, nullptr, SF_TRUE);
   // The PEAK chunk holds the time of day: the same sound would not give the same file.
   sf_command(file, SFC_SET_ADD_PEAK_CHUNK, nullptr, SF_FALSE);
-  if (told) sf_command(file, SFC_SET_CHANNEL_MAP_INFO, const_cast<int*>(map.data()), static_cast<int>(map.size() * sizeof(int)));
+  if (told)
+    sf_command(file, SFC_SET_CHANNEL_MAP_INFO, const_cast<int*>(map.data()),
+               static_cast<int>(map.size() * sizeof(int)));
   add_marks(marks);
 }
 
 void AudioWriter::Impl::add_marks(const SourceMarks& marks) {
-  if (!marks.description.empty())
-    sf_set_string(file, SF_STR_COMMENT, marks.description.c_str());
+  if (!marks.description.empty()) sf_set_string(file, SF_STR_COMMENT, marks.description.c_str());
   if (format.container != Container::wav || (!marks.time_reference && marks.description.empty()))
     return;
   SF_BROADCAST_INFO bext{};
@@ -181,8 +199,8 @@ void AudioWriter::write(const AudioBlock& block) {
     done = sf_writef_float(w.file, w.interleaved.data(), block.frames());
   } else {
     w.integers.resize(count);
-    w.clipped += quantise(w.interleaved, w.integers, w.format.samples == SampleType::int16 ? 16 : 24,
-                          w.random);
+    w.clipped += quantise(w.interleaved, w.integers,
+                          w.format.samples == SampleType::int16 ? 16 : 24, w.random);
     done = sf_writef_int(w.file, w.integers.data(), block.frames());
   }
   if (done != block.frames()) throw cannot_write(w.goal, errno != 0 ? errno : ENOSPC);

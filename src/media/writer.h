@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Writing sound: WAV (RF64 where it must) and FLAC, by libsndfile.
 #pragma once
 
@@ -20,7 +21,8 @@ struct WriteFormat {
   SampleType samples = SampleType::int24;
   double rate = 48000;  ///< Hz
   int channels = 1;
-  std::uint32_t channel_mask = 0;  ///< as MediaInfo's; 0: the usual one for this many channels, WAV only
+  std::uint32_t channel_mask =
+      0;  ///< as MediaInfo's; 0: the usual one for this many channels, WAV only
 };
 
 /// What goes with the sound: where it belongs and what it is.

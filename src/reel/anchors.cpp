@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include "reel/anchors.h"
 
 #include <fmt/format.h>
@@ -17,12 +18,12 @@ namespace {
 using Knots = std::vector<Anchor>;
 
 bool stretches(const ChainStep& step) {
-  return step.type->id == "stretch" || step.type->id == "speed";
+  return is(step, Role::stretch) || is(step, Role::tape_speed);
 }
-bool like_tape(const ChainStep& step) { return step.type->id == "speed"; }
+bool like_tape(const ChainStep& step) { return is(step, Role::tape_speed); }
 
 int length_parameter(const ChainStep& step) {
-  return parameter_index(*step.type, like_tape(step) ? "speed_pct" : "length_pct");
+  return parameter_at(*step.type, like_tape(step) ? "speed_pct" : "length_pct");
 }
 
 const ChainStep* stretching_step(const Clip& clip) {
@@ -38,9 +39,7 @@ double factor_of(const ChainStep& step, double pct) {
 
 // How much longer the whole is without a curve.
 double even_factor(const ChainStep& step, double own_s) {
-  const auto value = [&](const char* id) {
-    return step.settings[static_cast<size_t>(parameter_index(*step.type, id))];
-  };
+  const auto value = [&](const char* id) { return setting(step, id); };
   if (like_tape(step)) return 100 / value("speed_pct");
   return value("length_s") > 0 ? std::clamp(value("length_s") / own_s, 0.1, 4.0)
                                : value("length_pct") / 100;
@@ -93,17 +92,15 @@ namespace {
 // The step that stretches the clip by `way`, alone of its kind and without a curve.
 ChainStep& stretching_step(Draft& d, StretchWay way) {
   auto& steps = d.clip.chain.steps;
-  const std::string_view id = way == StretchWay::tape ? "speed" : "stretch";
-  std::erase_if(steps, [&](const ChainStep& s) { return stretches(s) && s.type->id != id; });
-  auto at =
-      std::ranges::find_if(steps, [&](const ChainStep& s) { return s.on && s.type->id == id; });
-  if (at == steps.end()) at = steps.insert(steps.begin(), make_step(id));
+  const Role role = role_of(way);
+  std::erase_if(steps, [&](const ChainStep& s) { return stretches(s) && !is(s, role); });
+  auto at = std::ranges::find_if(steps, [&](const ChainStep& s) { return s.on && is(s, role); });
+  if (at == steps.end()) at = steps.insert(steps.begin(), make_step(role));
   at->curves.clear();
   return *at;
 }
 
 void require_one_clock(const Clip& clip, StretchWay way) {
-  const std::string_view id = way == StretchWay::tape ? "speed" : "stretch";
   for (const ChainStep& s : clip.chain.steps)
     if (s.on && s.type->rewrite && !stretches(s))
       throw impossible(
@@ -111,7 +108,7 @@ void require_one_clock(const Clip& clip, StretchWay way) {
                       "can be bound.",
                       s.type->label, clip.name));
   const ChainStep* step = drevan::stretching_step(clip);
-  if (!step || step->type->id != id) return;
+  if (!step || !is(*step, role_of(way))) return;
   if (const Curve* curve = length_curve(*step); curve && !holds(*curve))
     throw impossible(
         fmt::format("A curve is drawn along the length of {}; take it out first.", clip.name));
@@ -132,10 +129,7 @@ Edit put(Draft& d, const Knots& knots, StretchWay way, std::string label, std::s
     curve.points.push_back({knots[i - 1].in.s, std::clamp(pct, 10.0, 400.0), CurveShape::hold});
   }
   ChainStep& step = stretching_step(d, way);
-  const auto value = [&](const char* id) -> double& {
-    return step.settings.values[static_cast<size_t>(parameter_index(*step.type, id))];
-  };
-  if (way == StretchWay::pitch) value("length_s") = 0;
+  if (way == StretchWay::pitch) setting(step, "length_s") = 0;
   const int parameter = length_parameter(step);
   step.settings.values[static_cast<size_t>(parameter)] = curve.points.front().value;
   if (curve.points.size() > 1)

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Moments inside a clip that are bound to moments of the reel: its length has corners there. See
 // reel/edits.h.
 #pragma once

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include "reel/chain.h"
 
 #include <fmt/format.h>
@@ -75,7 +76,8 @@ ChainStep step_from_json(const nlohmann::json& json, const std::string& where) {
   if (!type) {
     std::string ids;
     for (const auto* t : catalogue()) ids += (ids.empty() ? "" : ", ") + std::string(t->id);
-    throw wrong(where, fmt::format("there is no step {}; there are {}.", shown(json.at("step")), ids));
+    throw wrong(where,
+                fmt::format("there is no step {}; there are {}.", shown(json.at("step")), ids));
   }
   const std::string here = fmt::format("{} ({})", where, id);
   ChainStep step{type, standard_settings(*type)};
@@ -179,6 +181,19 @@ ChainStep make_step(std::string_view id) {
   return {type, standard_settings(*type)};
 }
 
+ChainStep make_step(Role role) {
+  const StepType& type = step_for(role);
+  return {&type, standard_settings(type)};
+}
+
+double setting(const ChainStep& step, std::string_view id) {
+  return step.settings[static_cast<size_t>(parameter_at(*step.type, id))];
+}
+
+double& setting(ChainStep& step, std::string_view id) {
+  return step.settings.values[static_cast<size_t>(parameter_at(*step.type, id))];
+}
+
 nlohmann::ordered_json to_json(const Chain& chain) {
   auto out = nlohmann::ordered_json::array();
   for (const auto& step : chain.steps) {
@@ -228,8 +243,10 @@ Recipe recipe_from_text(const std::string& text, const std::string& where) {
   check_version(json, "drevan_recipe", newest_recipe, where);
   only_members(json, {"drevan_recipe", "name", "note", "tags", "steps"}, where);
   if (!json.contains("steps")) throw wrong(where, "\"steps\" is missing.");
-  Recipe recipe{member<std::string>(json, "name", "", where), member<std::string>(json, "note", "", where),
-                chain_from_json(json.at("steps"), where), {}};
+  Recipe recipe{member<std::string>(json, "name", "", where),
+                member<std::string>(json, "note", "", where),
+                chain_from_json(json.at("steps"), where),
+                {}};
   for (const auto& step : recipe.chain.steps) {
     if (!step.sits_out.empty()) throw wrong(where, "\"sits_out\" does not belong in a recipe.");
     if (step.id != 0) throw wrong(where, "\"id\" does not belong in a recipe.");
@@ -237,7 +254,8 @@ Recipe recipe_from_text(const std::string& text, const std::string& where) {
   if (json.contains("tags")) {
     if (!json.at("tags").is_array()) throw wrong(where, "\"tags\" must be a list of words.");
     for (const auto& tag : json.at("tags")) {
-      if (!tag.is_string()) throw wrong(where, fmt::format("\"tags\" holds {}, which is not a word.", shown(tag)));
+      if (!tag.is_string())
+        throw wrong(where, fmt::format("\"tags\" holds {}, which is not a word.", shown(tag)));
       recipe.tags.push_back(tag.get<std::string>());
     }
   }

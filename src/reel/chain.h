@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Chains and recipes: steps in order, and their JSON.
 #pragma once
 
@@ -51,7 +52,7 @@ struct ChainStep {
   std::vector<ClipId>
       sits_out{};  ///< in a group's or the reel's chain: clips, by id, that pass it by; sorted
   StepId id = 0;
-  std::vector<Track> curves{};  ///< of parameters that follow one, each once, by parameter
+  std::vector<Track> curves{};      ///< of parameters that follow one, each once, by parameter
   std::vector<SideChoice> sides{};  ///< as StepType::sides; those that are left out are nothing
   /// Whether both do the same; their ids do not matter.
   friend bool operator==(const ChainStep& a, const ChainStep& b) {
@@ -94,6 +95,12 @@ void shift_curves(ChainStep& step, double by_s);
 
 /// A step with its standard settings; `id` must be in the catalogue.
 ChainStep make_step(std::string_view id);
+/// The step in a role at its standard settings.
+ChainStep make_step(Role role);
+inline bool is(const ChainStep& step, Role role) { return step.type->traits.role == role; }
+/// A setting by its id, which the step must have: throws std::logic_error otherwise.
+double setting(const ChainStep& step, std::string_view id);
+double& setting(ChainStep& step, std::string_view id);
 
 // Reading throws Error(call) that names `where` (mostly the file), the place in it and what is
 // allowed: an unknown step, an unknown setting, a value out of range. Nothing is half-loaded.

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // What an edit changed: the difference of two reels, made once and asked by all who keep something
 // that was made of the reel.
 #pragma once

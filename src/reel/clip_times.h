@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // A clip's moments by each of its clocks: the only functions that go from one clock to another.
 #pragma once
 

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include "reel/crossings.h"
 
 #include <fmt/format.h>
@@ -54,7 +55,8 @@ void Crossings::add_row(const Reel& reel, std::vector<const Clip*> row) {
     all.push_back(std::move(one));
   }
   // By id where they begin together: in which order they are listed is not heard.
-  std::ranges::sort(all, {}, [](const Sounding& s) { return std::pair(s.range.begin, s.clip->id); });
+  std::ranges::sort(all, {},
+                    [](const Sounding& s) { return std::pair(s.range.begin, s.clip->id); });
   std::vector<Sounding*> open;
   for (Sounding& coming : all) {
     std::erase_if(open, [&](const Sounding* s) { return s->range.end <= coming.range.begin; });

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Clips of one row that lie on each other: who goes over into whom is told by where they lie. No
 // edit needs to remember it.
 #pragma once
@@ -16,7 +17,7 @@ namespace drevan {
 /// Two clips of a row, of which one ends within the other.
 struct Crossing {
   ClipId before = 0, after = 0;  ///< by id
-  ReelRange over{};           ///< from where `after` begins to where `before` ends
+  ReelRange over{};              ///< from where `after` begins to where `before` ends
   ClipSpan out{},
       in{};  ///< the same by the clips' own clocks: the end of one, the beginning of the other
   double alike = 0;                ///< see Crossfade; 0 where it is not known yet

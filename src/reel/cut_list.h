@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Lists of times with names that a take is cut by.
 #pragma once
 

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Edits that cut clips: ranges of sources change, no sound is written. See reel/edits.h.
 #pragma once
 

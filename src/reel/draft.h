@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // What edits are made with: a reel that is being changed. For the edits alone.
 #pragma once
 

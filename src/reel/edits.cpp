@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include "reel/edits.h"
 
 #include <fmt/format.h>
@@ -71,10 +72,14 @@ Edit switch_step(const Reel& reel, ClipId clip, StepId step, bool on) {
 Edit turn(const Reel& reel, ClipId clip, StepId step, int parameter, double value) {
   Draft d(reel, clip);
   ChainStep& turned = d.step(step);
-  const auto index = static_cast<size_t>(parameter);
-  const Settings before = turned.settings;
-  turned.settings.values.at(index) = value;
   const auto& type = *turned.type;
+  const auto index = static_cast<size_t>(parameter);
+  const Parameter& p = type.parameters.at(index);
+  if (!in_range(p, value))
+    throw impossible(fmt::format("{}: {} is no {}; it goes from {} to {}.", type.label, value,
+                                 lower(p.label), value_text(p, p.least), value_text(p, p.most)));
+  const Settings before = turned.settings;
+  turned.settings.values[index] = value;
   if (type.takes_over && before[index] != value)
     type.takes_over(turned.settings, before, parameter);
   // A drag that sets two values at once is one edit as well.

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Every change of a reel, as a function from what it is to what it becomes. Nothing is changed in place.
 #pragma once
 

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Edits of groups and of the order of clips. See reel/edits.h.
 #pragma once
 

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include "reel/history.h"
 
 #include "reel/change.h"
@@ -53,7 +54,8 @@ std::vector<History::Entry> History::entries() const {
 void History::put_before(const std::vector<Entry>& entries, size_t at) {
   if (at >= entries.size()) return;
   if (states_.size() == 1)
-    for (size_t i = at + 1; i < entries.size(); ++i) states_.push_back({entries[i].reel, entries[i].label, {}});
+    for (size_t i = at + 1; i < entries.size(); ++i)
+      states_.push_back({entries[i].reel, entries[i].label, {}});
   states_[0].label = entries[at].label;
   std::vector<State> before;
   for (size_t i = 0; i < at; ++i) before.push_back({entries[i].reel, entries[i].label, {}});

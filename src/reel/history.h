@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Undo and redo: whole reels, since a reel is a small value.
 #pragma once
 

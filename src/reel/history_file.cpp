@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include "reel/history_file.h"
 
 #include <map>
@@ -43,7 +44,8 @@ void cut_lost(SavedHistory& history, const fs::path& reel_file) {
 
 fs::path history_file_of(const fs::path& reel_file) { return reel_file.string() + ".history"; }
 
-void save_history(const SavedHistory& history, const fs::path& reel_file, const std::string& saved) {
+void save_history(const SavedHistory& history, const fs::path& reel_file,
+                  const std::string& saved) {
   const size_t first = history.at > most ? history.at - most : 0;
   const size_t end = std::min(history.states.size(), history.at + most + 1);
   std::string out =

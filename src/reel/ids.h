@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // The ids of what a reel holds. Each lasts as long as the reel: an edit may move what it names, or
 // take it out, but never gives it to another. Only an edit that is undone gives back the ids of what
 // it made.

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include "reel/journal.h"
 
 #include <fcntl.h>
@@ -10,7 +11,7 @@
 #include <cstring>
 #include <utility>
 
-#include "audio/error.h"
+#include "audio/guarded_thread.h"
 #include "audio/hash.h"
 #include "audio/replace_file.h"
 #include "reel/json_file.h"
@@ -41,6 +42,12 @@ std::optional<json> content_of(std::string_view line) {
   } catch (const Error&) {
     return std::nullopt;
   }
+}
+
+// Of whatever went wrong while edits were to be kept.
+Problem not_kept(Problem why) {
+  why.text = fmt::format("Edits are not kept until the reel is saved; save it now. {}", why.text);
+  return why;
 }
 
 }  // namespace
@@ -96,15 +103,15 @@ struct Journal::Writer {
         last = std::make_shared<const Reel>(
             reel_from_text(saved, reel_file.parent_path(), reel_file.string()));
       as_saved = reel_to_text(*last, reel_file.parent_path()) == saved;
-    } catch (const std::exception&) {
+    } catch (...) {
       as_saved = false;
     }
   }
-  std::string write(const std::shared_ptr<const Reel>& now, const std::string& label) {
+  Problem write(const std::shared_ptr<const Reel>& now, const std::string& label) noexcept {
     try {
       return write_line(now, label);
-    } catch (const std::exception& e) {
-      return fmt::format("Edits are not kept until the reel is saved ({}); save it now.", e.what());
+    } catch (...) {
+      return not_kept(caught_problem());
     }
   }
   json patch_to(const Reel& now) const {
@@ -112,12 +119,17 @@ struct Journal::Writer {
     if (as_saved) return reel_patch(*last, now, folder);
     return json::diff(json::parse(saved), json(reel_to_json(now, folder)));
   }
-  std::string write_line(const std::shared_ptr<const Reel>& now, const std::string& label) {
+  Problem cannot_keep(int error) const {
+    const fs::path file = file_of(reel_file);
+    return {fmt::format("{} cannot be written ({}), so edits are not kept until the reel is saved; "
+                        "save it now, elsewhere if need be.",
+                        file.string(), std::strerror(error)),
+            cause_of_errno(error, true), file};
+  }
+  Problem write_line(const std::shared_ptr<const Reel>& now, const std::string& label) {
     const auto line = line_of({{"edit", label}, {"patch", patch_to(*now)}});
     errno = 0;
-    if (fd < 0 ? !begin(line) : !append(line))
-      return fmt::format("{} cannot be written ({}), so edits are not kept until the reel is saved; save it now, elsewhere if need be.",
-                         file_of(reel_file).string(), std::strerror(errno));
+    if (fd < 0 ? !begin(line) : !append(line)) return cannot_keep(errno);
     last = now;
     as_saved = true;
     return {};
@@ -129,7 +141,8 @@ Journal::Journal(fs::path reel_file, std::string saved, std::shared_ptr<const Re
   writer_->reel_file = std::move(reel_file);
   writer_->saved = std::move(saved);
   writer_->last = std::move(reel);
-  thread_ = std::jthread([this](const std::stop_token& stop) { work(stop); });
+  thread_ = guarded_thread([this](const std::stop_token& stop) { work(stop); },
+                           [this](Problem why) { give_up(std::move(why)); });
 }
 
 Journal::~Journal() {
@@ -140,6 +153,7 @@ fs::path Journal::file_of(const fs::path& reel_file) { return reel_file.string()
 
 void Journal::tell(std::shared_ptr<const Reel> now, std::string label) {
   const std::lock_guard lock(mutex_);
+  if (ended_) return;
   next_ = std::move(now);
   label_ = std::move(label);
   wake_.notify_all();
@@ -164,9 +178,19 @@ void Journal::end() {
   if (writer_->fd >= 0) fs::remove(file_of(writer_->reel_file), error);
 }
 
-std::string Journal::take_problem() {
+Problem Journal::take_problem() {
   const std::lock_guard lock(mutex_);
   return std::exchange(problem_, {});
+}
+
+// The thread has ended: nobody must wait for it.
+void Journal::give_up(Problem why) {
+  const std::lock_guard lock(mutex_);
+  ended_ = true;
+  next_.reset();
+  busy_ = false;
+  problem_ = not_kept(std::move(why));
+  done_.notify_all();
 }
 
 void Journal::work(const std::stop_token& stop) {
@@ -176,13 +200,13 @@ void Journal::work(const std::stop_token& stop) {
     wake_.wait(lock, stop, [&] { return next_ != nullptr; });
     if (!next_) return;  // stopped
     const auto now = std::exchange(next_, nullptr);
-    const auto label = label_;
+    const auto label = std::move(label_);
     busy_ = true;
     lock.unlock();
-    const auto problem = writer_->write(now, label);
+    auto problem = writer_->write(now, label);
     lock.lock();
     busy_ = false;
-    if (!problem.empty()) problem_ = problem;
+    if (!problem.empty()) problem_ = std::move(problem);
     done_.notify_all();
     // A drag brings sixty states a second; the newest is enough.
     wake_.wait_for(lock, stop, apart, [&] { return hurry_; });
@@ -222,11 +246,13 @@ std::vector<Line> lines_of(std::string_view all, const std::string& saved) {
 }
 
 // The state after the first `count` edits; empty when one of them does not fit, or what they make is no reel.
-std::optional<Reel> replayed(const std::string& saved, std::span<const Line> lines, const fs::path& reel_file) {
+std::optional<Reel> replayed(const std::string& saved, std::span<const Line> lines,
+                             const fs::path& reel_file) {
   try {
     json state = parse_json(saved, reel_file.string());
     for (const auto& line : lines) state.patch_inplace(line.patch);
-    return reel_from_text(state.dump(), reel_file.parent_path(), Journal::file_of(reel_file).string());
+    return reel_from_text(state.dump(), reel_file.parent_path(),
+                          Journal::file_of(reel_file).string());
   } catch (const json::exception&) {
     return std::nullopt;
   } catch (const Error&) {
@@ -235,7 +261,8 @@ std::optional<Reel> replayed(const std::string& saved, std::span<const Line> lin
 }
 
 // How many of the first edits make a reel each; only for a journal in which one does not.
-size_t sound_edits(const std::string& saved, std::span<const Line> lines, const fs::path& reel_file) {
+size_t sound_edits(const std::string& saved, std::span<const Line> lines,
+                   const fs::path& reel_file) {
   size_t good = 0;
   while (good < lines.size() && replayed(saved, lines.first(good + 1), reel_file)) ++good;
   return good;

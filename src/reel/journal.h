@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Every edit on disk within a second, so that a crash or a power cut loses nothing.
 #pragma once
 
@@ -9,6 +10,7 @@
 #include <string>
 #include <thread>
 
+#include "audio/error.h"
 #include "reel/reel.h"
 
 namespace drevan {
@@ -35,19 +37,22 @@ class Journal {
   /// The reel was saved, or its edits were given up: the journal goes. Nothing may be told afterwards.
   void end();
   /// Why edits could not be kept, once; empty: they were.
-  std::string take_problem();
+  Problem take_problem();
 
   static std::filesystem::path file_of(const std::filesystem::path& reel_file);
 
  private:
   struct Writer;
+  void give_up(Problem why);
   void work(const std::stop_token& stop);
 
   std::unique_ptr<Writer> writer_;
   std::mutex mutex_;
   std::condition_variable_any wake_, done_;
   std::shared_ptr<const Reel> next_;
-  std::string label_, problem_;
+  bool ended_ = false;  // the thread: something was thrown that nobody foresaw
+  std::string label_;
+  Problem problem_;
   bool busy_ = false, hurry_ = false;
   std::jthread thread_;
 };

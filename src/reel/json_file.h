@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // JSON files read whole and written whole.
 #pragma once
 
@@ -14,11 +15,13 @@
 namespace drevan {
 
 /// Throws Error(input): cannot be read to its end, or is longer than `most` bytes.
-std::string read_text(const std::filesystem::path& file, std::uintmax_t most = std::uintmax_t{1} << 30);
+std::string read_text(const std::filesystem::path& file,
+                      std::uintmax_t most = std::uintmax_t{1} << 30);
 
 /// As ReplacementFile: either the old content or the new one is there, never half of it. Throws
 /// Error(output) with the remedy.
-void write_text(const std::filesystem::path& file, const std::string& text, ReplacementFile::Old old = ReplacementFile::Old::replaced);
+void write_text(const std::filesystem::path& file, const std::string& text,
+                ReplacementFile::Old old = ReplacementFile::Old::replaced);
 
 /// As text with a line's end. Names of files that are no UTF-8 lose what cannot be written, no more.
 std::string dump_json(const nlohmann::ordered_json& json, int indent);
@@ -33,7 +36,8 @@ Error wrong(const std::string& where, const std::string& what);
 std::string shown(const nlohmann::json& json);
 
 /// Throws Error(call) when an object has members other than these, naming the first such.
-void only_members(const nlohmann::json& json, std::initializer_list<std::string_view> known, const std::string& where);
+void only_members(const nlohmann::json& json, std::initializer_list<std::string_view> known,
+                  const std::string& where);
 
 /// Checks "`key`": VERSION, the first thing in our files: throws Error(call) when it is no such
 /// file or from a newer Drevan.

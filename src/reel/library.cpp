@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include "reel/library.h"
 
 #include <fmt/format.h>
@@ -36,16 +37,22 @@ std::string file_name(const std::string& name, int number = 1) {
 std::vector<fs::path> recipe_files(const fs::path& folder) {
   std::vector<fs::path> out;
   std::error_code error;
-  for (auto it = fs::recursive_directory_iterator(folder, fs::directory_options::skip_permission_denied, error); !error && it != fs::recursive_directory_iterator(); it.increment(error))
-    if (it->path().extension() == ".recipe" && it->is_regular_file(error)) out.push_back(it->path());
+  for (auto it = fs::recursive_directory_iterator(
+           folder, fs::directory_options::skip_permission_denied, error);
+       !error && it != fs::recursive_directory_iterator(); it.increment(error))
+    if (it->path().extension() == ".recipe" && it->is_regular_file(error))
+      out.push_back(it->path());
   std::ranges::sort(out);
   return out;
 }
 
-std::string setting_text(const ChainStep& s, size_t p) { return value_text(s.type->parameters[p], s.settings[p]); }
+std::string setting_text(const ChainStep& s, size_t p) {
+  return value_text(s.type->parameters[p], s.settings[p]);
+}
 
 // Steps of one kind are matched in order: the second compressor of the one with that of the other.
-std::vector<std::pair<const ChainStep*, const ChainStep*>> paired(const Chain& then, const Chain& now) {
+std::vector<std::pair<const ChainStep*, const ChainStep*>> paired(const Chain& then,
+                                                                  const Chain& now) {
   std::vector<std::pair<const ChainStep*, const ChainStep*>> out;
   std::vector<bool> taken(now.steps.size());
   for (const auto& a : then.steps) {
@@ -138,7 +145,8 @@ std::uint64_t hash_of(std::string_view bytes) {
   return Hasher().bytes(bytes.data(), bytes.size()).value();
 }
 
-Incoming held_against(const std::string& text, const std::string& from, std::span<const LibraryEntry> library) {
+Incoming held_against(const std::string& text, const std::string& from,
+                      std::span<const LibraryEntry> library) {
   Incoming in;
   in.from = from;
   try {
@@ -149,7 +157,8 @@ Incoming held_against(const std::string& text, const std::string& from, std::spa
     return in;
   }
   if (in.recipe.name.empty()) in.recipe.name = fs::path(from).stem().string();
-  const auto same_name = std::ranges::find_if(library, [&](const LibraryEntry& e) { return e.recipe.name == in.recipe.name; });
+  const auto same_name = std::ranges::find_if(
+      library, [&](const LibraryEntry& e) { return e.recipe.name == in.recipe.name; });
   if (same_name == library.end()) return in;
   in.existing = same_name->file;
   // Files that come with it would lie beside the one that is there.
@@ -176,7 +185,9 @@ std::vector<LibraryEntry> read_library(const fs::path& folder, std::vector<std::
   }
   // One of the user's own under the name of one of Drevan's takes its place.
   std::erase_if(out, [&, all = out](const LibraryEntry& e) {
-    return e.own() && std::ranges::any_of(all, [&](const LibraryEntry& o) { return !o.own() && o.recipe.name == e.recipe.name; });
+    return e.own() && std::ranges::any_of(all, [&](const LibraryEntry& o) {
+             return !o.own() && o.recipe.name == e.recipe.name;
+           });
   });
   std::ranges::stable_sort(out, {}, [](const LibraryEntry& e) { return folded(e.recipe.name); });
   return out;
@@ -204,7 +215,8 @@ std::vector<std::string> recipe_differences(const Recipe& then, const Recipe& no
       out.push_back(fmt::format("{} is {}", (a ? a : b)->type->label, a ? "gone" : "new"));
       continue;
     }
-    if (a->on != b->on) out.push_back(fmt::format("{} is {} now", a->type->label, b->on ? "on" : "off"));
+    if (a->on != b->on)
+      out.push_back(fmt::format("{} is {} now", a->type->label, b->on ? "on" : "off"));
     for (size_t p = 0; p < a->settings.values.size(); ++p)
       if (a->settings[p] != b->settings[p])
         out.push_back(fmt::format("{}: {} {}, now {}", a->type->label,
@@ -225,13 +237,16 @@ std::vector<std::string> recipe_differences(const Recipe& then, const Recipe& no
     for (const auto& s : c.steps) k.push_back(s.type);
     return k;
   };
-  if (same_steps && kinds(then.chain) != kinds(now.chain)) out.emplace_back("The steps stand in another order");
+  if (same_steps && kinds(then.chain) != kinds(now.chain))
+    out.emplace_back("The steps stand in another order");
   if (then.note != now.note) out.emplace_back("The note reads otherwise");
   if (then.tags != now.tags) out.emplace_back("The tags are others");
   return out;
 }
 
-std::vector<Incoming> look_at_incoming(std::span<const fs::path> what, std::span<const LibraryEntry> library, const CancelToken* cancel) {
+std::vector<Incoming> look_at_incoming(std::span<const fs::path> what,
+                                       std::span<const LibraryEntry> library,
+                                       const CancelToken* cancel) {
   std::vector<Incoming> out;
   const auto unreadable = [&](const fs::path& file, std::string problem) {
     out.push_back({{}, file.string(), Incoming::State::unreadable, {}, {}, std::move(problem)});
@@ -294,13 +309,16 @@ class Taker {
     Recipe recipe = incoming.recipe;
     take_files(recipe.chain, incoming);
     // A second one for the same place in one import would replace the first.
-    if (decision == Decision::replace && !incoming.existing.empty() && replaced_.insert(incoming.existing).second) {
+    if (decision == Decision::replace && !incoming.existing.empty() &&
+        replaced_.insert(incoming.existing).second) {
       save_recipe(recipe, incoming.existing);
       return incoming.existing;
     }
     // One of Drevan's own has no file: the new one stands before it under its name.
-    const bool before_own = decision == Decision::replace && incoming.existing.empty() && replaced_own_.insert(recipe.name).second && is_own(recipe.name);
-    for (int n = 2; names_.contains(recipe.name) && !before_own; ++n) recipe.name = fmt::format("{} ({})", incoming.recipe.name, n);
+    const bool before_own = decision == Decision::replace && incoming.existing.empty() &&
+                            replaced_own_.insert(recipe.name).second && is_own(recipe.name);
+    for (int n = 2; names_.contains(recipe.name) && !before_own; ++n)
+      recipe.name = fmt::format("{} ({})", incoming.recipe.name, n);
     names_.insert(recipe.name);
     return add_to_library(recipe, folder_);
   }
@@ -328,7 +346,8 @@ class Taker {
   }
   bool is_own(const std::string& name) const {
     const auto library = read_library(folder_);
-    return std::ranges::any_of(library, [&](const LibraryEntry& e) { return e.own() && e.recipe.name == name; });
+    return std::ranges::any_of(
+        library, [&](const LibraryEntry& e) { return e.own() && e.recipe.name == name; });
   }
 
   fs::path folder_;
@@ -338,9 +357,12 @@ class Taker {
 
 }  // namespace
 
-fs::path take_in(const Incoming& incoming, Decision decision, const fs::path& folder) { return Taker(folder).take(incoming, decision); }
+fs::path take_in(const Incoming& incoming, Decision decision, const fs::path& folder) {
+  return Taker(folder).take(incoming, decision);
+}
 
-int take_in(std::span<const std::pair<Incoming, Decision>> all, const fs::path& folder, std::vector<std::string>& problems) {
+int take_in(std::span<const std::pair<Incoming, Decision>> all, const fs::path& folder,
+            std::vector<std::string>& problems) {
   Taker taker(folder);
   int taken = 0;
   for (const auto& [incoming, decision] : all) {
@@ -354,11 +376,19 @@ int take_in(std::span<const std::pair<Incoming, Decision>> all, const fs::path& 
 }
 
 void export_zip(std::span<const Recipe> recipes, const fs::path& file) {
-  const auto fail = [&](const char* why) { return Error(Error::Kind::output, fmt::format("{} cannot be written ({}); choose another place.", file.string(), why)); };
+  const auto fail = [&](const char* why) {
+    return Error(
+        Error::Kind::output,
+        fmt::format("{} cannot be written ({}); choose another place.", file.string(), why));
+  };
   ReplacementFile to(file);
   // libzip writes beside its goal and renames: its goal is a file of its own beside ours, whose bytes are taken.
   const fs::path made = to.part().string() + ".zip";
-  const std::unique_ptr<const fs::path, decltype([](const fs::path* f) { std::error_code e; fs::remove(*f, e); })> gone(&made);
+  const std::unique_ptr<const fs::path, decltype([](const fs::path* f) {
+                          std::error_code e;
+                          fs::remove(*f, e);
+                        })>
+      gone(&made);
   int code = 0;
   zip_t* zip = zip_open(made.c_str(), ZIP_CREATE | ZIP_TRUNCATE, &code);
   if (!zip) throw fail("its folder is missing or may not be written to");
@@ -367,7 +397,8 @@ void export_zip(std::span<const Recipe> recipes, const fs::path& file) {
   const auto add = [&](const std::string& name, std::string content) {
     contents.push_back(std::move(content));
     auto* source = zip_source_buffer(zip, contents.back().data(), contents.back().size(), 0);
-    const zip_int64_t index = source ? zip_file_add(zip, name.c_str(), source, ZIP_FL_ENC_UTF_8) : -1;
+    const zip_int64_t index =
+        source ? zip_file_add(zip, name.c_str(), source, ZIP_FL_ENC_UTF_8) : -1;
     // No time of day: the same recipes give the same zip.
     constexpr time_t in_1990 = 631152000;
     if (index >= 0 && zip_file_set_mtime(zip, static_cast<zip_uint64_t>(index), in_1990, 0) == 0)

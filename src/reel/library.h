@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // A library of recipes: a folder of files, Drevan's own, and what comes in from others.
 #pragma once
 
@@ -27,7 +28,8 @@ struct LibraryEntry {
 
 /// Drevan's own and those in `folder`, by name. `problems` takes a sentence for each file that cannot be
 /// read; the others are there all the same. A folder that is not there holds nothing.
-std::vector<LibraryEntry> read_library(const std::filesystem::path& folder, std::vector<std::string>* problems = nullptr);
+std::vector<LibraryEntry> read_library(const std::filesystem::path& folder,
+                                       std::vector<std::string>* problems = nullptr);
 
 /// Whether every word of `query` is found in name, note, tags or the names of the steps.
 bool matches(const Recipe& recipe, std::string_view query);
@@ -40,7 +42,7 @@ std::vector<std::string> recipe_differences(const Recipe& then, const Recipe& no
 struct Incoming {
   enum class State { fresh, same, differs, unreadable };
   Recipe recipe;
-  std::string from;      ///< file, and the place in a zip
+  std::string from;  ///< file, and the place in a zip
   State state = State::fresh;
   std::filesystem::path existing{};  ///< of the library's recipe with the same name; differs, same
   std::vector<std::string> differences{};
@@ -53,7 +55,9 @@ struct Incoming {
 /// among `what` are both there. Of a zip at most 1000 entries, 1 MB a recipe and 20 MB in all are unpacked; what
 /// is left out is there as unreadable, with the reason. Files that its recipes need may be 200 MB
 /// in all. Throws Cancelled.
-std::vector<Incoming> look_at_incoming(std::span<const std::filesystem::path> what, std::span<const LibraryEntry> library, const CancelToken* cancel = nullptr);
+std::vector<Incoming> look_at_incoming(std::span<const std::filesystem::path> what,
+                                       std::span<const LibraryEntry> library,
+                                       const CancelToken* cancel = nullptr);
 
 enum class Decision { skip, replace, keep_both };
 
@@ -61,11 +65,13 @@ enum class Decision { skip, replace, keep_both };
 /// was shown as existing; otherwise a name that is taken by now gets a number. Files that came with
 /// it go into the folder "files" beside it, under their hash. Returns its file; empty when skipped.
 /// Atomic. Throws Error(output).
-std::filesystem::path take_in(const Incoming& incoming, Decision decision, const std::filesystem::path& folder);
+std::filesystem::path take_in(const Incoming& incoming, Decision decision,
+                              const std::filesystem::path& folder);
 
 /// All that come in at once; of two for one place only the first replaces. Returns how many were taken;
 /// `problems` gets a sentence for each that could not be written.
-int take_in(std::span<const std::pair<Incoming, Decision>> all, const std::filesystem::path& folder, std::vector<std::string>& problems);
+int take_in(std::span<const std::pair<Incoming, Decision>> all, const std::filesystem::path& folder,
+            std::vector<std::string>& problems);
 
 /// Adds a recipe under its name, in a file of its own: no file is ever replaced, whatever it holds. Throws
 /// Error(output).

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // One clip made of several, which stay in the reel, left out while it stands in their place.
 #pragma once
 

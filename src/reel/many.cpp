@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include "reel/many.h"
 
 #include <fmt/format.h>
@@ -30,12 +31,12 @@ void insert_at(std::vector<ChainStep>& into, int index, const std::vector<ChainS
 
 ChainStep& gain_step(Clip& clip) {
   auto& steps = clip.chain.steps;
-  const auto still = [](const ChainStep& s) { return s.type->id == "gain" && s.curves.empty(); };
+  const auto still = [](const ChainStep& s) { return is(s, Role::gain) && s.curves.empty(); };
   const auto last = std::ranges::find_if(steps.rbegin(), steps.rend(), still);
   if (last != steps.rend()) return *last;
   auto at = steps.end();
-  while (at != steps.begin() && (at - 1)->type->id == "limiter") --at;
-  return *steps.insert(at, make_step("gain"));
+  while (at != steps.begin() && is(*(at - 1), Role::limiter)) --at;
+  return *steps.insert(at, make_step(Role::gain));
 }
 
 }  // namespace

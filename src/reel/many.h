@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Edits of many clips at once. See reel/edits.h.
 #pragma once
 

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Recordings in a reel: where their files lie, what becomes of them, and of those that a killed
 // program left.
 #pragma once

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include "reel/reel.h"
 
 #include <fmt/format.h>
@@ -305,8 +306,9 @@ bool room_tone_inside(const Reel& reel, const Clip& clip) {
 
 void require_room_tone(const ClipRange& range, double clip_s, const std::string& clip) {
   const auto fail = [&](const std::string& why) {
-    return Error(Error::Kind::call, fmt::format("{}: the room tone from {:.2f} to {:.2f} s {}",
-                                                clip, range.begin.s, range.end.s, why));
+    return Error(Error::Kind::call, Cause::no_room_tone,
+                 fmt::format("{}: the room tone from {:.2f} to {:.2f} s {}", clip, range.begin.s,
+                             range.end.s, why));
   };
   switch (check_room_tone(range.begin.s, range.end.s, clip_s)) {
     default:
@@ -421,7 +423,8 @@ void copy_chain(Reel& reel, ClipId from, std::span<const ClipId> to) {
 void drop_versions(Reel& reel, std::span<const UnusedVersion> unused) {
   for (const auto& [clip_id, version, bytes] : unused)
     if (Clip* clip = reel.find(clip_id); clip && clip->version != version)
-      std::erase_if(clip->versions, [id = version](const Version& v) { return v.id == id && id != 0; });
+      std::erase_if(clip->versions,
+                    [id = version](const Version& v) { return v.id == id && id != 0; });
   drop_unused_sources(reel);
 }
 

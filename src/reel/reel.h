@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // The document: a reel of clips, their groups and chains. Plain values; copying one is an undo step.
 #pragma once
 
@@ -37,8 +38,8 @@ inline constexpr double longest_fade_s = 600;
 /// folder in its file where it can be.
 struct Source {
   std::filesystem::path path;
-  Samples frames = 0;      ///< in its own rate
-  double rate = 48000;     ///< Hz
+  Samples frames = 0;   ///< in its own rate
+  double rate = 48000;  ///< Hz
   int channels = 1;
   std::uint64_t hash = 0;  ///< of its content; 0: not known
   SourceId id = 0;         ///< unique in its reel, for ever; none: of no reel
@@ -48,17 +49,17 @@ struct Source {
 /// A clip's sound as it was at one time: as it came, or frozen into a file by printing a chain. Clips
 /// keep all of theirs, as a tree.
 struct Version {
-  int id = 0;       ///< unique in its clip; 0: as it came
-  int parent = -1;  ///< the version it was printed from; -1: none
-  std::string what{};      ///< "printed", "1.20 to 3.40 s printed"
-  std::int64_t when = 0;   ///< seconds since 1970, UTC
-  SourceId source = 0;     ///< as in Clip, with `begin`, `frames` and fades
+  int id = 0;             ///< unique in its clip; 0: as it came
+  int parent = -1;        ///< the version it was printed from; -1: none
+  std::string what{};     ///< "printed", "1.20 to 3.40 s printed"
+  std::int64_t when = 0;  ///< seconds since 1970, UTC
+  SourceId source = 0;    ///< as in Clip, with `begin`, `frames` and fades
   Samples begin = 0, frames = 0;
   EdgeFade fade_in{}, fade_out{};
-  Chain made_with{};       ///< what was printed into it
+  Chain made_with{};                 ///< what was printed into it
   std::optional<ClipRange> range{};  ///< the part that was printed; empty: all
   std::optional<double> loudness_lufs{}, peak_dbfs{};
-  Chain top{};             ///< the clip's chain upon it when it was left
+  Chain top{};  ///< the clip's chain upon it when it was left
   friend bool operator==(const Version&, const Version&) = default;
 };
 
@@ -66,11 +67,11 @@ struct Version {
 struct Clip {
   ClipId id = 0;  ///< unique in its reel, for ever
   std::string name;
-  SourceId source = 0;       ///< of which of the reel's files
-  Samples begin = 0;         ///< first frame, in the source's rate
-  Samples frames = 0;        ///< length, in the source's rate
-  GroupId group = 0;         ///< which of the reel's it is of; none: a bus is of none
-  ReelTime place{};          ///< where it starts
+  SourceId source = 0;  ///< of which of the reel's files
+  Samples begin = 0;    ///< first frame, in the source's rate
+  Samples frames = 0;   ///< length, in the source's rate
+  GroupId group = 0;    ///< which of the reel's it is of; none: a bus is of none
+  ReelTime place{};     ///< where it starts
   /// From the clip's start; it may lie outside the clip, within its source: a piece of a take
   /// learns from where the take was marked.
   std::optional<ClipRange> room_tone;
@@ -78,12 +79,12 @@ struct Clip {
   int line = 0;        ///< clips of one number are takes of one line; 0: of none. See reel/takes.h
   bool chosen = true;  ///< among its takes
   Chain chain;
-  int version = 0;                 ///< the one that `source`, `begin` and `frames` are of
-  std::vector<Version> versions;   ///< empty until something is printed; then version 0 first
+  int version = 0;                ///< the one that `source`, `begin` and `frames` are of
+  std::vector<Version> versions;  ///< empty until something is printed; then version 0 first
   /// Into spaces, by space and each once; they stand in place of its group's for the same space.
   std::vector<Send> sends{};
-  bool direct = true;  ///< whether it is heard in the mix itself, not only through spaces
-  std::string text{};  ///< what is said in it, to be read while another take is recorded
+  bool direct = true;    ///< whether it is heard in the mix itself, not only through spaces
+  std::string text{};    ///< what is said in it, to be read while another take is recorded
   bool layered = false;  ///< it sounds along with what it overlaps in its row: see reel/crossings.h
   /// The clip that it was made into one with others, which stands in its place; 0: none. See
   /// reel/made.h.
@@ -165,9 +166,10 @@ struct Reel {
   std::filesystem::path reference;
   EventId last_event_id = 0;                      ///< the highest id that any event of it ever had
   SpaceId last_space_id = space_of(mix_clip_id);  ///< the lowest id that any space of it ever had
-  std::string target;   ///< what it is delivered by: one of Drevan's own by id, or a file; empty: none
-  ClipId last_clip_id = 0;  ///< the highest id that any clip of it ever had: none comes again
-  StepId last_step_id = 0;  ///< the same of steps; as their ids, it is not compared
+  std::string
+      target;  ///< what it is delivered by: one of Drevan's own by id, or a file; empty: none
+  ClipId last_clip_id = 0;      ///< the highest id that any clip of it ever had: none comes again
+  StepId last_step_id = 0;      ///< the same of steps; as their ids, it is not compared
   GroupId last_group_id = 0;    ///< the same of groups
   SourceId last_source_id = 0;  ///< and of sources
   friend bool operator==(const Reel& a, const Reel& b) {

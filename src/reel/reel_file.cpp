@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include "reel/reel_file.h"
 
 #include <fmt/format.h>
@@ -64,14 +65,16 @@ void ReelFile::flush() {
   if (journal_) journal_->flush();
 }
 
-std::string ReelFile::tell(const History& history, const std::string& label) {
-  std::string problem;
+Problem ReelFile::tell(const History& history, const std::string& label) {
+  Problem problem;
   if (!journal_ && path_.empty()) {
     try {
       begin_unsaved(history);
     } catch (const Error& e) {
-      if (!std::exchange(told_unsaved_, true))
-        problem = fmt::format("Edits of this reel are not kept until it is saved: {}", e.what());
+      if (!std::exchange(told_unsaved_, true)) {
+        problem = problem_of(e);
+        problem.text.insert(0, "Edits of this reel are not kept until it is saved: ");
+      }
     }
   }
   if (journal_) journal_->tell(history.shared(), label);
@@ -125,15 +128,17 @@ std::optional<ReelFile::Unsaved> ReelFile::find_unsaved() const {
 
 ReelFile::Saved ReelFile::save(const fs::path& file, History history) {
   const bool same = is(file);
-  const auto other_name = [](const std::string& why) {
-    return Error(Error::Kind::output, fmt::format("{} Save it under another name.", why));
+  const auto other_name = [&](const std::string& why) {
+    return Error(Error::Kind::output, Cause::open_elsewhere,
+                 fmt::format("{} Save it under another name.", why), file);
   };
   if (same && !read_only_.empty()) throw other_name(read_only_);
   if (is_source(file, source_files(history.now())))
     throw Error(Error::Kind::output,
                 fmt::format("{} is a recording of this reel, so the reel cannot be saved in its "
                             "place. Choose another name.",
-                            file.string()));
+                            file.string()),
+                file);
   std::optional<ReelLock> lock;
   std::string why;
   if (!same && !(lock = ReelLock::take(file, why))) throw other_name(why);

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // The file of an open reel, and what keeps its edits beside it.
 #pragma once
 
@@ -7,6 +8,7 @@
 #include <string>
 #include <vector>
 
+#include "audio/error.h"
 #include "reel/history.h"
 #include "reel/journal.h"
 #include "reel/lock.h"
@@ -48,9 +50,9 @@ class ReelFile {
   bool is(const std::filesystem::path& file) const;
 
   /// Every state goes to the disk. Returns a sentence when a reel without a name cannot be kept, once.
-  std::string tell(const History& history, const std::string& label);
+  Problem tell(const History& history, const std::string& label);
   /// Why edits could not be kept, once; empty: they were.
-  std::string take_problem() { return journal_ ? journal_->take_problem() : std::string(); }
+  Problem take_problem() { return journal_ ? journal_->take_problem() : Problem{}; }
   void flush();
 
   struct Saved {

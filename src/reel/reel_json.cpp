@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include <fmt/format.h>
 
 #include <map>
@@ -63,8 +64,7 @@ std::optional<ClipRange> range_from(const json& j, const char* key, const std::s
   const auto& r = j.at(key);
   if (!r.is_array() || r.size() != 2 || !r[0].is_number() || !r[1].is_number() ||
       !(r[0].get<double>() >= earliest_s) || !(r[1].get<double>() > r[0].get<double>()))
-    throw Error(Error::Kind::call,
-                fmt::format("{}: \"{}\" must be [begin, end] in seconds.", where, key));
+    throw wrong(where, fmt::format("\"{}\" must be [begin, end] in seconds.", key));
   return ClipRange{{r[0].get<double>()}, {r[1].get<double>()}};
 }
 
@@ -161,14 +161,18 @@ void source_range_from(const json& j, const Reel& reel, Naming naming, T& out,
   out.begin = member<std::int64_t>(j, "begin", 0, where);
   const Samples length = reel.at(out.source).frames;
   if (out.begin < 0 || out.begin >= length)
-    throw Error(Error::Kind::call, where + ": \"begin\" and \"frames\" must lie within the source.");
+    throw wrong(where, "\"begin\" and \"frames\" must lie within the source.");
   out.frames = member<std::int64_t>(j, "frames", length - out.begin, where);
   if (out.frames < 1 || out.frames > length - out.begin)
-    throw Error(Error::Kind::call, where + ": \"begin\" and \"frames\" must lie within the source.");
+    throw wrong(where, "\"begin\" and \"frames\" must lie within the source.");
 }
 
 ordered_json to_json(const Version& v) {
-  ordered_json one{{"id", v.id}, {"what", v.what}, {"source", v.source}, {"begin", v.begin}, {"frames", v.frames}};
+  ordered_json one{{"id", v.id},
+                   {"what", v.what},
+                   {"source", v.source},
+                   {"begin", v.begin},
+                   {"frames", v.frames}};
   if (v.parent >= 0) one["parent"] = v.parent;
   if (v.when != 0) one["when"] = v.when;
   fade_to_json(one, "fade_in", v.fade_in);
@@ -191,8 +195,9 @@ Version version_from(const json& j, const Reel& reel, Naming naming, const Clip&
   v.id = member(j, "id", -1, where);
   v.parent = member(j, "parent", -1, where);
   // Parents come first, so that no version can be its own grandparent.
-  if (v.id < 0 || find_version(clip, v.id) || (v.parent >= 0 && !find_version(clip, v.parent)) || (v.id == 0) != (v.parent < 0))
-    throw Error(Error::Kind::call, where + ": \"id\" must be its own and \"parent\" the id of a version before it.");
+  if (v.id < 0 || find_version(clip, v.id) || (v.parent >= 0 && !find_version(clip, v.parent)) ||
+      (v.id == 0) != (v.parent < 0))
+    throw wrong(where, "\"id\" must be its own and \"parent\" the id of a version before it.");
   v.what = member<std::string>(j, "what", "", where);
   v.when = member<std::int64_t>(j, "when", 0, where);
   source_range_from(j, reel, naming, v, where);
@@ -217,7 +222,7 @@ Clip clip_from(const json& j, const Reel& reel, Naming naming, CrossedFades& cro
   c.name = member<std::string>(j, "name", "", where);
   c.place = {member(j, "place_s", 0.0, where)};
   const auto here = fmt::format("{} ({})", where, c.name);
-  const auto bad = [&](const char* what) { return Error(Error::Kind::call, fmt::format("{}: {}", here, what)); };
+  const auto bad = [&](const char* what) { return wrong(here, fmt::format("{}", what)); };
   if (c.id.number() < 1 || c.id.number() > most_id || reel.find(c.id))
     throw bad("\"id\" must be 1 or more, at most 1000000000, and its own.");
   c.group = naming.named<GroupId>(j, "group", reel, here);
@@ -248,7 +253,8 @@ Clip clip_from(const json& j, const Reel& reel, Naming naming, CrossedFades& cro
     c.versions.push_back(
         version_from(v, reel, naming, c, fmt::format("{}, version {}", here, c.versions.size())));
   c.version = member(j, "version", 0, here);
-  if (c.version != 0 && !find_version(c, c.version)) throw bad("\"version\" must be the id of one of its versions.");
+  if (c.version != 0 && !find_version(c, c.version))
+    throw bad("\"version\" must be the id of one of its versions.");
   c.chain = chain_member(j, fmt::format("{} ({})", where, c.name));
   feeds_from_json(j, c.sends, c.direct, here);
   return c;
@@ -361,7 +367,7 @@ Reel reel_from_text(const std::string& text, const fs::path& folder, const std::
   reel.name = member<std::string>(j, "name", "", where);
   reel.rate = member(j, "rate_hz", 48000.0, where);
   if (!(reel.rate >= 8000 && reel.rate <= 384000))
-    throw Error(Error::Kind::call, fmt::format("{}: rate_hz must be 8000 to 384000.", where));
+    throw wrong(where, "rate_hz must be 8000 to 384000.");
   const auto base = fs::absolute(folder).lexically_normal();
   const Naming naming{member(j, "drevan_reel", newest_reel, where) < groups_named_by_id};
   const auto highest = [&](auto& last, const char* key, const auto& all) {
@@ -407,8 +413,7 @@ Reel reel_from_text(const std::string& text, const fs::path& folder, const std::
 }
 
 Reel load_reel(const fs::path& file) {
-  Reel reel =
-      reel_from_text(read_text(file), fs::absolute(file).parent_path(), file.string());
+  Reel reel = reel_from_text(read_text(file), fs::absolute(file).parent_path(), file.string());
   if (reel.name.empty()) reel.name = file.stem().string();
   return reel;
 }
@@ -417,7 +422,8 @@ void save_reel(const Reel& reel, const fs::path& file) {
   const auto folder = fs::absolute(file).parent_path();
   const auto text = reel_to_text(reel, folder);
   // Whatever went wrong before: the file on the disk is not given up for one that cannot be opened.
-  reel_from_text(text, folder, fmt::format("{} would not open again, so it was not saved", file.string()));
+  reel_from_text(text, folder,
+                 fmt::format("{} would not open again, so it was not saved", file.string()));
   write_text(file, text);
 }
 

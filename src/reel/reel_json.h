@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // The parts of a reel as they stand in its file. Paths are stored relative to `folder`.
 #pragma once
 

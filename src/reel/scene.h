@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // What the Scene adds to a reel: films, events, what clips feed into spaces, how it is recorded.
 // Plain values.
 #pragma once

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include "reel/scene_curves.h"
 
 #include <fmt/format.h>
@@ -16,16 +17,9 @@ namespace drevan::edits {
 namespace {
 
 constexpr double apart_s = 0.15;
-constexpr std::string_view stretch_id = "stretch", speed_id = "speed";
 
-std::string_view id_of(StretchWay way) { return way == StretchWay::pitch ? stretch_id : speed_id; }
-
-auto first_of(auto& steps, std::string_view id) {
-  return std::ranges::find_if(steps, [&](const ChainStep& s) { return s.on && s.type->id == id; });
-}
-
-double& value_of(ChainStep& step, std::string_view id) {
-  return step.settings.values[static_cast<size_t>(parameter_index(*step.type, id))];
+auto first_of(auto& steps, Role role) {
+  return std::ranges::find_if(steps, [&](const ChainStep& s) { return s.on && is(s, role); });
 }
 
 const ChainStep* step_of(const Clip& clip, const std::optional<DrawnSetting>& drawn) {
@@ -34,20 +28,19 @@ const ChainStep* step_of(const Clip& clip, const std::optional<DrawnSetting>& dr
 }
 
 // -1 to 1 in the parameter's unit.
-double unit_of(const ChainStep& step) { return step.type->id == "pan" ? 100 : picture_half_deg; }
+double unit_of(const ChainStep& step) { return is(step, Role::pan) ? 100 : picture_half_deg; }
 
 }  // namespace
 
 std::optional<StretchWay> stretch_way(const Clip& clip) {
   for (const auto way : {StretchWay::pitch, StretchWay::tape})
-    if (first_of(clip.chain.steps, id_of(way)) != clip.chain.steps.end()) return way;
+    if (first_of(clip.chain.steps, role_of(way)) != clip.chain.steps.end()) return way;
   return std::nullopt;
 }
 
 StretchBounds stretch_bounds(StretchWay way) {
   if (way == StretchWay::pitch) return {};
-  const StepType& type = *find_step(speed_id);
-  const Parameter& speed = type.parameters[static_cast<size_t>(parameter_index(type, "speed_pct"))];
+  const Parameter& speed = parameter_of(step_for(Role::tape_speed), "speed_pct");
   return {100 / speed.most, 100 / speed.least};
 }
 
@@ -64,38 +57,37 @@ Edit stretch_to(const Reel& reel, ClipId clip, HeardSpan length, StretchWay way)
                                  way == StretchWay::pitch ? "and keep its pitch" : "like tape",
                                  seconds));
   auto& steps = d.clip.chain.steps;
-  const auto other = id_of(way == StretchWay::pitch ? StretchWay::tape : StretchWay::pitch);
-  std::erase_if(steps, [&](const ChainStep& s) { return s.type->id == other; });
-  auto at = first_of(steps, id_of(way));
-  if (at == steps.end()) at = steps.insert(steps.begin(), make_step(id_of(way)));
+  const auto other = role_of(way == StretchWay::pitch ? StretchWay::tape : StretchWay::pitch);
+  std::erase_if(steps, [&](const ChainStep& s) { return is(s, other); });
+  auto at = first_of(steps, role_of(way));
+  if (at == steps.end()) at = steps.insert(steps.begin(), make_step(role_of(way)));
   at->curves.clear();
   if (way == StretchWay::pitch)
-    value_of(*at, "length_s") = seconds;
+    setting(*at, "length_s") = seconds;
   else
-    value_of(*at, "speed_pct") = std::clamp(100 / factor, 10.0, 400.0);
+    setting(*at, "speed_pct") = std::clamp(100 / factor, 10.0, 400.0);
   d.edit.merge = fmt::format("length of clip {}", clip);
   return d.done(fmt::format("Stretch {} to {:.2f} s", d.clip.name, seconds));
 }
 
 Edit take_out_stretch(const Reel& reel, ClipId clip) {
   Draft d(reel, clip);
-  std::erase_if(d.clip.chain.steps, [](const ChainStep& s) {
-    return s.type->id == stretch_id || s.type->id == speed_id;
-  });
+  std::erase_if(d.clip.chain.steps,
+                [](const ChainStep& s) { return is(s, Role::stretch) || is(s, Role::tape_speed); });
   return d.done(fmt::format("{} as long as it came", d.clip.name));
 }
 
 std::optional<DrawnSetting> drawn_gain(const Clip& clip) {
   const auto& steps = clip.chain.steps;
-  if (steps.empty() || !steps.back().on || steps.back().type->id != "gain") return std::nullopt;
-  return DrawnSetting{steps.back().id, parameter_index(*steps.back().type, "gain_db")};
+  if (steps.empty() || !steps.back().on || !is(steps.back(), Role::gain)) return std::nullopt;
+  return DrawnSetting{steps.back().id, parameter_at(*steps.back().type, "gain_db")};
 }
 
 Edit draw_gain(const Reel& reel, ClipId clip, std::optional<Curve> curve) {
   Draft d(reel, clip);
-  if (!drawn_gain(d.clip)) d.clip.chain.steps.push_back(make_step("gain"));
+  if (!drawn_gain(d.clip)) d.clip.chain.steps.push_back(make_step(Role::gain));
   ChainStep& step = d.clip.chain.steps.back();
-  const int parameter = parameter_index(*step.type, "gain_db");
+  const int parameter = parameter_at(*step.type, "gain_db");
   if (curve) require_curve(*curve, step.type->parameters[static_cast<size_t>(parameter)]);
   std::erase_if(step.curves, [&](const Track& t) { return t.parameter == parameter; });
   if (curve) step.curves.push_back({parameter, std::make_shared<const Curve>(std::move(*curve))});
@@ -105,11 +97,11 @@ Edit draw_gain(const Reel& reel, ClipId clip, std::optional<Curve> curve) {
 
 std::optional<DrawnSetting> drawn_place(const Clip& clip) {
   const auto& steps = clip.chain.steps;
-  if (const auto at = first_of(steps, "acoustics"); at != steps.end())
-    return DrawnSetting{at->id, parameter_index(*at->type, "azimuth_deg")};
+  if (const auto at = first_of(steps, Role::place); at != steps.end())
+    return DrawnSetting{at->id, parameter_at(*at->type, "azimuth_deg")};
   for (auto at = steps.rbegin(); at != steps.rend(); ++at)
-    if (at->on && at->type->id == "pan")
-      return DrawnSetting{at->id, parameter_index(*at->type, "pan_pct")};
+    if (at->on && is(*at, Role::pan))
+      return DrawnSetting{at->id, parameter_at(*at->type, "pan_pct")};
   return std::nullopt;
 }
 
@@ -130,7 +122,7 @@ namespace {
 ChainStep& placing_step(Draft& d) {
   require_clip(d.clip.id, "has no place in the picture");
   if (!drawn_place(d.clip)) {
-    d.clip.chain.steps.push_back(make_step("pan"));
+    d.clip.chain.steps.push_back(make_step(Role::pan));
     settle_step_ids(d.edit.next);
   }
   return *std::ranges::find(d.clip.chain.steps, drawn_place(d.clip)->step, &ChainStep::id);

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Edits that fit a clip to the picture: its length, its gain over time, its place from left to
 // right. See reel/edits.h. Moments are seconds of what leaves the clip's own chain, from its
 // beginning.
@@ -14,6 +15,10 @@ enum class StretchWay {
   pitch,  ///< the `stretch` step
   tape,   ///< the `speed` step: longer is lower
 };
+/// Of the step that stretches so.
+constexpr Role role_of(StretchWay way) {
+  return way == StretchWay::pitch ? Role::stretch : Role::tape_speed;
+}
 /// How many times as long a sound can become: what the step's own setting reaches.
 struct StretchBounds {
   double least = 0.1, most = 4;

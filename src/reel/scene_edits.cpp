@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include "reel/scene_edits.h"
 
 #include <fmt/format.h>
@@ -247,8 +248,7 @@ Edit set_space_level(const Reel& reel, SpaceId space, double level_db) {
 
 Edit set_send(const Reel& reel, Feeder from, SpaceId space, double level_db) {
   const bool of_clip = from.of_clip();
-  Edit edit =
-      edit_of(reel, "", fmt::format("send of {} {} to {}", from.clip, from.group, space));
+  Edit edit = edit_of(reel, "", fmt::format("send of {} {} to {}", from.clip, from.group, space));
   const Feeds feeds = feeds_of(edit.next, from);
   edit.label = fmt::format("{} into {}", feeds.name, space_in(edit.next, space).clip.name);
   const double level = std::clamp(level_db, off_send_db, most_send_db);

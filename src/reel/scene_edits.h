@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Edits of what the Scene holds: places of clips, films, events, spaces and what is fed into them.
 // See reel/edits.h. Films are named by their index, events by their id.
 #pragma once
@@ -37,7 +38,7 @@ Edit set_reference(const Reel& reel, const std::filesystem::path& file);
 /// A file of room tone that fills what lies between two clips of a group.
 struct ToneClip {
   Source source;
-  ReelTime place{};           ///< where it begins, already within the clip before
+  ReelTime place{};              ///< where it begins, already within the clip before
   ClipId before = 0, after = 0;  ///< by id
 };
 /// Each becomes a clip of the group with the own chain of clip `like`, but for what would change its

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // What the Scene adds to a reel, as JSON. Reading throws Error(call).
 #pragma once
 

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include "reel/sends.h"
 
 #include <fmt/format.h>
@@ -20,8 +21,7 @@ using nlohmann::ordered_json;
 namespace {
 
 const Parameter& acoustics_parameter(std::string_view id) {
-  const StepType& type = *find_step("acoustics");
-  return type.parameters[static_cast<size_t>(parameter_index(type, id))];
+  return parameter_of(step_for(Role::place), id);
 }
 const Parameter& elevation_parameter() {
   static const Parameter& p = acoustics_parameter("elevation_deg");
@@ -99,7 +99,7 @@ const Parameter& send_distance_parameter() {
 const ChainStep* placing_step(const Space& space) {
   const auto& steps = space.clip.chain.steps;
   const auto first = std::ranges::find_if(steps, &ChainStep::on);
-  return first != steps.end() && first->type->id == "acoustics" ? &*first : nullptr;
+  return first != steps.end() && is(*first, Role::place) ? &*first : nullptr;
 }
 
 bool has_own_places(const Reel& reel, const Space& space) {
@@ -109,10 +109,8 @@ bool has_own_places(const Reel& reel, const Space& space) {
 }
 
 SendPlace common_place(const ChainStep& placing) {
-  const auto value = [&](std::string_view id) {
-    return placing.settings[static_cast<size_t>(parameter_index(*placing.type, id))];
-  };
-  return {value("azimuth_deg"), value("elevation_deg"), value("distance_m")};
+  return {setting(placing, "azimuth_deg"), setting(placing, "elevation_deg"),
+          setting(placing, "distance_m")};
 }
 
 ordered_json send_to_json(const Send& s) {

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // What clips and groups feed into spaces over time, and where in them they stand.
 #pragma once
 

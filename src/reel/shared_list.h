@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Values that are shared until they are changed: what a reel is made of. Copying one copies a
 // pointer; changing it copies what is shared with others first, so that nobody else sees the
 // change.

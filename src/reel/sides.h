@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // What steps hear beside their own sound, within a reel.
 #pragma once
 

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Clips that pass steps, or all of their group's chain, by.
 #include <algorithm>
 

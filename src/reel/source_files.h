@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // The recordings of a reel, which nothing may be written over.
 #pragma once
 

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Files that a reel is made of: examined, looked for, found again.
 #include <fmt/format.h>
 
@@ -44,9 +45,11 @@ void fit_range(T& of, const Source& before, const Source& now, const std::string
   of.begin = moved(of.begin);
   of.frames = std::min(std::max<Samples>(1, moved(of.frames)), now.frames - of.begin);
   if (of.frames < 1)
-    throw Error(Error::Kind::input, fmt::format("{} ends before {} begins in it; it is not the "
-                                                "file that was meant. Find the right one.",
-                                                now.path.string(), who));
+    throw Error(Error::Kind::input, Cause::damaged,
+                fmt::format("{} ends before {} begins in it; it is not the file that was meant. "
+                            "Find the right one.",
+                            now.path.string(), who),
+                now.path);
 }
 
 }  // namespace

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include "reel/standing.h"
 
 #include <fmt/format.h>
@@ -29,18 +30,18 @@ std::optional<Send> standing_send(const Reel& reel, const Clip& clip) {
 
 const ChainStep* own_acoustics(const Clip& clip) {
   for (const ChainStep& s : clip.chain.steps)
-    if (s.on && s.type->id == "acoustics") return &s;
+    if (s.on && is(s, Role::place)) return &s;
   return nullptr;
 }
 
 double value_of(const ChainStep& step, std::string_view id, double s) {
-  const int index = parameter_index(*step.type, id);
+  const int index = parameter_at(*step.type, id);
   const Curve* curve = curve_of(step.curves, index);
   return curve ? value_at(*curve, step.type->parameters[static_cast<size_t>(index)], s)
                : step.settings[static_cast<size_t>(index)];
 }
 bool has_curve(const ChainStep& step, std::string_view id) {
-  return curve_of(step.curves, parameter_index(*step.type, id)) != nullptr;
+  return curve_of(step.curves, parameter_at(*step.type, id)) != nullptr;
 }
 
 }  // namespace
@@ -94,7 +95,7 @@ namespace edits {
 namespace {
 
 void hold_step(ChainStep& step, std::string_view id, double value, const Hold& hold) {
-  const int index = parameter_index(*step.type, id);
+  const int index = parameter_at(*step.type, id);
   const Parameter& of = step.type->parameters[static_cast<size_t>(index)];
   value = std::clamp(value, of.least, of.most);
   const Curve* before = curve_of(step.curves, index);
@@ -144,10 +145,10 @@ Edit hold_at(const Reel& reel, ClipId id, const Hold& hold) {
     case StandsBy::pan: {
       const double share = hold.azimuth_deg / picture_half_deg;
       if (hold.over_time || now.moves) return hold_place(reel, id, hold.from_s, hold.to_s, share);
-      if (now.by == StandsBy::nothing) d.clip.chain.steps.push_back(make_step("pan"));
+      if (now.by == StandsBy::nothing) d.clip.chain.steps.push_back(make_step(Role::pan));
       const auto last =
           std::ranges::find_if(d.clip.chain.steps.rbegin(), d.clip.chain.steps.rend(),
-                               [](const ChainStep& s) { return s.on && s.type->id == "pan"; });
+                               [](const ChainStep& s) { return s.on && is(s, Role::pan); });
       hold_step(*last, "pan_pct", 100 * share, hold);
       d.edit.merge = fmt::format("place of clip {} in the picture", id);
       return d.done(fmt::format("{} placed", d.clip.name));
@@ -158,9 +159,9 @@ Edit hold_at(const Reel& reel, ClipId id, const Hold& hold) {
       break;
   }
   ChainStep& step = *std::ranges::find_if(
-      d.clip.chain.steps, [](const ChainStep& s) { return s.on && s.type->id == "acoustics"; });
+      d.clip.chain.steps, [](const ChainStep& s) { return s.on && is(s, Role::place); });
   // Seen from the listener: that is what is held.
-  step.settings.values[static_cast<size_t>(parameter_index(*step.type, "placed"))] = 0;
+  setting(step, "placed") = 0;
   hold_step(step, "azimuth_deg", hold.azimuth_deg, hold);
   if (hold.distance_m) hold_step(step, "distance_m", *hold.distance_m, hold);
   d.edit.merge = fmt::format("place of clip {} in the picture", id);

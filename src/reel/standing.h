@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Where clips are heard from: held on the picture and on the plan alike. Moments are seconds from
 // the clip's beginning.
 #pragma once

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Several clips as takes of one line: one is chosen, the others stay and are left out.
 #pragma once
 

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include "reel/value_json.h"
 
 #include <fmt/format.h>

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Printed versions of a clip: which there are, and which one it stands upon.
 #include <algorithm>
 

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include "steps/acoustics_places.h"
 #include "steps/acoustics_scene.h"
 #include "steps/common_parameters.h"

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // What rooms are made of, and places that there are.
 #pragma once
 

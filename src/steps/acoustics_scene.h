@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // The acoustics step's settings as a scene, and the paths its source takes.
 #pragma once
 

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include <fmt/format.h>
 
 #include <array>
@@ -12,6 +13,7 @@
 #include "steps/acoustics_places.h"
 #include "steps/acoustics_scene.h"
 #include "steps/common_parameters.h"
+#include "steps/picture_spec.h"
 #include "steps/step.h"
 
 namespace drevan {
@@ -388,7 +390,8 @@ const StepType& acoustics_step() {
       .takes_over = keep_source_place,
       .make = make_work<Acoustics>,
       .channels_out = channels_out,
-      .traits = {.bends_tone = true,
+      .traits = {.role = Role::place,
+                 .bends_tone = true,
                  .spreads_in_time = true,
                  .keeps_level = level_is_kept<P::level>},
       .brief =

@@ -1,7 +1,9 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include "steps/catalogue.h"
 
 #include <algorithm>
 #include <bit>
+#include <stdexcept>
 
 #include "dsp/sums.h"
 
@@ -44,6 +46,14 @@ const StepType* find_step(std::string_view id) {
   };
   const StepType* listed = in(catalogue());
   return listed ? listed : in(unlisted());
+}
+
+const StepType& step_for(Role role) {
+  const auto at =
+      std::ranges::find(catalogue(), role, [](const StepType* t) { return t->traits.role; });
+  if (role == Role::none || at == catalogue().end())
+    throw std::logic_error("No step of the catalogue has this role.");
+  return **at;
 }
 
 namespace {

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Every step there is.
 #pragma once
 
@@ -12,6 +13,9 @@ std::span<const StepType* const> catalogue();
 
 /// The step called `id`, or nullptr.
 const StepType* find_step(std::string_view id);
+
+/// The one step in a role; throws std::logic_error where there is none.
+const StepType& step_for(Role role);
 
 /// Lets find_step() know one more, which catalogue() does not list: for tests of what no step in it
 /// asks for yet. It must live as long as the program.

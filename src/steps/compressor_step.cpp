@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include <fmt/format.h>
 
 #include <algorithm>
@@ -9,6 +10,7 @@
 #include "dsp/envelope.h"
 #include "dsp/fast_math.h"
 #include "dsp/gain.h"
+#include "steps/picture_spec.h"
 #include "steps/step.h"
 
 namespace drevan {
@@ -53,7 +55,8 @@ DREVAN_CLONES void to_reduction(float* __restrict level, size_t n, float thresho
                                 float knee) noexcept {
   for (size_t i = 0; i < n; ++i) level[i] = reduction(level[i], threshold, slope, knee);
 }
-DREVAN_CLONES void to_gain(float* __restrict reduced, size_t n, float make_up_db, float mix) noexcept {
+DREVAN_CLONES void to_gain(float* __restrict reduced, size_t n, float make_up_db,
+                           float mix) noexcept {
   for (size_t i = 0; i < n; ++i)
     reduced[i] = 1.0F + mix * (fast_exp2((make_up_db - reduced[i]) * 0.166096405F) - 1.0F);
 }
@@ -133,7 +136,8 @@ class Compressor final : public Processor {
       to_reduction(gain.data(), n, static_cast<float>(threshold_.value()),
                    static_cast<float>(slope_.value()), static_cast<float>(knee_.value()));
       smooth(block, std::span(gain).first(n));
-      to_gain(gain.data(), n, static_cast<float>(make_up_.value()), static_cast<float>(mix_.value()));
+      to_gain(gain.data(), n, static_cast<float>(make_up_.value()),
+              static_cast<float>(mix_.value()));
     } else {
       for (size_t i = 0; i < n; ++i)
         gain[i] = reduction(gain[i], static_cast<float>(threshold_.next()),
@@ -181,9 +185,8 @@ std::unique_ptr<Processor> make(const Settings& s, const Findings&, StreamFormat
 }
 
 double transfer_db(const Settings& s, double in_db) {
-  const double wet =
-      from_db(in_db - reduction(in_db, s[threshold_db], 1 - 1 / s[ratio], s[knee_db]) +
-              s[make_up_db]);
+  const double wet = from_db(
+      in_db - reduction(in_db, s[threshold_db], 1 - 1 / s[ratio], s[knee_db]) + s[make_up_db]);
   const double mix = s[mix_pct] / 100;
   return to_db(mix * wet + (1 - mix) * from_db(in_db));
 }
@@ -284,7 +287,10 @@ StepType make_type() {
              {"attack_ms", 30},
              {"release_ms", 300}}}},
       .make = make,
-      .traits = {.bends_level = true, .tells = Tells::reduction, .only_once = true},
+      .traits = {.role = Role::compressor,
+                 .bends_level = true,
+                 .tells = Tells::reduction,
+                 .only_once = true},
       .brief = brief,
       .picture = TransferSpec{.transfer_db = transfer_db,
                               .threshold = threshold_db,

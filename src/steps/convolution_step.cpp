@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include <fmt/format.h>
 
 #include <array>
@@ -13,6 +14,7 @@
 #include "dsp/stereo_width.h"
 #include "media/response_file.h"
 #include "steps/common_parameters.h"
+#include "steps/picture_spec.h"
 #include "steps/step.h"
 
 namespace drevan {

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Curves as they are drawn: pure functions from one to the next.
 #pragma once
 

@@ -1,8 +1,10 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include <fmt/format.h>
 
 #include <cmath>
 
 #include "dsp/filter_bank.h"
+#include "steps/picture_spec.h"
 #include "steps/step.h"
 
 namespace drevan {

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include <fmt/format.h>
 
 #include <algorithm>
@@ -10,6 +11,7 @@
 #include "dsp/envelope.h"
 #include "dsp/fast_math.h"
 #include "dsp/sibilance.h"
+#include "steps/picture_spec.h"
 #include "steps/step.h"
 
 namespace drevan {
@@ -39,7 +41,9 @@ class VoiceLearner final : public Learner {
 class DeEss final : public Processor {
  public:
   DeEss(const Settings& s, const Findings& found, StreamFormat format)
-      : settings_(s), rate_(format.rate), ear_(format),
+      : settings_(s),
+        rate_(format.rate),
+        ear_(format),
         delay_(format.channels, (SibilanceFinder::delay() + 2) * ear_.tick_frames()),
         bands_(static_cast<size_t>(format.channels)) {
     take(found);
@@ -92,7 +96,8 @@ class DeEss final : public Processor {
     gain_.set(settings_[attack_ms] / 2.2, settings_[release_ms] / 2.2, rate_);
     // Of first order (the bilinear transform of s / (s + w)), so that what is taken out is in phase
     // with what it is taken from; its corner is half an octave lower, so that the band itself is met.
-    const double w = std::tan(std::numbers::pi * std::min(0.7 * settings_[band_hz], 0.45 * rate_) / rate_);
+    const double w =
+        std::tan(std::numbers::pi * std::min(0.7 * settings_[band_hz], 0.45 * rate_) / rate_);
     for (auto& b : bands_) b.set({1 / (1 + w), -1 / (1 + w), 0, (w - 1) / (w + 1), 0});
   }
 
@@ -109,7 +114,8 @@ class DeEss final : public Processor {
 
   void cut(const AudioBlock& block) noexcept {
     delay_.process(block);
-    for (int done = 0; done < block.frames(); done += chunk) cut_part(block.part(done, std::min(chunk, block.frames() - done)));
+    for (int done = 0; done < block.frames(); done += chunk)
+      cut_part(block.part(done, std::min(chunk, block.frames() - done)));
   }
 
   void cut_part(const AudioBlock& block) noexcept {
@@ -118,7 +124,10 @@ class DeEss final : public Processor {
     bool any = false;
     for (size_t i = 0; i < static_cast<size_t>(block.frames()); ++i) {
       reduced_ = gain_.process(wanted_);
-      taken[i] = reduced_ < 1e-3 ? 0.0 : 1 - static_cast<double>(fast_exp2(static_cast<float>(reduced_ * -0.166096405)));
+      taken[i] =
+          reduced_ < 1e-3
+              ? 0.0
+              : 1 - static_cast<double>(fast_exp2(static_cast<float>(reduced_ * -0.166096405)));
       any = any || taken[i] > 0;
     }
     for (size_t c = 0; c < bands_.size(); ++c) {
@@ -149,7 +158,9 @@ class DeEss final : public Processor {
   }();
 };
 
-std::unique_ptr<Learner> learn(const Settings&, StreamFormat format) { return std::make_unique<VoiceLearner>(format); }
+std::unique_ptr<Learner> learn(const Settings&, StreamFormat format) {
+  return std::make_unique<VoiceLearner>(format);
+}
 std::unique_ptr<Processor> make(const Settings& s, const Findings& found, StreamFormat format) {
   return std::make_unique<DeEss>(s, found, format);
 }

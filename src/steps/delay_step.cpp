@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include <fmt/format.h>
 
 #include <array>
@@ -8,6 +9,7 @@
 #include "dsp/fractional_delay.h"
 #include "dsp/smoothed.h"
 #include "steps/common_parameters.h"
+#include "steps/picture_spec.h"
 #include "steps/step.h"
 
 namespace drevan {

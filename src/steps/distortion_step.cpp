@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include <fmt/format.h>
 
 #include <array>
@@ -9,6 +10,7 @@
 #include "dsp/delay.h"
 #include "dsp/oversampler.h"
 #include "steps/common_parameters.h"
+#include "steps/picture_spec.h"
 #include "steps/step.h"
 
 namespace drevan {
@@ -62,7 +64,7 @@ class Distortion final : public Processor {
     return static_cast<Samples>(1.5 / mean_hz * rate_) + Oversampler::latency();
   }
   void reset() noexcept override {
-    for (auto& l : lanes_) l = {};
+    for (auto& l : lanes_) l.reset();
     dry_.reset();
     for (Smoothed* s : {&drive_, &levels_, &hold_, &tone_, &mix_}) s->jump(s->goal());
     for (auto& s : shares_) s.jump(s.goal());
@@ -111,6 +113,12 @@ class Distortion final : public Processor {
     double tone = 0, tone2 = 0, mean = 0;  // filters
     float held = 0;
     Delay beside{1, Oversampler::latency()};  // for what is not oversampled
+    void reset() noexcept {
+      oversampler.reset();
+      beside.reset();
+      last = held = 0;
+      tone = tone2 = mean = 0;
+    }
   };
 
   double tone_k(double hz) const { return hz >= 20000 ? 1 : 1 - std::exp(-2 * pi * hz / rate_); }

@@ -1,9 +1,11 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include <fmt/format.h>
 
 #include <algorithm>
 #include <array>
 
 #include "dsp/filter_bank.h"
+#include "steps/picture_spec.h"
 #include "steps/step.h"
 
 namespace drevan {
@@ -28,10 +30,14 @@ constexpr std::array<double, bands> standard_hz{60, 125, 250, 500, 1500, 4000, 8
 
 BiquadKind filter_kind(double value) {
   switch (static_cast<int>(value)) {
-    case low_shelf: return BiquadKind::low_shelf;
-    case high_shelf: return BiquadKind::high_shelf;
-    case notch: return BiquadKind::notch;
-    default: return BiquadKind::bell;
+    case low_shelf:
+      return BiquadKind::low_shelf;
+    case high_shelf:
+      return BiquadKind::high_shelf;
+    case notch:
+      return BiquadKind::notch;
+    default:
+      return BiquadKind::bell;
   }
 }
 
@@ -74,7 +80,8 @@ double response_at(const Settings& s, double at_hz, double rate) {
 }
 
 std::string brief(const Settings& s) {
-  const auto count = std::ranges::count_if(design(s, 96000), [](auto& slot) { return slot.has_value(); });
+  const auto count =
+      std::ranges::count_if(design(s, 96000), [](auto& slot) { return slot.has_value(); });
   return count == 0 ? "flat" : fmt::format("{} {}", count, count == 1 ? "band" : "bands");
 }
 

@@ -1,8 +1,10 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include <fmt/format.h>
 
 #include "dsp/fractional_delay.h"
 #include "steps/common_parameters.h"
 #include "steps/modulator.h"
+#include "steps/picture_spec.h"
 #include "steps/step.h"
 
 namespace drevan {

@@ -1,6 +1,8 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include <fmt/format.h>
 
 #include "dsp/gain.h"
+#include "steps/picture_spec.h"
 #include "steps/step.h"
 
 namespace drevan {
@@ -45,6 +47,7 @@ const StepType& gain_step() {
                           {"Leave headroom", "room before a step that lifts", {{"gain_db", -6}}},
                           {"After voice shaping", "what a dipped voice lost", {{"gain_db", 6.5}}}},
       .make = make,
+      .traits = {.role = Role::gain},
       .brief = brief,
       .picture = LevelsSpec{.line = gain_db, .is_gain = true},
   };

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include <fmt/format.h>
 
 #include <algorithm>
@@ -8,13 +9,23 @@
 #include "dsp/delay.h"
 #include "dsp/envelope.h"
 #include "dsp/fast_math.h"
+#include "steps/picture_spec.h"
 #include "steps/step.h"
 
 namespace drevan {
 
 namespace {
 
-enum : int { threshold_db, ratio, range_db, attack_ms, hold_ms, release_ms, look_ahead_ms, hysteresis_db };
+enum : int {
+  threshold_db,
+  ratio,
+  range_db,
+  attack_ms,
+  hold_ms,
+  release_ms,
+  look_ahead_ms,
+  hysteresis_db
+};
 
 constexpr double most_look_ahead_ms = 20;
 
@@ -28,7 +39,9 @@ double reduction(double x, double threshold, double ratio_, double range) noexce
 class Gate final : public Processor {
  public:
   Gate(const Settings& s, StreamFormat format)
-      : settings_(s), rate_(format.rate), delay_(format.channels, frames(most_look_ahead_ms)),
+      : settings_(s),
+        rate_(format.rate),
+        delay_(format.channels, frames(most_look_ahead_ms)),
         lag_(frames(most_look_ahead_ms)) {
     apply();
     reset();
@@ -95,7 +108,8 @@ class Gate final : public Processor {
     std::array<float, chunk> gain;
     for (size_t i = 0; i < n; ++i) {
       float peak = 1e-10F;
-      for (int c = 0; c < block.channels(); ++c) peak = std::max(peak, std::abs(block.channel(c)[i]));
+      for (int c = 0; c < block.channels(); ++c)
+        peak = std::max(peak, std::abs(block.channel(c)[i]));
       const double level = level_.process(6.0206 * static_cast<double>(fast_log2(peak)));
       reduced_ = gain_.process(lag_.process(wanted(level), wait_));
       gain[i] = reduced_ < 1e-4 ? 1.0F : fast_exp2(static_cast<float>(reduced_ * -0.166096405));
@@ -123,7 +137,9 @@ double transfer_db(const Settings& s, double in_db) {
   return in_db - reduction(in_db, s[threshold_db], s[ratio], s[range_db]);
 }
 
-std::string brief(const Settings& s) { return fmt::format("below {:.0f}, {:.0f} dB", s[threshold_db], s[range_db]); }
+std::string brief(const Settings& s) {
+  return fmt::format("below {:.0f}, {:.0f} dB", s[threshold_db], s[range_db]);
+}
 
 }  // namespace
 
@@ -215,7 +231,7 @@ const StepType& gate_step() {
                             {"hold_ms", 250},
                             {"release_ms", 120}}}},
       .make = make,
-      .traits = {.tells = Tells::reduction},
+      .traits = {.role = Role::gate, .tells = Tells::reduction},
       .brief = brief,
       .picture = TransferSpec{.transfer_db = transfer_db,
                               .threshold = threshold_db,

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include <fmt/format.h>
 
 #include <cmath>
@@ -5,6 +6,7 @@
 #include "audio/decibel.h"
 #include "dsp/hum_tracker.h"
 #include "dsp/smoothed.h"
+#include "steps/picture_spec.h"
 #include "steps/step.h"
 
 namespace drevan {
@@ -49,7 +51,8 @@ class HumRemoval final : public Processor {
         hum_(static_cast<size_t>(format.channels)),
         spans_(hum_.size()) {
     maker_.set_harmonics(static_cast<int>(s[harmonics]));
-    if (auto track = hum_track_from(found.values)) take(*track);
+    // Kept for its room, so that taking on another one like it takes no memory.
+    if (read_hum_track(found.values, next_)) take(next_);
     amount_.prepare(format.rate, 5, wanted());
   }
 
@@ -72,7 +75,8 @@ class HumRemoval final : public Processor {
     amount_.set(goal());
   }
   void set_findings(const Findings& found) noexcept override {
-    next_ = hum_track_from(found.values).value_or(HumTrack{});
+    read_hum_track(found.values, next_);
+    waits_ = true;
     amount_.set(goal());
   }
 
@@ -80,15 +84,15 @@ class HumRemoval final : public Processor {
   static constexpr int chunk = 256;
   double wanted() const { return known_ ? 1 - from_db(-settings_[depth_db]) : 0; }
   // Another hum, and more or fewer harmonics, come when the present one has faded.
-  double goal() const { return next_ || harmonics_changed_ ? 0 : wanted(); }
+  double goal() const { return waits_ || harmonics_changed_ ? 0 : wanted(); }
 
   void take(const HumTrack& track) {
     known_ = !track.cycles.empty();
     maker_.set_track(track);
   }
   void swap() noexcept {
-    take(*next_);
-    next_.reset();
+    take(next_);
+    waits_ = false;
   }
 
   void remove(const AudioBlock& block) noexcept {
@@ -101,23 +105,23 @@ class HumRemoval final : public Processor {
       for (size_t c = 0; c < hum_.size(); ++c)
         block.channel(static_cast<int>(c))[i] -= amount * hum_[c][i];
     }
-    if ((!next_ && !harmonics_changed_) || amount_.value() != 0) return;
+    if ((!waits_ && !harmonics_changed_) || amount_.value() != 0) return;
     come();
     amount_.set(wanted());
   }
   // What waited until the hum before it had faded.
   void come() noexcept {
-    if (next_) swap();
+    if (waits_) swap();
     harmonics_ = static_cast<int>(settings_[harmonics]);
     harmonics_changed_ = false;
     maker_.set_harmonics(harmonics_);
   }
 
   Settings settings_;
-  bool known_ = false, harmonics_changed_ = false;
+  bool known_ = false, waits_ = false, harmonics_changed_ = false;
   int harmonics_ = static_cast<int>(settings_[harmonics]);
   HumMaker maker_;
-  std::optional<HumTrack> next_;
+  HumTrack next_;
   std::vector<std::array<float, chunk>> hum_;
   std::vector<std::span<float>> spans_;
   Smoothed amount_;

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include <fmt/format.h>
 
 #include <algorithm>
@@ -10,6 +11,7 @@
 #include "dsp/envelope.h"
 #include "dsp/gain.h"
 #include "dsp/true_peak.h"
+#include "steps/picture_spec.h"
 #include "steps/step.h"
 
 namespace drevan {
@@ -30,9 +32,15 @@ constexpr double true_peak_margin_db = 0.06;
 class Limiter final : public Processor {
  public:
   Limiter(const Settings& s, StreamFormat format)
-      : settings_(s), rate_(format.rate), ahead_(frames(most_look_ahead_ms) + around),
-        delay_(format.channels, ahead_ + around), detector_(format.channels),
-        level_(format.channels, around), lag_(ahead_), coming_(ahead_ + 2 * around), mean_(ahead_) {
+      : settings_(s),
+        rate_(format.rate),
+        ahead_(frames(most_look_ahead_ms) + around),
+        delay_(format.channels, ahead_ + around),
+        detector_(format.channels),
+        level_(format.channels, around),
+        lag_(ahead_),
+        coming_(ahead_ + 2 * around),
+        mean_(ahead_) {
     drive_.prepare(rate_, s[drive_db]);
     level_copy_ = AudioBuffer(format.channels, chunk);
     time();
@@ -75,7 +83,9 @@ class Limiter final : public Processor {
   static constexpr int chunk = 128;
   static constexpr int around = TruePeakDetector::delay();
 
-  int frames(double ms) const { return std::max(1, static_cast<int>(std::lround(ms * rate_ / 1000))); }
+  int frames(double ms) const {
+    return std::max(1, static_cast<int>(std::lround(ms * rate_ / 1000)));
+  }
   void time() noexcept {
     // Let go at once after a short peak, slowly under a dense programme: two detectors, the stronger
     // of which holds.
@@ -145,7 +155,9 @@ double transfer_db(const Settings& s, double in_db) {
 }
 
 std::string brief(const Settings& s) {
-  return fmt::format("{} {:.1f}", static_cast<int>(s[peak_kind]) == true_peak ? "true peak" : "peak", s[ceiling_db]);
+  return fmt::format("{} {:.1f}",
+                     static_cast<int>(s[peak_kind]) == true_peak ? "true peak" : "peak",
+                     s[ceiling_db]);
 }
 
 }  // namespace
@@ -202,7 +214,7 @@ const StepType& limiter_step() {
                            "everything close to the listener",
                            {{"ceiling_db", -2}, {"drive_db", 6}, {"release_ms", 60}}}},
       .make = make,
-      .traits = {.bends_level = true, .tells = Tells::reduction},
+      .traits = {.role = Role::limiter, .bends_level = true, .tells = Tells::reduction},
       .brief = brief,
       .picture = TransferSpec{.transfer_db = transfer_db, .ceiling = ceiling_db, .drive = drive_db},
       .revision = 2,

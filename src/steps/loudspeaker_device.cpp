@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include "steps/loudspeaker_device.h"
 
 #include <fmt/format.h>
@@ -208,8 +209,9 @@ std::span<const SpeakerDevice> speaker_devices() {
 SpeakerDevice read_speaker_device(const std::filesystem::path& file) try {
   return device_in(file);
 } catch (const Fault& fault) {
-  throw Error(Error::Kind::input, fmt::format("{} {}. Mend the file or choose another one.",
-                                              file.string(), fault.what));
+  throw Error(Error::Kind::input,
+              fmt::format("{} {}. Mend the file or choose another one.", file.string(), fault.what),
+              file);
 }
 
 std::optional<SpeakerDevice> known_speaker_device(const std::filesystem::path& file) {

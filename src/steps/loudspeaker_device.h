@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // What a loudspeaker is made of, as its description tells.
 #pragma once
 

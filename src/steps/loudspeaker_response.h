@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // What a loudspeaker makes of a sound, by formula: response, directivity, distortion.
 #pragma once
 

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include <fmt/format.h>
 
 #include <array>
@@ -15,6 +16,7 @@
 #include "dsp/smoothed.h"
 #include "steps/common_parameters.h"
 #include "steps/loudspeaker_response.h"
+#include "steps/picture_spec.h"
 #include "steps/step.h"
 
 namespace drevan {
@@ -403,7 +405,9 @@ const StepType& loudspeaker_step() {
            {"Toy", "all it can and more", {{"device", 12}, {"drive_db", 10}}},
            {"Gramophone", "a horn and its peaks", {{"device", 14}, {"age_pct", 50}}}},
       .make = make_work<Loudspeaker>,
-      .traits = {.bends_tone = true, .keeps_level = level_is_kept<level>},
+      .traits = {.role = Role::loudspeaker,
+                 .bends_tone = true,
+                 .keeps_level = level_is_kept<level>},
       .brief =
           [](const Settings& s) {
             const auto own = own_device(s);

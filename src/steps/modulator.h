@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // What moves a setting to and fro: an oscillator, or the sound's own loudness. Shared by the steps
 // of motion.
 #pragma once

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include <fmt/format.h>
 
 #include <algorithm>
@@ -9,6 +10,7 @@
 #include "dsp/envelope.h"
 #include "dsp/fast_math.h"
 #include "dsp/smoothed.h"
+#include "steps/picture_spec.h"
 #include "steps/step.h"
 
 namespace drevan {
@@ -48,7 +50,8 @@ std::array<double, corners> corners_of(const Settings& s, double rate) {
 }
 
 // Power to reduction in dB (>= 0), as in the compressor: straight, bent within the knee, straight.
-DREVAN_CLONES void to_reduction(float* __restrict x, size_t n, float threshold, float slope) noexcept {
+DREVAN_CLONES void to_reduction(float* __restrict x, size_t n, float threshold,
+                                float slope) noexcept {
   constexpr float knee = knee_db;
   for (size_t i = 0; i < n; ++i) {
     const float over = 3.01029996F * fast_log2(x[i]) - threshold + knee / 2;
@@ -56,15 +59,19 @@ DREVAN_CLONES void to_reduction(float* __restrict x, size_t n, float threshold, 
     x[i] = slope * (bent * bent / (2 * knee) + std::max(over - knee, 0.0F));
   }
 }
-DREVAN_CLONES void to_factor(float* __restrict x, size_t n, float from, float step, int first) noexcept {
+DREVAN_CLONES void to_factor(float* __restrict x, size_t n, float from, float step,
+                             int first) noexcept {
   for (size_t i = 0; i < n; ++i)
-    x[i] = (from + step * static_cast<float>(first + static_cast<int>(i) + 1)) * fast_exp2(x[i] * -0.166096405F);
+    x[i] = (from + step * static_cast<float>(first + static_cast<int>(i) + 1)) *
+           fast_exp2(x[i] * -0.166096405F);
 }
 
 class MultibandCompressor final : public Processor {
  public:
   MultibandCompressor(const Settings& s, StreamFormat format)
-      : settings_(s), rate_(format.rate), lanes_(static_cast<size_t>(format.channels)),
+      : settings_(s),
+        rate_(format.rate),
+        lanes_(static_cast<size_t>(format.channels)),
         split_(static_cast<size_t>(format.channels)) {
     // In octaves: near half the rate a filter bears only small steps.
     for (auto& c : corner_) c.prepare(rate_ / chunk, 30, 10);
@@ -86,7 +93,9 @@ class MultibandCompressor final : public Processor {
       done += n;
     }
   }
-  Samples tail() const noexcept override { return static_cast<Samples>(rate_ * 6 / std::exp2(corner_[0].value())); }
+  Samples tail() const noexcept override {
+    return static_cast<Samples>(rate_ * 6 / std::exp2(corner_[0].value()));
+  }
   void reset() noexcept override {
     for (auto& l : lanes_) l.reset();
     for (auto& b : band_) {
@@ -103,7 +112,8 @@ class MultibandCompressor final : public Processor {
   int readings(std::span<float> out) const noexcept override {
     for (int b = 0; b < most_bands; ++b) {
       out[static_cast<size_t>(2 * b)] = static_cast<float>(band_[static_cast<size_t>(b)].heard_db);
-      out[static_cast<size_t>(2 * b + 1)] = static_cast<float>(band_[static_cast<size_t>(b)].reduced_db);
+      out[static_cast<size_t>(2 * b + 1)] =
+          static_cast<float>(band_[static_cast<size_t>(b)].reduced_db);
     }
     return 2 * band_count(settings_);
   }
@@ -128,7 +138,8 @@ class MultibandCompressor final : public Processor {
       band.threshold.set(settings_[static_cast<size_t>(at(b, threshold_db))]);
       band.ratio.set(settings_[static_cast<size_t>(at(b, ratio))]);
       band.gain.set(settings_[static_cast<size_t>(at(b, gain_db))]);
-      band.smoother.set(settings_[static_cast<size_t>(at(b, attack_ms))], settings_[static_cast<size_t>(at(b, release_ms))], rate_);
+      band.smoother.set(settings_[static_cast<size_t>(at(b, attack_ms))],
+                        settings_[static_cast<size_t>(at(b, release_ms))], rate_);
     }
     // With three bands the last corner goes out of hearing, and the bands beside it are heard and
     // turned down as one: so the number of bands can be changed without a click.
@@ -147,7 +158,9 @@ class MultibandCompressor final : public Processor {
     place();
   }
   void place() noexcept {
-    const std::array<double, corners> hz{std::exp2(corner_[0].value()), std::exp2(corner_[1].value()), std::exp2(corner_[2].value())};
+    const std::array<double, corners> hz{std::exp2(corner_[0].value()),
+                                         std::exp2(corner_[1].value()),
+                                         std::exp2(corner_[2].value())};
     for (auto& l : lanes_) l.set(hz, rate_);
   }
   void glide() noexcept {
@@ -167,15 +180,20 @@ class MultibandCompressor final : public Processor {
 
   void compress(const AudioBlock& block) noexcept {
     const auto n = static_cast<size_t>(block.frames());
-    for (size_t c = 0; c < lanes_.size(); ++c) lanes_[c].process(block.channel(static_cast<int>(c)), split_[c]);
+    for (size_t c = 0; c < lanes_.size(); ++c)
+      lanes_[c].process(block.channel(static_cast<int>(c)), split_[c]);
     // In a straight line within the chunk, as all gains are.
     Lane joined;
-    for (size_t i = 0; i < n; ++i) joined[i] = static_cast<float>(joined_now_ + joined_step_ * (filled_ + static_cast<int>(i) + 1));
+    for (size_t i = 0; i < n; ++i)
+      joined[i] =
+          static_cast<float>(joined_now_ + joined_step_ * (filled_ + static_cast<int>(i) + 1));
     std::array<Lane, most_bands> gain{};
     for (size_t b = 0; b < most_bands; ++b) {
       // All channels share a band's gain, set by the loudest.
       for (const auto& part : split_)
-        for (size_t i = 0; i < n; ++i) gain[b][i] = std::max(gain[b][i], std::abs(part[b][i] + (b == 2 ? joined[i] * part[3][i] : 0)));
+        for (size_t i = 0; i < n; ++i)
+          gain[b][i] =
+              std::max(gain[b][i], std::abs(part[b][i] + (b == 2 ? joined[i] * part[3][i] : 0)));
       to_gain(band_[b], std::span(gain[b]).first(n));
     }
     for (size_t i = 0; i < n; ++i) gain[3][i] += joined[i] * (gain[2][i] - gain[3][i]);
@@ -183,17 +201,20 @@ class MultibandCompressor final : public Processor {
       const auto x = block.channel(static_cast<int>(c));
       const auto& part = split_[c];
       for (size_t i = 0; i < n; ++i)
-        x[i] = (gain[0][i] * part[0][i] + gain[1][i] * part[1][i]) + (gain[2][i] * part[2][i] + gain[3][i] * part[3][i]);
+        x[i] = (gain[0][i] * part[0][i] + gain[1][i] * part[1][i]) +
+               (gain[2][i] * part[2][i] + gain[3][i] * part[3][i]);
     }
   }
   // The loudest of each frame becomes the gain of the band.
   void to_gain(Band& b, std::span<float> x) const noexcept {
     for (float& v : x) v = static_cast<float>(b.level.process(static_cast<double>(v)) + 1e-20);
-    to_reduction(x.data(), x.size(), static_cast<float>(b.threshold.value()), static_cast<float>(1 - 1 / b.ratio.value()));
+    to_reduction(x.data(), x.size(), static_cast<float>(b.threshold.value()),
+                 static_cast<float>(1 - 1 / b.ratio.value()));
     b.smoother.process(x);
     b.heard_db = power_to_db(b.level.value());
     b.reduced_db = b.smoother.value();
-    to_factor(x.data(), x.size(), static_cast<float>(b.made_up), static_cast<float>(b.made_up_step), filled_);
+    to_factor(x.data(), x.size(), static_cast<float>(b.made_up), static_cast<float>(b.made_up_step),
+              filled_);
   }
 
   Settings settings_;
@@ -263,27 +284,78 @@ StepType make_type() {
   BandsSpec picture{.count = [](const Settings& s) { return static_cast<int>(s[bands]) + 3; }};
   t.parameters = {choice_parameter("bands", "Bands", {{"three", "Three"}, {"four", "Four"}}, three,
                                    "How many parts the sound is split into."),
-                  {.id = "low_hz", .label = "Low to", .unit = "Hz", .least = 60, .most = 600, .standard = 200,
-                   .scale = Scale::logarithmic, .help = "Where the lowest band ends, in Hz."},
-                  {.id = "middle_hz", .label = "Middle to", .unit = "Hz", .least = 400, .most = 6000, .standard = 2500,
-                   .scale = Scale::logarithmic, .help = "Where the second band ends, in Hz."},
-                  {.id = "high_hz", .label = "High from", .unit = "Hz", .least = 2000, .most = 14000, .standard = 6000,
-                   .scale = Scale::logarithmic, .help = "Where the fourth band begins, in Hz.", .page = 4}};  // shown with the fourth band
+                  {.id = "low_hz",
+                   .label = "Low to",
+                   .unit = "Hz",
+                   .least = 60,
+                   .most = 600,
+                   .standard = 200,
+                   .scale = Scale::logarithmic,
+                   .help = "Where the lowest band ends, in Hz."},
+                  {.id = "middle_hz",
+                   .label = "Middle to",
+                   .unit = "Hz",
+                   .least = 400,
+                   .most = 6000,
+                   .standard = 2500,
+                   .scale = Scale::logarithmic,
+                   .help = "Where the second band ends, in Hz."},
+                  {.id = "high_hz",
+                   .label = "High from",
+                   .unit = "Hz",
+                   .least = 2000,
+                   .most = 14000,
+                   .standard = 6000,
+                   .scale = Scale::logarithmic,
+                   .help = "Where the fourth band begins, in Hz.",
+                   .page = 4}};  // shown with the fourth band
   for (int c = 0; c < corners; ++c) picture.corners.push_back(low_hz + c);
   for (int b = 0; b < most_bands; ++b) {
     const auto& id = ids[static_cast<size_t>(b)];
     const int page = b + 1;
-    t.parameters.push_back({.id = id[threshold_db], .label = "Threshold", .unit = "dB", .least = -60, .most = 0, .standard = -28,
-                            .help = "Louder than this within the band (RMS over 5 ms, dBFS) is turned down.", .page = page});
-    t.parameters.push_back({.id = id[ratio], .label = "Ratio", .unit = ": 1", .least = 1, .most = 20, .standard = 2,
+    t.parameters.push_back(
+        {.id = id[threshold_db],
+         .label = "Threshold",
+         .unit = "dB",
+         .least = -60,
+         .most = 0,
+         .standard = -28,
+         .help = "Louder than this within the band (RMS over 5 ms, dBFS) is turned down.",
+         .page = page});
+    t.parameters.push_back({.id = id[ratio],
+                            .label = "Ratio",
+                            .unit = ": 1",
+                            .least = 1,
+                            .most = 20,
+                            .standard = 2,
                             .scale = Scale::logarithmic,
-                            .help = "Above the threshold this many dB in become 1 dB out.", .page = page});
-    t.parameters.push_back({.id = id[attack_ms], .label = "Attack", .unit = "ms", .least = 0, .most = 200, .standard = 8,
-                            .help = "How soon the band is turned down, in ms.", .page = page});
-    t.parameters.push_back({.id = id[release_ms], .label = "Release", .unit = "ms", .least = 5, .most = 2000, .standard = 120,
-                            .scale = Scale::logarithmic, .help = "How soon the band is let go, in ms.", .page = page});
-    t.parameters.push_back({.id = id[gain_db], .label = "Gain", .unit = "dB", .least = -12, .most = 12, .standard = 0,
-                            .help = "Gain of the band after compression, in dB.", .page = page});
+                            .help = "Above the threshold this many dB in become 1 dB out.",
+                            .page = page});
+    t.parameters.push_back({.id = id[attack_ms],
+                            .label = "Attack",
+                            .unit = "ms",
+                            .least = 0,
+                            .most = 200,
+                            .standard = 8,
+                            .help = "How soon the band is turned down, in ms.",
+                            .page = page});
+    t.parameters.push_back({.id = id[release_ms],
+                            .label = "Release",
+                            .unit = "ms",
+                            .least = 5,
+                            .most = 2000,
+                            .standard = 120,
+                            .scale = Scale::logarithmic,
+                            .help = "How soon the band is let go, in ms.",
+                            .page = page});
+    t.parameters.push_back({.id = id[gain_db],
+                            .label = "Gain",
+                            .unit = "dB",
+                            .least = -12,
+                            .most = 12,
+                            .standard = 0,
+                            .help = "Gain of the band after compression, in dB.",
+                            .page = page});
     picture.bands.push_back({.threshold = at(b, threshold_db), .ratio = at(b, ratio)});
   }
   t.picture = std::move(picture);

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include <fmt/format.h>
 
 #include <algorithm>
@@ -5,6 +6,7 @@
 
 #include "dsp/noise_reducer.h"
 #include "dsp/stft.h"
+#include "steps/picture_spec.h"
 #include "steps/step.h"
 
 namespace drevan {
@@ -87,8 +89,9 @@ class NoiseReduction final : public Processor {
 
   void process(const AudioBlock& block) noexcept override {
     for (size_t c = 0; c < stfts_.size(); ++c)
-      stfts_[c].process(block.channel(static_cast<int>(c)),
-                        [&](std::span<std::complex<float>> bins) { return reducers_[c].process(bins); });
+      stfts_[c].process(
+          block.channel(static_cast<int>(c)),
+          [&](std::span<std::complex<float>> bins) { return reducers_[c].process(bins); });
   }
   Samples latency() const noexcept override {
     return stfts_[0].latency() + NoiseReducer::delay() * stfts_[0].hop();
@@ -196,7 +199,7 @@ const StepType& noise_reduction_step() {
       .hears = Hears::room_tone,
       .learn = learn,
       .make = make,
-      .traits = {.only_once = true},
+      .traits = {.role = Role::noise_reduction, .only_once = true},
       .brief = brief,
       .picture = ReductionSpec{.learned_power = learned_power, .depth = depth_db},
   };

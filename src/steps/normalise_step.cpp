@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include <fmt/format.h>
 
 #include <algorithm>
@@ -6,6 +7,7 @@
 #include "dsp/gain.h"
 #include "dsp/sums.h"
 #include "measure/levels.h"
+#include "steps/picture_spec.h"
 #include "steps/step.h"
 
 namespace drevan {
@@ -93,17 +95,18 @@ std::string brief(const Settings& s) {
 }
 
 StepType make_type() {
-  auto what = choice_parameter("measure", "Measure",
-                               {{"sample_peak", "Sample peak"},
-                                {"true_peak", "True peak"},
-                                {"loudness", "Loudness"}},
-                               sample_peak,
-                               "What is brought to the goal: the largest sample, the peak between "
-                               "samples (dBTP), or the loudness of the whole clip (LUFS).");
+  auto what = choice_parameter(
+      "measure", "Measure",
+      {{"sample_peak", "Sample peak"}, {"true_peak", "True peak"}, {"loudness", "Loudness"}},
+      sample_peak,
+      "What is brought to the goal: the largest sample, the peak between "
+      "samples (dBTP), or the loudness of the whole clip (LUFS).");
   what.learned_from = true;
-  auto whose = choice_parameter("over", "Over", {{"clip", "Each clip"}, {"group", "Whole group"}}, each_clip,
-                                "In a group's or the reel's chain: whether each clip is measured by itself, or all clips of the group "
-                                "as one, so that all get the same gain and their differences stay.");
+  auto whose =
+      choice_parameter("over", "Over", {{"clip", "Each clip"}, {"group", "Whole group"}}, each_clip,
+                       "In a group's or the reel's chain: whether each clip is measured by itself, "
+                       "or all clips of the group "
+                       "as one, so that all get the same gain and their differences stay.");
   whose.learned_from = true;
   return {
       .id = "normalise",
@@ -130,6 +133,7 @@ StepType make_type() {
       .shares = [](const Settings& s) { return static_cast<int>(s[over]) == whole_group; },
       .learn = learn,
       .make = make,
+      .traits = {.role = Role::normalise},
       .brief = brief,
       .picture = LevelsSpec{.line = target_db},
       .revision = 2,

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include <fmt/format.h>
 
 #include <algorithm>
@@ -6,6 +7,7 @@
 #include <numbers>
 
 #include "dsp/filter_bank.h"
+#include "steps/picture_spec.h"
 #include "steps/step.h"
 
 namespace drevan {
@@ -20,15 +22,17 @@ using Matrix = std::array<Vector, bands>;
 const Vector& centres() {
   static const Vector hz = [] {
     Vector v{};
-    for (size_t b = 0; b < bands; ++b) v[b] = 1000 * std::pow(10, 0.3 * (static_cast<double>(b) - 5));
+    for (size_t b = 0; b < bands; ++b)
+      v[b] = 1000 * std::pow(10, 0.3 * (static_cast<double>(b) - 5));
     return v;
   }();
   return hz;
 }
-constexpr std::array<std::string_view, bands> ids{"band_31_db", "band_63_db", "band_125_db", "band_250_db", "band_500_db",
-                                                  "band_1k_db", "band_2k_db", "band_4k_db", "band_8k_db", "band_16k_db"};
-constexpr std::array<std::string_view, bands> labels{"31.5 Hz", "63 Hz", "125 Hz", "250 Hz", "500 Hz",
-                                                     "1 kHz", "2 kHz", "4 kHz", "8 kHz", "16 kHz"};
+constexpr std::array<std::string_view, bands> ids{
+    "band_31_db", "band_63_db", "band_125_db", "band_250_db", "band_500_db",
+    "band_1k_db", "band_2k_db", "band_4k_db",  "band_8k_db",  "band_16k_db"};
+constexpr std::array<std::string_view, bands> labels{
+    "31.5 Hz", "63 Hz", "125 Hz", "250 Hz", "500 Hz", "1 kHz", "2 kHz", "4 kHz", "8 kHz", "16 kHz"};
 constexpr double octaves = 1.25;  // between the points of half the gain: wide enough not to sag
 
 // Q for that bandwidth in a sampled stream: the cookbook's BW form, which undoes the bilinear
@@ -41,7 +45,9 @@ double q_at(double hz, double rate) {
 bool inside(size_t band, double rate) { return centres()[band] < 0.47 * rate; }
 
 double bell_db(double centre, double gain_db, double hz, double rate) {
-  return 20 * std::log10(std::abs(response(design_biquad(BiquadKind::bell, centre, q_at(centre, rate), gain_db, rate), hz, rate)));
+  return 20 * std::log10(std::abs(response(
+                  design_biquad(BiquadKind::bell, centre, q_at(centre, rate), gain_db, rate), hz,
+                  rate)));
 }
 
 // Gauss and Jordan with row exchange.
@@ -70,8 +76,9 @@ Matrix undo_neighbours(double rate) {
   Matrix a{};
   for (size_t i = 0; i < bands; ++i)
     for (size_t j = 0; j < bands; ++j)
-      a[i][j] = !inside(i, rate) || !inside(j, rate) ? (i == j ? 1.0 : 0.0)
-                                                     : bell_db(centres()[j], 10, centres()[i], rate) / 10;
+      a[i][j] = !inside(i, rate) || !inside(j, rate)
+                    ? (i == j ? 1.0 : 0.0)
+                    : bell_db(centres()[j], 10, centres()[i], rate) / 10;
   return inverse(a);
 }
 
@@ -99,14 +106,18 @@ FilterSlots design(const Settings& s, double rate, const Matrix& undo) noexcept 
     }
   }
   for (size_t b = 0; b < bands; ++b)
-    if (inside(b, rate)) out[b] = design_biquad(BiquadKind::bell, centres()[b], q_at(centres()[b], rate), gain[b], rate);
+    if (inside(b, rate))
+      out[b] =
+          design_biquad(BiquadKind::bell, centres()[b], q_at(centres()[b], rate), gain[b], rate);
   return out;
 }
 
 class OctaveBands final : public Processor {
  public:
   OctaveBands(const Settings& s, StreamFormat format)
-      : settings_(s), rate_(format.rate), undo_(undo_neighbours(format.rate)),
+      : settings_(s),
+        rate_(format.rate),
+        undo_(undo_neighbours(format.rate)),
         bank_(format, design(s, format.rate, undo_)) {}
   void process(const AudioBlock& block) noexcept override { bank_.process(block); }
   Samples tail() const noexcept override { return bank_.tail(); }

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // The clock of steps that run a sound faster or slower.
 #pragma once
 

@@ -1,9 +1,11 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include <fmt/format.h>
 
 #include <cmath>
 #include <numbers>
 
 #include "dsp/smoothed.h"
+#include "steps/picture_spec.h"
 #include "steps/step.h"
 
 namespace drevan {
@@ -108,6 +110,7 @@ const StepType& pan_step() {
                           {"At the edge", "from beyond the picture", {{"pan_pct", 90}}}},
       .make = make,
       .channels_out = [](const Settings&, int in) { return in == 1 ? 2 : in; },
+      .traits = {.role = Role::pan},
       .brief = brief,
       .picture = FieldSpec{.place = pan_pct},
   };

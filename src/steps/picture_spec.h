@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // What the step editor draws of a step, and what of the drawing can be held. A kind of picture is
 // drawn by one class in desktop/pictures; what differs from step to step stands here. Numbers
 // called after a setting are indices into StepType::parameters; -1: the step has no such setting.
@@ -12,6 +13,7 @@
 
 #include "audio/sound.h"
 #include "dsp/room.h"
+#include "steps/picture.h"
 
 namespace drevan {
 
@@ -250,6 +252,21 @@ using PictureSpec =
     std::variant<LevelsSpec, ResponseSpec, TransferSpec, ReductionSpec, CourseSpec, BandsSpec,
                  ClockSpec, FieldSpec, MotionSpec, TapsSpec, DecaySpec, CopiesSpec, NotesSpec,
                  VocoderSpec, WallSpec, LoudspeakerSpec, PlanSpec, EchogramSpec>;
+
+/// What a Picture holds.
+struct AnyPicture {
+  PictureSpec spec;
+  static const PictureSpec& of(const Picture& picture) {
+    static const PictureSpec levels;
+    return picture.any_ ? picture.any_->spec : levels;
+  }
+};
+
+template <class Spec>
+Picture::Picture(Spec spec)
+    : any_(std::make_shared<const AnyPicture>(AnyPicture{std::move(spec)})) {}
+
+inline const PictureSpec& spec_of(const Picture& picture) { return AnyPicture::of(picture); }
 
 /// Every setting that a picture names, for checks; -1 among them where it has none.
 std::vector<int> parameters_of(const PictureSpec& picture);

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include <fmt/format.h>
 
 #include <array>
@@ -9,6 +10,7 @@
 #include "dsp/smoothed.h"
 #include "steps/common_parameters.h"
 #include "steps/line_band.h"
+#include "steps/picture_spec.h"
 #include "steps/step.h"
 
 namespace drevan {

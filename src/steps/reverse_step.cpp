@@ -1,3 +1,5 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "steps/picture_spec.h"
 #include "steps/step.h"
 
 namespace drevan {

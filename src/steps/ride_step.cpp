@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include <fmt/format.h>
 
 #include <algorithm>
@@ -7,6 +8,7 @@
 #include "dsp/delay.h"
 #include "dsp/k_weighting.h"
 #include "measure/levels.h"
+#include "steps/picture_spec.h"
 #include "steps/step.h"
 
 namespace drevan {
@@ -16,11 +18,11 @@ namespace {
 enum : int { goal_lufs, up_db, down_db, hand_ms, pause_db };
 
 constexpr double tick_ms = 10;
-constexpr int around = 25;           // ticks heard on either side of the one that is turned
+constexpr int around = 25;  // ticks heard on either side of the one that is turned
 constexpr size_t ring = 2 * around + 1;
-constexpr int near_ticks = 12;       // a pause is left and entered this far from a word
-constexpr int least_ticks = 12;      // of speech, before the hand moves
-constexpr double glide_ms = 40;      // from word to pause and back
+constexpr int near_ticks = 12;   // a pause is left and entered this far from a word
+constexpr int least_ticks = 12;  // of speech, before the hand moves
+constexpr double glide_ms = 40;  // from word to pause and back
 
 // The finding is one value: the clip's loudness, from which speech and pause are told.
 class LoudnessLearner final : public Learner {
@@ -75,8 +77,10 @@ class Past {
 class Ride final : public Processor {
  public:
   Ride(const Settings& s, const Findings& found, StreamFormat format)
-      : settings_(s), tick_frames_(std::max(1, static_cast<int>(std::lround(tick_ms * format.rate / 1000)))),
-        delay_(format.channels, (around + 1) * tick_frames_), ears_(static_cast<size_t>(format.channels), KWeighting(format.rate)) {
+      : settings_(s),
+        tick_frames_(std::max(1, static_cast<int>(std::lround(tick_ms * format.rate / 1000)))),
+        delay_(format.channels, (around + 1) * tick_frames_),
+        ears_(static_cast<size_t>(format.channels), KWeighting(format.rate)) {
     set_findings(found);
   }
 
@@ -101,7 +105,9 @@ class Ride final : public Processor {
     begun_ = false;
     level_lufs_ = silence_db;
   }
-  void set(int parameter, double value) noexcept override { settings_.values[static_cast<size_t>(parameter)] = value; }
+  void set(int parameter, double value) noexcept override {
+    settings_.values[static_cast<size_t>(parameter)] = value;
+  }
   void set_findings(const Findings& found) noexcept override {
     known_ = !found.empty();
     if (known_) loudness_ = static_cast<double>(found.values[0]);
@@ -143,9 +149,12 @@ class Ride final : public Processor {
     const double power = past_.speech_power();
     if (word && power > 0) {
       level_lufs_ = power_to_db(power) - 0.691;
-      const double wanted = std::clamp(settings_[goal_lufs] - level_lufs_, -settings_[down_db], settings_[up_db]);
+      const double wanted =
+          std::clamp(settings_[goal_lufs] - level_lufs_, -settings_[down_db], settings_[up_db]);
       // The first words are met at once; after that the hand is slow.
-      held_db_ = begun_ ? held_db_ + (1 - std::exp(-tick_ms / settings_[hand_ms])) * (wanted - held_db_) : wanted;
+      held_db_ =
+          begun_ ? held_db_ + (1 - std::exp(-tick_ms / settings_[hand_ms])) * (wanted - held_db_)
+                 : wanted;
       begun_ = true;
     }
     const double goal = word ? held_db_ : std::min(held_db_, 0.0);
@@ -166,7 +175,9 @@ class Ride final : public Processor {
   double level_lufs_ = silence_db;
 };
 
-std::unique_ptr<Learner> learn(const Settings&, StreamFormat format) { return std::make_unique<LoudnessLearner>(format); }
+std::unique_ptr<Learner> learn(const Settings&, StreamFormat format) {
+  return std::make_unique<LoudnessLearner>(format);
+}
 std::unique_ptr<Processor> make(const Settings& s, const Findings& found, StreamFormat format) {
   return std::make_unique<Ride>(s, found, format);
 }

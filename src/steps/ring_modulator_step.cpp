@@ -1,7 +1,9 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include <fmt/format.h>
 
 #include "dsp/lfo.h"
 #include "steps/common_parameters.h"
+#include "steps/picture_spec.h"
 #include "steps/step.h"
 
 namespace drevan {

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include <fmt/format.h>
 
 #include <algorithm>
@@ -8,6 +9,7 @@
 #include "dsp/delay.h"
 #include "dsp/oversampler.h"
 #include "dsp/smoothed.h"
+#include "steps/picture_spec.h"
 #include "steps/step.h"
 
 namespace drevan {
@@ -28,11 +30,12 @@ template <class T>
 T bend(T x) noexcept {
   const T y = std::min(std::max(x, T(-4.97)), T(4.97));
   const T s = y * y;
-  return y * (T(135135) + s * (T(17325) + s * (T(378) + s))) / (T(135135) + s * (T(62370) + s * (T(3150) + s * T(28))));
+  return y * (T(135135) + s * (T(17325) + s * (T(378) + s))) /
+         (T(135135) + s * (T(62370) + s * (T(3150) + s * T(28))));
 }
 
-DREVAN_CLONES void shape(float* __restrict x, size_t n, const float* __restrict drive, const float* __restrict bias,
-                         const float* __restrict gain) noexcept {
+DREVAN_CLONES void shape(float* __restrict x, size_t n, const float* __restrict drive,
+                         const float* __restrict bias, const float* __restrict gain) noexcept {
   for (size_t i = 0; i < n; ++i) x[i] = gain[i] * (bend(drive[i] * x[i] + bias[i]) - bend(bias[i]));
 }
 
@@ -52,7 +55,9 @@ Curve curve_of(const Settings& s) {
 class Saturation final : public Processor {
  public:
   Saturation(const Settings& s, StreamFormat format)
-      : settings_(s), lanes_(static_cast<size_t>(format.channels)), dry_(format.channels, Oversampler::latency()),
+      : settings_(s),
+        lanes_(static_cast<size_t>(format.channels)),
+        dry_(format.channels, Oversampler::latency()),
         dry_copy_(format.channels, Oversampler::most_frames),
         mean_k_(1 - std::exp(-2 * 3.14159265358979 * mean_hz / format.rate)),
         tail_(static_cast<Samples>(1.5 / mean_hz * format.rate) + Oversampler::latency()) {

@@ -1,9 +1,11 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include <fmt/format.h>
 
 #include <cmath>
 
 #include "dsp/sinc_interpolator.h"
 #include "steps/pace.h"
+#include "steps/picture_spec.h"
 
 namespace drevan {
 
@@ -111,6 +113,7 @@ const StepType& speed_step() {
                           {"Giant", "a large, slow body", {{"speed_pct", 80}}},
                           {"Small creature", "quick and high", {{"speed_pct", 160}}}},
       .rewrite = rewrite,
+      .traits = {.role = Role::tape_speed},
       .brief = [](const Settings& s) { return fmt::format("{:.0f} %", s[speed_pct]); },
       .picture = ClockSpec{.length = speed_pct},
   };

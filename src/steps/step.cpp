@@ -1,9 +1,11 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include "steps/step.h"
 
 #include <fmt/format.h>
 
 #include <algorithm>
 #include <cmath>
+#include <stdexcept>
 
 namespace drevan {
 
@@ -62,6 +64,16 @@ int parameter_index(const StepType& type, std::string_view id) {
   return at == type.parameters.end() ? -1 : static_cast<int>(at - type.parameters.begin());
 }
 
+int parameter_at(const StepType& type, std::string_view id) {
+  const int at = parameter_index(type, id);
+  if (at < 0) throw std::logic_error(fmt::format("The step {} has no parameter {}.", type.id, id));
+  return at;
+}
+
+const Parameter& parameter_of(const StepType& type, std::string_view id) {
+  return type.parameters[static_cast<size_t>(parameter_at(type, id))];
+}
+
 int text_index(const StepType& type, std::string_view id) {
   const auto at = std::ranges::find(type.texts, id, &TextParameter::id);
   return at == type.texts.end() ? -1 : static_cast<int>(at - type.texts.begin());
@@ -109,14 +121,22 @@ double from_fraction(const Parameter& p, double fraction) {
 
 std::string_view family_label(Family family) {
   switch (family) {
-    case Family::clean: return "clean";
-    case Family::tone: return "tone";
-    case Family::level: return "level";
-    case Family::voice: return "voice";
-    case Family::motion: return "motion";
-    case Family::colour: return "colour";
-    case Family::space: return "space";
-    case Family::line: return "line";
+    case Family::clean:
+      return "clean";
+    case Family::tone:
+      return "tone";
+    case Family::level:
+      return "level";
+    case Family::voice:
+      return "voice";
+    case Family::motion:
+      return "motion";
+    case Family::colour:
+      return "colour";
+    case Family::space:
+      return "space";
+    case Family::line:
+      return "line";
   }
   return "";
 }

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include <fmt/format.h>
 #include <rubberband/RubberBandStretcher.h>
 
@@ -6,6 +7,7 @@
 
 #include "steps/catalogue.h"
 #include "steps/pace.h"
+#include "steps/picture_spec.h"
 
 namespace drevan {
 
@@ -245,6 +247,7 @@ const StepType& stretch_step() {
                           {"A little shorter", "fits before the cut", {{"length_pct", 92}}},
                           {"Long swell", "a whoosh that takes its time", {{"length_pct", 200}}}},
       .rewrite = rewrite,
+      .traits = {.role = Role::stretch},
       .brief = brief,
       .picture = ClockSpec{.length = length_pct},
       .revision = 2,

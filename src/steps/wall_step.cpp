@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include <fmt/format.h>
 
 #include <array>
@@ -9,6 +10,7 @@
 #include "dsp/late_field.h"
 #include "dsp/smoothed.h"
 #include "steps/common_parameters.h"
+#include "steps/picture_spec.h"
 #include "steps/step.h"
 #include "steps/wall_loss.h"
 
@@ -220,7 +222,10 @@ const StepType& wall_step() {
             {{"material", 2}, {"thickness_mm", 140}, {"level", 0}}},
            {"Curtain", "dull, hardly quieter", {{"material", 8}, {"thickness_mm", 3}}}},
       .make = make_work<BehindWall>,
-      .traits = {.bends_tone = true, .spreads_in_time = true, .keeps_level = level_is_kept<level>},
+      .traits = {.role = Role::wall,
+                 .bends_tone = true,
+                 .spreads_in_time = true,
+                 .keeps_level = level_is_kept<level>},
       .brief = [](const Settings& s) { return std::string(wall_of(s).material->label); },
       .picture = WallSpec{.response_db = response,
                           .layers = layers,

@@ -1,7 +1,9 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include <fmt/format.h>
 
 #include "dsp/smoothed.h"
 #include "dsp/svf.h"
+#include "steps/picture_spec.h"
 #include "steps/step.h"
 
 namespace drevan {

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Hashes, times as people read them, work on all cores, buffers.
 #include <gtest/gtest.h>
 
@@ -48,9 +49,11 @@ TEST(Hash, IsGivenUpWhenNobodyWaits) {
 TEST(Hash, OrderAndBoundsCount) {
   EXPECT_NE(Hasher().add("ab").add("c").value(), Hasher().add("a").add("bc").value());
   EXPECT_NE(Hasher().add(1).add(2).value(), Hasher().add(2).add(1).value());
-  for (const std::uint64_t v : {0ULL, 1ULL, 0xfedcba9876543210ULL, ~0ULL}) EXPECT_EQ(from_hex(to_hex(v)), v);
+  for (const std::uint64_t v : {0ULL, 1ULL, 0xfedcba9876543210ULL, ~0ULL})
+    EXPECT_EQ(from_hex(to_hex(v)), v);
   EXPECT_EQ(to_hex(0xabcULL), "0000000000000abc");
-  for (const char* bad : {"", "x", "12 ", "-1", "0x12", "11112222333344445"}) EXPECT_EQ(from_hex(bad), 0U) << bad;
+  for (const char* bad : {"", "x", "12 ", "-1", "0x12", "11112222333344445"})
+    EXPECT_EQ(from_hex(bad), 0U) << bad;
 }
 
 TEST(TimeText, ReadsAsPeopleDo) {
@@ -113,7 +116,8 @@ TEST(Decibel, ThereAndBack) {
 TEST(Buffer, BlocksAreViewsAndShorteningKeepsTheFront) {
   AudioBuffer b(2, 10);
   for (int c = 0; c < 2; ++c)
-    for (size_t i = 0; i < 10; ++i) b.channel(c)[i] = static_cast<float>(100 * c) + static_cast<float>(i);
+    for (size_t i = 0; i < 10; ++i)
+      b.channel(c)[i] = static_cast<float>(100 * c) + static_cast<float>(i);
   b.block(3, 4).part(1, 2).clear();
   EXPECT_EQ(b.channel(1)[3], 103);
   EXPECT_EQ(b.channel(1)[4], 0);

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Files that take their name only when all of them is on the disk; and names that are text.
 #include "audio/replace_file.h"
 
@@ -98,7 +99,8 @@ TEST(Utf8, IsCutBetweenCharacters) {
 }
 
 TEST(Utf8, BrokenBytesAreTold) {
-  for (const char* bad : {"\xff", "\xc3", "\xc0\xaf", "\xe0\x80\x80", "\xed\xa0\x80", "\xf4\x90\x80\x80", "a\x80"}) {
+  for (const char* bad :
+       {"\xff", "\xc3", "\xc0\xaf", "\xe0\x80\x80", "\xed\xa0\x80", "\xf4\x90\x80\x80", "a\x80"}) {
     EXPECT_FALSE(is_utf8(bad));
     EXPECT_TRUE(is_utf8(to_utf8(bad)));
     EXPECT_TRUE(is_utf8(printable(bad)));
@@ -108,7 +110,9 @@ TEST(Utf8, BrokenBytesAreTold) {
 // ECMA-48: ESC and the C1 controls steer a terminal.
 TEST(Utf8, NothingSteersTheTerminal) {
   EXPECT_EQ(printable("a\x1b[31mb\r\n"), "a\\x1b[31mb\\x0d\\x0a");
-  EXPECT_EQ(printable("\xc2\x9b" "31m"), "\\xc2\\x9b31m");
+  EXPECT_EQ(printable("\xc2\x9b"
+                      "31m"),
+            "\\xc2\\x9b31m");
   EXPECT_EQ(printable("line\nnext\t\x07", true), "line\nnext\t\\x07");
   EXPECT_EQ(printable("Æther 🎙"), "Æther 🎙");
 }

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Timecode against SMPTE ST 12-1's rule of dropped numbers; the values are known ones of 29.97
 // frames a second (from memory), and the rule applied number by number.
 #include "audio/timecode.h"

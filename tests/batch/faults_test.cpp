@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Every write, sync and rename fails once in turn while a reel is edited, saved, printed, saved under another name
 // and rendered; and memory is refused. Whatever fails: the reel opens and is the old or the new one, no final
 // name holds half a file, nothing hidden stays, and there is a sentence.
@@ -23,10 +24,12 @@ class Faults : public testing::Test {
   void fresh() {
     fs::remove_all(t_ / "work");
     fs::create_directory(t_ / "work");
-    for (const auto& name : {"voice.wav", "r.reel"}) fs::copy_file(t_ / name, t_ / "work" / fs::path(name));
+    for (const auto& name : {"voice.wav", "r.reel"})
+      fs::copy_file(t_ / name, t_ / "work" / fs::path(name));
   }
   test::Ran run(const std::string& fault, const std::string& command) {
-    return test::run("DREVAN_FAULT=" + fault + " DREVAN_FAULT_LOG='" + (t_ / "log").string() + "' LD_PRELOAD=" DREVAN_FAULTS " " + command);
+    return test::run("DREVAN_FAULT=" + fault + " DREVAN_FAULT_LOG='" + (t_ / "log").string() +
+                     "' LD_PRELOAD=" DREVAN_FAULTS " " + command);
   }
   long count(const std::string& kind) {
     std::ifstream in(t_ / "log");
@@ -43,7 +46,8 @@ TEST_F(Faults, EveryCallToTheDiskFailsOnce) {
   Reel reel = test::reel_of(t_, {{"voice", "Voices"}}, 0.4);
   reel.name = "r";
   save_reel(reel, t_ / "r.reel");
-  const std::string victim = "'" DREVAN_VICTIM "' '" + (t_ / "work" / fs::path("r.reel")).string() + "'";
+  const std::string victim =
+      "'" DREVAN_VICTIM "' '" + (t_ / "work" / fs::path("r.reel")).string() + "'";
   fresh();
   ASSERT_EQ(run("none", victim).code, 0);
   const Reel newest = load_reel(t_ / "work" / fs::path("r.reel"));
@@ -64,7 +68,9 @@ TEST_F(Faults, EveryCallToTheDiskFailsOnce) {
       const auto file = t_ / "work" / fs::path("r.reel");
       const Reel now = load_reel(file);
       // The old one, the edited one, or the printed one; and what the journal adds is the edit.
-      const bool old = now.clips == reel.clips, edited = now.clips[0].name == "edited" && now.clips[0].version == 0, printed = now.clips == newest.clips;
+      const bool old = now.clips == reel.clips,
+                 edited = now.clips[0].name == "edited" && now.clips[0].version == 0,
+                 printed = now.clips == newest.clips;
       ASSERT_TRUE(old || edited || printed) << where;
       if (const auto found = recover(file)) ASSERT_EQ(found->reel.clips[0].name, "edited") << where;
       load_history(file);
@@ -73,12 +79,17 @@ TEST_F(Faults, EveryCallToTheDiskFailsOnce) {
         ASSERT_TRUE(!name.ends_with(".part")) << where << name;
         if (entry.path().extension() == ".reel") {
           const Reel any = load_reel(entry.path());
-          for (const auto& source : any.sources) ASSERT_EQ(check_source(source, true), SourceState::fine) << where << source.path;
+          for (const auto& source : any.sources)
+            ASSERT_EQ(check_source(source, true), SourceState::fine) << where << source.path;
         }
-        if (entry.path().extension() == ".wav" || entry.path().extension() == ".flac") ASSERT_EQ(open_audio(entry.path())->info().frames, 19200) << where << name;
+        if (entry.path().extension() == ".wav" || entry.path().extension() == ".flac")
+          ASSERT_EQ(open_audio(entry.path())->info().frames, 19200) << where << name;
       }
     }
-  std::printf("  %ld writes, %ld syncs, %ld renames failed in turn; %d times something could not be done, each with a sentence\n", runs["write"], runs["fsync"], runs["rename"], told);
+  std::printf(
+      "  %ld writes, %ld syncs, %ld renames failed in turn; %d times something could not be done, "
+      "each with a sentence\n",
+      runs["write"], runs["fsync"], runs["rename"], told);
   EXPECT_GT(told, static_cast<int>(runs["fsync"]));
 }
 
@@ -88,7 +99,8 @@ TEST_F(Faults, NoMemoryIsASentenceAndNothingStays) {
   reel.groups[0].chain.steps = {make_step("normalise"), make_step("compressor"),
                                 make_step("normalise"), make_step("reverse")};
   save_reel(reel, t_ / "r.reel");
-  const auto command = "'" DREVAN_CLI "' render --reel '" + (t_ / "r.reel").string() + "' --jobs 1 --mix --stems --out '" + (t_ / "out").string() + "'";
+  const auto command = "'" DREVAN_CLI "' render --reel '" + (t_ / "r.reel").string() +
+                       "' --jobs 1 --mix --stems --out '" + (t_ / "out").string() + "'";
   ASSERT_EQ(run("none", command).code, 0);
   const long calls = count("memory");
   int told = 0;
@@ -99,7 +111,10 @@ TEST_F(Faults, NoMemoryIsASentenceAndNothingStays) {
     told += r.code == 3 ? 1 : 0;
     if (fs::exists(t_ / "out")) ASSERT_TRUE(test::left_over(t_ / "out").empty()) << n;
   }
-  std::printf("  %ld large requests for memory refused in turn: %d runs could not go on, each with a sentence\n", calls, told);
+  std::printf(
+      "  %ld large requests for memory refused in turn: %d runs could not go on, each with a "
+      "sentence\n",
+      calls, told);
   // Where sound is only put aside the disk takes it instead.
   EXPECT_GE(told, 2);
   EXPECT_GT(calls, told);

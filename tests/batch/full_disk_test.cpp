@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // A disk that fills while something is written: a plain message, the old file as it was, nothing half
 // written, nothing left lying about.
 #include <gtest/gtest.h>
@@ -44,11 +45,13 @@ class FullDiskTest : public testing::Test {
       ADD_FAILURE() << file << " was written on a full disk";
     } catch (const Error& e) {
       EXPECT_EQ(e.kind(), Error::Kind::output) << e.what();
-      EXPECT_NE(std::string(e.what()).find(file.filename().string()), std::string::npos) << e.what();
+      EXPECT_NE(std::string(e.what()).find(file.filename().string()), std::string::npos)
+          << e.what();
     }
     EXPECT_TRUE(read_text(file) == "as it was");
     int files = 0;
-    for (const auto& entry : fs::recursive_directory_iterator(out())) files += entry.is_regular_file() ? 1 : 0;
+    for (const auto& entry : fs::recursive_directory_iterator(out()))
+      files += entry.is_regular_file() ? 1 : 0;
     EXPECT_EQ(files, 1) << "something was left in " << out();
   }
   RenderRequest request(const fs::path& to) { return {own_plan_of(reel, reel.clips[0]), to}; }
@@ -84,7 +87,9 @@ TEST_F(FullDiskTest, AReelSaysSoAndTheOldOneStays) {
   expect_told(file, [&] { save_reel(reel, file); });
   const auto list = history_file_of(out() / "other.reel");
   fs::remove(file);
-  expect_told(list, [&] { save_history({{{std::make_shared<const Reel>(reel), "now"}}, 0}, out() / "other.reel", "text"); });
+  expect_told(list, [&] {
+    save_history({{{std::make_shared<const Reel>(reel), "now"}}, 0}, out() / "other.reel", "text");
+  });
 }
 
 TEST_F(FullDiskTest, RecipesAndReportsSaySo) {
@@ -117,9 +122,11 @@ TEST_F(FullDiskTest, EveryClipOfABatchFailsAloneAndTheBatchEnds) {
     EXPECT_EQ(results[i].state, JobState::failed);
     EXPECT_NE(results[i].problem.find(jobs[i].clip), std::string::npos) << results[i].problem;
   }
-  for (const auto& entry : fs::directory_iterator(out())) EXPECT_NE(entry.path().extension(), ".wav") << entry.path();
+  for (const auto& entry : fs::directory_iterator(out()))
+    EXPECT_NE(entry.path().extension(), ".wav") << entry.path();
   // With room again it does all of them.
-  for (const auto& r : run_batch(jobs, options, store, never, {})) EXPECT_EQ(r.state, JobState::done) << r.problem;
+  for (const auto& r : run_batch(jobs, options, store, never, {}))
+    EXPECT_EQ(r.state, JobState::done) << r.problem;
 }
 
 TEST_F(FullDiskTest, AMixSaysSoAndLeavesNoTemporaryFolder) {
@@ -138,7 +145,8 @@ TEST_F(FullDiskTest, WithoutRoomForWhatIsPutAsideTheResultIsTheSame) {
   test::write_wav(folder / "wide.wav", x);
   ClipSound sound;
   sound.file = folder / "wide.wav";
-  const Chain chain{{test::with("gain", {{"gain_db", -3}}), test::with("normalise", {}), test::with("compressor", {}), test::with("normalise", {})}};
+  const Chain chain{{test::with("gain", {{"gain_db", -3}}), test::with("normalise", {}),
+                     test::with("compressor", {}), test::with("normalise", {})}};
   const auto heard = [&] {
     std::vector<float> all;
     FindingStore fresh;
@@ -177,7 +185,7 @@ TEST_F(FullDiskTest, AJournalThatCannotBeWrittenHarmsNothing) {
     reel.clips[0].name = "third";
     journal.tell(std::make_shared<const Reel>(reel), "Third");
     journal.flush();
-    EXPECT_NE(journal.take_problem().find("harbour.reel.journal"), std::string::npos);
+    EXPECT_NE(journal.take_problem().text.find("harbour.reel.journal"), std::string::npos);
   }
   EXPECT_EQ(recover(file)->reel.clips[0].name, "second");
   reel.clips[1].name = "fourth";

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // What a rendered file is known by: each field of a job that its sound or its file depends on makes
 // another key, each that it does not leaves it. One field at a time.
 #include <gtest/gtest.h>

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Bringing clips to targets; judged by the same measuring that `check` uses.
 #include "batch/meet.h"
 

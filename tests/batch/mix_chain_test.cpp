@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // The chain behind the sum of everything.
 #include <ebur128.h>
 #include <gtest/gtest.h>

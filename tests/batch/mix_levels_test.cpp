@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // The mix from moment to moment, against libebur128 and against what is rendered.
 #include "batch/mix_levels.h"
 
@@ -6,6 +7,7 @@
 
 #include <memory>
 
+#include "support/extent.h"
 #include "support/reels.h"
 #include "support/steps.h"
 
@@ -16,6 +18,7 @@ const CancelToken never;
 
 // EBU Tech 3341's short-term loudness by libebur128, whose 3 s end where it is asked.
 TEST(MixLevels, ShortTermLoudnessIsThatOfLibebur128) {
+  DREVAN_NOT_SANITIZED("long sounds; shorter tests go through the same code");
   const auto voice = test::continuous_speech(test::voices[0], 20);
   SoundCourseMeter meter({48000, 1, 4800});
   const std::unique_ptr<ebur128_state, void (*)(ebur128_state*)> ebur(

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include "batch/mix.h"
 
 #include <fmt/format.h>
@@ -66,6 +67,27 @@ TEST(Mix, StemsSumToItBelowMinus120dB) {
   // Nothing of the clips' way is left.
   EXPECT_EQ(test::names_in(t / "out").size(), 3U);
   EXPECT_TRUE(test::left_over(t / "out").empty());
+}
+
+// What is told of a file is what is in it: of the mix and of each stem.
+TEST(Mix, EachFilesLevelsAreThoseOfTheFile) {
+  const TempFolder t;
+  FindingStore store;
+  const auto result = render_mix(small_reel(t), into(t), {true, true, std::nullopt}, store, {});
+  ASSERT_EQ(result.files.size(), 3U);
+  for (const MixFile& file : result.files) {
+    const AudioBuffer sound = test::read_all(file.output);
+    LevelMeter meter({48000, sound.channels(), static_cast<int>(sound.frames())}, Detail::full);
+    AudioBuffer heard = sound;
+    meter.hear(heard.block());
+    const Levels there = meter.levels();
+    ASSERT_TRUE(there.sample_peak_dbfs && there.loudness_lufs && there.true_peak_dbtp);
+    EXPECT_NEAR(file.levels.sample_peak_dbfs.value_or(99), *there.sample_peak_dbfs, 0.01)
+        << file.output;
+    EXPECT_NEAR(file.levels.loudness_lufs.value_or(99), *there.loudness_lufs, 0.05) << file.output;
+    EXPECT_NEAR(file.levels.true_peak_dbtp.value_or(99), *there.true_peak_dbtp, 0.05)
+        << file.output;
+  }
 }
 
 TEST(Mix, EveryClipLiesAtItsPlaceToTheSample) {

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // A clip sounds the same wherever it is heard or written, whether its room tone is marked, lent by
 // its group, found, or none: what is measured and played on the Bench, the Scene, batch, mix, film
 // and the command line.

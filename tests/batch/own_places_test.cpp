@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Several who stand in one room, each at a place of their own.
 #include <gtest/gtest.h>
 
@@ -189,6 +190,21 @@ TEST_F(OwnPlaces, AreKeptAndCutAndRefusedWhereThereAreNone) {
   reel.clips[0].sends.clear();
   EXPECT_THROW(edits::place_in_space(reel, ClipId{1}, room, walks), Error);
   EXPECT_THROW(edits::place_in_space(reel, ClipId{1}, -77, walks), Error);
+}
+
+// A clip that gets a send of its own where its group's has a place stands where it stood.
+TEST_F(OwnPlaces, AClipsOwnSendStandsWhereItsGroupsDid) {
+  const GroupId group = reel.clips[0].group;
+  reel = edits::set_send(reel, ClipId{1}, room, off_send_db).next;
+  reel = edits::set_send(reel, group, room, -3).next;
+  reel = edits::place_in_space(reel, group, room, SendPlace{-40, 5, 2}).next;
+  Reel next = edits::set_send(reel, ClipId{1}, room, -6).next;
+  const auto& sends = next.clips[0].sends;
+  ASSERT_EQ(sends.size(), 1U);
+  ASSERT_TRUE(sends[0].place);
+  EXPECT_EQ(sends[0].place->azimuth_deg, -40);
+  EXPECT_EQ(sends[0].place->distance_m, 2);
+  EXPECT_EQ(sends[0].level_db, -6);
 }
 
 }  // namespace

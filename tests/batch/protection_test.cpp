@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // What a batch may write over, and what it remembers of what it wrote.
 #include <gtest/gtest.h>
 #include <unistd.h>
@@ -22,9 +23,13 @@ using test::TempFolder;
 
 class Protection : public testing::Test {
  protected:
-  std::string cli(const std::string& arguments) { return "cd '" + t_.path().string() + "' && " DREVAN_CLI " " + arguments; }
+  std::string cli(const std::string& arguments) {
+    return "cd '" + t_.path().string() + "' && " DREVAN_CLI " " + arguments;
+  }
   test::Ran call(const std::string& arguments) { return test::run(cli(arguments)); }
-  void recipe(const char* name = "g.recipe", double db = -6) { save_recipe({"g", "", {{test::with("gain", {{"gain_db", db}})}}, {}}, t_ / name); }
+  void recipe(const char* name = "g.recipe", double db = -6) {
+    save_recipe({"g", "", {{test::with("gain", {{"gain_db", db}})}}, {}}, t_ / name);
+  }
   std::vector<BatchJob> all(const Reel& reel) {
     std::vector<ClipId> ids;
     for (const auto& c : reel.clips) ids.push_back(c.id);
@@ -62,7 +67,8 @@ TEST_F(Protection, TheRecordingBehindAPrintedVersionIsNeverReplaced) {
 TEST_F(Protection, OtherFormatsNeverReplaceASource) {
   AudioBuffer x = test::noise(0.1, 1, 3);
   {
-    AudioWriter w(t_ / "voice.flac", {Container::flac, SampleType::int24, 48000, 1}, x.frames(), {});
+    AudioWriter w(t_ / "voice.flac", {Container::flac, SampleType::int24, 48000, 1}, x.frames(),
+                  {});
     w.write(x.block());
     w.commit();
   }
@@ -87,7 +93,8 @@ TEST_F(Protection, ForeignFilesGetANumberUnlessAsked) {
   EXPECT_TRUE(fs::exists(t_ / "out" / "voice-2.wav"));
   // Its own it replaces, under the same name again.
   r = call("render voice.wav --recipe g.recipe --out out");
-  EXPECT_EQ(test::names_in(t_ / "out"), (std::vector<std::string>{"voice-2.wav", "voice.wav"})) << r.out;
+  EXPECT_EQ(test::names_in(t_ / "out"), (std::vector<std::string>{"voice-2.wav", "voice.wav"}))
+      << r.out;
   EXPECT_EQ(call("render voice.wav --recipe g.recipe --out out --overwrite").code, 0);
   EXPECT_NE(read_text(t_ / "out" / "voice.wav"), "somebody's");
   // One that was changed by hand since is somebody's again.
@@ -112,7 +119,8 @@ TEST_F(Protection, MixStemsAndReportsReplaceNoSourceEither) {
   EXPECT_FALSE(fs::exists(t_ / "list-2-2.csv"));
   for (const char* ending : {".html", ".json", ".csv"}) {
     save_report(t_ / ("a" + std::string(ending)), {});
-    EXPECT_EQ(free_report_name(t_ / ("a" + std::string(ending)), {}, false), t_ / ("a" + std::string(ending)));
+    EXPECT_EQ(free_report_name(t_ / ("a" + std::string(ending)), {}, false),
+              t_ / ("a" + std::string(ending)));
   }
 }
 
@@ -125,7 +133,8 @@ TEST_F(Protection, ResultsAreNotTakenForInputs) {
     EXPECT_EQ(call("render . --recipe g.recipe").code, 0);
     EXPECT_EQ(test::names_in(t_ / "rendered"), std::vector<std::string>{"a.wav"});
     EXPECT_EQ(call("render . --recipe g.recipe --out . --name '{clip} out'").code, 0);
-    EXPECT_EQ(test::names_in(t_.path()), (std::vector<std::string>{"a out.wav", "a.wav", "g.recipe", "rendered"}));
+    EXPECT_EQ(test::names_in(t_.path()),
+              (std::vector<std::string>{"a out.wav", "a.wav", "g.recipe", "rendered"}));
   }
 }
 
@@ -194,7 +203,8 @@ TEST_F(Protection, TheRecordOfManyClipsIsWrittenOnce) {
   }
   const auto written = bytes_written() - from;
   const auto size = fs::file_size(t_ / ".drevan-batch.json");
-  std::printf("  600 clips: a record of %.2f MB, %.2f MB written\n", static_cast<double>(size) / 1e6, static_cast<double>(written) / 1e6);
+  std::printf("  600 clips: a record of %.2f MB, %.2f MB written\n",
+              static_cast<double>(size) / 1e6, static_cast<double>(written) / 1e6);
   EXPECT_LE(written, 2 * size);
   EXPECT_GT(written, 0U);
 }
@@ -217,7 +227,8 @@ TEST_F(Protection, AnOldRecordAndHalfALineAreRead) {
   std::string old = "{\"drevan_batch\": 1, \"files\": {\n";
   for (size_t at = lines.find('\n') + 1; at < lines.size(); at = lines.find('\n', at) + 1) {
     const auto line = parse_json(lines.substr(at, lines.find('\n', at) - at), "x");
-    old += (old.ends_with("{\n") ? "" : ",\n") + nlohmann::json(line.at("file")).dump() + ": " + line.dump();
+    old += (old.ends_with("{\n") ? "" : ",\n") + nlohmann::json(line.at("file")).dump() + ": " +
+           line.dump();
   }
   std::ofstream(file, std::ios::trunc | std::ios::binary) << old << "\n}}\n";
   results = run_batch(all(reel), o, store_, never_, {});
@@ -277,7 +288,9 @@ TEST_F(Protection, AReplacedSourceIsTold) {
   const auto results = run_batch(all(reel), o, store_, never_, {});
   EXPECT_FALSE(results[0].whole);
   ASSERT_FALSE(results[0].render.warnings.empty());
-  EXPECT_NE(results[0].render.warnings[0].find("2 channels at 44100 Hz, not 1 at 48000 Hz"), std::string::npos) << results[0].render.warnings[0];
+  EXPECT_NE(results[0].render.warnings[0].find("2 channels at 44100 Hz, not 1 at 48000 Hz"),
+            std::string::npos)
+      << results[0].render.warnings[0];
 }
 
 TEST_F(Protection, AGroupLearnsWithoutTheSourceThatIsMissing) {
@@ -291,14 +304,19 @@ TEST_F(Protection, AGroupLearnsWithoutTheSourceThatIsMissing) {
   EXPECT_EQ(results[1].state, JobState::done);
   EXPECT_EQ(results[2].state, JobState::failed);
   ASSERT_FALSE(results[0].render.warnings.empty());
-  EXPECT_NE(results[0].render.warnings[0].find("learned without gone"), std::string::npos) << results[0].render.warnings[0];
-  EXPECT_NEAR(std::max(*results[0].render.after.sample_peak_dbfs, *results[1].render.after.sample_peak_dbfs), -3, 0.01);
+  EXPECT_NE(results[0].render.warnings[0].find("learned without gone"), std::string::npos)
+      << results[0].render.warnings[0];
+  EXPECT_NEAR(std::max(*results[0].render.after.sample_peak_dbfs,
+                       *results[1].render.after.sample_peak_dbfs),
+              -3, 0.01);
 }
 
 // Each of the steps learns over the whole group, and each hears what those before it did.
 double seconds_of_nested(const TempFolder& t, int steps) {
   Reel reel = test::reel_of(t, {{"a", "A"}, {"b", "A"}}, 2);
-  for (int i = 0; i < steps; ++i) reel.groups[0].chain.steps.push_back(test::with("normalise", {{"target_db", -3.0 - i % 7}, {"over", 1}}));
+  for (int i = 0; i < steps; ++i)
+    reel.groups[0].chain.steps.push_back(
+        test::with("normalise", {{"target_db", -3.0 - i % 7}, {"over", 1}}));
   FindingStore store;
   const CancelToken never{};
   const auto from = std::chrono::steady_clock::now();
@@ -332,7 +350,8 @@ TEST_F(Protection, TheSameSoundIsTheSameFileASecondLater) {
     EXPECT_EQ(call(std::string("render --reel r.reel --out one ") + format).code, 0);
     std::this_thread::sleep_for(std::chrono::milliseconds(1100));
     EXPECT_EQ(call(std::string("render --reel r.reel --out two ") + format).code, 0);
-    for (const auto& name : test::names_in(t_ / "one")) EXPECT_EQ(test::bytes(t_ / "one" / name), test::bytes(t_ / "two" / name)) << format << name;
+    for (const auto& name : test::names_in(t_ / "one"))
+      EXPECT_EQ(test::bytes(t_ / "one" / name), test::bytes(t_ / "two" / name)) << format << name;
   }
 }
 
@@ -349,11 +368,13 @@ TEST_F(Protection, SpreadsheetsReckonNothingAndTerminalsAreNotSteered) {
   EXPECT_EQ(r.out.find('\x1b'), std::string::npos);
   EXPECT_NE(r.out.find("\\x1b[31mred"), std::string::npos) << r.out;
   const auto csv = read_text(t_ / "r.csv");
-  for (const char* cell : {"\n'=SUM", "\n'+1,", "\n'-2,", "\n'@x,", "\nplain,"}) EXPECT_NE(csv.find(cell), std::string::npos) << cell << csv;
+  for (const char* cell : {"\n'=SUM", "\n'+1,", "\n'-2,", "\n'@x,", "\nplain,"})
+    EXPECT_NE(csv.find(cell), std::string::npos) << cell << csv;
   EXPECT_EQ(csv.find('\x1b'), std::string::npos);
   // Numbers stay numbers.
   EXPECT_NE(csv.find(",-"), std::string::npos);
-  EXPECT_EQ(call("measure './" + names[5] + ".wav' gone-\x1b]0;x").out.find('\x1b'), std::string::npos);
+  EXPECT_EQ(call("measure './" + names[5] + ".wav' gone-\x1b]0;x").out.find('\x1b'),
+            std::string::npos);
 }
 
 // A name that is no UTF-8 spoils nothing for the others, and the file is found again.
@@ -365,7 +386,8 @@ TEST_F(Protection, NamesOfAnyBytes) {
   recipe();
   const auto r = call("render --recipe g.recipe --report r.json './" + bad + ".wav' after.wav");
   EXPECT_EQ(r.code, 0) << r.out;
-  EXPECT_TRUE(fs::exists(t_ / "rendered" / (bad + ".wav")) && fs::exists(t_ / "rendered" / "after.wav"));
+  EXPECT_TRUE(fs::exists(t_ / "rendered" / (bad + ".wav")) &&
+              fs::exists(t_ / "rendered" / "after.wav"));
   EXPECT_EQ(call("measure --json './" + bad + ".wav'").code, 0);
   Reel reel;
   add_clip(reel, examine_source(t_ / (bad + ".wav")), "A");
@@ -412,7 +434,11 @@ TEST_F(Protection, CtrlCEndsWithItsCodeAndLeavesNothing) {
   for (const auto& [signal, code] : {std::pair("INT", 130), std::pair("TERM", 143)})
     for (const char* what : {"", "--mix --stems"}) {
       fs::remove_all(t_ / "out");
-      const auto r = test::run("cd '" + t_.path().string() + "'; " DREVAN_CLI " render --reel r.reel --out out " + what + " & p=$!; for i in $(seq 1000); do ls -A out 2>/dev/null | grep -q 'drevan-[0-9m]' && break; sleep 0.01; done; kill -" + signal + " $p; wait $p");
+      const auto r = test::run("cd '" + t_.path().string() +
+                               "'; " DREVAN_CLI " render --reel r.reel --out out " + what +
+                               " & p=$!; for i in $(seq 1000); do ls -A out 2>/dev/null | grep -q "
+                               "'drevan-[0-9m]' && break; sleep 0.01; done; kill -" +
+                               signal + " $p; wait $p");
       EXPECT_EQ(r.code, code) << what << r.out;
       EXPECT_TRUE(test::left_over(t_ / "out").empty()) << what;
       EXPECT_TRUE(test::names_in(t_ / "out").empty()) << what;

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Several clips as one: made into a clip, written as they are heard, stretched together.
 #include "batch/selection.h"
 

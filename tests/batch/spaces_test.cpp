@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Spaces in the mix: what is fed into them, their stems, and what is only heard through them.
 #include <gtest/gtest.h>
 

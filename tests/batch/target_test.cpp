@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Targets. EBU R 128 (2020): -23.0 LUFS +-0.5 LU where -23 cannot be met exactly, -1 dBTP. ATSC A/85
 // (2013): -24 LKFS +-2 dB, -2 dBTP. The others are common practice, no source.
 #include <gtest/gtest.h>
@@ -51,7 +52,9 @@ TEST(Target, MissesSayWhatIsWrong) {
 }
 
 TEST(Target, OnesOwnIsReadStrictly) {
-  const Target t = target_from_text(R"({"drevan_target":1,"name":"House","loudness_lufs":{"least":-21,"most":-19},"noise_floor_dbfs":{"most":-55}})", "house");
+  const Target t = target_from_text(
+      R"({"drevan_target":1,"name":"House","loudness_lufs":{"least":-21,"most":-19},"noise_floor_dbfs":{"most":-55}})",
+      "house");
   EXPECT_EQ(t.label, "House");
   EXPECT_EQ(misses(t, speech_at(-20, 0)).size(), 0U);
   EXPECT_EQ(misses(t, speech_at(-22, 0)).size(), 1U);

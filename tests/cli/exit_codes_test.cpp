@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Every command of drevan-cli with every code that it can end with. A command that is added must be
 // added here.
 #include <gtest/gtest.h>

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // What the program writes: through one door, never over what it reads, and over what it did not make
 // only when asked.
 #include <gtest/gtest.h>
@@ -152,10 +153,12 @@ TEST(Outputs, EveryPlaceThatWritesIsKnown) {
       {"media/peaks.cpp", 1},         // a cache of our own
       {"media/growing_wav.cpp", 1},   // recordings: never over a file that is there
       {"media/film_file.cpp", 1},     // into a ReplacementFile's part
-      {"batch/record.cpp", 1},        // what a batch has done, hidden in its folder
-      {"reel/lock.cpp", 1},           // holds nothing
-      {"reel/journal.cpp", 1},        // beside the reel, under its name
-      {"reel/recording.cpp", 1},      // beside a recording: never over a file that is there
+      {"batch/record.cpp", 1},
+      // what a batch has done, hidden in its folder
+      {"cli/make_shell_files.cpp", 1},  // at build time
+      {"reel/lock.cpp", 1},             // holds nothing
+      {"reel/journal.cpp", 1},          // beside the reel, under its name
+      {"reel/recording.cpp", 1},        // beside a recording: never over a file that is there
       {"desktop/work/reel_memory.cpp",
        2},  // what the program remembers of a reel, in its own folder
   };

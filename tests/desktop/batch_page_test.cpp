@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // The Batch by mouse and keys: what is ticked, named, said beforehand, paused, cancelled and judged.
 #include <gtest/gtest.h>
 
@@ -41,8 +42,13 @@ class BatchPageTest : public testing::Test {
   ~BatchPageTest() override { QSettings().remove("batch"); }
   BatchPage& page() { return d.window.batch(); }
   QAbstractItemModel& model() { return *page().table().model(); }
-  QString cell(int row, int column) { return model().data(model().index(row, column), Qt::DisplayRole).toString(); }
-  void tick(int row, bool on) { model().setData(model().index(row, BatchModel::clip), on ? Qt::Checked : Qt::Unchecked, Qt::CheckStateRole); }
+  QString cell(int row, int column) {
+    return model().data(model().index(row, column), Qt::DisplayRole).toString();
+  }
+  void tick(int row, bool on) {
+    model().setData(model().index(row, BatchModel::clip), on ? Qt::Checked : Qt::Unchecked,
+                    Qt::CheckStateRole);
+  }
   QPushButton* button(const QString& text) {
     for (auto* b : page().findChildren<QPushButton*>())
       if (b->text() == text) return b;
@@ -79,7 +85,9 @@ TEST_F(BatchPageTest, HasARowForEveryClipWithNameGroupChainAndFile) {
               d.work().document.reel().at(c.group).name);
     EXPECT_EQ(cell(row, BatchModel::output).toStdString(), c.name + ".wav");
   }
-  for (int column = 0; column < model().columnCount(); ++column) EXPECT_FALSE(model().headerData(column, Qt::Horizontal, Qt::DisplayRole).toString().isEmpty()) << column;
+  for (int column = 0; column < model().columnCount(); ++column)
+    EXPECT_FALSE(model().headerData(column, Qt::Horizontal, Qt::DisplayRole).toString().isEmpty())
+        << column;
 }
 
 TEST_F(BatchPageTest, NamesAreShownAsTheyAreTypedAndClashesAreSaid) {
@@ -197,7 +205,8 @@ TEST_F(BatchPageTest, AFailureSaysWhyInItsRowAndTheRestIsDone) {
   EXPECT_EQ(results[1].state, JobState::failed);
   EXPECT_NE(results[1].problem.find("gone.wav"), std::string::npos);
   EXPECT_EQ(cell(1, BatchModel::result), "source missing");
-  EXPECT_EQ(std::ranges::count(results, JobState::done, &JobResult::state), std::ssize(results) - 1);
+  EXPECT_EQ(std::ranges::count(results, JobState::done, &JobResult::state),
+            std::ssize(results) - 1);
   EXPECT_TRUE(said().contains("1 failed"));
 }
 

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // The parts of the Bench by mouse and keys.
 #include <gtest/gtest.h>
 
@@ -55,7 +56,8 @@ TEST_F(BenchTest, ColumnsAreDraggedSwitchedAndRemoved) {
   LevelPathView& path = d.bench().level_path();
   ASSERT_EQ(d.steps().size(), 5U);
   const QPointF low(0, 50);
-  d.drag(&path, path.step_rect({ChainOwner::clip, 3}).center() + low, path.step_rect({ChainOwner::clip, 2}).topLeft() + QPointF(4, 120));
+  d.drag(&path, path.step_rect({ChainOwner::clip, 3}).center() + low,
+         path.step_rect({ChainOwner::clip, 2}).topLeft() + QPointF(4, 120));
   EXPECT_EQ(d.steps()[2].type->id, "compressor");
   EXPECT_EQ(d.steps()[3].type->id, "cut");
   d.click(&path, path.switch_rect({ChainOwner::clip, 2}).center());
@@ -188,14 +190,17 @@ TEST_F(BenchTest, EveryStepHasAPictureThatCanBeHeldAndSlidersThatFollow) {
     EXPECT_NE(d.steps()[0].settings, before) << type->id;
     for (const auto& p : type->parameters)
       if (const auto* slider = d.bench().editor().slider(p.id)) {
-        EXPECT_EQ(slider->value(), d.steps()[0].settings[static_cast<size_t>(parameter_index(*type, p.id))]) << p.id;
+        EXPECT_EQ(slider->value(),
+                  d.steps()[0].settings[static_cast<size_t>(parameter_index(*type, p.id))])
+            << p.id;
       }
     // One drag is one undo step, and undo shows in picture and sliders alike.
     QTest::keyClick(&d.window, Qt::Key_Z, Qt::ControlModifier);
     EXPECT_EQ(d.steps()[0].settings, before) << type->id;
     for (const auto& p : type->parameters)
       if (const auto* slider = d.bench().editor().slider(p.id)) {
-        EXPECT_EQ(slider->value(), before[static_cast<size_t>(parameter_index(*type, p.id))]) << p.id;
+        EXPECT_EQ(slider->value(), before[static_cast<size_t>(parameter_index(*type, p.id))])
+            << p.id;
       }
     // So does every starting point: settings, sliders and picture go together.
     d.bench().editor().use_starting_point(-1);
@@ -207,7 +212,9 @@ TEST_F(BenchTest, EveryStepHasAPictureThatCanBeHeldAndSlidersThatFollow) {
       EXPECT_EQ(d.steps()[0].settings, settings_of(*type, point)) << type->id;
       for (const auto& p : type->parameters)
         if (const auto* slider = d.bench().editor().slider(p.id)) {
-          EXPECT_EQ(slider->value(), d.steps()[0].settings[static_cast<size_t>(parameter_index(*type, p.id))]) << p.id;
+          EXPECT_EQ(slider->value(),
+                    d.steps()[0].settings[static_cast<size_t>(parameter_index(*type, p.id))])
+              << p.id;
         }
       QApplication::processEvents();
       if (d.steps()[0].settings != standard_settings(*type)) {
@@ -268,7 +275,8 @@ TEST_F(BenchTest, ValuesAreTypedWithUnitsAndRefusedOutOfRange) {
 TEST_F(BenchTest, TheScopeZoomsAtThePointerAndSelects) {
   Scope& scope = d.bench().scope();
   const double at = scope.seconds_at(600);
-  QWheelEvent wheel({600, 50}, scope.mapToGlobal(QPointF(600, 50)), {}, {0, 480}, Qt::NoButton, {}, Qt::NoScrollPhase, false);
+  QWheelEvent wheel({600, 50}, scope.mapToGlobal(QPointF(600, 50)), {}, {0, 480}, Qt::NoButton, {},
+                    Qt::NoScrollPhase, false);
   QApplication::sendEvent(&scope, &wheel);
   EXPECT_LT(scope.view_length(), d.work().selection.clip_seconds() / 2);
   EXPECT_NEAR(scope.seconds_at(600), at, 0.01);
@@ -336,7 +344,8 @@ TEST_F(BenchTest, TheSpectrogramShowsBeforeAfterAndRemoved) {
   Scope& scope = d.bench().scope();
   ScopeSpectrogram& spectrogram = scope.spectrogram();
   ASSERT_TRUE(spectrogram.on());
-  ASSERT_TRUE(d.wait_for([&] { return !spectrogram.busy() && !spectrogram.picture().after.empty(); }));
+  ASSERT_TRUE(
+      d.wait_for([&] { return !spectrogram.busy() && !spectrogram.picture().after.empty(); }));
   const Spectrogram& s = spectrogram.picture();
   EXPECT_EQ(s.columns, scope.width());
   // What the chain takes is quieter than what it leaves where somebody speaks.
@@ -353,13 +362,18 @@ TEST_F(BenchTest, TheSpectrogramShowsBeforeAfterAndRemoved) {
   EXPECT_NE(scope.grab().toImage(), both);
   // The legend's lower half is pulled up: quieter sounds come out, and the picture with them.
   const double range = spectrogram.range_db();
-  const QRectF legend = ScopeSpectrogram::legend_rect(QRectF(0, 0, scope.width(), scope.height() - 20));
-  d.drag(&scope, QPointF(legend.center().x(), legend.bottom() - 4), QPointF(legend.center().x(), legend.bottom() - 40));
+  const QRectF legend =
+      ScopeSpectrogram::legend_rect(QRectF(0, 0, scope.width(), scope.height() - 20));
+  d.drag(&scope, QPointF(legend.center().x(), legend.bottom() - 4),
+         QPointF(legend.center().x(), legend.bottom() - 40));
   EXPECT_NE(spectrogram.range_db(), range);
   EXPECT_FALSE(scope.selection());
   // Zooming asks for the part that is shown, finer.
   scope.zoom(4, 5);
-  ASSERT_TRUE(d.wait_for([&] { return !spectrogram.busy() && std::abs(spectrogram.picture().length_s - scope.view_length()) < 1e-9; }));
+  ASSERT_TRUE(d.wait_for([&] {
+    return !spectrogram.busy() &&
+           std::abs(spectrogram.picture().length_s - scope.view_length()) < 1e-9;
+  }));
   QTest::keyClick(&d.window, Qt::Key_S);
   EXPECT_FALSE(spectrogram.on());
 }
@@ -415,7 +429,9 @@ TEST_F(BenchTest, ABlindComparisonTellsTheScore) {
   auto* dialog = d.bench().findChild<BlindDialog*>();
   ASSERT_NE(dialog, nullptr);
   EXPECT_TRUE(d.wait_for([&] { return d.work().listening.player().playing(); }, 3000));
-  const auto press = [&](const char* name) { QTest::mouseClick(dialog->findChild<QPushButton*>(name), Qt::LeftButton); };
+  const auto press = [&](const char* name) {
+    QTest::mouseClick(dialog->findChild<QPushButton*>(name), Qt::LeftButton);
+  };
   for (int i = 0; i < BlindTest::trials; ++i) {
     EXPECT_EQ(dialog->test().trial(), i);
     EXPECT_TRUE(dialog->result().isEmpty());
@@ -426,7 +442,8 @@ TEST_F(BenchTest, ABlindComparisonTellsTheScore) {
   }
   EXPECT_TRUE(dialog->test().finished());
   EXPECT_EQ(dialog->test().right(), 10);
-  EXPECT_TRUE(dialog->result().contains("you do hear a difference")) << dialog->result().toStdString();
+  EXPECT_TRUE(dialog->result().contains("you do hear a difference"))
+      << dialog->result().toStdString();
   d.bench().foot().listen(Listen::after);
   dialog->reject();
   EXPECT_TRUE(d.wait_for([&] { return !d.work().listening.player().playing(); }, 2000));
@@ -447,7 +464,8 @@ TEST_F(BenchTest, ATargetIsChosenJudgedAndMet) {
   QObject::connect(&d.work().notices, &Notices::message,
                    [&](const QString& text, bool) { told = text; });
   QTest::keyClick(&d.window, Qt::Key_T, Qt::ControlModifier);
-  ASSERT_TRUE(d.wait_for([&] { return told.contains("Normalise set to -23.0 LUFS"); })) << told.toStdString();
+  ASSERT_TRUE(d.wait_for([&] { return told.contains("Normalise set to -23.0 LUFS"); }))
+      << told.toStdString();
   ASSERT_TRUE(d.settle());
   EXPECT_EQ(verdict(misses(*d.work().document.target(),
                            *d.work().shelf.clip_levels(d.work().selection.clip_id()))),

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // A clip that is turned round and stretched: compared, looped, printed and rendered, by the window.
 #include <gtest/gtest.h>
 

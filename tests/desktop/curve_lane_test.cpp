@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Curves drawn by mouse and keys under the waveform, turned while it plays, and heard.
 #include <gtest/gtest.h>
 

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // A hand on the real window: mouse and keys as a user's, ears on the simulated device.
 #pragma once
 
@@ -25,14 +26,15 @@ template <class Sheet>
 std::shared_ptr<bool> answer_sheet(QWidget& parent, std::function<void(Sheet&)> how) {
   auto answered = std::make_shared<bool>(false);
   auto* timer = new QTimer(&parent);
-  QObject::connect(timer, &QTimer::timeout, timer, [timer, answered, how = std::move(how), &parent] {
-    auto* sheet = parent.findChild<Sheet*>();
-    if (!sheet || !sheet->isVisible()) return;
-    timer->stop();
-    timer->deleteLater();
-    how(*sheet);
-    *answered = true;
-  });
+  QObject::connect(timer, &QTimer::timeout, timer,
+                   [timer, answered, how = std::move(how), &parent] {
+                     auto* sheet = parent.findChild<Sheet*>();
+                     if (!sheet || !sheet->isVisible()) return;
+                     timer->stop();
+                     timer->deleteLater();
+                     how(*sheet);
+                     *answered = true;
+                   });
   timer->start(10);
   return answered;
 }
@@ -77,7 +79,9 @@ class Driver {
     });
   }
 
-  bool wait_for(const std::function<bool()>& done, int ms = 20000) { return QTest::qWaitFor(done, ms); }
+  bool wait_for(const std::function<bool()>& done, int ms = 20000) {
+    return QTest::qWaitFor(done, ms);
+  }
   /// Until the level path shows the chain as it is.
   bool settle() {
     QTest::qWait(30);
@@ -92,7 +96,9 @@ class Driver {
       if (c.name == name) return c.id;
     return 0;
   }
-  void click(QWidget* w, QPointF at, Qt::KeyboardModifiers keys = {}) { QTest::mouseClick(w, Qt::LeftButton, keys, at.toPoint()); }
+  void click(QWidget* w, QPointF at, Qt::KeyboardModifiers keys = {}) {
+    QTest::mouseClick(w, Qt::LeftButton, keys, at.toPoint());
+  }
   void click_clip(const std::string& name) {
     Shelf& shelf = bench().shelf();
     click(shelf.viewport(), shelf.clip_rect(clip_named(name)).center());

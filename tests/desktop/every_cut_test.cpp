@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // One change reaches every cut: groups, versions, recipes and the batch, by mouse and keys.
 #include <gtest/gtest.h>
 
@@ -88,7 +89,10 @@ TEST_F(EveryCut, ThroughTheWholeIssue) {
   d.click_clip("lamp-room-04");
   ASSERT_TRUE(d.settle());
   Scope& scope = d.bench().scope();
-  const auto select = [&](double from, double to) { d.drag(&scope, {scope.width() * from, scope.height() / 2.0}, {scope.width() * to, scope.height() / 2.0}); };
+  const auto select = [&](double from, double to) {
+    d.drag(&scope, {scope.width() * from, scope.height() / 2.0},
+           {scope.width() * to, scope.height() / 2.0});
+  };
   const Clip before = clip("lamp-room-04");
   select(0.2, 0.3);
   ASSERT_TRUE(scope.selection());
@@ -135,14 +139,17 @@ TEST_F(EveryCut, ThroughTheWholeIssue) {
   export_zip(std::vector<Recipe>{own_recipes()[0]}, folder() / "other.zip");
   int shown = 0;
   const auto answered = answer_sheet<ImportSheet>(recipes, [&](ImportSheet& sheet) {
-    for (const auto& [in, decision] : sheet.decisions()) shown += in.state == Incoming::State::differs ? 1 : 0;
+    for (const auto& [in, decision] : sheet.decisions())
+      shown += in.state == Incoming::State::differs ? 1 : 0;
     sheet.decide_all(Decision::replace);
     sheet.accept();
   });
   recipes.import({folder() / "other.zip", folder() / "out.zip"});
   ASSERT_TRUE(d.wait_for([&] { return *answered; }));
   EXPECT_EQ(shown, 1);
-  EXPECT_TRUE(std::ranges::any_of(read_library(library_folder()), [](const LibraryEntry& e) { return !e.own() && e.recipe == own_recipes()[0]; }));
+  EXPECT_TRUE(std::ranges::any_of(read_library(library_folder()), [](const LibraryEntry& e) {
+    return !e.own() && e.recipe == own_recipes()[0];
+  }));
   recipes.close();
 
   // A batch with a report; then a late change to one group renders that group alone.
@@ -161,7 +168,8 @@ TEST_F(EveryCut, ThroughTheWholeIssue) {
   const auto again = d.window.batch().results();
   for (size_t i = 0; i < again.size(); ++i) {
     const Clip& c = d.work().document.reel().clips[i];
-    const bool reached = c.group == clip("lamp-room-04").group && c.name != "stairs-02";  // that one sits out
+    const bool reached =
+        c.group == clip("lamp-room-04").group && c.name != "stairs-02";  // that one sits out
     EXPECT_EQ(again[i].kept, !reached) << c.name;
   }
 }
@@ -170,7 +178,8 @@ TEST_F(EveryCut, AStepIsDraggedOverTheBorderAndReachesTheGroup) {
   LevelPathView& path = d.bench().level_path();
   ASSERT_FALSE(d.steps().empty());
   const auto moved = d.steps().back();
-  const QPointF from = path.step_rect({ChainOwner::clip, static_cast<int>(d.steps().size()) - 1}).center();
+  const QPointF from =
+      path.step_rect({ChainOwner::clip, static_cast<int>(d.steps().size()) - 1}).center();
   const QRectF plus = path.add_rect(ChainOwner::group);
   d.drag(&path, from, {plus.center().x() - 30, plus.center().y() + 60});
   ASSERT_TRUE(d.settle());
@@ -229,7 +238,9 @@ TEST_F(EveryCut, PrintingTheGroupLeavesItSoundingAsItDid) {
 
 // The group's common gain has no part in a print of the clip's own chain, though both end alike.
 TEST_F(EveryCut, APrintOfTheClipTakesNothingFromItsGroup) {
-  const auto normalise = [](double goal) { return settings_of(*find_step("normalise"), {"", "", {{"target_db", goal}, {"over", 1}}}); };
+  const auto normalise = [](double goal) {
+    return settings_of(*find_step("normalise"), {"", "", {{"target_db", goal}, {"over", 1}}});
+  };
   d.edit(edits::set_chain, Chain{{{find_step("normalise"), normalise(-6)}}}, "One step");
   d.edit(edits::add_step, StepPlace{ChainOwner::group, 0}, *find_step("normalise"));
   d.edit(edits::set_settings, step_at(d.work(), ChainOwner::group, 0), normalise(-20),
@@ -284,7 +295,8 @@ TEST_F(EveryCut, RulesGiveRecipesByGroup) {
   EXPECT_EQ(clip("stairs-02").chain.steps.front().type->id, "hum-removal");
   EXPECT_EQ(clip("stairs-03").chain.steps.front().type->id, "hum-removal");
   QTest::keyClick(&d.window, Qt::Key_Z, Qt::ControlModifier);
-  EXPECT_TRUE(clip("stairs-02").chain.steps.empty() || clip("stairs-02").chain.steps.front().type->id != "hum-removal");
+  EXPECT_TRUE(clip("stairs-02").chain.steps.empty() ||
+              clip("stairs-02").chain.steps.front().type->id != "hum-removal");
 }
 
 TEST_F(EveryCut, RulesAreAskedInTheirOrderWhichCanBeChanged) {

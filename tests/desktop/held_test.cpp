@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // What a hand holds is let go when something else comes under it: every widget that is dragged, held at
 // every place, while another clip is chosen, the clip is taken out, or another reel is opened.
 #include <gtest/gtest.h>

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // The real window killed at random moments while it edits, saves, prints and renders: all that is older
 // than a second comes back, no final name holds half a file, no source is changed.
 #include <gtest/gtest.h>
@@ -75,7 +76,8 @@ class Hands {
         work().document.undo();
         edit();
         break;
-      default: break;
+      default:
+        break;
     }
   }
 
@@ -110,7 +112,8 @@ int work_until_killed(const char* reel, unsigned seed) {
   window.open_files({QString::fromUtf8(reel)});
   if (window.work().document.reel().clips.empty() || !window.work().document.read_only().isEmpty())
     return 3;
-  window.batch().set_folder(QString::fromStdString((fs::path(reel).parent_path() / "out").string()));
+  window.batch().set_folder(
+      QString::fromStdString((fs::path(reel).parent_path() / "out").string()));
   Hands hands(window, seed);
   QTimer timer;
   QObject::connect(&timer, &QTimer::timeout, [&] { hands.act(); });
@@ -146,7 +149,8 @@ class KillWindow : public testing::Test {
     if (child == 0) {
       ::dup2(ends[1], STDOUT_FILENO);
       ::close(ends[0]);
-      for (const char* name : {"XDG_CONFIG_HOME", "XDG_CACHE_HOME", "XDG_DATA_HOME"}) ::setenv(name, folder.path().c_str(), 1);
+      for (const char* name : {"XDG_CONFIG_HOME", "XDG_CACHE_HOME", "XDG_DATA_HOME"})
+        ::setenv(name, folder.path().c_str(), 1);
       ::execl(self.c_str(), self.c_str(), "--victim", file().c_str(), seed.c_str(), nullptr);
       ::_exit(5);
     }
@@ -157,11 +161,13 @@ class KillWindow : public testing::Test {
 
   // What has a final name is whole.
   void check_files(const Reel& reel) {
-    for (const auto& known : reel.sources) ASSERT_EQ(open_audio(known.path)->info().frames, frames) << known.path;
+    for (const auto& known : reel.sources)
+      ASSERT_EQ(open_audio(known.path)->info().frames, frames) << known.path;
     for (const auto& where : {versions_folder(file()), folder / "out"}) {
       if (!fs::exists(where)) continue;
       for (const auto& entry : fs::directory_iterator(where)) {
-        if (entry.path().extension() != ".wav" || entry.path().filename().string().starts_with(".")) continue;
+        if (entry.path().extension() != ".wav" || entry.path().filename().string().starts_with("."))
+          continue;
         ASSERT_EQ(open_audio(entry.path())->info().frames, frames) << entry.path();
         ++whole_files;
       }
@@ -169,7 +175,8 @@ class KillWindow : public testing::Test {
     ASSERT_EQ(hash_file(folder / "voice.wav"), source);
     for (const auto& entry : fs::directory_iterator(folder.path())) {
       if (entry.path().extension() != ".reel" || entry.path() == file()) continue;
-      for (const auto& known : load_reel(entry.path()).sources) ASSERT_EQ(open_audio(known.path)->info().frames, frames) << entry.path() << known.path;
+      for (const auto& known : load_reel(entry.path()).sources)
+        ASSERT_EQ(open_audio(known.path)->info().frames, frames) << entry.path() << known.path;
       ++copies;
     }
   }
@@ -193,14 +200,16 @@ TEST_F(KillWindow, AllButTheLastSecondComesBack) {
     const pid_t child = start(round, ear);
     // The clock runs from its first edit: starting takes as long as the machine likes.
     Told told;
-    ASSERT_EQ(::read(ear, &told, sizeof told), static_cast<ssize_t>(sizeof told)) << "round " << round;
+    ASSERT_EQ(::read(ear, &told, sizeof told), static_cast<ssize_t>(sizeof told))
+        << "round " << round;
     newest = told.count;
     std::this_thread::sleep_for(std::chrono::milliseconds(random() % 2400));
     const auto killed_at = now_ns();
     ::kill(child, SIGKILL);
     int status = 0;
     ::waitpid(child, &status, 0);
-    ASSERT_TRUE(WIFSIGNALED(status)) << "ended by itself with " << WEXITSTATUS(status) << " in round " << round;
+    ASSERT_TRUE(WIFSIGNALED(status))
+        << "ended by itself with " << WEXITSTATUS(status) << " in round " << round;
     do {
       newest = std::max(newest, told.count);
       if (told.at_ns < killed_at - 1'000'000'000) last = std::max(last, told.count);
@@ -218,8 +227,10 @@ TEST_F(KillWindow, AllButTheLastSecondComesBack) {
     if (HasFatalFailure()) return;
     last = std::stoll(now.clips[0].name);
   }
-  std::printf("  %d kills of the window: %d times the journal brought edits back, %d versions, %d whole files and %d whole copies under other names seen, %lld edits made\n", kills, recovered, versions, whole_files, copies,
-              static_cast<long long>(newest));
+  std::printf(
+      "  %d kills of the window: %d times the journal brought edits back, %d versions, %d whole "
+      "files and %d whole copies under other names seen, %lld edits made\n",
+      kills, recovered, versions, whole_files, copies, static_cast<long long>(newest));
   EXPECT_GT(recovered, kills / 3);
   EXPECT_GT(newest, kills * 5);
 }

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // What is read off and listened to: levels of a selection, places over full scale, what was heard,
 // starting points, where sound comes out, what went wrong.
 #include <gtest/gtest.h>
@@ -11,8 +12,11 @@
 #include <QSettings>
 #include <QTemporaryDir>
 #include <QToolButton>
+#include <set>
 
+#include "application.h"
 #include "audio/decibel.h"
+#include "audio/replace_file.h"
 #include "dialogs/help_window.h"
 #include "dialogs/sound_sheet.h"
 #include "dialogs/trouble_sheet.h"
@@ -279,7 +283,7 @@ TEST_F(ListeningTest, EveryFailureHasAMoreWithWhatToDo) {
   ASSERT_NE(more, nullptr);
   d.work().notices.tell("All is well.");
   EXPECT_FALSE(more->isVisible());
-  d.work().notices.warn("out.wav cannot be written: No space left on device.");
+  d.work().notices.warn(problem_of(cannot_write("/room tone/out.wav", ENOSPC)));
   ASSERT_TRUE(more->isVisible());
   QTest::mouseClick(more, Qt::LeftButton);
   auto* sheet = d.window.findChild<TroubleSheet*>();
@@ -289,7 +293,7 @@ TEST_F(ListeningTest, EveryFailureHasAMoreWithWhatToDo) {
     if (b->text() == "Copy") b->click();
     if (b->text() == "In the manual") b->click();
   }
-  EXPECT_TRUE(QApplication::clipboard()->text().contains("No space left"));
+  EXPECT_TRUE(QApplication::clipboard()->text().contains("disk is full"));
   auto* help = d.window.findChild<HelpWindow*>();
   ASSERT_NE(help, nullptr);
   EXPECT_EQ(help->chapter(), "When something goes wrong");
@@ -298,15 +302,34 @@ TEST_F(ListeningTest, EveryFailureHasAMoreWithWhatToDo) {
 // Every remedy's chapter is one of the manual's.
 TEST(Remedies, NameChaptersThatAreThere) {
   HelpWindow help;
-  for (const char* message :
-       {"x.wav cannot be written: No space left on device", "The sound device Desk is gone",
-        "Permission denied", "Save it under another name", "room tone", "x.wav is missing",
-        "not whole", "x.mp3 cannot be read", "x.wav cannot be written", "target", "recipe",
-        "Choose the take in the shelf first.", "something nobody foresaw"}) {
-    const Remedy remedy = remedy_for(message);
-    EXPECT_FALSE(remedy.what_to_do.isEmpty()) << message;
+  std::set<QString> told;
+  for (int i = 0; i < cause_count; ++i) {
+    const Remedy remedy = remedy_for(static_cast<Cause>(i));
+    EXPECT_FALSE(remedy.what_to_do.isEmpty()) << i;
     EXPECT_TRUE(help.show_chapter(remedy.chapter)) << remedy.chapter.toStdString();
+    told.insert(remedy.what_to_do);
   }
+  EXPECT_EQ(std::ssize(told), cause_count) << "each cause has advice of its own";
+}
+
+// What is thrown while an event is handled, here of any kind, is told; the program goes on.
+TEST(ApplicationTest, AnExceptionInAnEventBecomesAMessage) {
+  auto* app = qobject_cast<Application*>(QCoreApplication::instance());
+  ASSERT_NE(app, nullptr);
+  std::vector<Problem> told;
+  app->failed = [&](const Problem& why) { told.push_back(why); };
+  for (int what = 0; what < 3; ++what)
+    QTimer::singleShot(0, app, [what] {
+      if (what == 0) throw std::bad_alloc();
+      if (what == 1) throw Error(Error::Kind::input, Cause::damaged, "It ends.");
+      throw 7;
+    });
+  for (int i = 0; i < 100 && told.size() < 3; ++i) QTest::qWait(10);
+  app->failed = {};
+  ASSERT_EQ(told.size(), 3U);
+  EXPECT_EQ(told[0].cause, Cause::memory);
+  EXPECT_EQ(told[1].text, "It ends.");
+  EXPECT_EQ(told[2].cause, Cause::other);
 }
 
 }  // namespace

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // The mix beside the picture: in mono, and against a reference.
 #include <gtest/gtest.h>
 

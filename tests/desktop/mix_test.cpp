@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // The mix on the Bench: opened from the Batch, brought to a target, followed when clips change.
 #include <gtest/gtest.h>
 

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // What once lost work or ended the application in the window: queues, previews, another reel while things run,
 // saving under another name, waveforms of files that changed.
 #include <gtest/gtest.h>
@@ -28,7 +29,8 @@ namespace fs = std::filesystem;
 class NothingLost : public testing::Test {
  protected:
   NothingLost() {
-    for (const char* key : {"batch/pattern", "batch/what", "batch/also", "batch/overwrite"}) QSettings().remove(key);
+    for (const char* key : {"batch/pattern", "batch/what", "batch/also", "batch/overwrite"})
+      QSettings().remove(key);
     QObject::connect(&d.work().notices, &Notices::message,
                      [this](const QString& text, bool) { told << text; });
   }
@@ -42,7 +44,9 @@ class NothingLost : public testing::Test {
     ASSERT_TRUE(d.work().document.open(file));
     ASSERT_TRUE(d.settle());
   }
-  bool was_told(const QString& part) { return std::ranges::any_of(told, [&](const QString& t) { return t.contains(part); }); }
+  bool was_told(const QString& part) {
+    return std::ranges::any_of(told, [&](const QString& t) { return t.contains(part); });
+  }
   QString path(const char* name) { return QString::fromStdString((folder / name).string()); }
 
   test::TempFolder folder;
@@ -107,7 +111,8 @@ TEST_F(NothingLost, RemovingAClipAndOpeningAnotherReelWhileABatchRenders) {
   // What was begun is done; the rows of the other reel show nothing of it.
   EXPECT_EQ(test::names_in(folder / "out").size(), 4U);
   const auto* model = d.window.batch().table().model();
-  for (int row = 0; row < model->rowCount(); ++row) EXPECT_FALSE(model->index(row, 6).data().toString().contains("done"));
+  for (int row = 0; row < model->rowCount(); ++row)
+    EXPECT_FALSE(model->index(row, 6).data().toString().contains("done"));
 }
 
 TEST_F(NothingLost, AnEditEndsAPreviewAndNeverFallsOnAnotherStep) {
@@ -252,7 +257,8 @@ TEST_F(NothingLost, FilesInTheWayGetANumberUnlessTicked) {
 TEST(TaskLaneTest, NothingIsToldAfterACancelAndEverythingThatIsThrownIs) {
   TaskLane lane;
   QStringList failed;
-  QObject::connect(&lane, &TaskLane::failed, [&](const QString& why) { failed << why; });
+  QObject::connect(&lane, &TaskLane::failed,
+                   [&](const Problem& why) { failed << QString::fromStdString(why.text); });
   int delivered = 0, posted = 0;
   for (int i = 0; i < 50; ++i) {
     lane.start([&](const CancelToken& token) -> TaskLane::Finish {

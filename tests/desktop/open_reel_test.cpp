@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // What was begun in one reel, or for one clip, never meets another: drags, fields, sheets, lanes.
 #include <gtest/gtest.h>
 

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // One story from an empty start to a reel that opens again, by mouse and keys alone: twelve raw
 // files of two speakers, told apart by nothing but their voices, one of twenty minutes.
 #include <gtest/gtest.h>

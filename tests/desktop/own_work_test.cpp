@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // From a folder of raw files to an ordered reel, by mouse and keys: files that are not the demo's.
 #include <gtest/gtest.h>
 

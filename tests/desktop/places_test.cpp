@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Lines and walls by mouse: what is held is heard.
 #include <gtest/gtest.h>
 
@@ -11,6 +12,7 @@
 #include "engine/level_path.h"
 #include "steps/acoustics_scene.h"
 #include "steps/catalogue.h"
+#include "steps/picture_spec.h"
 #include "work/listening.h"
 #include "work/measurements.h"
 
@@ -115,7 +117,7 @@ TEST_F(PlacesTest, OnThePlanSourceListenerWallsAndHeightAreHeld) {
   // The right wall goes out: a wider room rings longer.
   const auto rings = [this] {
     const ChainStep& step = *d.work().selection.step();
-    return std::get<PlanSpec>(step.type->picture).view(step.settings, 0).decay_s[4];
+    return std::get<PlanSpec>(spec_of(step.type->picture)).view(step.settings, 0).decay_s[4];
   };
   const double rang = rings();
   const Grip wall = grip("width_m");
@@ -170,7 +172,7 @@ TEST_F(PlacesTest, APathIsDrawnOnThePlan) {
   EXPECT_FALSE(DrawnPath(drawn.texts[drawn_text]).empty()) << drawn.texts[drawn_text];
   EXPECT_LT(drawn.texts[drawn_text].size(), 100) << "only its corners";
   ASSERT_TRUE(d.settle());
-  const PlanView v = std::get<PlanSpec>(find_step("acoustics")->picture).view(drawn, 0);
+  const PlanView v = std::get<PlanSpec>(spec_of(find_step("acoustics")->picture)).view(drawn, 0);
   EXPECT_GT(v.path.size(), 100);
   d.work().document.undo();
   EXPECT_EQ(d.work().selection.step()->settings, before);

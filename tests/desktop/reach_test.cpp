@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Everything can be reached by keys, says what it is called and what it does; the manual and the
 // keyboard sheet.
 #include <gtest/gtest.h>
@@ -76,7 +77,9 @@ TEST(Reach, EveryControlHasANameAnExplanationAndAWayToIt) {
   expect_reachable(d.window.versions());
   SoundSheet sound(d.work(), &d.window);
   expect_reachable(sound);
-  TroubleSheet trouble({{QDateTime::currentDateTime(), "No sound device was found."}}, &d.window);
+  TroubleSheet trouble(
+      {{QDateTime::currentDateTime(), {"No sound device was found.", Cause::device, {}}}},
+      &d.window);
   expect_reachable(trouble);
   CutSheet sheet(d.work(), d.work().selection.clip_id(), &d.window);
   expect_reachable(sheet);

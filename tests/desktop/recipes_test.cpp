@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // The library of recipes by mouse and keys.
 #include <gtest/gtest.h>
 
@@ -59,11 +60,14 @@ class RecipesTest : public testing::Test {
   void answer(const std::function<void(Sheet&)>& how) {
     answered_ = answer_sheet<Sheet>(dialog(), how);
   }
-  bool answered() { return d.wait_for([this] { return *answered_; }); }
+  bool answered() {
+    return d.wait_for([this] { return *answered_; });
+  }
   fs::path library() const { return fs::path(temp.path().toStdString()) / "drevan" / "recipes"; }
   int files() const {
     std::error_code error;
-    return static_cast<int>(std::distance(fs::directory_iterator(library(), error), fs::directory_iterator{}));
+    return static_cast<int>(
+        std::distance(fs::directory_iterator(library(), error), fs::directory_iterator{}));
   }
 
   QTemporaryDir temp;
@@ -76,7 +80,9 @@ TEST_F(RecipesTest, EveryOwnOneIsListedFoundByAnyOfItsWordsAndHasAPicture) {
   for (const auto& r : own_recipes()) {
     search(QString::fromStdString(r.name));
     ASSERT_GE(list().count(), 1) << r.name;
-    EXPECT_TRUE(list().currentItem()->text().startsWith(QString::fromStdString(r.name)) || list().count() > 1) << r.name;
+    EXPECT_TRUE(list().currentItem()->text().startsWith(QString::fromStdString(r.name)) ||
+                list().count() > 1)
+        << r.name;
   }
   search("no such thing");
   EXPECT_EQ(list().count(), 0);
@@ -114,7 +120,8 @@ TEST_F(RecipesTest, IsUsedInPlaceOrAfterForClipGroupOrReel) {
 TEST_F(RecipesTest, ThePointerLetsTheClipBeHeardThroughOneAndLeavesNoTrace) {
   const Reel before = d.work().document.reel();
   const QRect at = list().visualItemRect(list().item(1));
-  QMouseEvent move(QEvent::MouseMove, at.center(), list().viewport()->mapToGlobal(at.center()), Qt::NoButton, Qt::NoButton, {});
+  QMouseEvent move(QEvent::MouseMove, at.center(), list().viewport()->mapToGlobal(at.center()),
+                   Qt::NoButton, Qt::NoButton, {});
   QApplication::sendEvent(list().viewport(), &move);
   EXPECT_TRUE(d.work().document.previewing());
   ASSERT_TRUE(d.settle());
@@ -153,7 +160,8 @@ TEST_F(RecipesTest, SomeStepsOfAllThreeChainsAreKeptUnderAName) {
   });
   QTest::mouseClick(dialog().findChild<QPushButton*>("keep"), Qt::LeftButton);
   const auto all = read_library(library());
-  const auto kept = std::ranges::find_if(all, [](const LibraryEntry& e) { return e.recipe.name == "Ines, first and last"; });
+  const auto kept = std::ranges::find_if(
+      all, [](const LibraryEntry& e) { return e.recipe.name == "Ines, first and last"; });
   ASSERT_NE(kept, all.end());
   ASSERT_EQ(kept->recipe.chain.steps.size(), 2U);
   EXPECT_EQ(kept->recipe.chain.steps[0].type, own[0].type);
@@ -224,7 +232,10 @@ TEST_F(RecipesTest, WhatIsDroppedComesInByTheSheetAndBadFilesAreNamed) {
     int fine = 0, bad = 0;
     for (const auto& [incoming, decision] : sheet.decisions()) {
       fine += incoming.state == Incoming::State::fresh ? 1 : 0;
-      bad += incoming.state == Incoming::State::unreadable && incoming.problem.find("bad.recipe") != std::string::npos ? 1 : 0;
+      bad += incoming.state == Incoming::State::unreadable &&
+                     incoming.problem.find("bad.recipe") != std::string::npos
+                 ? 1
+                 : 0;
     }
     EXPECT_EQ(fine, 1);
     EXPECT_EQ(bad, 1);

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Recording by mouse and keys, from the simulated device's microphone.
 #include <gtest/gtest.h>
 
@@ -346,8 +347,8 @@ TEST_F(RecordingDeskTest, ARateThatChangesMeanwhileLeavesTheTakeInItsPlace) {
   open_strip();
   strip().findChild<QDoubleSpinBox*>("pre_roll")->setValue(0.4);
   for (const double rate : {96000.0, 44100.0}) {
-    ASSERT_TRUE(d.wait_for(
-        [&] { return desk().armed() && strip().meter(0) && !d.work().scene.busy(); }));
+    ASSERT_TRUE(
+        d.wait_for([&] { return desk().armed() && strip().meter(0) && !d.work().scene.busy(); }));
     strip().findChild<QComboBox*>("record_as")->setCurrentIndex(0);
     d.work().listening.seek(ReelTime{5});
     ASSERT_TRUE(

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Work is never lost: crashes, second windows, disks that are full, read-only or gone.
 #include <gtest/gtest.h>
 #include <signal.h>
@@ -64,10 +65,12 @@ TEST_F(SafetyTest, EveryEditIsOnTheDiskSoon) {
   Driver d;
   ASSERT_TRUE(d.work().document.open(file));
   d.edit(edits::rename_clip, "kept");
-  ASSERT_TRUE(d.wait_for([&] {
-    const auto found = recover(file);
-    return found && found->reel.clips[0].name == "kept";
-  }, 1000));
+  ASSERT_TRUE(d.wait_for(
+      [&] {
+        const auto found = recover(file);
+        return found && found->reel.clips[0].name == "kept";
+      },
+      1000));
   // Left on purpose it is gone.
   d.work().document.leave();
   EXPECT_FALSE(recover(file));
@@ -98,7 +101,11 @@ TEST_F(SafetyTest, ASourceThatChangedIsTold) {
   QObject::connect(&d.work().notices, &Notices::message,
                    [&](const QString& text, bool) { told << text; });
   ASSERT_TRUE(d.work().document.open(file));
-  EXPECT_TRUE(d.wait_for([&] { return told.join(' ').contains("Changed on the disk since the reel was saved: voice.wav"); }, 5000));
+  EXPECT_TRUE(d.wait_for(
+      [&] {
+        return told.join(' ').contains("Changed on the disk since the reel was saved: voice.wav");
+      },
+      5000));
 }
 
 TEST_F(SafetyTest, TheListOfEditsOutlivesClosing) {
@@ -182,10 +189,14 @@ TEST_F(SafetyTest, AReelOnAReadOnlyDiskIsOpenedSavedElsewhereAndPrintedNever) {
   namespace fs = std::filesystem;
   const auto open_to_all = fs::perms::owner_all | fs::perms::group_all | fs::perms::others_all;
   fs::permissions(folder.path(), open_to_all);
-  for (const auto& entry : fs::directory_iterator(folder.path())) fs::permissions(entry.path(), fs::perms::owner_read | fs::perms::group_read | fs::perms::others_read);
+  for (const auto& entry : fs::directory_iterator(folder.path()))
+    fs::permissions(entry.path(),
+                    fs::perms::owner_read | fs::perms::group_read | fs::perms::others_read);
   const test::TempFolder elsewhere;
   fs::permissions(elsewhere.path(), open_to_all);
-  fs::permissions(folder.path(), fs::perms::owner_read | fs::perms::owner_exec | fs::perms::group_read | fs::perms::group_exec | fs::perms::others_read | fs::perms::others_exec);
+  fs::permissions(folder.path(), fs::perms::owner_read | fs::perms::owner_exec |
+                                     fs::perms::group_read | fs::perms::group_exec |
+                                     fs::perms::others_read | fs::perms::others_exec);
   {
     const Nobody nobody;
     Driver d;

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // The demo's reel in the Scene, for tests by mouse and keys.
 #pragma once
 

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // The picture of the Scene: exact while it plays, in its shape, and sounds held on it.
 #include <gtest/gtest.h>
 

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // What is drawn and held in the Scene's rows and on its plan: crossfades, bound moments, lines, places.
 #include <gtest/gtest.h>
 

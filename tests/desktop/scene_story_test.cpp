@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // One story of a scene, by mouse and keys, from the film to the film; then looked at from outside.
 #include <gtest/gtest.h>
 

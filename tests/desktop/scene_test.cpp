@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // The Scene by mouse and keys: clips against the demo's film.
 #include <gtest/gtest.h>
 

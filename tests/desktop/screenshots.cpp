@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Makes the pictures in docs/screenshots from the demo reel.
 // Usage: screenshots FOLDER [timber|birch] [own-work|scene]     own-work: those of cutting and
 // start alone
@@ -67,7 +68,8 @@ void three_levels(MainWindow& window, Shots& shots) {
   while (w.document.history().can_undo()) w.document.undo();
 }
 
-void versions_and_recipes(MainWindow& window, Shots& shots, const QString& folder, std::vector<QPixmap> dialogs) {
+void versions_and_recipes(MainWindow& window, Shots& shots, const QString& folder,
+                          std::vector<QPixmap> dialogs) {
   const Work& w = window.work();
   const QTemporaryDir work;
   // A copy of the reel beside the real sources, so that printed versions lie elsewhere.

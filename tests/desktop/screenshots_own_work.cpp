@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Pictures of cutting, groups and the start, from the demo's own sounds.
 #include <QMouseEvent>
 #include <QSettings>

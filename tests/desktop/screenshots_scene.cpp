@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // The Scene of the demo: a sound held on the picture, a gain as a line over its row.
 #include <QCheckBox>
 #include <QComboBox>

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Taking pictures of the window for docs/screenshots.
 #pragma once
 

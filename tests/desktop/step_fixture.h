@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // A window with the demo reel, for tests that hold the picture of one step.
 #pragma once
 

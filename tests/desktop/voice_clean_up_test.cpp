@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // The whole job as a person does it: open, mark room tone, build the chain, listen, undo, render.
 #include <gtest/gtest.h>
 
@@ -37,7 +38,8 @@ Match best_match(const std::vector<float>& heard, const AudioBuffer& sound) {
   };
   ComplexVector product = transformed(x);
   const ComplexVector other = transformed(heard);
-  for (size_t k = 0; k < product.size(); ++k) product[k] *= std::conj(other[k]) / static_cast<float>(size);
+  for (size_t k = 0; k < product.size(); ++k)
+    product[k] *= std::conj(other[k]) / static_cast<float>(size);
   FloatVector cross(static_cast<size_t>(size));
   fft.inverse(product, cross);
   std::vector<double> power(x.size() + 1);
@@ -72,7 +74,8 @@ TEST(VoiceCleanUp, FromTheDemoToTheBatch) {
   EXPECT_FALSE(scope.marking());
 
   // The five steps through the plus of the level path.
-  for (const char* id : {"normalise", "noise-reduction", "cut", "compressor", "normalise"}) ASSERT_TRUE(d.add_step(id)) << id;
+  for (const char* id : {"normalise", "noise-reduction", "cut", "compressor", "normalise"})
+    ASSERT_TRUE(d.add_step(id)) << id;
   ASSERT_EQ(d.steps().size(), 5U);
   const LevelPath* levels = d.work().measurements.levels();
   ASSERT_EQ(levels->stages.size(), 6U);
@@ -160,12 +163,14 @@ TEST(VoiceCleanUp, FromTheDemoToTheBatch) {
   for (const auto& r : results) EXPECT_EQ(r.state, JobState::done) << r.problem;
   ASSERT_TRUE(d.work().document.save(temp.filePath("copy.reel").toStdString()));
   const std::string cli_out = temp.filePath("cli").toStdString();
-  const auto ran = test::run(std::string(DREVAN_CLI) + " render --reel " + temp.filePath("copy.reel").toStdString() + " --out " + cli_out);
+  const auto ran = test::run(std::string(DREVAN_CLI) + " render --reel " +
+                             temp.filePath("copy.reel").toStdString() + " --out " + cli_out);
   ASSERT_EQ(ran.code, 0) << ran.out;
   for (const auto& r : results) {
     const auto ours = test::bytes(r.output);
     EXPECT_FALSE(ours.empty());
-    EXPECT_TRUE(ours == test::bytes(std::filesystem::path(cli_out) / r.output.filename())) << r.output;
+    EXPECT_TRUE(ours == test::bytes(std::filesystem::path(cli_out) / r.output.filename()))
+        << r.output;
   }
 }
 

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Voices and spaces by mouse: each new picture is held, notes are dragged, chords and carriers chosen.
 #include <gtest/gtest.h>
 

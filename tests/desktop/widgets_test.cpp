@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // The small controls by themselves, by mouse, wheel and keys.
 #include <gtest/gtest.h>
 
@@ -31,7 +32,8 @@ class SliderTest : public testing::Test {
     return {static_cast<int>(80 + (290 - 80 - 72 - 12) * fraction), 17};
   }
   void turn(int notches, Qt::KeyboardModifiers keys = {}) {
-    QWheelEvent e({100, 17}, slider.mapToGlobal(QPointF(100, 17)), {}, {0, 120 * notches}, Qt::NoButton, keys, Qt::NoScrollPhase, false);
+    QWheelEvent e({100, 17}, slider.mapToGlobal(QPointF(100, 17)), {}, {0, 120 * notches},
+                  Qt::NoButton, keys, Qt::NoScrollPhase, false);
     QApplication::sendEvent(&slider, &e);
   }
   void type(const QString& what) {
@@ -45,7 +47,8 @@ class SliderTest : public testing::Test {
 
   const Parameter& p = parameter("compressor", "threshold_db");
   ValueSlider slider{p};
-  QSignalSpy changed{&slider, &ValueSlider::changed}, settled{&slider, &ValueSlider::settled}, refused{&slider, &ValueSlider::refused};
+  QSignalSpy changed{&slider, &ValueSlider::changed}, settled{&slider, &ValueSlider::settled},
+      refused{&slider, &ValueSlider::refused};
 };
 
 TEST_F(SliderTest, ADragIsManyChangesAndSettlesOnce) {
@@ -53,7 +56,8 @@ TEST_F(SliderTest, ADragIsManyChangesAndSettlesOnce) {
   const double first = slider.value();
   EXPECT_NEAR(first, from_fraction(p, 0.2), 0.6);
   for (const double f : {0.4, 0.6, 0.8}) {
-    QMouseEvent move(QEvent::MouseMove, at(f), slider.mapToGlobal(QPointF(at(f))), Qt::NoButton, Qt::LeftButton, {});
+    QMouseEvent move(QEvent::MouseMove, at(f), slider.mapToGlobal(QPointF(at(f))), Qt::NoButton,
+                     Qt::LeftButton, {});
     QApplication::sendEvent(&slider, &move);
   }
   EXPECT_EQ(settled.count(), 0);
@@ -142,7 +146,9 @@ TEST(Slider, EveryParameterShowsEveryValueItMayHave) {
       ValueSlider slider(p);
       slider.resize(290, 34);
       for (const double f : {0.0, 0.3, 1.0}) {
-        slider.show_value(p.scale == Scale::choice ? std::round(f * (static_cast<double>(p.choices.size()) - 1)) : from_fraction(p, f));
+        slider.show_value(p.scale == Scale::choice
+                              ? std::round(f * (static_cast<double>(p.choices.size()) - 1))
+                              : from_fraction(p, f));
         EXPECT_FALSE(slider.grab().isNull());
       }
       EXPECT_FALSE(slider.accessibleName().isEmpty()) << p.id;

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // The window as a whole: what is dropped on it, what is missing, what everything is called.
 #include <gtest/gtest.h>
 
@@ -26,7 +27,8 @@ TEST(WindowTest, DropAddsFilesAndTellsWhatCannotBeRead) {
     if (failure) told = text;
   });
   QMimeData mime;
-  mime.setUrls({QUrl::fromLocalFile(DREVAN_SOURCE_DIR "/demo/foghorn.flac"), QUrl::fromLocalFile(temp.filePath("letter.wav"))});
+  mime.setUrls({QUrl::fromLocalFile(DREVAN_SOURCE_DIR "/demo/foghorn.flac"),
+                QUrl::fromLocalFile(temp.filePath("letter.wav"))});
   QDragEnterEvent enter({100, 100}, Qt::CopyAction, &mime, Qt::LeftButton, {});
   QApplication::sendEvent(&d.window, &enter);
   EXPECT_TRUE(enter.isAccepted());
@@ -41,7 +43,9 @@ TEST(WindowTest, DropAddsFilesAndTellsWhatCannotBeRead) {
 
 TEST(WindowTest, AReelWithAMissingSourceOpensAndIsMended) {
   const QTemporaryDir temp;
-  const auto path = [&](const char* name) { return std::filesystem::path(temp.filePath(name).toStdString()); };
+  const auto path = [&](const char* name) {
+    return std::filesystem::path(temp.filePath(name).toStdString());
+  };
   std::filesystem::copy_file(DREVAN_SOURCE_DIR "/demo/door-slam.flac", path("door.flac"));
   Reel reel;
   reel.name = "Lost";
@@ -85,11 +89,14 @@ TEST(WindowTest, EverythingThatCanBeReachedHasANameOrText) {
   Driver d;
   ASSERT_TRUE(d.open_demo());
   for (auto* w : d.window.findChildren<QWidget*>()) {
-    if (w->focusPolicy() == Qt::NoFocus || !w->isVisible() || w->objectName().startsWith("qt_")) continue;
+    if (w->focusPolicy() == Qt::NoFocus || !w->isVisible() || w->objectName().startsWith("qt_"))
+      continue;
     const auto* button = qobject_cast<QAbstractButton*>(w);
     const bool named = !w->accessibleName().isEmpty() || (button && !button->text().isEmpty());
-    const bool container = qobject_cast<QScrollBar*>(w) || qobject_cast<QAbstractScrollArea*>(w) || qobject_cast<QMenuBar*>(w) || qobject_cast<QSplitter*>(w);
-    EXPECT_TRUE(named || container) << w->metaObject()->className() << " " << w->objectName().toStdString();
+    const bool container = qobject_cast<QScrollBar*>(w) || qobject_cast<QAbstractScrollArea*>(w) ||
+                           qobject_cast<QMenuBar*>(w) || qobject_cast<QSplitter*>(w);
+    EXPECT_TRUE(named || container)
+        << w->metaObject()->className() << " " << w->objectName().toStdString();
   }
 }
 

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // The small pieces against their definitions, worked out the slow way.
 #include <gtest/gtest.h>
 
@@ -42,7 +43,8 @@ TEST(Sums, AreThoseOfTheNaiveLoopForEveryLength) {
     EXPECT_NEAR(sum_of_products(x, std::span(b.data(), n)), products, 1e-6 * (squares + 1)) << n;
     EXPECT_EQ(largest_magnitude(x), largest) << n;
   }
-  EXPECT_NEAR(sum_of_products(std::span(a).first(10), b), std::inner_product(a.begin(), a.begin() + 10, b.begin(), 0.0), 1e-6);
+  EXPECT_NEAR(sum_of_products(std::span(a).first(10), b),
+              std::inner_product(a.begin(), a.begin() + 10, b.begin(), 0.0), 1e-6);
 }
 
 TEST(Sums, NotANumberIsLargerThanAnything) {
@@ -82,7 +84,8 @@ TEST(Convolve, HasTheSameBitsForEveryBlockSize) {
 TEST(DelayLine, GivesBackWhatWentIn) {
   for (const int late : {0, 1, 13, 500}) {
     AudioBuffer x(2, 1200);
-    for (int c = 0; c < 2; ++c) std::ranges::copy(random_samples(1200, static_cast<unsigned>(9 + c)), x.channel(c).begin());
+    for (int c = 0; c < 2; ++c)
+      std::ranges::copy(random_samples(1200, static_cast<unsigned>(9 + c)), x.channel(c).begin());
     AudioBuffer y = x;
     Delay delay(2, late);
     for (int at = 0, n = 1; at < 1200; at += n, n = n * 3 % 101 + 1) {
@@ -90,7 +93,10 @@ TEST(DelayLine, GivesBackWhatWentIn) {
       delay.process(y.block(at, n));
     }
     for (int c = 0; c < 2; ++c)
-      for (int i = 0; i < 1200; ++i) ASSERT_EQ(y.channel(c)[static_cast<size_t>(i)], i < late ? 0.0F : x.channel(c)[static_cast<size_t>(i - late)]) << late << " " << i;
+      for (int i = 0; i < 1200; ++i)
+        ASSERT_EQ(y.channel(c)[static_cast<size_t>(i)],
+                  i < late ? 0.0F : x.channel(c)[static_cast<size_t>(i - late)])
+            << late << " " << i;
   }
 }
 
@@ -101,8 +107,11 @@ TEST(SlidingMaximum, IsTheLargestOfTheLastFew) {
     most.reset();
     most.set_length(length);
     for (size_t i = 0; i < x.size(); ++i) {
-      const size_t from = i + 1 >= static_cast<size_t>(length) ? i + 1 - static_cast<size_t>(length) : 0;
-      ASSERT_EQ(most.process(x[i]), *std::max_element(x.begin() + static_cast<long>(from), x.begin() + static_cast<long>(i) + 1)) << length << " " << i;
+      const size_t from =
+          i + 1 >= static_cast<size_t>(length) ? i + 1 - static_cast<size_t>(length) : 0;
+      ASSERT_EQ(most.process(x[i]), *std::max_element(x.begin() + static_cast<long>(from),
+                                                      x.begin() + static_cast<long>(i) + 1))
+          << length << " " << i;
     }
   }
 }
@@ -114,7 +123,8 @@ TEST(MovingMean, IsTheMeanOfTheLastFewAndStaysSo) {
   for (size_t i = 0; i < x.size(); ++i) {
     if (i == 2500) mean.set_length(7);
     const size_t length = i < 2500 ? 40 : 7, from = i + 1 >= length ? i + 1 - length : 0;
-    const double sum = std::accumulate(x.begin() + static_cast<long>(from), x.begin() + static_cast<long>(i) + 1, 0.0);
+    const double sum = std::accumulate(x.begin() + static_cast<long>(from),
+                                       x.begin() + static_cast<long>(i) + 1, 0.0);
     ASSERT_NEAR(mean.process(x[i]), sum / static_cast<double>(length), 1e-7) << i;
   }
 }
@@ -154,7 +164,9 @@ TEST(GlidingGain, SettlesToTheGainAndIsTheSameForAnyBlockSize) {
   EXPECT_TRUE(std::ranges::equal(whole.channel(0), parts.channel(0)));
   EXPECT_FLOAT_EQ(whole.channel(0)[20000], x.channel(0)[20000] * static_cast<float>(from_db(-6)));
   // No step larger than a sine of that frequency makes itself, twice over.
-  for (size_t i = 1; i < 24000; ++i) ASSERT_LT(std::abs(whole.channel(0)[i] - whole.channel(0)[i - 1]), 0.5F * 2 * 3.1416F * 100 / 48000 * 2);
+  for (size_t i = 1; i < 24000; ++i)
+    ASSERT_LT(std::abs(whole.channel(0)[i] - whole.channel(0)[i - 1]),
+              0.5F * 2 * 3.1416F * 100 / 48000 * 2);
 }
 
 TEST(FastMath, KeepsItsWord) {
@@ -182,7 +194,8 @@ TEST(Detectors, TheDecoupledOneIsThePapersRecursion) {
     n = std::min(n, y.size() - at);
     detector.process(std::span(y).subspan(at, n));
   }
-  const double attack = std::exp(-1000.0 / (5 * 48000.0)), release = std::exp(-1000.0 / (80 * 48000.0));
+  const double attack = std::exp(-1000.0 / (5 * 48000.0)),
+               release = std::exp(-1000.0 / (80 * 48000.0));
   double peak = 0, value = 0;
   for (size_t i = 0; i < x.size(); ++i) {
     peak = std::max(static_cast<double>(x[i]), release * peak + (1 - release) * x[i]);
@@ -239,8 +252,11 @@ TEST_P(StftOf, OneGainForAllIsThatGain) {
 }
 
 INSTANTIATE_TEST_SUITE_P(Sizes, StftOf,
-                         testing::Values(std::tuple(256, 2, Taper::square_root_hann), std::tuple(512, 4, Taper::square_root_hann), std::tuple(512, 4, Taper::hann),
-                                         std::tuple(960, 4, Taper::hann), std::tuple(2048, 4, Taper::hann)));
+                         testing::Values(std::tuple(256, 2, Taper::square_root_hann),
+                                         std::tuple(512, 4, Taper::square_root_hann),
+                                         std::tuple(512, 4, Taper::hann),
+                                         std::tuple(960, 4, Taper::hann),
+                                         std::tuple(2048, 4, Taper::hann)));
 
 TEST(Oversampler, UpAndDownIsAllButTheInput) {
   for (const double hz : {50.0, 1000.0, 8000.0, 15000.0, 19000.0}) {
@@ -249,7 +265,8 @@ TEST(Oversampler, UpAndDownIsAllButTheInput) {
     Oversampler o;
     auto planes = std::make_unique<Oversampler::Planes>();
     for (int at = 0; at < y.frames(); at += 100) {
-      const auto part = y.channel(0).subspan(static_cast<size_t>(at), static_cast<size_t>(std::min<Samples>(100, y.frames() - at)));
+      const auto part = y.channel(0).subspan(
+          static_cast<size_t>(at), static_cast<size_t>(std::min<Samples>(100, y.frames() - at)));
       o.up(part, *planes);
       o.down(*planes, part);
     }
@@ -267,11 +284,14 @@ TEST(Oversampler, UpAndDownIsAllButTheInput) {
 // A sine at a quarter of the rate, its samples 45 degrees off its peaks: they stand 3.01 dB below it.
 TEST(TruePeak, FindsThePeakBetweenTheSamples) {
   AudioBuffer x(1, 4800);
-  for (size_t i = 0; i < 4800; ++i) x.channel(0)[i] = static_cast<float>(std::sin(3.14159265358979 / 2 * static_cast<double>(i) + 3.14159265358979 / 4));
+  for (size_t i = 0; i < 4800; ++i)
+    x.channel(0)[i] = static_cast<float>(
+        std::sin(3.14159265358979 / 2 * static_cast<double>(i) + 3.14159265358979 / 4));
   EXPECT_NEAR(largest_magnitude(x.channel(0)), std::sqrt(0.5), 1e-6);
   TruePeakDetector detector(1);
   std::vector<float> peaks(4800);
-  for (int at = 0; at < 4800; at += 96) detector.process(x.block(at, 96), std::span(peaks).subspan(static_cast<size_t>(at), 96));
+  for (int at = 0; at < 4800; at += 96)
+    detector.process(x.block(at, 96), std::span(peaks).subspan(static_cast<size_t>(at), 96));
   // BS.1770-4 annex 2 allows four-times oversampling to read 0.5 dB low here at worst.
   const double found = 20 * std::log10(*std::max_element(peaks.begin() + 200, peaks.end() - 200));
   EXPECT_NEAR(found, 0, 0.1);

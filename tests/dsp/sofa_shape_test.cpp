@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Files that promise more than they hold, and more than a number holds.
 #include "dsp/sofa_shape.h"
 

@@ -1,7 +1,9 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // The rules of advice; the order of steps they keep is common practice, no source.
 #include <gtest/gtest.h>
 
 #include "engine/advice.h"
+#include "support/reels.h"
 #include "support/steps.h"
 
 namespace drevan {
@@ -22,7 +24,9 @@ std::vector<std::string> rules(const Chain& c, const LevelPath* levels = nullptr
 using Rules = std::vector<std::string>;
 
 TEST(Advice, AGoodChainIsLeftAlone) {
-  EXPECT_EQ(rules(chain_of({"normalise", "noise-reduction", "cut", "de-ess", "compressor", "normalise"})), Rules{});
+  EXPECT_EQ(
+      rules(chain_of({"normalise", "noise-reduction", "cut", "de-ess", "compressor", "normalise"})),
+      Rules{});
   EXPECT_EQ(rules(chain_of({"noise-reduction", "equaliser", "compressor", "limiter"})), Rules{});
   EXPECT_EQ(rules({}), Rules{});
 }
@@ -164,7 +168,10 @@ TEST(Advice, AGateThatNeverClosesIsNamed) {
 }
 
 TEST(Advice, AStrayPeakThatShrinksTheClipIsShown) {
-  const Levels in{.sample_peak_dbfs = -0.5, .noise_floor_dbfs = -60, .loud_words_dbfs = -13, .peak_at = 5 * 48000};
+  const Levels in{.sample_peak_dbfs = -0.5,
+                  .noise_floor_dbfs = -60,
+                  .loud_words_dbfs = -13,
+                  .peak_at = 5 * 48000};
   Levels out = in;
   out.sample_peak_dbfs = -3;
   const LevelPath levels = stages({in, out});
@@ -184,7 +191,8 @@ TEST(Advice, ARoomToneWithSpeechIsNamedAndABetterOneOffered) {
   EXPECT_EQ(all[0].room_tone, tone.better);
   const RoomToneJudgement good;
   EXPECT_TRUE(advise(chain_of({"noise-reduction", "normalise"}), nullptr, 48000, &good).empty());
-  EXPECT_TRUE(advise(chain_of({"normalise"}), nullptr, 48000, &tone).empty());  // nobody learns from it
+  EXPECT_TRUE(
+      advise(chain_of({"normalise"}), nullptr, 48000, &tone).empty());  // nobody learns from it
 }
 
 // Levels from a real clip: words, and a knock far above them.
@@ -257,6 +265,28 @@ TEST(Advice, AMixThatIsDeliveredNeedsALimiter) {
   levels.stages.back().sample_peak_dbfs = -9;
   EXPECT_TRUE(silent(advise(chain_of({"compressor"}), &levels, 48000, nullptr, -1.0)));
   EXPECT_TRUE(silent(advise(chain_of({"compressor"}))));
+}
+
+// What comes behind a clip's own chain may set its level, and what is said of voices is not said of a mix.
+TEST(AdviseClip, KnowsWhatComesBehindTheClip) {
+  const test::TempFolder t;
+  Reel reel = test::reel_of(t, {{"0", "Ines"}}, 1);
+  const auto rules = [&](const Clip& clip) {
+    std::vector<std::string> out;
+    for (const Advice& a : advise_clip(reel, clip, nullptr, nullptr, -1.0)) out.push_back(a.rule);
+    return out;
+  };
+  reel.clips[0].chain = {{make_step("cut")}};
+  EXPECT_EQ(rules(reel.clips[0]), std::vector<std::string>{"no-final-level"});
+  reel.groups[0].chain = {{make_step("normalise")}};
+  EXPECT_TRUE(rules(reel.clips[0]).empty());
+  reel.groups[0].chain.steps[0].on = false;
+  EXPECT_EQ(rules(reel.clips[0]), std::vector<std::string>{"no-final-level"});
+  // Of the mix: that nothing holds what is delivered, and nothing of a clip's own level.
+  reel.mix.chain = {{make_step("cut")}};
+  EXPECT_EQ(rules(reel.mix), std::vector<std::string>{"no-mix-limiter"});
+  reel.mix.chain.steps.push_back(make_step("limiter"));
+  EXPECT_TRUE(rules(reel.mix).empty());
 }
 
 }  // namespace

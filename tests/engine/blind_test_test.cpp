@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // The blind comparison's hidden sides and its arithmetic.
 #include "engine/blind_test.h"
 

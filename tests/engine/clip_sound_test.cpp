@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // What a clip's sound is, when it counts as another one, and what it shares with its group.
 #include "engine/clip_sound.h"
 
@@ -13,7 +14,11 @@ namespace {
 
 class ClipSoundTest : public testing::Test {
  protected:
-  void SetUp() override { reel = test::reel_of(folder, {{"one", "Voices"}, {"two", "Voices"}, {"wide", "Voices", 2}, {"other", "Others"}}, 2); }
+  void SetUp() override {
+    reel = test::reel_of(
+        folder, {{"one", "Voices"}, {"two", "Voices"}, {"wide", "Voices", 2}, {"other", "Others"}},
+        2);
+  }
   ClipSound sound(size_t clip) { return clip_sound(reel, reel.clips[clip]); }
   std::uint64_t last_key(size_t clip) { return stage_keys(plan_of(reel, reel.clips[clip])).back(); }
 
@@ -28,13 +33,16 @@ TEST_F(ClipSoundTest, IsAnotherOneWhenFileRangeOrRateChange) {
   s.room_tone = ClipRange{0.1, 0.9};
   EXPECT_EQ(identity(s), before);  // the room tone is no part of it
   for (const auto& change : std::initializer_list<std::function<void(ClipSound&)>>{
-           [](ClipSound& x) { x.begin += 1; }, [](ClipSound& x) { x.frames -= 1; }, [](ClipSound& x) { x.rate = 44100; }, [&](ClipSound& x) { x.file = folder / "two.wav"; }}) {
+           [](ClipSound& x) { x.begin += 1; }, [](ClipSound& x) { x.frames -= 1; },
+           [](ClipSound& x) { x.rate = 44100; },
+           [&](ClipSound& x) { x.file = folder / "two.wav"; }}) {
     ClipSound other = sound(0);
     change(other);
     EXPECT_NE(identity(other), before);
   }
   AudioBuffer x = test::noise(0.05, 2, 99);
-  std::filesystem::last_write_time(folder / "one.wav", std::filesystem::file_time_type::clock::now() - std::chrono::hours(1));
+  std::filesystem::last_write_time(
+      folder / "one.wav", std::filesystem::file_time_type::clock::now() - std::chrono::hours(1));
   EXPECT_NE(identity(sound(0)), before);
 }
 
@@ -52,7 +60,8 @@ TEST_F(ClipSoundTest, IsReadAtTheWorkingRateFromItsRange) {
   AudioBuffer again(1, 1000);
   reader.seek(5000);
   ASSERT_EQ(reader.read(again.block()), 1000);
-  for (size_t i = 100; i < 1000; ++i) ASSERT_NEAR(again.channel(0)[i], all.channel(0)[5000 + i], 1e-4) << i;
+  for (size_t i = 100; i < 1000; ++i)
+    ASSERT_NEAR(again.channel(0)[i], all.channel(0)[5000 + i], 1e-4) << i;
 }
 
 TEST_F(ClipSoundTest, ARoomToneMayBeSharedByTheGroup) {
@@ -113,7 +122,9 @@ TEST_F(ClipSoundTest, WhatIsLearnedInCommonTiesTheGroupTogether) {
 
 TEST_F(ClipSoundTest, GroupStepsBecomeTheClipsOwnWithoutChangingItsSound) {
   reel.clips[1].chain.steps = {test::with("gain", {{"gain_db", 1}})};
-  reel.groups[0].chain.steps = {test::with("gain", {{"gain_db", 2}}), test::with("gain", {{"gain_db", 3}}), test::with("gain", {{"gain_db", 4}})};
+  reel.groups[0].chain.steps = {test::with("gain", {{"gain_db", 2}}),
+                                test::with("gain", {{"gain_db", 3}}),
+                                test::with("gain", {{"gain_db", 4}})};
   reel.groups[0].chain.steps[1].on = false;
   sit_out_of_step(reel.groups[0].chain.steps[2], reel.clips[1].id, true);
   const auto before = last_key(1);

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Clips that cross in a row: what is heard where one goes over into the other.
 #include "engine/crossfade.h"
 

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include <gtest/gtest.h>
 
 #include <cmath>
@@ -12,6 +13,7 @@
 #include "engine/side_listener.h"
 #include "engine/kept_sound.h"
 #include "steps/catalogue.h"
+#include "support/extent.h"
 #include "support/sounds.h"
 
 namespace drevan {
@@ -20,14 +22,17 @@ namespace {
 using test::TempFolder;
 namespace fs = std::filesystem;
 
-ChainStep step(std::string_view id, std::initializer_list<std::pair<const char*, double>> values = {}) {
+ChainStep step(std::string_view id,
+               std::initializer_list<std::pair<const char*, double>> values = {}) {
   ChainStep s = make_step(id);
-  for (const auto& [name, v] : values) s.settings.values.at(static_cast<size_t>(parameter_index(*s.type, name))) = v;
+  for (const auto& [name, v] : values)
+    s.settings.values.at(static_cast<size_t>(parameter_index(*s.type, name))) = v;
   return s;
 }
 
 Chain five_steps() {
-  return {{step("normalise"), step("noise-reduction"), step("cut"), step("compressor"), step("normalise")}};
+  return {{step("normalise"), step("noise-reduction"), step("cut"), step("compressor"),
+           step("normalise")}};
 }
 
 // A noisy voice: a second of room, then words.
@@ -63,7 +68,8 @@ Heard process(const ClipSound& sound, const Chain& chain, FindingStore& store,
   });
   h.findings = done.findings;
   h.sound = AudioBuffer(channels, static_cast<Samples>(data[0].size()));
-  for (int c = 0; c < channels; ++c) std::ranges::copy(data[static_cast<size_t>(c)], h.sound.channel(c).begin());
+  for (int c = 0; c < channels; ++c)
+    std::ranges::copy(data[static_cast<size_t>(c)], h.sound.channel(c).begin());
   return h;
 }
 
@@ -103,18 +109,22 @@ TEST_F(Engine, LatencyIsTakenOut) {
   const Heard h = process(sound_, chain, store_);
   const AudioBuffer in = noisy_voice();
   ASSERT_EQ(h.sound.frames(), in.frames());
-  for (size_t i = 0; i < in.channel(0).size(); ++i) ASSERT_NEAR(h.sound.channel(0)[i], in.channel(0)[i], 1e-5) << i;
+  for (size_t i = 0; i < in.channel(0).size(); ++i)
+    ASSERT_NEAR(h.sound.channel(0)[i], in.channel(0)[i], 1e-5) << i;
 }
 
 TEST_F(Engine, NormaliseReachesItsGoalBehindOtherSteps) {
   for (const double what : {0.0, 1.0, 2.0}) {
     const double goal = what == 2 ? -23 : -3;
-    const Chain chain{{step("compressor"), step("normalise", {{"measure", what}, {"target_db", goal}})}};
+    const Chain chain{
+        {step("compressor"), step("normalise", {{"measure", what}, {"target_db", goal}})}};
     const Heard h = process(sound_, chain, store_);
     LevelMeter m({48000, 1, 1 << 20}, Detail::full);
     AudioBuffer y = h.sound;
     m.hear(y.block());
-    const auto level = what == 0 ? m.levels().sample_peak_dbfs : what == 1 ? m.levels().true_peak_dbtp : m.levels().loudness_lufs;
+    const auto level = what == 0   ? m.levels().sample_peak_dbfs
+                       : what == 1 ? m.levels().true_peak_dbtp
+                                   : m.levels().loudness_lufs;
     EXPECT_NEAR(*level, goal, 0.02) << what;
   }
 }
@@ -122,11 +132,14 @@ TEST_F(Engine, NormaliseReachesItsGoalBehindOtherSteps) {
 TEST_F(Engine, FindingsFollowWhatStandsBeforeThem) {
   // The room tone is learned behind a gain: +6 dB before means four times the power learned.
   const Heard plain = process(sound_, {{step("noise-reduction")}}, store_);
-  const Heard louder = process(sound_, {{step("gain", {{"gain_db", 6.0206}}), step("noise-reduction")}}, store_);
+  const Heard louder =
+      process(sound_, {{step("gain", {{"gain_db", 6.0206}}), step("noise-reduction")}}, store_);
   ASSERT_EQ(plain.findings[0].values.size(), 1281U + noise_bands(1281, 48000.0 / 2560).size());
-  for (size_t k = 5; k < 1000; k += 50) EXPECT_NEAR(louder.findings[1].values[k] / plain.findings[0].values[k], 4, 0.01);
+  for (size_t k = 5; k < 1000; k += 50)
+    EXPECT_NEAR(louder.findings[1].values[k] / plain.findings[0].values[k], 4, 0.01);
   // And so the result is the same, only louder.
-  for (size_t i = 48000; i < 200000; i += 997) EXPECT_NEAR(louder.sound.channel(0)[i], 2 * plain.sound.channel(0)[i], 1e-4);
+  for (size_t i = 48000; i < 200000; i += 997)
+    EXPECT_NEAR(louder.sound.channel(0)[i], 2 * plain.sound.channel(0)[i], 1e-4);
 }
 
 TEST_F(Engine, FindingsAreKeptAndStaleOnesAreNot) {
@@ -161,6 +174,7 @@ TEST_F(Engine, StageCacheGivesTheSameBits) {
 
 // Steps that reckon in blocks behind one that makes sound late; each keeps its level.
 TEST_F(Engine, KeptStagesGiveTheSameBitsOnTheWayToTheListener) {
+  DREVAN_NOT_SANITIZED("long sounds; shorter tests go through the same code");
   const Chain chain{{step("telephone", {{"loss_pct", 5}}),
                      step("loudspeaker", {{"drive_db", 6}, {"age_pct", 60}}),
                      step("acoustics", {{"path", 4}, {"path_m", 2}, {"travel", 1}}),
@@ -204,9 +218,13 @@ TEST_F(Engine, NoiseReductionLowersThePausesByItsDepthAndKeepsTheWords) {
   const AudioBuffer in = noisy_voice();
   for (const double depth : {6.0, 12.0, 20.0}) {
     const Heard h = process(sound_, {{step("noise-reduction", {{"depth_db", depth}})}}, store_);
-    const auto pause = [](const AudioBuffer& x) { return test::rms_db(x.channel(0).subspan(9600, 33600)); };
+    const auto pause = [](const AudioBuffer& x) {
+      return test::rms_db(x.channel(0).subspan(9600, 33600));
+    };
     EXPECT_NEAR(pause(in) - pause(h.sound), depth, 0.5);
-    const auto words = [](const AudioBuffer& x) { return test::rms_db(x.channel(0).subspan(48000)); };
+    const auto words = [](const AudioBuffer& x) {
+      return test::rms_db(x.channel(0).subspan(48000));
+    };
     EXPECT_NEAR(words(in) - words(h.sound), 0, 0.2);
   }
 }
@@ -257,7 +275,8 @@ TEST_F(Engine, SoundRingsOnOnlyAsLongAsItIsHeard) {
   AudioBuffer x = test::sine(100, 0.5, 1);  // ends at full level: a filter rings on
   test::write_wav(folder_ / "tone.wav", x);
   const CancelToken never{};
-  const Chain chain{{step("equaliser", {{"band1_hz", 100}, {"band1_gain_db", 12}, {"band1_q", 16}})}};
+  const Chain chain{
+      {step("equaliser", {{"band1_hz", 100}, {"band1_gain_db", 12}, {"band1_q", 16}})}};
   render_clip({plan_of({folder_ / "tone.wav", 0, -1, 48000, {}}, chain), folder_ / "out.wav",
                Container::wav, SampleType::float32},
               store_, never);
@@ -318,7 +337,8 @@ TEST_F(Engine, LevelPathMeasuresEveryStage) {
   EXPECT_FALSE(path.spectrum_in.empty());
   // Measured again from caches it says the same.
   const LevelPath again = measure_level_path(plan_of(sound_, chain), o);
-  for (size_t i = 0; i < 6; ++i) EXPECT_EQ(again.stages[i].loudness_lufs, path.stages[i].loudness_lufs);
+  for (size_t i = 0; i < 6; ++i)
+    EXPECT_EQ(again.stages[i].loudness_lufs, path.stages[i].loudness_lufs);
   EXPECT_EQ(again.after->frames(), path.after->frames());
   EXPECT_NEAR(again.fitted_gain, path.fitted_gain, 1e-9);
 }
@@ -362,7 +382,8 @@ TEST_F(Engine, TheResultAloneIsTheLevelPathsLastAndKeepsTheBorder) {
 TEST_F(Engine, LevelPathNamesTheFirstStageThatIsOver) {
   LevelStore levels;
   const CancelToken never{};
-  const Chain chain{{step("normalise"), step("gain", {{"gain_db", 9}}), step("gain", {{"gain_db", -9}})}};
+  const Chain chain{
+      {step("normalise"), step("gain", {{"gain_db", 9}}), step("gain", {{"gain_db", -9}})}};
   const LevelPath path =
       measure_level_path(plan_of(sound_, chain), {&store_, &levels, nullptr, &never, {}, {}});
   EXPECT_EQ(path.first_over, 2U);
@@ -429,6 +450,46 @@ TEST(KeptSound, GoesToDiskAndComesBackFromAnyPlace) {
   }
 }
 
+// Files without a name that this process holds open.
+long nameless_files() {
+  long count = 0;
+  for (const auto& entry : std::filesystem::directory_iterator("/proc/self/fd")) {
+    std::error_code gone;
+    const auto to = std::filesystem::read_symlink(entry.path(), gone).string();
+    count += to.ends_with(" (deleted)") ? 1 : 0;
+  }
+  return count;
+}
+
+TEST(KeptSound, HoldsNoMoreInMemoryThanItsLimit) {
+  AudioBuffer x = test::noise(0.3, 1, 5);
+  for (const size_t limit : {size_t{100000}, size_t{128} << 20}) {
+    const long before = nameless_files();
+    KeptSound sound(48000, 1, limit);
+    ASSERT_TRUE(sound.write(x.block()));
+    EXPECT_EQ(nameless_files() - before, limit < 48000 * sizeof(float) ? 1 : 0) << limit;
+  }
+}
+
+// What was measured without true peak is not taken for all: whoever asks for it gets it, with the same stores.
+TEST_F(Engine, LevelsThatAreKnownWithoutTruePeakAreMeasuredAgainForIt) {
+  const auto plan = plan_of(sound_, Chain{{step("gain", {{"gain_db", -3}})}});
+  const CancelToken never;
+  LevelStore levels;
+  LevelPathOptions options;
+  options.store = &store_;
+  options.levels = &levels;
+  options.cancel = &never;
+  for (const bool wanted : {false, true, false}) {
+    options.true_peak = wanted;
+    const LevelPath path = measure_level_path(plan, options);
+    if (wanted) {
+      ASSERT_TRUE(path.stages.back().true_peak_dbtp);
+      EXPECT_GE(*path.stages.back().true_peak_dbtp, *path.stages.back().sample_peak_dbfs - 0.1);
+    }
+  }
+}
+
 TEST(MeasureFile, SaysWhatIsThere) {
   const TempFolder t;
   AudioBuffer x = test::sine(997, 0.5, 2, 44100, 2);
@@ -457,6 +518,24 @@ TEST(SideListener, HearsEveryLineWholeAndInOrder) {
   for (const auto& h : heard) {
     ASSERT_EQ(h.size(), static_cast<size_t>(next));
     for (size_t i = 0; i < h.size(); ++i) ASSERT_EQ(h[i], static_cast<float>(i));
+  }
+}
+
+// On whichever thread it is thrown: who tells learns of it, and nothing hangs.
+TEST(SideListener, WhatIsThrownThereIsThrownHere) {
+  AudioBuffer block(1, 64);
+  for (const size_t throwing : {size_t{0}, size_t{2}, size_t{5}}) {
+    SideListener side({48000, 1, 64}, [&](size_t line, const AudioBlock&) {
+      if (line == throwing) throw std::bad_alloc();
+    });
+    EXPECT_THROW(
+        {
+          for (int round = 0; round < 200; ++round)
+            for (size_t line = 0; line < 7; ++line) side.tell(line, block.block());
+          side.finish();
+        },
+        std::bad_alloc)
+        << throwing;
   }
 }
 

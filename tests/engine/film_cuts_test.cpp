@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Cuts found in a made film of 60 cuts, with 20 events that are none.
 #include "engine/film_cuts.h"
 
@@ -9,6 +10,7 @@
 
 #include "engine/events.h"
 #include "reel/takes.h"
+#include "support/extent.h"
 #include "support/make_film.h"
 #include "support/reels.h"
 #include "support/sounds.h"
@@ -91,6 +93,7 @@ std::vector<Scene> story(int cuts, int decoys) {
 }
 
 TEST(FilmCuts, AreFoundAndNothingElseIs) {
+  DREVAN_NOT_SANITIZED("long sounds; shorter tests go through the same code");
   const test::TempFolder folder;
   const auto scenes = story(60, 20);
   ASSERT_EQ(std::ranges::count_if(scenes, [](const Scene& s) { return s.decoy != Decoy::none; }),

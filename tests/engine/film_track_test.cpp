@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // The tracker on the demo's actor, whose way is known from the program that drew him.
 #include "engine/film_track.h"
 
@@ -58,6 +59,33 @@ TEST(FilmTrack, FollowsHimOnTheGalleryWhileABeamGoesByAndTellsTheCut) {
       follow_in_film(film, 53.5, still.x / demo::film_width, still.y / demo::film_height, 63, {});
   ASSERT_TRUE(over.lost_s);
   EXPECT_LE(*over.lost_s, 60.2);
+}
+
+// A ball that gathers speed until it goes farther from one picture to the next than is looked at from where it was: it
+// is followed by where it must be, to each side and up and down.
+TEST(FilmTrack, WhatGathersSpeedIsFollowedEachWay) {
+  const test::TempFolder t;
+  for (const bool down : {false, true}) {
+    constexpr int frames = 26, size = 480;
+    const auto way = [](int frame) {
+      return 50 + 0.6 * frame * frame;
+    };  // up to 31 a picture; 34 are looked at
+    const auto ball = [&](int frame, int x, int y) {
+      const double dx = x - (down ? 240 : way(frame)), dy = y - (down ? way(frame) : 240);
+      const double r = std::hypot(dx, dy);
+      return r < 22 ? 230 - 6 * r + 40 * std::sin(dx / 3)
+                    : 40.0 + 10 * std::sin(x * 0.9) * std::sin(y * 0.7);
+    };
+    test::make_film(t / "ball.mkv",
+                    {.frames = frames, .width = size, .height = size, .paint = ball});
+    const double x = down ? 0.5 : 50.5 / size, y = down ? 50.5 / size : 0.5;
+    const auto track = follow_in_film(t / "ball.mkv", 0, x, y, 24.5 / 25, {});
+    ASSERT_GE(std::ssize(track.points), 20) << down;
+    for (const auto& p : track.points) {
+      const double there = way(static_cast<int>(std::lround(p.s * 25))) / size;
+      EXPECT_NEAR(down ? p.y : p.x, there, 0.02) << down << " " << p.s;
+    }
+  }
 }
 
 TEST(FilmTrack, WhatCannotBeFollowedIsTold) {

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // What wraps a step passes everything on: steps that come out as loud as they went in.
 #include "engine/kept_level.h"
 
@@ -28,7 +29,9 @@ class Spy final : public Processor {
   Samples latency() const noexcept override { return 123; }
   Samples tail() const noexcept override { return 456; }
   void reset() noexcept override { told_->emplace_back("reset"); }
-  void place(Samples frame) noexcept override { told_->push_back("place " + std::to_string(frame)); }
+  void place(Samples frame) noexcept override {
+    told_->push_back("place " + std::to_string(frame));
+  }
   void set(int parameter, double value) noexcept override {
     told_->push_back("set " + std::to_string(parameter) + " to " + std::to_string(value));
   }
@@ -56,8 +59,8 @@ TEST(KeptLevel, TheStepInsideIsToldAllAndHeardInAll) {
   kept->follow(2, nullptr);
   kept->hear_side(1, side.block());
   kept->process(x.block());
-  const std::vector<std::string> wanted{"reset",    "place -77",         "set 3 to 2.500000",
-                                        "follow 2", "follow 2: none",    "side 1, 3 x 64",
+  const std::vector<std::string> wanted{"reset",         "place -77",      "set 3 to 2.500000",
+                                        "follow 2",      "follow 2: none", "side 1, 3 x 64",
                                         "process 4 x 64"};
   EXPECT_EQ(told, wanted);
   EXPECT_EQ(kept->latency(), 123);

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // A device one listens on.
 #include <gtest/gtest.h>
 
@@ -51,6 +52,38 @@ TEST(ListeningDevice, ComesAndGoesWithoutAClick) {
   EXPECT_LT(largest(on), 1.2F * std::max(before, steady));
   device.choose(nullptr);
   EXPECT_LT(largest(through(device, 1000, 8)), 1.2F * std::max(before, steady));
+}
+
+// From one to another within one packet: exactly the one that leaves going over into the one that comes.
+TEST(ListeningDevice, GoesOverFromWhatWasHeard) {
+  const auto radio = [] {
+    const auto step = test::with("loudspeaker", {{"device", 3}});
+    return std::make_shared<ListeningDevice::Choice>(
+        ListeningDevice::Choice{step.type, step.settings});
+  }();
+  ListeningDevice leaving(48000, 256), changing(48000, 256), coming(48000, 256);
+  leaving.choose(toy());
+  changing.choose(toy());
+  through(leaving, 700, 40);
+  through(changing, 700, 40);
+  coming.choose(radio);
+  through(coming, 700, 1);  // the packet it comes in itself
+  changing.choose(radio);
+  ListeningDevice fresh(48000, 256);
+  fresh.choose(radio);
+  // Into a device that begins anew without one that leaves, the same packet comes in over the dry sound.
+  const auto old = through(leaving, 700, 1), now = through(changing, 700, 1),
+             over_dry = through(fresh, 700, 1);
+  const AudioBuffer dry = test::sine(700, 0.1, 256.0 / 48000);
+  float most = 0;
+  for (size_t i = 0; i < 256; ++i) {
+    const float share = static_cast<float>(i) / 256;
+    const float going = (1 - share) * old[i];
+    const float coming_in = over_dry[i] - (1 - share) * dry.channel(0)[i];
+    EXPECT_NEAR(now[i], going + coming_in, 1e-5) << i;
+    most = std::max(most, std::abs(old[i] - dry.channel(0)[i]));
+  }
+  EXPECT_GT(most, 0.01) << "what leaves must differ from the dry sound, or this shows nothing";
 }
 
 }  // namespace

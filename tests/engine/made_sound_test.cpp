@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Sounds from no recording: their levels, spectra and lengths, by definition.
 #include "engine/made_sound.h"
 
@@ -6,6 +7,7 @@
 #include <cmath>
 #include <numbers>
 
+#include "support/extent.h"
 #include "support/reels.h"
 
 namespace drevan {
@@ -57,6 +59,7 @@ TEST_F(MadeSounds, AToneHasItsPeakAndPitch) {
 
 // IEC 60268-1: pink noise has the same power in every octave; so 3.01 dB less a Hz.
 TEST_F(MadeSounds, NoiseHasItsLevelAndSlope) {
+  DREVAN_NOT_SANITIZED("long sounds; shorter tests go through the same code");
   for (const bool pink : {true, false}) {
     const AudioBuffer x = made({pink ? MadeKind::pink_noise : MadeKind::white_noise, 8, -20, 0});
     // AES17: as much power as a tone of -20 dBFS, whose mean power is 3.01 dB below its peak's.

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // The player heard through the simulated device, whose clock is moved by hand: what a user would hear, exactly.
 #include <gtest/gtest.h>
 
@@ -11,6 +12,7 @@
 #include "engine/level_path.h"
 #include "engine/player.h"
 #include "engine/test_sounds.h"
+#include "support/extent.h"
 #include "support/sounds.h"
 
 namespace drevan {
@@ -37,7 +39,8 @@ class PlayerTest : public testing::Test {
   // Until the player has done all it can without time going on.
   void catch_up() {
     const auto until = std::chrono::steady_clock::now() + 20s;
-    while (!player_->caught_up() && std::chrono::steady_clock::now() < until) std::this_thread::sleep_for(50us);
+    while (!player_->caught_up() && std::chrono::steady_clock::now() < until)
+      std::this_thread::sleep_for(50us);
     ASSERT_TRUE(player_->caught_up());
   }
   // Lets time go on.
@@ -130,7 +133,8 @@ TEST_F(PlayerTest, SwitchingDoesNotClick) {
   hear(200);
   const auto all = device_->played();
   // The steepest slope of the tone itself is w A = 0.0131; a click jumps further.
-  for (size_t i = 2; i + 2 < all.size(); i += 2) ASSERT_LT(std::abs(all[i] - all[i - 2]), 0.02F) << i / 2;
+  for (size_t i = 2; i + 2 < all.size(); i += 2)
+    ASSERT_LT(std::abs(all[i] - all[i - 2]), 0.02F) << i / 2;
 }
 
 TEST_F(PlayerTest, ATurnedKnobIsHeardWithinATenthOfASecond) {
@@ -157,7 +161,8 @@ TEST_F(PlayerTest, AnotherChainIsCrossfaded) {
   hear(300);
   EXPECT_NEAR(heard_db(100), tone_db - 6, 0.1);
   const auto all = device_->played();
-  for (size_t i = 2; i + 2 < all.size(); i += 2) ASSERT_LT(std::abs(all[i] - all[i - 2]), 0.02F) << i / 2;
+  for (size_t i = 2; i + 2 < all.size(); i += 2)
+    ASSERT_LT(std::abs(all[i] - all[i - 2]), 0.02F) << i / 2;
 }
 
 TEST_F(PlayerTest, StopsAtTheEndAndGoesBack) {
@@ -362,6 +367,7 @@ TEST_F(PlayerTest, PlayAndPauseAtOnceEndsPaused) {
 }
 
 TEST_F(PlayerTest, PauseAndPlayAtOnceEndsPlaying) {
+  DREVAN_NOT_SANITIZED("long sounds; shorter tests go through the same code");
   player_->load(plan({}));
   player_->set_loop(FrameRange{0, 24000});
   for (int i = 0; i < 300; ++i) {
@@ -387,10 +393,11 @@ class LostDevice : public PlayerTest, public testing::WithParamInterface<bool> {
     PlayerTest::SetUp();
     auto device = std::make_unique<SimulatedDevice>(48000);
     device_ = device.get();
-    player_ = std::make_unique<Player>(std::move(device), 48000, [this]() -> std::unique_ptr<AudioDevice> {
-      ++asked_;
-      return there_ ? std::make_unique<SimulatedDevice>(48000) : nullptr;
-    });
+    player_ = std::make_unique<Player>(
+        std::move(device), 48000, [this]() -> std::unique_ptr<AudioDevice> {
+          ++asked_;
+          return there_ ? std::make_unique<SimulatedDevice>(48000) : nullptr;
+        });
     player_->load(plan({}));
   }
   bool wait_for(const std::function<bool()>& done) {
@@ -401,9 +408,9 @@ class LostDevice : public PlayerTest, public testing::WithParamInterface<bool> {
     return false;
   }
   std::string next_error() {
-    std::string error;
+    Problem error;
     wait_for([&] { return !(error = player_->take_error()).empty(); });
-    return error;
+    return error.text;
   }
   std::atomic<bool> there_{false};
   std::atomic<int> asked_{0};
@@ -448,7 +455,8 @@ TEST_P(LostDevice, PlaysOnByItselfWhereThatIsWished) {
   EXPECT_TRUE(wait_for([&] { return player_->position() > at + 4800; }));
 }
 
-INSTANTIATE_TEST_SUITE_P(Player, LostDevice, testing::Bool(), [](const auto& given) { return given.param ? "TellsIt" : "FallsSilent"; });
+INSTANTIATE_TEST_SUITE_P(Player, LostDevice, testing::Bool(),
+                         [](const auto& given) { return given.param ? "TellsIt" : "FallsSilent"; });
 
 // The files' size and time are not asked for while a chain plays: a folder that is slow would be felt.
 TEST_F(PlayerTest, TheDiskIsAskedForTheSourceAtMostTwiceASecond) {
@@ -463,7 +471,8 @@ TEST_F(PlayerTest, TheDiskIsAskedForTheSourceAtMostTwiceASecond) {
     hear(100);
     // A changed file is noticed by the first load half a second later, no sooner: then it is another sound.
     const auto sounds = identity_of_sounds(p);
-    std::filesystem::last_write_time(folder_ / "tone.wav", std::filesystem::last_write_time(folder_ / "tone.wav") + 5s);
+    std::filesystem::last_write_time(folder_ / "tone.wav",
+                                     std::filesystem::last_write_time(folder_ / "tone.wav") + 5s);
     ASSERT_NE(identity_of_sounds(p), sounds);
     playing = true;
     for (int i = 0; i < 20; ++i) {
@@ -487,7 +496,42 @@ TEST_F(PlayerTest, ALostFileStopsWithAMessage) {
   player_->play();
   wait_stopped();
   EXPECT_FALSE(player_->playing());
-  EXPECT_NE(player_->take_error().find("gone.wav"), std::string::npos);
+  EXPECT_NE(player_->take_error().text.find("gone.wav"), std::string::npos);
+}
+
+// Whatever a step throws where it is made: playing stops and says why, and the next clip plays.
+TEST_F(PlayerTest, AStepThatThrowsStopsWithAMessageAndTheNextOnePlays) {
+  static const auto type_that = [](auto make) {
+    StepType type = *gain(0).type;
+    type.make = make;
+    return type;
+  };
+  static const StepType hungry =
+      type_that([](const Settings&, const Findings&, StreamFormat) -> std::unique_ptr<Processor> {
+        throw std::bad_alloc();
+      });
+  static const StepType strange =
+      type_that([](const Settings&, const Findings&, StreamFormat) -> std::unique_ptr<Processor> {
+        throw 7;
+      });
+  for (const StepType* type : {&hungry, &strange}) {
+    auto bad = plan({{gain(-6)}});
+    bad.clip.steps[0].type = type;
+    player_->load(bad);
+    player_->play();
+    wait_stopped();
+    EXPECT_FALSE(player_->playing());
+    const Problem told = player_->take_error();
+    EXPECT_FALSE(told.empty());
+    EXPECT_EQ(told.cause, type == &hungry ? Cause::memory : Cause::other);
+    player_->load(plan({{gain(-12)}}));
+    player_->set_matched(false);
+    player_->play();
+    hear(400);
+    EXPECT_NEAR(heard_db(100), tone_db - 12, 0.1);
+    player_->pause();
+    hear(300);
+  }
 }
 
 // Level matching must not make either side clip: both are lowered together.
@@ -528,7 +572,7 @@ TEST_F(PlayerTest, AnotherDeviceGoesOnWhereTheFirstWas) {
   // One that is not there is told, and playing waits.
   player_->use_device([] { return std::unique_ptr<AudioDevice>(); });
   catch_up();
-  EXPECT_NE(player_->take_error().find("is not there"), std::string::npos);
+  EXPECT_NE(player_->take_error().text.find("is not there"), std::string::npos);
   EXPECT_TRUE(player_->device_facts().lost);
   EXPECT_FALSE(player_->playing());
 }

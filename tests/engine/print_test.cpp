@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include "engine/crossfade.h"
 #include "engine/print.h"
 
@@ -59,7 +60,7 @@ TEST(Crossfade, KeepsPowerForAnyLikeness) {
       const double a = static_cast<double>(going), b = static_cast<double>(coming);
       EXPECT_NEAR(a * a + b * b + 2 * alike * a * b, 1, 1e-6) << t << " " << alike;
     }
-  EXPECT_NEAR(crossfade(0.5, 1).first, 0.5, 1e-6);            // equal gain
+  EXPECT_NEAR(crossfade(0.5, 1).first, 0.5, 1e-6);             // equal gain
   EXPECT_NEAR(crossfade(0.5, 0).first, std::sqrt(0.5), 1e-6);  // equal power
 }
 
@@ -75,12 +76,14 @@ TEST_F(Printing, TheLawIsChosenByMeasuring) {
   // To the clip's ends there is nothing to fade from.
   const auto all = print(x, {{test::with("gain", {{"gain_db", -6}})}}, ClipRange{0, 3});
   EXPECT_FALSE(all.alike_in || all.alike_out);
-  EXPECT_NEAR(printed().channel(0)[0], test::read_all(t_ / "in.wav").channel(0)[0] * 0.501187F, 1e-6);
+  EXPECT_NEAR(printed().channel(0)[0], test::read_all(t_ / "in.wav").channel(0)[0] * 0.501187F,
+              1e-6);
 }
 
 TEST_F(Printing, AllOfAClipIsWhatARenderGives) {
   AudioBuffer x = test::words(0.2, 3);
-  const Chain chain{{test::with("compressor", {{"threshold_db", -30}}), test::with("normalise", {{"target_db", 0}})}};
+  const Chain chain{{test::with("compressor", {{"threshold_db", -30}}),
+                     test::with("normalise", {{"target_db", 0}})}};
   const auto result = print(x, chain, std::nullopt);
   const CancelToken never{};
   render_clip({plan_of({t_ / "in.wav", 0, -1, 48000, std::nullopt}, chain), t_ / "r.wav",
@@ -107,7 +110,8 @@ TEST(GroupNormalise, KeepsTheDifferences) {
     test::write_wav(file, x);
     add_clip(reel, examine_source(file), i == 2 ? "Other" : "Ines");
   }
-  reel.groups[0].chain.steps = {test::with("gain", {{"gain_db", -6}}), test::with("normalise", {{"target_db", -3}, {"over", 1}})};
+  reel.groups[0].chain.steps = {test::with("gain", {{"gain_db", -6}}),
+                                test::with("normalise", {{"target_db", -3}, {"over", 1}})};
   FindingStore store;
   const auto peak_of = [&](int clip) {
     const CancelToken never;

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // The player on a real PulseAudio server with a null sink: heard on the sink's monitor; the server is ended while it
 // plays, and started again.
 #include <fmt/format.h>
@@ -19,6 +20,7 @@
 #include "engine/recorder.h"
 #include "engine/render.h"
 #include "engine/test_sounds.h"
+#include "support/extent.h"
 #include "support/sanitized.h"
 #include "support/sounds.h"
 #include "support/steps.h"
@@ -31,6 +33,7 @@ using namespace std::chrono_literals;
 class PlayerOnPulseAudio : public testing::Test {
  protected:
   void SetUp() override {
+    DREVAN_IN_FULL_ONLY("it asks for a real sound server");
 #ifdef DREVAN_SANITIZED
     GTEST_SKIP() << "the sound server's own threads are not watched";
 #endif
@@ -39,7 +42,8 @@ class PlayerOnPulseAudio : public testing::Test {
       const char* value = ::getenv(name);
       before_.push_back(value ? std::optional<std::string>(value) : std::nullopt);
     }
-    for (const char* name : {"XDG_RUNTIME_DIR", "HOME", "XDG_CONFIG_HOME"}) ::setenv(name, t_.path().c_str(), 1);
+    for (const char* name : {"XDG_RUNTIME_DIR", "HOME", "XDG_CONFIG_HOME"})
+      ::setenv(name, t_.path().c_str(), 1);
     ::unsetenv("DREVAN_AUDIO");
     ::setenv("PULSE_SERVER", ("unix:" + (t_ / "native").string()).c_str(), 1);
     ASSERT_TRUE(start_server());
@@ -47,19 +51,24 @@ class PlayerOnPulseAudio : public testing::Test {
   void TearDown() override {
     player_.reset();
     if (!testing::Test::IsSkipped()) stop_server();
-    for (size_t i = 0; i < before_.size(); ++i) before_[i] ? ::setenv(changed_[i], before_[i]->c_str(), 1) : ::unsetenv(changed_[i]);
+    for (size_t i = 0; i < before_.size(); ++i)
+      before_[i] ? ::setenv(changed_[i], before_[i]->c_str(), 1) : ::unsetenv(changed_[i]);
   }
   bool start_server() {
     const std::string folder = t_.path().string();
-    test::run("pulseaudio -n --daemonize=yes --exit-idle-time=-1 --disable-shm=yes --log-target=file:" + folder + "/log --load='module-native-protocol-unix auth-anonymous=1 socket=" + folder +
-              "/native' --load='module-null-sink sink_name=null rate=48000 channels=2'");
+    test::run(
+        "pulseaudio -n --daemonize=yes --exit-idle-time=-1 --disable-shm=yes --log-target=file:" +
+        folder + "/log --load='module-native-protocol-unix auth-anonymous=1 socket=" + folder +
+        "/native' --load='module-null-sink sink_name=null rate=48000 channels=2'");
     for (int i = 0; i < 100; ++i) {
       if (test::run("pactl info").code == 0) return true;
       std::this_thread::sleep_for(50ms);
     }
     return false;
   }
-  void stop_server() { test::run("pulseaudio --kill; sleep 0.2; pkill -9 -f 'socket=" + t_.path().string() + "'"); }
+  void stop_server() {
+    test::run("pulseaudio --kill; sleep 0.2; pkill -9 -f 'socket=" + t_.path().string() + "'");
+  }
   bool wait_for(const std::function<bool()>& done, int seconds = 20) {
     for (int i = 0; i < seconds * 100; ++i) {
       if (done()) return true;
@@ -68,9 +77,9 @@ class PlayerOnPulseAudio : public testing::Test {
     return false;
   }
   std::string next_error(int seconds = 20) {
-    std::string error;
+    Problem error;
     wait_for([&] { return !(error = player_->take_error()).empty(); }, seconds);
-    return error;
+    return error.text;
   }
   std::vector<float> heard() const {
     const auto bytes = test::bytes(t_ / "heard.raw");
@@ -106,7 +115,8 @@ class PlayerOnPulseAudio : public testing::Test {
               (t_ / "heard.raw").string() + "'; true");
     const auto x = heard();
     double loudest = -200;
-    for (size_t at = 0; at + 2400 <= x.size(); at += 1200) loudest = std::max(loudest, test::rms_db(std::span(x).subspan(at, 2400)));
+    for (size_t at = 0; at + 2400 <= x.size(); at += 1200)
+      loudest = std::max(loudest, test::rms_db(std::span(x).subspan(at, 2400)));
     return loudest;
   }
   // Records what is played (`x`, loaded) for three seconds and says how many frames the take of
@@ -167,7 +177,8 @@ class PlayerOnPulseAudio : public testing::Test {
   }
   int takes_made_ = 0;
   bool went_through_ = true;  // in the last take: nothing was lost on the way, nothing came late
-  static constexpr const char* changed_[] = {"XDG_RUNTIME_DIR", "HOME", "XDG_CONFIG_HOME", "DREVAN_AUDIO", "PULSE_SERVER"};
+  static constexpr const char* changed_[] = {"XDG_RUNTIME_DIR", "HOME", "XDG_CONFIG_HOME",
+                                             "DREVAN_AUDIO", "PULSE_SERVER"};
   std::vector<std::optional<std::string>> before_;
   test::TempFolder t_;
   std::unique_ptr<Player> player_;
@@ -184,7 +195,7 @@ TEST_F(PlayerOnPulseAudio, ALostServerIsToldAndAnotherIsTaken) {
   plan.clip.sound = {t_ / "tone.wav", 0, -1, 48000, {}};
   player_->load(plan);
   player_->play();
-  ASSERT_TRUE(wait_for([&] { return player_->position() > 24000; })) << player_->take_error();
+  ASSERT_TRUE(wait_for([&] { return player_->position() > 24000; })) << player_->take_error().text;
   EXPECT_NEAR(monitor_db(), -23.01, 0.5);
 
   stop_server();
@@ -195,7 +206,8 @@ TEST_F(PlayerOnPulseAudio, ALostServerIsToldAndAnotherIsTaken) {
   player_->play();
   EXPECT_FALSE(next_error().empty());  // there is none, or one that does not start any more
   EXPECT_FALSE(player_->playing());
-  while (!player_->take_error().empty()) {}
+  while (!player_->take_error().empty()) {
+  }
 
   ASSERT_TRUE(start_server());
   const auto back = next_error();
@@ -319,7 +331,7 @@ TEST_F(PlayerOnPulseAudio, ARecordingStandsWhereTheChirpsSay) {
     auto chirps = std::make_shared<ChirpsHeard>(48000);
     player_->inputs().hear_with(chirps);
     player_->play_over(latency_chirps(48000));
-    ASSERT_TRUE(wait_for([&] { return chirps->done(); })) << player_->take_error();
+    ASSERT_TRUE(wait_for([&] { return chirps->done(); })) << player_->take_error().text;
     latency = chirps->latency();
     went_through_ = chirps->losses() == 0;
     off = latency ? std::optional(takes_are_off(*latency, x)[0]) : std::nullopt;

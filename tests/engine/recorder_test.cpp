@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Recording through the simulated device, whose clock is moved by hand: to the sample.
 #include "engine/recorder.h"
 
@@ -15,6 +16,7 @@
 #include "engine/test_sounds.h"
 #include "media/growing_wav.h"
 #include "media/reader.h"
+#include "support/extent.h"
 #include "support/full_disk.h"
 #include "support/sanitized.h"
 #include "support/sounds.h"
@@ -80,6 +82,7 @@ class RecorderTest : public testing::Test {
 };
 
 TEST_F(RecorderTest, TheLoopbackTellsTheLatencyToTheSample) {
+  DREVAN_NOT_SANITIZED("long sounds; shorter tests go through the same code");
   for (const int way : {480, 1234, 9001}) {
     wire(way);
     auto heard = std::make_shared<ChirpsHeard>(48000);
@@ -93,6 +96,7 @@ TEST_F(RecorderTest, TheLoopbackTellsTheLatencyToTheSample) {
 }
 
 TEST_F(RecorderTest, WithoutAWireThereIsNoLatency) {
+  DREVAN_NOT_SANITIZED("long sounds; shorter tests go through the same code");
   start({.sound = test::noise(0.05, 10, 3)});
   auto heard = std::make_shared<ChirpsHeard>(48000);
   player_->inputs().hear_with(heard);
@@ -313,7 +317,7 @@ TEST_F(RecorderTest, NothingIsRecordedOverAndNoHalfOfItStays) {
 TEST_F(RecorderTest, AFullDiskIsToldAndWhatWasRecordedStays) {
   start({.sound = test::noise(0.1, 20, 5)});
   recorder_->begin({{{0}, folder_ / "take.wav"}}, true);
-  std::string problem;
+  Problem problem;
   {
     const test::FullDisk disk(400000);
     for (int i = 0; i < 400 && problem.empty(); ++i) {
@@ -322,8 +326,9 @@ TEST_F(RecorderTest, AFullDiskIsToldAndWhatWasRecordedStays) {
       problem = recorder_->take_problem();
     }
   }
-  EXPECT_NE(problem.find("what was recorded is kept"), std::string::npos) << problem;
-  EXPECT_NE(problem.find("take.wav"), std::string::npos) << problem;
+  EXPECT_NE(problem.text.find("what was recorded is kept"), std::string::npos) << problem.text;
+  EXPECT_NE(problem.text.find("take.wav"), std::string::npos) << problem.text;
+  EXPECT_EQ(problem.cause, Cause::disk_full);
   EXPECT_FALSE(recorder_->recording());
   const auto recording = recorder_->end();
   EXPECT_GT(recording.frames, 48000);

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Sounds that change length, channels and clock on their way through a chain.
 #include <gtest/gtest.h>
 

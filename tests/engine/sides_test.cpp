@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // What a step hears beside its own sound, and steps that come out as loud as they went in: by steps
 // of the test's own.
 #include <gtest/gtest.h>
@@ -12,6 +13,7 @@
 #include "measure/levels.h"
 #include "reel/edits.h"
 #include "reel/sides.h"
+#include "support/extent.h"
 #include "support/reels.h"
 #include "support/steps.h"
 
@@ -309,6 +311,7 @@ TEST_F(KeepsLevel, WhatLeavesIsAsLoudAsWhatEntersWhateverItIsSetTo) {
 
 // All devices and drives, on a real voice.
 TEST_F(KeepsLevel, EveryLoudspeakerIsAsLoudAsTheVoiceThatEnters) {
+  DREVAN_NOT_SANITIZED("long sounds; shorter tests go through the same code");
   x = test::continuous_speech("en_US_f_Allison", 6);
   test::write_wav(t / "voice.wav", x);
   const double before = loudness(processed(plan_of({t / "voice.wav", 0, -1, 48000, {}}, {})));

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Where a recording may be cut: at zero crossings, and at the marks that its file carries.
 #include "engine/take.h"
 

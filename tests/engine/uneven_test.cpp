@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Clips that stand out of their group, and the voice that stands in for a clip.
 #include "engine/uneven.h"
 

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // The command line over every hostile file, each alone and under limits of time and memory: it ends with a code
 // that the manual knows, says something, and leaves nothing behind.
 #include "hostile/make_hostile.h"
@@ -13,6 +14,7 @@
 #include "reel/cuts.h"
 #include "reel/reel.h"
 #include "reel/reel_file.h"
+#include "support/extent.h"
 #include "support/sanitized.h"
 #include "support/sounds.h"
 
@@ -29,28 +31,37 @@ class HostileFiles : public testing::Test {
   int call(const std::string& what, const fs::path& file, size_t most_text = 6000) {
     // An address sanitizer's shadow is counted as memory, too.
 #ifdef DREVAN_SANITIZED
-    const std::string limits = "ulimit -t 60; export LSAN_OPTIONS=print_suppressions=0:suppressions=" DREVAN_SOURCE_DIR "/tests/lsan.supp; ";
+    const std::string limits =
+        "ulimit -t 60; export LSAN_OPTIONS=print_suppressions=0:suppressions=" DREVAN_SOURCE_DIR
+        "/tests/lsan.supp; ";
 #else
     const std::string limits = "ulimit -t 20; ulimit -v 1500000; ";
 #endif
     const auto from = std::chrono::steady_clock::now();
     const auto r = test::run(limits + "timeout 60 " DREVAN_CLI " " + what + " " + quoted(file));
-    const double took = std::chrono::duration<double>(std::chrono::steady_clock::now() - from).count();
-    if (took > slowest_) slowest_ = took, slowest_file_ = file.filename().string() + " (" + what.substr(0, what.find(' ')) + ")";
+    const double took =
+        std::chrono::duration<double>(std::chrono::steady_clock::now() - from).count();
+    if (took > slowest_)
+      slowest_ = took,
+      slowest_file_ = file.filename().string() + " (" + what.substr(0, what.find(' ')) + ")";
     ++codes_[r.code];
-    EXPECT_TRUE(r.code >= 0 && r.code <= 3) << what << " " << file << ": " << r.code << "\n" << r.out.substr(0, 2000);
+    EXPECT_TRUE(r.code >= 0 && r.code <= 3) << what << " " << file << ": " << r.code << "\n"
+                                            << r.out.substr(0, 2000);
     EXPECT_EQ(r.out.find('\x1b'), std::string::npos) << file;
     EXPECT_EQ(r.out.find("AddressSanitizer"), std::string::npos) << file << r.out.substr(0, 3000);
     EXPECT_EQ(r.out.find("runtime error"), std::string::npos) << file << r.out.substr(0, 3000);
-    EXPECT_EQ(r.out.find("could not be done ("), std::string::npos) << what << file << r.out.substr(0, 500);
+    EXPECT_EQ(r.out.find("could not be done ("), std::string::npos)
+        << what << file << r.out.substr(0, 500);
     if (r.code != 0) EXPECT_FALSE(r.out.empty()) << file;
     if (r.code != 0) EXPECT_LT(r.out.size(), most_text) << file;
     return r.code;
   }
   void told(size_t files) {
     std::string all;
-    for (const auto& [code, n] : codes_) all += " " + std::to_string(code) + ": " + std::to_string(n) + " times;";
-    std::printf("  %zu files; exit codes%s slowest %.2f s, %s\n", files, all.c_str(), slowest_, slowest_file_.c_str());
+    for (const auto& [code, n] : codes_)
+      all += " " + std::to_string(code) + ": " + std::to_string(n) + " times;";
+    std::printf("  %zu files; exit codes%s slowest %.2f s, %s\n", files, all.c_str(), slowest_,
+                slowest_file_.c_str());
   }
   TempFolder t_;
   test::Hostile all_ = test::make_hostile(t_.path());
@@ -60,6 +71,7 @@ class HostileFiles : public testing::Test {
 };
 
 TEST_F(HostileFiles, Sounds) {
+  DREVAN_IN_FULL_ONLY("the corpus of hostile files takes a minute");
   const auto recipe = quoted(t_ / "recipes" / fs::path("good.recipe")), out = quoted(t_ / "out");
   for (const auto& file : all_.sounds) {
     call("measure --json --", file);
@@ -73,6 +85,7 @@ TEST_F(HostileFiles, Sounds) {
 }
 
 TEST_F(HostileFiles, Reels) {
+  DREVAN_IN_FULL_ONLY("the corpus of hostile files takes a minute");
   for (const auto& file : all_.reels) {
     if (file.extension() != ".reel") continue;
     call("render --out " + quoted(t_ / "out") + " --reel", file);
@@ -94,6 +107,7 @@ TEST_F(HostileFiles, Reels) {
 }
 
 TEST_F(HostileFiles, Recipes) {
+  DREVAN_IN_FULL_ONLY("the corpus of hostile files takes a minute");
   const auto sound = quoted(t_ / "sounds" / fs::path("good.wav"));
   for (const auto& file : all_.recipes) {
     call("recipe check", file);
@@ -104,6 +118,7 @@ TEST_F(HostileFiles, Recipes) {
 
 // Heard by a step: what cannot be read is told, and the clip is not done.
 TEST_F(HostileFiles, Responses) {
+  DREVAN_IN_FULL_ONLY("the corpus of hostile files takes a minute");
   const auto sound = quoted(t_ / "sounds" / fs::path("good.wav"));
   const auto recipe = t_ / "by-response.recipe";
   for (const auto& file : all_.responses) {
@@ -118,7 +133,11 @@ TEST_F(HostileFiles, Responses) {
 
 // All at once, in one batch: one bad file never stops it, and the codes add up.
 TEST_F(HostileFiles, AFolderOfThem) {
-  EXPECT_EQ(call("render --recipe " + quoted(t_ / "recipes" / fs::path("good.recipe")) + " --out " + quoted(t_ / "out"), t_ / "sounds", 60000), 3);
+  DREVAN_IN_FULL_ONLY("the corpus of hostile files takes a minute");
+  EXPECT_EQ(call("render --recipe " + quoted(t_ / "recipes" / fs::path("good.recipe")) + " --out " +
+                     quoted(t_ / "out"),
+                 t_ / "sounds", 60000),
+            3);
   EXPECT_TRUE(fs::exists(t_ / "out" / fs::path("good.wav")));
 }
 

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Makes files that are broken, lying, nested, huge or odd, below a folder: what came from elsewhere may be any of
 // them. Deterministic. Used by the test beside this and as seeds for the fuzzers.
 #include "hostile/make_hostile.h"
@@ -17,7 +18,8 @@ namespace {
 
 void put(const fs::path& file, std::string_view content) {
   fs::create_directories(file.parent_path());
-  std::ofstream(file, std::ios::binary | std::ios::trunc).write(content.data(), static_cast<std::streamsize>(content.size()));
+  std::ofstream(file, std::ios::binary | std::ios::trunc)
+      .write(content.data(), static_cast<std::streamsize>(content.size()));
 }
 
 std::string le(std::uint64_t value, int bytes) {
@@ -34,9 +36,13 @@ struct Wav {
 
 std::string wav(const Wav& w) {
   const int align = w.align >= 0 ? w.align : w.channels * w.bits / 8;
-  const std::string fmt = "fmt " + le(16, 4) + le(static_cast<std::uint64_t>(w.format), 2) + le(static_cast<std::uint64_t>(w.channels), 2) + le(w.rate, 4) +
-                          le(std::uint64_t{w.rate} * static_cast<unsigned>(align), 4) + le(static_cast<std::uint64_t>(align), 2) + le(static_cast<std::uint64_t>(w.bits), 2);
-  const std::string body = "WAVE" + w.before + fmt + "data" + le(w.data != 0 ? w.data : w.sound.size(), 4) + w.sound + w.after;
+  const std::string fmt = "fmt " + le(16, 4) + le(static_cast<std::uint64_t>(w.format), 2) +
+                          le(static_cast<std::uint64_t>(w.channels), 2) + le(w.rate, 4) +
+                          le(std::uint64_t{w.rate} * static_cast<unsigned>(align), 4) +
+                          le(static_cast<std::uint64_t>(align), 2) +
+                          le(static_cast<std::uint64_t>(w.bits), 2);
+  const std::string body = "WAVE" + w.before + fmt + "data" +
+                           le(w.data != 0 ? w.data : w.sound.size(), 4) + w.sound + w.after;
   return "RIFF" + le(w.riff != 0 ? w.riff : body.size(), 4) + body;
 }
 
@@ -93,11 +99,15 @@ void sounds(const fs::path& folder) {
   put(in("odd-chunk.wav"), wav({.before = "LIST" + le(3, 4) + "abc"}));
   put(in("two-data.wav"), wav({.after = "data" + le(4, 4) + "abcd"}));
   put(in("rf64-no-ds64.wav"), "RF64" + le(0xffffffff, 4) + wav({.data = 0xffffffff}).substr(8));
-  put(in("rf64-lies.wav"), "RF64" + le(0xffffffff, 4) + "WAVEds64" + le(28, 4) + le(~0ULL, 8) + le(~0ULL, 8) + le(~0ULL, 8) + le(0, 4) + wav({.data = 0xffffffff}).substr(12));
+  put(in("rf64-lies.wav"), "RF64" + le(0xffffffff, 4) + "WAVEds64" + le(28, 4) + le(~0ULL, 8) +
+                               le(~0ULL, 8) + le(~0ULL, 8) + le(0, 4) +
+                               wav({.data = 0xffffffff}).substr(12));
   std::string notanumber;
-  for (int i = 0; i < 2400; ++i) notanumber += le(i % 3 == 0 ? 0x7fc00000 : i % 3 == 1 ? 0x7f800000 : 0xff800000, 4);
+  for (int i = 0; i < 2400; ++i)
+    notanumber += le(i % 3 == 0 ? 0x7fc00000 : i % 3 == 1 ? 0x7f800000 : 0xff800000, 4);
   put(in("nan.wav"), wav({.format = 3, .bits = 32, .sound = notanumber}));
-  put(in("huge-floats.wav"), wav({.format = 3, .bits = 32, .sound = repeated(le(0x7f7fffff, 4), 2400)}));
+  put(in("huge-floats.wav"),
+      wav({.format = 3, .bits = 32, .sound = repeated(le(0x7f7fffff, 4), 2400)}));
   put(in("denormals.wav"), wav({.format = 3, .bits = 32, .sound = repeated(le(1, 4), 48000)}));
   put(in("silence.wav"), wav({.sound = std::string(96000, '\0')}));
   put(in("one-sample.wav"), wav({.sound = "ab"}));
@@ -105,8 +115,10 @@ void sounds(const fs::path& folder) {
   put(in("flac-head.flac"), "fLaC" + std::string("\x80\0\0\x22", 4) + std::string(34, '\xff'));
   put(in("ogg-head.ogg"), "OggS" + std::string(200, '\0'));
   put(in("mp3-noise.mp3"), repeated("\xff\xfb\x90\x64", 5000));
-  put(in("aac-noise.aac"), repeated(std::string("\xff\xf1\x50\x80\x02\x1f\xfc", 7) + "xyzxyzxyz", 2000));
-  put(in("mp4-box-lies.mp4"), le(0, 3) + "\x18" + "ftypisom" + std::string(12, '\0') + "\xff\xff\xff\xff" + "moov");
+  put(in("aac-noise.aac"),
+      repeated(std::string("\xff\xf1\x50\x80\x02\x1f\xfc", 7) + "xyzxyzxyz", 2000));
+  put(in("mp4-box-lies.mp4"),
+      le(0, 3) + "\x18" + "ftypisom" + std::string(12, '\0') + "\xff\xff\xff\xff" + "moov");
   put(in("mkv-head.mkv"), std::string("\x1a\x45\xdf\xa3\xff\xff\xff\xff\xff\xff\xff\xff", 12));
   put(in("avi-head.avi"), "RIFF" + le(100, 4) + "AVI LIST" + le(0xffffffff, 4) + "hdrl");
   put(in("list.m3u8"), "#EXTM3U\n#EXTINF:1,\n/etc/passwd\n");
@@ -122,8 +134,14 @@ void sounds(const fs::path& folder) {
   fs::create_symlink("circle.wav", in("circle.wav"));
   fs::create_symlink("nowhere.wav", in("broken-link.wav"));
   // Real streams with holes: every seventh kilobyte gone, or noise.
-  if (run("cd '" + folder.string() + "' && ffmpeg -v error -y -f lavfi -i sine=f=300:d=5 -f lavfi -i testsrc=d=5:s=64x48 -c:a aac -c:v mpeg4 a.mp4 && ffmpeg -v error -y -i a.mp4 -c copy a.mkv && ffmpeg -v error -y -i a.mp4 -c copy a.ts && "
-          "ffmpeg -v error -y -i a.mp4 -vn -c:a libmp3lame a.mp3 && ffmpeg -v error -y -i a.mp4 -vn -c:a flac a.flac && ffmpeg -v error -y -i a.mp4 -vn -c:a libvorbis a.ogg && ffmpeg -v error -y -i a.mp4 -vn -c:a libopus a.opus").code != 0)
+  if (run("cd '" + folder.string() +
+          "' && ffmpeg -v error -y -f lavfi -i sine=f=300:d=5 -f lavfi -i testsrc=d=5:s=64x48 -c:a "
+          "aac -c:v mpeg4 a.mp4 && ffmpeg -v error -y -i a.mp4 -c copy a.mkv && ffmpeg -v error -y "
+          "-i a.mp4 -c copy a.ts && "
+          "ffmpeg -v error -y -i a.mp4 -vn -c:a libmp3lame a.mp3 && ffmpeg -v error -y -i a.mp4 "
+          "-vn -c:a flac a.flac && ffmpeg -v error -y -i a.mp4 -vn -c:a libvorbis a.ogg && ffmpeg "
+          "-v error -y -i a.mp4 -vn -c:a libopus a.opus")
+          .code != 0)
     return;
   for (const char* ending : {"mp4", "mkv", "ts", "mp3", "flac", "ogg", "opus"})
     damaged(folder / (std::string("a.") + ending), folder);
@@ -146,14 +164,22 @@ void responses(const fs::path& folder) {
   put(folder / "empty.sofa", "");
 }
 
-std::string reel(std::string_view sources, std::string_view groups, std::string_view clips, std::string_view more = "") {
-  return "{\"drevan_reel\":1,\"name\":\"x\",\"rate_hz\":48000,\"sources\":[" + std::string(sources) + "],\"groups\":[" + std::string(groups) + "],\"clips\":[" + std::string(clips) + "],\"chain\":[]" + std::string(more) + "}";
+std::string reel(std::string_view sources, std::string_view groups, std::string_view clips,
+                 std::string_view more = "") {
+  return "{\"drevan_reel\":1,\"name\":\"x\",\"rate_hz\":48000,\"sources\":[" +
+         std::string(sources) + "],\"groups\":[" + std::string(groups) + "],\"clips\":[" +
+         std::string(clips) + "],\"chain\":[]" + std::string(more) + "}";
 }
 
 void reels(const fs::path& folder) {
   put(folder / "good.wav", wav({}));
-  const std::string source = R"({"path":"good.wav","frames":4800,"rate_hz":48000,"channels":1,"hash":"0"})", group = R"({"name":"A","chain":[]})";
-  const auto clip = [](std::string_view what) { return R"({"id":1,"name":"c","source":0,"begin":0,"frames":4800,"group":0,"place_s":0,"chain":[])" + std::string(what) + "}"; };
+  const std::string
+      source = R"({"path":"good.wav","frames":4800,"rate_hz":48000,"channels":1,"hash":"0"})",
+      group = R"({"name":"A","chain":[]})";
+  const auto clip = [](std::string_view what) {
+    return R"({"id":1,"name":"c","source":0,"begin":0,"frames":4800,"group":0,"place_s":0,"chain":[])" +
+           std::string(what) + "}";
+  };
   const auto in = [&](const char* name) { return folder / (std::string(name) + ".reel"); };
   put(in("good"), reel(source, group, clip("")));
   put(in("empty"), "");
@@ -163,16 +189,26 @@ void reels(const fs::path& folder) {
   put(in("deep-list"), std::string(200000, '['));
   put(in("deep-object"), repeated("{\"a\":", 200000));
   put(in("deep-in-value"), reel(source, group, clip(",\"version\":" + std::string(200000, '['))));
-  put(in("deep-chain"), reel(source, group, clip(""), ",\"target\":" + std::string(200000, '[') + std::string(200000, ']')));
+  put(in("deep-chain"), reel(source, group, clip(""),
+                             ",\"target\":" + std::string(200000, '[') + std::string(200000, ']')));
   put(in("newer"), "{\"drevan_reel\":2000000000000}");
   put(in("version-text"), "{\"drevan_reel\":\"1\"}");
   put(in("no-utf8"), reel(source, "{\"name\":\"\xff\xfe\",\"chain\":[]}", clip("")));
   put(in("half"), reel(source, group, clip("")).substr(0, 120));
   put(in("unknown-member"), reel(source, group, clip(",\"colour\":1")));
-  for (const char* place : {"1e300", "-100", "1e12", "1e999", "\"x\""}) put(folder / ("place" + std::to_string(std::hash<std::string_view>{}(place) % 1000) + ".reel"), reel(source, group, R"({"id":1,"name":"c","source":0,"frames":4800,"group":0,"place_s":)" + std::string(place) + "}"));
-  put(in("source-out-of-range"), reel(source, group, R"({"id":1,"name":"c","source":7,"group":0})"));
-  put(in("source-wraps"), reel(source, group, R"({"id":1,"name":"c","source":4294967296,"group":0})"));
-  put(in("frames-wrap"), reel(source, group, R"({"id":1,"name":"c","source":0,"begin":9223372036854775807,"frames":9223372036854775807,"group":0})"));
+  for (const char* place : {"1e300", "-100", "1e12", "1e999", "\"x\""})
+    put(folder / ("place" + std::to_string(std::hash<std::string_view>{}(place) % 1000) + ".reel"),
+        reel(source, group,
+             R"({"id":1,"name":"c","source":0,"frames":4800,"group":0,"place_s":)" +
+                 std::string(place) + "}"));
+  put(in("source-out-of-range"),
+      reel(source, group, R"({"id":1,"name":"c","source":7,"group":0})"));
+  put(in("source-wraps"),
+      reel(source, group, R"({"id":1,"name":"c","source":4294967296,"group":0})"));
+  put(in("frames-wrap"),
+      reel(
+          source, group,
+          R"({"id":1,"name":"c","source":0,"begin":9223372036854775807,"frames":9223372036854775807,"group":0})"));
   for (const char* number :
        {"2147483647", "2147483648", "9223372036854775807", "18446744073709551615", "-2147483648"}) {
     const auto one = [&](const char* member) { return in((std::string(member) + number).c_str()); };
@@ -189,44 +225,70 @@ void reels(const fs::path& folder) {
         reel(source, group,
              R"({"id":1,"name":"c","source":0,"group":0,"begin":)" + std::string(number) + "}"));
   }
-  put(in("frames-fraction"), reel(source, group, R"({"id":1,"name":"c","source":0,"begin":0.5,"group":0})"));
-  put(in("frames-lie"), reel(R"({"path":"good.wav","frames":4800000000,"rate_hz":48000,"channels":1,"hash":"0"})", group, R"({"id":1,"name":"c","source":0,"group":0})"));
-  put(in("begins-past-end"), reel(R"({"path":"good.wav","frames":480000,"rate_hz":48000,"channels":1,"hash":"0"})", group, R"({"id":1,"name":"c","source":0,"begin":100000,"group":0})"));
-  put(in("missing-source"), reel(R"({"path":"gone.wav","frames":4800,"rate_hz":48000,"channels":1,"hash":"0"})", group, clip("")));
-  put(in("source-is-folder"), reel(R"({"path":".","frames":4800,"rate_hz":48000,"channels":1,"hash":"0"})", group, clip("")));
-  put(in("source-is-null"), reel(R"({"path":"a\u0000b","frames":4800,"rate_hz":48000,"channels":1,"hash":"0"})", group, clip("")));
+  put(in("frames-fraction"),
+      reel(source, group, R"({"id":1,"name":"c","source":0,"begin":0.5,"group":0})"));
+  put(in("frames-lie"),
+      reel(R"({"path":"good.wav","frames":4800000000,"rate_hz":48000,"channels":1,"hash":"0"})",
+           group, R"({"id":1,"name":"c","source":0,"group":0})"));
+  put(in("begins-past-end"),
+      reel(R"({"path":"good.wav","frames":480000,"rate_hz":48000,"channels":1,"hash":"0"})", group,
+           R"({"id":1,"name":"c","source":0,"begin":100000,"group":0})"));
+  put(in("missing-source"),
+      reel(R"({"path":"gone.wav","frames":4800,"rate_hz":48000,"channels":1,"hash":"0"})", group,
+           clip("")));
+  put(in("source-is-folder"),
+      reel(R"({"path":".","frames":4800,"rate_hz":48000,"channels":1,"hash":"0"})", group,
+           clip("")));
+  put(in("source-is-null"),
+      reel(R"({"path":"a\u0000b","frames":4800,"rate_hz":48000,"channels":1,"hash":"0"})", group,
+           clip("")));
   put(in("two-ids"), reel(source, group, clip("") + "," + clip("")));
   put(in("id-0"), reel(source, group, R"({"id":0,"name":"c","source":0,"group":0})"));
-  put(in("version-ring"), reel(source, group, clip(R"(,"version":1,"versions":[{"id":0,"source":0},{"id":1,"parent":1,"source":0}])")));
+  put(in("version-ring"),
+      reel(
+          source, group,
+          clip(R"(,"version":1,"versions":[{"id":0,"source":0},{"id":1,"parent":1,"source":0}])")));
   put(in("room-tone-outside"), reel(source, group, clip(R"(,"room_tone_s":[1000,2000])")));
   std::string nested;
-  for (int i = 0; i < 28; ++i) nested += std::string(i > 0 ? "," : "") + R"({"step":"normalise","settings":{"over":"group"}})";
+  for (int i = 0; i < 28; ++i)
+    nested += std::string(i > 0 ? "," : "") + R"({"step":"normalise","settings":{"over":"group"}})";
   std::string many;
-  for (int i = 1; i <= 10; ++i) many += std::string(i > 1 ? "," : "") + R"({"id":)" + std::to_string(i) + R"(,"name":"c","source":0,"group":0,"place_s":0})";
+  for (int i = 1; i <= 10; ++i)
+    many += std::string(i > 1 ? "," : "") + R"({"id":)" + std::to_string(i) +
+            R"(,"name":"c","source":0,"group":0,"place_s":0})";
   put(in("nested-group-steps"), reel(source, R"({"name":"A","chain":[)" + nested + "]}", many));
   std::string steps;
   for (int i = 0; i < 300; ++i) steps += std::string(i > 0 ? "," : "") + R"({"step":"gain"})";
   put(in("three-hundred-steps"), reel(source, R"({"name":"A","chain":[)" + steps + "]}", clip("")));
-  put(in("long-name"), reel(source, group, R"({"id":1,"name":")" + repeated("☃", 5000) + R"(","source":0,"group":0})"));
-  put(in("steering-name"), reel(source, group, R"({"id":1,"name":"\u001b[31m=1+1\r\n../../x","source":0,"group":0})"));
+  put(in("long-name"),
+      reel(source, group,
+           R"({"id":1,"name":")" + repeated("☃", 5000) + R"(","source":0,"group":0})"));
+  put(in("steering-name"),
+      reel(source, group, R"({"id":1,"name":"\u001b[31m=1+1\r\n../../x","source":0,"group":0})"));
 }
 
 void recipes(const fs::path& folder) {
   const auto in = [&](const char* name) { return folder / (std::string(name) + ".recipe"); };
-  const auto steps = [](std::string_view s) { return "{\"drevan_recipe\":1,\"name\":\"x\",\"steps\":[" + std::string(s) + "]}"; };
+  const auto steps = [](std::string_view s) {
+    return "{\"drevan_recipe\":1,\"name\":\"x\",\"steps\":[" + std::string(s) + "]}";
+  };
   put(in("good"), steps(R"({"step":"gain","settings":{"gain_db":-3}})"));
   put(in("deep"), std::string(200000, '['));
-  put(in("deep-setting"), steps(R"({"step":"gain","settings":{"gain_db":)" + std::string(200000, '[') + std::string(200000, ']') + "}}"));
-  put(in("deep-tags"), "{\"drevan_recipe\":1,\"steps\":[],\"tags\":[" + repeated("{\"a\":", 200000) + "1" + std::string(200000, '}') + "]}");
+  put(in("deep-setting"), steps(R"({"step":"gain","settings":{"gain_db":)" +
+                                std::string(200000, '[') + std::string(200000, ']') + "}}"));
+  put(in("deep-tags"), "{\"drevan_recipe\":1,\"steps\":[],\"tags\":[" +
+                           repeated("{\"a\":", 200000) + "1" + std::string(200000, '}') + "]}");
   put(in("number-too-large"), steps(R"({"step":"gain","settings":{"gain_db":1e999}})"));
-  put(in("number-without-end"), steps(R"({"step":"gain","settings":{"gain_db":)" + std::string(100000, '9') + "}}"));
+  put(in("number-without-end"),
+      steps(R"({"step":"gain","settings":{"gain_db":)" + std::string(100000, '9') + "}}"));
   put(in("out-of-range"), steps(R"({"step":"gain","settings":{"gain_db":1000}})"));
   put(in("unknown-step"), steps(R"({"step":")" + std::string(100000, 'x') + "\"}"));
   put(in("not-utf8"), steps("{\"step\":\"\xff\"}"));
   put(in("choice-fraction"), steps(R"({"step":"normalise","settings":{"measure":0.5}})"));
   put(in("null-step"), steps("null"));
   put(in("twice"), "{\"drevan_recipe\":1,\"drevan_recipe\":1,\"steps\":[],\"steps\":3}");
-  put(in("ten-thousand-steps"), steps(R"({"step":"gain"})" + repeated(R"(,{"step":"gain"})", 9999)));
+  put(in("ten-thousand-steps"),
+      steps(R"({"step":"gain"})" + repeated(R"(,{"step":"gain"})", 9999)));
   put(in("bom"), "\xef\xbb\xbf" + steps(""));
 }
 

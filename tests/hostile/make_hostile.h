@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Files that are broken, lying, nested, huge or odd.
 #pragma once
 

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Where a take is cut: real voices of Debian's speech packages, with pauses and noises of which the
 // rules know nothing. What a pause of speech is is common practice, no source.
 #include "measure/pauses.h"
@@ -8,6 +9,7 @@
 #include <random>
 
 #include "reel/reel.h"
+#include "support/extent.h"
 #include "support/sounds.h"
 
 namespace drevan {
@@ -100,6 +102,8 @@ void expect_cuts(Take take, const std::string& what) {
 }
 
 TEST(Pauses, AreFoundInFourVoicesUnderTwoNoises) {
+  DREVAN_IN_FULL_ONLY("four voices under two noises");
+  DREVAN_NOT_SANITIZED("long sounds; shorter tests go through the same code");
   for (const char* voice : test::voices)
     for (const double snr : {40.0, 15.0})
       for (const bool low : {false, true})
@@ -121,6 +125,7 @@ TEST(Pauses, NoiseAloneIsNoSpeechNorAreClicks) {
 // The room becomes 12 dB louder in the middle, as when a door is opened: no speech because of it,
 // but for the moment it happens.
 TEST(Pauses, TheRoomIsFollowed) {
+  DREVAN_NOT_SANITIZED("long sounds; shorter tests go through the same code");
   Take take = made_take(test::voices[0], 90, 40, 11, false);
   AudioBuffer louder = test::noise(0.004, 45, 12);
   test::add(take.sound, louder, 45);
@@ -129,6 +134,7 @@ TEST(Pauses, TheRoomIsFollowed) {
 }
 
 TEST(Pauses, LimitsAreObeyed) {
+  DREVAN_NOT_SANITIZED("long sounds; shorter tests go through the same code");
   Take take = made_take(test::voices[1], 60, 40, 13, false);
   const RoomEar ear = heard(take.sound);
   const auto all = pieces_at_pauses(ear, take.sound.frames(), {});

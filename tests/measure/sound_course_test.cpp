@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // How loud a sound is from moment to moment.
 #include "measure/sound_course.h"
 

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Who speaks: four real voices of Debian's speech packages, twelve clips each.
 #include "measure/voice_print.h"
 
@@ -7,6 +8,7 @@
 #include <map>
 
 #include "engine/clip_sound.h"
+#include "support/extent.h"
 #include "support/sounds.h"
 
 namespace drevan {
@@ -83,6 +85,8 @@ double area_under_curve(const std::vector<std::pair<double, bool>>& judged) {
 }
 
 TEST(WhoSpeaks, FourVoicesArePartedAndDoubtIsTold) {
+  DREVAN_IN_FULL_ONLY("four real voices");
+  DREVAN_NOT_SANITIZED("long sounds; shorter tests go through the same code");
   std::vector<std::pair<double, bool>> judged;
   for (const auto& [snr, least] : {std::pair{99.0, 0.95}, {20.0, 0.85}}) {
     const Heard h = heard(snr, 400);
@@ -104,6 +108,7 @@ TEST(WhoSpeaks, FourVoicesArePartedAndDoubtIsTold) {
 }
 
 TEST(WhoSpeaks, OneVoiceIsOneAndSilenceNobody) {
+  DREVAN_NOT_SANITIZED("long sounds; shorter tests go through the same code");
   const Heard h = heard(99, 1);
   const auto one = guess_speakers(std::span(h.prints).first(clips_each));
   EXPECT_EQ(one.speakers, 1);

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Two devices whose clocks differ and whose calls come late, by made times.
 #include "media/clock_bridge.h"
 

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Reading and writing files, and what happens when they are bad.
 #include <gtest/gtest.h>
 

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Pictures decoded ahead: the right one, soon, wherever one looks.
 #include "media/film_ahead.h"
 
@@ -52,12 +53,13 @@ TEST_F(FilmAheadTest, JumpsAnywhere) {
 
 TEST_F(FilmAheadTest, AFilmThatIsGoneOrNoneSaysSo) {
   FilmAhead gone(folder / "none.mkv", 64, 48);
-  std::string told;
+  Problem told;
   for (int i = 0; i < 5000 && told.empty(); ++i) {
     told = gone.take_error();
     std::this_thread::sleep_for(1ms);
   }
-  EXPECT_NE(told.find("none.mkv"), std::string::npos);
+  EXPECT_NE(told.text.find("none.mkv"), std::string::npos);
+  EXPECT_EQ(told.cause, Cause::missing);
   EXPECT_FALSE(gone.picture());
   EXPECT_TRUE(gone.take_error().empty());
   FilmAhead one(film(1), 64, 48);

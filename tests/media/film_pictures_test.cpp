@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Pictures of a film, exact to the frame.
 #include "media/film_pictures.h"
 
@@ -107,6 +108,16 @@ TEST_F(FilmPicturesTest, AreBroughtToTheSizeThatIsWanted) {
   EXPECT_EQ(p->height, 17);
   EXPECT_EQ(p->pixels.size(), 33U * 17 * 3);
   EXPECT_EQ(pictures.rotation_deg(), 0);
+}
+
+// A telephone that was held upright writes its pictures lying, with the turn beside them (ISO/IEC 14496-12, the track
+// header's matrix): what must be turned to the right to stand upright says so, and so to the left.
+TEST_F(FilmPicturesTest, HowFarAPictureMustBeTurnedIsRead) {
+  for (const int right : {0, 90, 180, 270}) {
+    test::make_film(folder / "turned.mov", {.frames = 5, .turned_right_deg = right});
+    FilmPictures pictures(folder / "turned.mov", PixelForm::grey, 64, 48);
+    EXPECT_EQ(pictures.rotation_deg(), right);
+  }
 }
 
 TEST_F(FilmPicturesTest, OneFrameAndBrokenFilms) {

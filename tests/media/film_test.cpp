@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // A film with another sound: what is not the sound stays as it is, and the sound is where it
 // belongs.
 #include "media/film_file.h"

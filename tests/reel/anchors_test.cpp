@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Moments inside a clip bound to moments of the reel: where they are heard, by what was rendered.
 #include "reel/anchors.h"
 

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Edits of every kind one after the other, at random: after each the reel is whole, saves, loads and
 // is the same. DREVAN_WALK_S says for how many seconds (standard: 3); a find prints its seed and the
 // edits that led to it, and DREVAN_WALK_SEED begins with that one.

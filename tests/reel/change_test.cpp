@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // What reels share, what an edit costs, and what is told of it.
 #include "reel/change.h"
 

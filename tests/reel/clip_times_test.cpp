@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // A clip's moments by each of its clocks, there and back, over chains made at random; and what goes
 // wrong where one is taken for another.
 #include "reel/clip_times.h"

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Curves in files and edits, and where they are heard.
 #include <gtest/gtest.h>
 

@@ -1,7 +1,10 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Cutting clips: every edit as a function of a reel, without a window.
 #include "reel/cuts.h"
 
 #include <gtest/gtest.h>
+
+#include <random>
 
 #include "engine/process.h"
 #include "reel/groups.h"
@@ -285,6 +288,36 @@ TEST_F(Cuts, ATakeBecomesNamedPieces) {
   EXPECT_EQ(edit.next.clips[2].fade_out, EdgeFade{});
   const edits::Piece beyond[] = {{{3, 4.5}}};
   expect_impossible([&] { edits::cut_into(reel, 1, beyond); }, "does not lie within");
+}
+
+// Wherever a clip is split: the pieces lie one behind the other, cover it all, and none is too short to take.
+TEST(CutsTest, SplitAnywhereLeavesNoPieceTooShortAndNothingOut) {
+  const test::TempFolder t;
+  const Reel reel = test::reel_of(t, {{"0", "Ines"}}, 2);
+  std::minstd_rand random(11);
+  for (int round = 0; round < 40; ++round) {
+    std::vector<ClipTime> at;
+    const int count = 1 + static_cast<int>(random() % 6);
+    for (int i = 0; i < count; ++i) {
+      // Some close together, some close to an end.
+      const double s = 0.02 * static_cast<double>(random() % 101);
+      at.push_back(ClipTime{s});
+      if (random() % 2 == 0) at.push_back(ClipTime{s + 0.006});
+    }
+    Reel next;
+    try {
+      next = edits::split(reel, reel.clips[0].id, at).next;
+    } catch (const Error&) {
+      continue;  // all of them lie at the clip's ends
+    }
+    Samples begin = reel.clips[0].begin;
+    for (const Clip& c : next.clips) {
+      EXPECT_EQ(c.begin, begin) << round;
+      EXPECT_GE(static_cast<double>(c.frames) / 48000, edits::least_piece_s - 1e-9) << round;
+      begin = c.begin + c.frames;
+    }
+    EXPECT_EQ(begin, reel.clips[0].begin + reel.clips[0].frames) << round;
+  }
 }
 
 }  // namespace

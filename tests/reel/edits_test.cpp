@@ -1,15 +1,19 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Every edit as a function of a reel, without a window.
 #include "reel/edits.h"
 
 #include <gtest/gtest.h>
 
 #include <cmath>
+#include <limits>
+#include <set>
+#include <stdexcept>
 
 #include "reel/history.h"
+#include "steps/catalogue.h"
 #include "support/impossible.h"
 #include "support/reels.h"
 #include "support/steps.h"
-#include "steps/catalogue.h"
 
 namespace drevan {
 namespace {
@@ -207,6 +211,61 @@ TEST_F(Edits, WhatAClipsSoundDependsOn) {
   EXPECT_TRUE(same(edits::remove_step(reel, 1, id(ChainOwner::group, 0)), 3));
   EXPECT_FALSE(same(edits::add_step(reel, 1, {ChainOwner::reel, 0}, *find_step("gain")), 3));
   EXPECT_FALSE(same(edits::set_room_tone(reel, 2, ClipRange{0, 1}), 2));
+}
+
+// No edit lets a value in that the reel's file could not hold: every setting of every step, past both ends, between two
+// choices, no number, and a setting that is not there.
+TEST(Turn, OutOfRangeIsRefusedForEverySettingOfEveryStep) {
+  const test::TempFolder t;
+  Reel reel = test::reel_of(t, {{"0", "Ines"}}, 1);
+  for (const StepType* type : catalogue()) {
+    reel.clips[0].chain = {{make_step(type->id)}};
+    settle_step_ids(reel);
+    const StepId id = std::as_const(reel).clips[0].chain.steps[0].id;
+    const auto refused = [&](int parameter, double value) {
+      try {
+        edits::turn(reel, reel.clips[0].id, id, parameter, value);
+      } catch (const Error& e) {
+        EXPECT_EQ(e.kind(), Error::Kind::call);
+        EXPECT_NE(std::string(e.what()).find(std::string(type->label)), std::string::npos);
+        return true;
+      } catch (const std::out_of_range&) {
+        return true;
+      }
+      return false;
+    };
+    for (size_t i = 0; i < type->parameters.size(); ++i) {
+      const Parameter& p = type->parameters[i];
+      const double span = std::max(1.0, p.most - p.least);
+      for (const double value :
+           {p.least - 0.01 * span, p.most + 0.01 * span, p.least - 20 * span,
+            std::numeric_limits<double>::quiet_NaN(), std::numeric_limits<double>::infinity()})
+        EXPECT_TRUE(refused(static_cast<int>(i), value)) << type->id << " " << p.id << " " << value;
+      if (!p.choices.empty()) EXPECT_TRUE(refused(static_cast<int>(i), p.least + 0.5)) << p.id;
+      for (const double value : {p.least, p.most})
+        EXPECT_FALSE(refused(static_cast<int>(i), value))
+            << type->id << " " << p.id << " " << value;
+    }
+    EXPECT_TRUE(refused(static_cast<int>(type->parameters.size()), 0)) << type->id;
+    EXPECT_TRUE(refused(-1, 0)) << type->id;
+  }
+}
+
+// Code that names a setting which a step has not is told so, and does not read past the end.
+TEST(Setting, OneThatIsNotThereIsAnErrorOfTheProgram) {
+  ChainStep gain = make_step(Role::gain);
+  setting(gain, "gain_db") = -3;
+  EXPECT_EQ(setting(std::as_const(gain), "gain_db"), -3);
+  EXPECT_THROW(setting(gain, "threshold_db"), std::logic_error);
+  EXPECT_THROW(step_for(Role::none), std::logic_error);
+  // Each role is one step's.
+  std::set<Role> roles;
+  for (const StepType* type : catalogue())
+    if (type->traits.role != Role::none) {
+      EXPECT_TRUE(roles.insert(type->traits.role).second) << type->id;
+      EXPECT_EQ(&step_for(type->traits.role), type);
+    }
+  EXPECT_EQ(roles.size(), 12U);
 }
 
 }  // namespace

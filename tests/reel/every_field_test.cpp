@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // A reel in which every field of everything holds something: saved, opened, cut, undone, brought
 // back. A field that is added to one of these structures does not compile here until it is filled,
 // too.

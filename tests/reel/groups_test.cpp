@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Groups and the order of clips, without a window.
 #include "reel/groups.h"
 

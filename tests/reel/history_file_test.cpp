@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // The list of edits beside its reel: it comes back whole, or not at all.
 #include "reel/history_file.h"
 
@@ -116,7 +117,8 @@ TEST_F(HistoryFile, StatesWhosePrintedFilesAreGoneAreLeftOut) {
   const auto printed = version_file(file(), history.now().clips[0]);
   fs::copy_file(folder / "one.wav", printed);
   Reel next = history.now();
-  add_version(next, next.clips[0].id, {.what = "printed", .made_with = next.clips[0].chain}, examine_source(printed));
+  add_version(next, next.clips[0].id, {.what = "printed", .made_with = next.clips[0].chain},
+              examine_source(printed));
   history.edit(next, "Print");
   next.clips[1].name = "renamed";
   history.edit(next, "Rename");

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // The journal: what it brings back, and what it does not believe.
 #include "reel/journal.h"
 
@@ -126,7 +127,7 @@ TEST_F(JournalTest, WhereItCannotWriteItSaysSo) {
   Journal journal(folder / "no-such-folder" / "work.reel", text);
   journal.tell(named("one"), "Rename");
   journal.flush();
-  EXPECT_NE(journal.take_problem().find("save it now"), std::string::npos);
+  EXPECT_NE(journal.take_problem().text.find("save it now"), std::string::npos);
   EXPECT_TRUE(journal.take_problem().empty());
 }
 
@@ -135,7 +136,8 @@ TEST_F(JournalTest, OnlyOneHoldsTheLockAndDeathFreesIt) {
   auto mine = ReelLock::take(file, why);
   ASSERT_TRUE(mine) << why;
   EXPECT_FALSE(ReelLock::take(file, why));
-  EXPECT_NE(why.find("another Drevan (process " + std::to_string(::getpid())), std::string::npos) << why;
+  EXPECT_NE(why.find("another Drevan (process " + std::to_string(::getpid())), std::string::npos)
+      << why;
   mine.reset();
   // Somebody else takes it and is killed.
   int ready[2];

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Nothing of a reel is lost: found sources that are shorter, versions that several reels have, recipes of one
 // name, files of strange shape.
 #include <gtest/gtest.h>
@@ -14,7 +15,9 @@
 #include "reel/json_file.h"
 #include "reel/library.h"
 #include "reel/lock.h"
+#include "reel/reel_file.h"
 #include "reel/version_files.h"
+#include "support/extent.h"
 #include "support/reels.h"
 #include "support/steps.h"
 
@@ -154,7 +157,9 @@ TEST(VersionFiles, NamesAreWholeCharacters) {
   EXPECT_NE(version_file(t / "r.reel", reel.clips[0], {file}), file);
 }
 
-Recipe named(const std::string& name, double db) { return {name, "", {{test::with("gain", {{"gain_db", db}})}}, {}}; }
+Recipe named(const std::string& name, double db) {
+  return {name, "", {{test::with("gain", {{"gain_db", db}})}}, {}};
+}
 
 TEST(Recipes, NothingIsReplacedUnasked) {
   const TempFolder t;
@@ -164,7 +169,8 @@ TEST(Recipes, NothingIsReplacedUnasked) {
   EXPECT_NE(kept, t / "Mine.recipe");
   EXPECT_NE(read_text(t / "Mine.recipe").find("99"), std::string::npos);
   // Two names that would be one file name.
-  const auto a = add_to_library(named("A/B", -2), t.path()), b = add_to_library(named("A:B", -3), t.path());
+  const auto a = add_to_library(named("A/B", -2), t.path()),
+             b = add_to_library(named("A:B", -3), t.path());
   EXPECT_NE(a, b);
   EXPECT_EQ(load_recipe(a).chain, named("A/B", -2).chain);
   EXPECT_EQ(load_recipe(b).chain, named("A:B", -3).chain);
@@ -179,7 +185,8 @@ TEST(Recipes, TwoOfOneNameInOneImportAreBothThere) {
     const auto library = t / ("library" + std::to_string(static_cast<int>(decision)));
     const std::vector<fs::path> what{t / "in"};
     std::vector<std::pair<Incoming, Decision>> all;
-    for (const auto& in : look_at_incoming(what, read_library(library))) all.emplace_back(in, decision);
+    for (const auto& in : look_at_incoming(what, read_library(library)))
+      all.emplace_back(in, decision);
     std::vector<std::string> problems;
     EXPECT_EQ(take_in(all, library, problems), 2);
     EXPECT_TRUE(problems.empty());
@@ -189,7 +196,8 @@ TEST(Recipes, TwoOfOneNameInOneImportAreBothThere) {
     EXPECT_EQ(seen, (std::set<double>{-2, -1}));
     // And where one was there already, asked to be replaced by both: the first does, the second stands beside.
     all.clear();
-    for (const auto& in : look_at_incoming(what, read_library(library))) all.emplace_back(in, Decision::replace);
+    for (const auto& in : look_at_incoming(what, read_library(library)))
+      all.emplace_back(in, Decision::replace);
     take_in(all, library, problems);
     seen.clear();
     for (const auto& e : read_library(library))
@@ -222,19 +230,31 @@ TEST(Recipes, TheSameRecipesAreTheSameZip) {
 }
 
 TEST(Recipes, ZipBombsAreTold) {
+  DREVAN_NOT_SANITIZED("long sounds; shorter tests go through the same code");
   const TempFolder t;
   const auto make = [&](const std::string& script) {
     const auto r = test::run("cd '" + t.path().string() + "' && python3 -c \"" + script + "\"");
     ASSERT_EQ(r.code, 0) << r.out;
   };
-  make("import zipfile\nz=zipfile.ZipFile('large.zip','w',zipfile.ZIP_DEFLATED)\nz.writestr('a.recipe',b' '*300000000)\nz.close()");
-  make("import zipfile\nz=zipfile.ZipFile('many.zip','w',zipfile.ZIP_DEFLATED)\nfor i in range(3000): z.writestr('%d.recipe'%i,'{}')\nz.close()");
-  make("import zipfile\nz=zipfile.ZipFile('sum.zip','w',zipfile.ZIP_DEFLATED)\nfor i in range(60): z.writestr('%d.recipe'%i,b' '*900000)\nz.close()");
+  make(
+      "import "
+      "zipfile\nz=zipfile.ZipFile('large.zip','w',zipfile.ZIP_DEFLATED)\nz.writestr('a.recipe',b' "
+      "'*300000000)\nz.close()");
+  make(
+      "import zipfile\nz=zipfile.ZipFile('many.zip','w',zipfile.ZIP_DEFLATED)\nfor i in "
+      "range(3000): z.writestr('%d.recipe'%i,'{}')\nz.close()");
+  make(
+      "import zipfile\nz=zipfile.ZipFile('sum.zip','w',zipfile.ZIP_DEFLATED)\nfor i in range(60): "
+      "z.writestr('%d.recipe'%i,b' '*900000)\nz.close()");
   const auto from = std::chrono::steady_clock::now();
-  for (const auto& [name, told] : {std::pair("large.zip", "a recipe has at most 1 MB"), std::pair("many.zip", "holds 3000 entries"), std::pair("sum.zip", "unpacks to more than 20 MB")}) {
+  for (const auto& [name, told] : {std::pair("large.zip", "a recipe has at most 1 MB"),
+                                   std::pair("many.zip", "holds 3000 entries"),
+                                   std::pair("sum.zip", "unpacks to more than 20 MB")}) {
     const std::vector<fs::path> what{t / name};
     const auto in = look_at_incoming(what, {});
-    EXPECT_TRUE(std::ranges::any_of(in, [part = std::string(told)](const Incoming& i) { return i.problem.find(part) != std::string::npos; })) << name;
+    EXPECT_TRUE(std::ranges::any_of(in, [part = std::string(told)](const Incoming& i) {
+      return i.problem.find(part) != std::string::npos;
+    })) << name;
     EXPECT_LE(in.size(), 1001U);
   }
   EXPECT_LT(std::chrono::duration<double>(std::chrono::steady_clock::now() - from).count(), 20);
@@ -256,7 +276,8 @@ TEST(StrictReading, UnknownMembersAreNamed) {
       reel_from_text(bad.dump(), t.path(), "r.reel");
       ADD_FAILURE() << place;
     } catch (const Error& e) {
-      EXPECT_NE(std::string(e.what()).find("\"colour\" does not belong here"), std::string::npos) << e.what();
+      EXPECT_NE(std::string(e.what()).find("\"colour\" does not belong here"), std::string::npos)
+          << e.what();
     }
   }
 }
@@ -266,14 +287,19 @@ TEST(StrictReading, NestedWithoutEndIsTold) {
   std::string objects;
   for (int i = 0; i < 200000; ++i) objects += "{\"a\":";
   for (const auto& text : {deep, objects}) {
-    for (const auto& [before, after] : {std::pair<std::string, std::string>{"", ""}, {R"({"drevan_recipe":1,"name":)", "}"}, {R"({"drevan_recipe":1,"steps":[{"step":"gain","settings":{"gain_db":)", "}}]}"}}) {
+    for (const auto& [before, after] :
+         {std::pair<std::string, std::string>{"", ""},
+          {R"({"drevan_recipe":1,"name":)", "}"},
+          {R"({"drevan_recipe":1,"steps":[{"step":"gain","settings":{"gain_db":)", "}}]}"}}) {
       EXPECT_THROW(recipe_from_text(before + text + after, "x"), Error);
       EXPECT_THROW(reel_from_text(before + text + after, "/", "x"), Error);
     }
   }
   // A value of the wrong kind is shown in the message, but not all of it.
   try {
-    recipe_from_text(R"({"drevan_recipe":1,"steps":[{"step":"gain","settings":{"gain_db":")" + std::string(1000000, 'x') + "\"}}]}", "x");
+    recipe_from_text(R"({"drevan_recipe":1,"steps":[{"step":"gain","settings":{"gain_db":")" +
+                         std::string(1000000, 'x') + "\"}}]}",
+                     "x");
     ADD_FAILURE();
   } catch (const Error& e) {
     EXPECT_LT(std::string(e.what()).size(), 400U);
@@ -334,6 +360,34 @@ TEST(History, UndoEndsAMerge) {
   EXPECT_EQ(history.now().name, "1");
 }
 
+// The reel that is open, opened again: as it was saved, still one's own, and edits are kept as before.
+TEST(ReelFile, TheReelThatIsOpenIsOpenedAgainAndStaysOnesOwn) {
+  const test::TempFolder t;
+  Reel reel = test::reel_of(t, {{"0", "Ines"}}, 1);
+  save_reel(reel, t / "harbour.reel");
+  ReelFile file(t / "unsaved");
+  file.take(file.open(t / "harbour.reel"));
+  for (int round = 0; round < 2; ++round) {
+    auto again = file.open(t / "harbour.reel");
+    EXPECT_TRUE(again.again);
+    EXPECT_TRUE(again.read_only.empty()) << again.read_only;
+    file.take(std::move(again));
+    History history(load_reel(t / "harbour.reel"));
+    Reel next = history.now();
+    next.name = "Renamed " + std::to_string(round);
+    history.edit(std::move(next), "Rename");
+    EXPECT_TRUE(file.tell(history, "Rename").empty());
+    file.flush();
+    EXPECT_TRUE(file.take_problem().empty());
+    const auto found = recover(t / "harbour.reel");
+    ASSERT_TRUE(found);
+    EXPECT_EQ(found->reel.name, "Renamed " + std::to_string(round));
+  }
+  // Somebody else finds it taken.
+  ReelFile other(t / "unsaved");
+  EXPECT_FALSE(other.open(t / "harbour.reel").read_only.empty());
+}
+
 TEST(ReelFile, PathsAreWrittenRelative) {
   const TempFolder t;
   make_folder(t / "sounds");
@@ -343,7 +397,8 @@ TEST(ReelFile, PathsAreWrittenRelative) {
   const auto j = nlohmann::json::parse(reel_to_text(reel, t.path()));
   EXPECT_EQ(j["sources"][0]["path"], "sounds/a.wav");
   EXPECT_EQ(nlohmann::json::parse(reel_to_text(reel, t / "sounds"))["sources"][0]["path"], "a.wav");
-  EXPECT_EQ(nlohmann::json::parse(reel_to_text(reel, t / "reels"))["sources"][0]["path"], "../sounds/a.wav");
+  EXPECT_EQ(nlohmann::json::parse(reel_to_text(reel, t / "reels"))["sources"][0]["path"],
+            "../sounds/a.wav");
 }
 
 // A reel of 300 clips, and so many edits of it in its journal.
@@ -373,6 +428,7 @@ fs::path edited_reel(const TempFolder& t, int edits) {
 }
 
 TEST(Recovery, TakesTimeByTheNumberOfEdits) {
+  DREVAN_NOT_SANITIZED("long sounds; shorter tests go through the same code");
   const TempFolder t;
   const fs::path files[] = {edited_reel(t, 600), edited_reel(t, 1200)};
   double best[] = {1e9, 1e9};
@@ -380,10 +436,13 @@ TEST(Recovery, TakesTimeByTheNumberOfEdits) {
   for (int i = 0; i < 40; ++i) {
     const auto from = std::chrono::steady_clock::now();
     const auto found = recover(files[i % 2]);
-    best[i % 2] = std::min(best[i % 2], std::chrono::duration<double>(std::chrono::steady_clock::now() - from).count());
+    best[i % 2] =
+        std::min(best[i % 2],
+                 std::chrono::duration<double>(std::chrono::steady_clock::now() - from).count());
     ASSERT_TRUE(found && found->edits == (i % 2 == 0 ? 600 : 1200));
   }
-  std::printf("  300 clips: 600 edits back in %.4f s, 1200 in %.4f s, %.2f times\n", best[0], best[1], best[1] / best[0]);
+  std::printf("  300 clips: 600 edits back in %.4f s, 1200 in %.4f s, %.2f times\n", best[0],
+              best[1], best[1] / best[0]);
   EXPECT_LT(best[1], 2.2 * best[0]);
 }
 

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include "reel/library.h"
 
 #include <gtest/gtest.h>
@@ -16,7 +17,10 @@ using test::TempFolder;
 namespace fs = std::filesystem;
 
 Recipe voice(double threshold = -15) {
-  return {"Ines near", "for the lamp room", {{test::with("compressor", {{"threshold_db", threshold}}), make_step("limiter")}}, {"voice", "lamp room"}};
+  return {"Ines near",
+          "for the lamp room",
+          {{test::with("compressor", {{"threshold_db", threshold}}), make_step("limiter")}},
+          {"voice", "lamp room"}};
 }
 
 TEST(Library, OwnRecipesAreTwelveOrMoreAndReadBack) {
@@ -63,7 +67,8 @@ TEST(Library, OutAndInByZip) {
   }
   const auto all = read_library(t / "library");
   for (const auto& r : out)
-    EXPECT_TRUE(std::ranges::any_of(all, [&](const LibraryEntry& e) { return e.recipe == r; })) << r.name;
+    EXPECT_TRUE(std::ranges::any_of(all, [&](const LibraryEntry& e) { return e.recipe == r; }))
+        << r.name;
   EXPECT_THROW(export_zip(out, t / "nowhere" / "set.zip"), Error);
   EXPECT_FALSE(fs::exists(t / "nowhere"));
 }
@@ -76,7 +81,8 @@ TEST(Library, SaysWhatIsNewSameOrDifferent) {
   harder.chain.steps.push_back(make_step("gain"));
   add_to_library(voice(), t / "in" / "deep");
   add_to_library(harder, t / "in");
-  std::ofstream(t / "in" / "z.recipe") << R"({"drevan_recipe":1,"name":"z","steps":[{"step":"warble"}]})";
+  std::ofstream(t / "in" / "z.recipe")
+      << R"({"drevan_recipe":1,"name":"z","steps":[{"step":"warble"}]})";
   const std::vector<fs::path> what{t / "in"};
   const auto in = look_at_incoming(what, library);
   ASSERT_EQ(in.size(), 3U);
@@ -84,13 +90,16 @@ TEST(Library, SaysWhatIsNewSameOrDifferent) {
   for (const auto& i : in) by[i.state] = &i;
   ASSERT_EQ(by.size(), 3U);
   const auto& differs = *by.at(Incoming::State::differs);
-  EXPECT_EQ(differs.differences, (std::vector<std::string>{"Compressor: threshold -15.0 dB, now -12.0 dB", "Gain is new"}));
+  EXPECT_EQ(
+      differs.differences,
+      (std::vector<std::string>{"Compressor: threshold -15.0 dB, now -12.0 dB", "Gain is new"}));
   EXPECT_NE(by.at(Incoming::State::unreadable)->problem.find("warble"), std::string::npos);
   // Each decision.
   EXPECT_TRUE(take_in(differs, Decision::skip, t / "library").empty());
   take_in(differs, Decision::keep_both, t / "library");
   auto now = read_library(t / "library");
-  EXPECT_TRUE(std::ranges::any_of(now, [](const LibraryEntry& e) { return e.recipe.name == "Ines near (2)"; }));
+  EXPECT_TRUE(std::ranges::any_of(
+      now, [](const LibraryEntry& e) { return e.recipe.name == "Ines near (2)"; }));
   take_in(differs, Decision::replace, t / "library");
   now = read_library(t / "library");
   EXPECT_TRUE(std::ranges::any_of(now, [&](const LibraryEntry& e) { return e.recipe == harder; }));
@@ -105,6 +114,24 @@ TEST(Library, ABrokenZipIsToldAndNothingComesOfIt) {
   ASSERT_EQ(in.size(), 2U);
   for (const auto& i : in) EXPECT_EQ(i.state, Incoming::State::unreadable);
   EXPECT_NE(in[0].problem.find("x.zip"), std::string::npos);
+}
+
+// Each thing in which two recipes can differ is told by itself.
+TEST(RecipeDifferences, EachIsTold) {
+  Recipe then{"Voice", "near", {{make_step("gain"), make_step("limiter")}}, {"dry"}};
+  EXPECT_TRUE(recipe_differences(then, then).empty());
+  const auto told_of = [&](auto change) {
+    Recipe now = then;
+    change(now);
+    const auto all = recipe_differences(then, now);
+    return all.size() == 1 ? all[0] : std::to_string(all.size()) + " are told";
+  };
+  EXPECT_EQ(told_of([](Recipe& r) { r.tags = {"wet"}; }), "The tags are others");
+  EXPECT_EQ(told_of([](Recipe& r) { r.tags.clear(); }), "The tags are others");
+  EXPECT_EQ(told_of([](Recipe& r) { r.note = "far"; }), "The note reads otherwise");
+  EXPECT_EQ(told_of([](Recipe& r) { std::swap(r.chain.steps[0], r.chain.steps[1]); }),
+            "The steps stand in another order");
+  EXPECT_EQ(told_of([](Recipe& r) { r.chain.steps.pop_back(); }).substr(0, 7), "Limiter");
 }
 
 }  // namespace

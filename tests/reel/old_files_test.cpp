@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // What older versions of Drevan wrote opens for ever: tests/old/ holds files of theirs.
 #include <gtest/gtest.h>
 

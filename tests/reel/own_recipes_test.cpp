@@ -1,9 +1,11 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Drevan's own recipes, each tried on what it is for: clips of the demo reel.
 #include <gtest/gtest.h>
 
 #include "engine/level_path.h"
 #include "reel/library.h"
 #include "reel/reel.h"
+#include "support/extent.h"
 
 namespace drevan {
 namespace {
@@ -32,6 +34,8 @@ class OwnRecipe : public testing::TestWithParam<size_t> {
 
 // Nothing passes full scale, nothing falls silent, and every step did something or is there for safety.
 TEST_P(OwnRecipe, LeavesVoicesWholeAndBelowFullScale) {
+  DREVAN_IN_FULL_ONLY("every recipe over a real voice");
+  DREVAN_NOT_SANITIZED("long sounds; shorter tests go through the same code");
   std::vector<const char*> clips{"lamp-room-04", "call-in-01"};
   if (std::ranges::find(recipe().tags, "story") == recipe().tags.end()) clips.push_back("opening");
   for (const char* clip : clips) {
@@ -43,7 +47,8 @@ TEST_P(OwnRecipe, LeavesVoicesWholeAndBelowFullScale) {
     EXPECT_LE(*after.sample_peak_dbfs, 0) << recipe().name << " on " << clip;
     EXPECT_GT(*after.loudness_lufs, -42) << recipe().name << " on " << clip;
     EXPECT_GT(*after.loudness_lufs, *before.loudness_lufs - 12) << recipe().name << " on " << clip;
-    for (const Levels& stage : path.stages) EXPECT_TRUE(stage.sample_peak_dbfs && std::isfinite(*stage.sample_peak_dbfs)) << clip;
+    for (const Levels& stage : path.stages)
+      EXPECT_TRUE(stage.sample_peak_dbfs && std::isfinite(*stage.sample_peak_dbfs)) << clip;
   }
 }
 
@@ -53,15 +58,18 @@ TEST_P(OwnRecipe, SaysWhatItIsFor) {
   EXPECT_GT(recipe().note.size(), 15U) << recipe().name;
   EXPECT_FALSE(recipe().tags.empty()) << recipe().name;
   for (const auto& step : recipe().chain.steps)
-    for (size_t i = 0; i < step.settings.values.size(); ++i) EXPECT_TRUE(in_range(step.type->parameters[i], step.settings[i])) << recipe().name << ": " << step.type->id;
+    for (size_t i = 0; i < step.settings.values.size(); ++i)
+      EXPECT_TRUE(in_range(step.type->parameters[i], step.settings[i]))
+          << recipe().name << ": " << step.type->id;
 }
 
-INSTANTIATE_TEST_SUITE_P(All, OwnRecipe, testing::Range<size_t>(0, own_recipes().size()), [](const auto& of) {
-  std::string name;
-  for (const char c : own_recipes()[of.param].name)
-    if (std::isalnum(static_cast<unsigned char>(c))) name += c;
-  return name;
-});
+INSTANTIATE_TEST_SUITE_P(All, OwnRecipe, testing::Range<size_t>(0, own_recipes().size()),
+                         [](const auto& of) {
+                           std::string name;
+                           for (const char c : own_recipes()[of.param].name)
+                             if (std::isalnum(static_cast<unsigned char>(c))) name += c;
+                           return name;
+                         });
 
 }  // namespace
 }  // namespace drevan

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // What becomes of a recording in the reel, and of one whose program was killed.
 #include "reel/recording.h"
 

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include <gtest/gtest.h>
 
 #include <fstream>
@@ -25,20 +26,27 @@ std::string error_of(const std::string& recipe) {
 }
 
 TEST(Recipe, TheDesignsExampleIsRead) {
-  const auto r = recipe_from_text(R"({ "drevan_recipe": 1, "name": "Voice, five steps", "note": "raw voiceover to -3 dB peak",
+  const auto r = recipe_from_text(
+      R"({ "drevan_recipe": 1, "name": "Voice, five steps", "note": "raw voiceover to -3 dB peak",
     "steps": [
       { "step": "normalise", "settings": { "measure": "sample_peak", "target_db": -3 } },
       { "step": "noise-reduction", "settings": { "depth_db": 12 } },
       { "step": "cut", "settings": { "low_hz": 80, "low_slope_db": 24 } },
       { "step": "compressor", "settings": { "threshold_db": -15, "ratio": 3, "attack_ms": 5, "release_ms": 120 } },
-      { "step": "normalise", "settings": { "measure": "sample_peak", "target_db": -3 }, "on": true } ] })", "x");
+      { "step": "normalise", "settings": { "measure": "sample_peak", "target_db": -3 }, "on": true } ] })",
+      "x");
   ASSERT_EQ(r.chain.steps.size(), 5U);
   EXPECT_EQ(r.chain.steps[2].type->brief(r.chain.steps[2].settings), "below 80 Hz");
-  EXPECT_EQ(r.chain.steps[3].settings[static_cast<size_t>(parameter_index(*r.chain.steps[3].type, "release_ms"))], 120);
+  EXPECT_EQ(
+      r.chain.steps[3]
+          .settings[static_cast<size_t>(parameter_index(*r.chain.steps[3].type, "release_ms"))],
+      120);
 }
 
 TEST(Recipe, ErrorsNameFilePlaceAndRange) {
-  const auto step = [](const std::string& s) { return R"({"drevan_recipe":1,"name":"x","steps":[{"step":"gain"},)" + s + "]}"; };
+  const auto step = [](const std::string& s) {
+    return R"({"drevan_recipe":1,"name":"x","steps":[{"step":"gain"},)" + s + "]}";
+  };
   auto e = error_of(step(R"({"step":"warble"})"));
   EXPECT_NE(e.find("five.recipe, step 2"), std::string::npos) << e;
   EXPECT_NE(e.find("\"warble\""), std::string::npos) << e;
@@ -47,7 +55,9 @@ TEST(Recipe, ErrorsNameFilePlaceAndRange) {
   EXPECT_NE(e.find("threshhold_db"), std::string::npos) << e;
   EXPECT_NE(e.find("threshold_db"), std::string::npos) << e;
   e = error_of(step(R"({"step":"compressor","settings":{"threshold_db":12}})"));
-  EXPECT_NE(e.find("step 2 (compressor): \"threshold_db\" is 12, allowed is -60 to 0 dB"), std::string::npos) << e;
+  EXPECT_NE(e.find("step 2 (compressor): \"threshold_db\" is 12, allowed is -60 to 0 dB"),
+            std::string::npos)
+      << e;
   e = error_of(step(R"({"step":"normalise","settings":{"measure":"volume"}})"));
   EXPECT_NE(e.find("\"true_peak\""), std::string::npos) << e;
   e = error_of(step(R"({"step":"cut","settings":{"low_slope_db":18}})"));
@@ -64,7 +74,8 @@ TEST(Recipe, ErrorsNameFilePlaceAndRange) {
 }
 
 TEST(Recipe, JsonCutInHalfNamesTheLine) {
-  const std::string whole = to_json(Recipe{"x", "", Chain{{make_step("gain"), make_step("cut")}}, {}}).dump(2);
+  const std::string whole =
+      to_json(Recipe{"x", "", Chain{{make_step("gain"), make_step("cut")}}, {}}).dump(2);
   for (size_t length = 1; length + 1 < whole.size(); length += 7) {
     const auto e = error_of(whole.substr(0, length));
     EXPECT_NE(e.find("five.recipe, line"), std::string::npos) << length << ": " << e;
@@ -121,7 +132,9 @@ TEST(ReelFile, StepsFilesOfAnyBytesAreFoundAgain) {
   heard.settings.texts[0] = (t / "H\xf6rsaal.wav").string();
   beside.sides.resize(beside.type->sides.size());
   beside.sides[0].from = SideChoice::From::file;
-  beside.sides[0].file = t / "Stra\xdf" / "Br\xfc" "cke.wav";
+  beside.sides[0].file = t / "Stra\xdf" /
+                         "Br\xfc"
+                         "cke.wav";
   reel.chain.steps.push_back(heard);
   reel.chain.steps.push_back(beside);
   save_reel(reel, t / "x.reel");

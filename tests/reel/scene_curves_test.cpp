@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // A clip fitted to the picture, without a window.
 #include "reel/scene_curves.h"
 

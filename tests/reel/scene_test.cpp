@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // What the Scene adds to a reel: its edits and its file.
 #include <gmock/gmock.h>
 #include <gtest/gtest.h>

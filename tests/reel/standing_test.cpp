@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Where clips are heard from, by whatever says so; held over time and for all of it.
 #include "reel/standing.h"
 

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // How often the disk is asked to keep what was written: once for each line of a journal, and about
 // once a second while recording. Fewer would lose edits with the power, more would wear the disk.
 #include <gtest/gtest.h>

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Takes of one line, without a window.
 #include "reel/takes.h"
 

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Settings that are words or files, by a step of the test's own.
 #include <gtest/gtest.h>
 #include <zip.h>

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // The acoustics step against what is published of rooms, air, ears and motion.
 #include <gmock/gmock.h>
 #include <gtest/gtest.h>
@@ -12,6 +13,7 @@
 #include "audio/error.h"
 #include "dsp/room_response.h"
 #include "steps/acoustics_places.h"
+#include "steps/picture_spec.h"
 #include "support/decay.h"
 #include "support/rate.h"
 #include "support/steps.h"
@@ -383,7 +385,7 @@ TEST(Acoustics, AFileThatHoldsNoEarsIsToldAndHarmless) {
 
 // Walls keep the source inside, and the picture says so.
 TEST(Acoustics, ASourceOutsideTheWallsStandsAtTheWall) {
-  const auto& spec = std::get<PlanSpec>(find_step("acoustics")->picture);
+  const auto& spec = std::get<PlanSpec>(spec_of(find_step("acoustics")->picture));
   const auto inside = test::with("acoustics", {{"distance_m", 1}});
   EXPECT_FALSE(spec.view(inside.settings, 0).held_back);
   const auto outside = test::with("acoustics", {{"distance_m", 50}, {"azimuth_deg", 90}});

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Every setting of every step is set by a test that knows what it must do.
 #include <gtest/gtest.h>
 

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Convolution against its definition; sweeps after A. Farina, AES 108th Convention, 2000; decay
 // after M. R. Schroeder, JASA 37, 1965.
 #include <gmock/gmock.h>

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Settings of telephones, radio and loudspeakers: each is measured once against what its unit says.
 #include <gtest/gtest.h>
 
@@ -18,14 +19,11 @@ constexpr double filters_alone = 9;
 // none (J. Fourier, 1822); not driven, it stays as it is.
 TEST(EachSetting, GritBendsAWaveIntoASquare) {
   const auto lines_db = [](double pct, double amplitude) {
-    const auto spectrum =
-        line_spectrum(through("telephone",
-                              {{"network", filters_alone},
-                               {"low_hz", 50},
-                               {"high_hz", 8000},
-                               {"grit_pct", pct}},
-                              sine(on_bin(500, rate), amplitude, 1.5)),
-                      16384);
+    const auto spectrum = line_spectrum(
+        through("telephone",
+                {{"network", filters_alone}, {"low_hz", 50}, {"high_hz", 8000}, {"grit_pct", pct}},
+                sine(on_bin(500, rate), amplitude, 1.5)),
+        16384);
     const double first = line_at(spectrum, 500, rate);
     return std::pair{to_db(line_at(spectrum, 1000, rate) / first),
                      to_db(line_at(spectrum, 1500, rate) / first)};
@@ -78,23 +76,23 @@ TEST(EachSetting, TunedOffOneSidebandIsLost) {
   const auto channel = [](double hz) {
     const std::complex<double> s(0, hz / 4500);
     std::complex<double> h = 1;
-    for (const double damping : {2 * std::cos(std::numbers::pi / 8), 2 * std::cos(3 * std::numbers::pi / 8)})
+    for (const double damping :
+         {2 * std::cos(std::numbers::pi / 8), 2 * std::cos(3 * std::numbers::pi / 8)})
       h /= s * s + damping * s + 1.0;
     return h;
   };
   const auto envelope_db = [&](double off) {
     const auto carrier = channel(-off);
-    return to_db(std::abs(channel(tone - off) / carrier + std::conj(channel(-tone - off) / carrier)) / 2);
+    return to_db(
+        std::abs(channel(tone - off) / carrier + std::conj(channel(-tone - off) / carrier)) / 2);
   };
   const auto heard = [](double off) {
-    return tone_db(through("radio-link",
-                           {{"system", 0},
-                            {"low_hz", 50},
-                            {"high_hz", 6000},
-                            {"signal_db", 60},
-                            {"off_hz", off}},
-                           sine(tone, 0.2, 3)),
-                   tone, 1.5, 1.4);
+    return tone_db(
+        through(
+            "radio-link",
+            {{"system", 0}, {"low_hz", 50}, {"high_hz", 6000}, {"signal_db", 60}, {"off_hz", off}},
+            sine(tone, 0.2, 3)),
+        tone, 1.5, 1.4);
   };
   for (const double off : {-3500.0, 2500.0, 3500.0})
     EXPECT_NEAR(heard(off) - heard(0), envelope_db(off) - envelope_db(0), 1.5) << off;

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Settings of copies, echoes and oscillators: each is measured once against what its unit says.
 #include <gtest/gtest.h>
 
@@ -205,7 +206,8 @@ TEST(EachSetting, TheWahsResonanceIsAsNarrowAsItsQ) {
 TEST(EachSetting, ATremoloThatIsMovedByLoudnessFollowsTheWord) {
   const auto turned = [](double dbfs) {
     const AudioBuffer x = sine(1000, from_db(dbfs) * std::sqrt(2), 1.5);
-    return level_db(through("tremolo", {{"moved_by", 1}, {"depth_pct", 100}}, x), 0, 0.8, 0.6) - dbfs;
+    return level_db(through("tremolo", {{"moved_by", 1}, {"depth_pct", 100}}, x), 0, 0.8, 0.6) -
+           dbfs;
   };
   EXPECT_NEAR(turned(-14), 0, 0.1);
   EXPECT_NEAR(turned(-6), 0, 0.1);

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Settings of rooms, walls and responses: each is measured once against what its unit says.
 #include <gtest/gtest.h>
 
@@ -54,8 +55,8 @@ TEST(EachSetting, EarlyAndLateArePartsOfAll) {
 // As much up at 8 kHz as down at 125 Hz, nothing in the middle, at 1 kHz.
 TEST(EachSetting, BrightnessTurnsTheRoomRoundItsMiddle) {
   const auto octaves = [](double db) {
-    const AudioBuffer x =
-        through("acoustics", space(surface("concrete"), {{"part", 2}, {"bright_db", db}}), pulse(3));
+    const AudioBuffer x = through(
+        "acoustics", space(surface("concrete"), {{"part", 2}, {"bright_db", db}}), pulse(3));
     std::array<double, 3> out{};
     constexpr double at[] = {125, 1000, 8000};
     for (size_t k = 0; k < 3; ++k) out[k] = rms_db(octave(x.channel(0), at[k]));
@@ -86,8 +87,8 @@ TEST(EachSetting, ADrawnPathIsGoneToItsEndAndBack) {
                 -to_db(metres / 10) - air_loss_db_m(500) * (metres - 10), 0.15)
         << seconds << " s";
   // To the right it is seen to the right: of two crossed microphones that one hears more.
-  ChainStep aside =
-      set("acoustics", outdoors({{"distance_m", 2}, {"path", 9}, {"pace_m_s", 5}, {"listener", 2}}));
+  ChainStep aside = set(
+      "acoustics", outdoors({{"distance_m", 2}, {"path", 9}, {"pace_m_s", 5}, {"listener", 2}}));
   set_text(aside, "drawn", "0 0, 10 0");
   const AudioBuffer heard = through(aside, x);
   EXPECT_GT(level_db(heard, 1, 1.5, 0.2), level_db(heard, 0, 1.5, 0.2) + 6);
@@ -135,10 +136,10 @@ TEST(EachSetting, ATurnedListenerHearsTheRestTurned) {
 // 20 at 8 kHz.
 TEST(EachSetting, AVoiceThatFacesAwayIsWeakerWhereItIsHigh) {
   const auto level = [](double faces, double hz) {
-    return level_db(through("acoustics",
-                            outdoors({{"radiates", 1}, {"distance_m", 2}, {"faces_deg", faces}}),
-                            sine(hz, 0.1, 1)),
-                    0, 0.5, 0.4);
+    return level_db(
+        through("acoustics", outdoors({{"radiates", 1}, {"distance_m", 2}, {"faces_deg", faces}}),
+                sine(hz, 0.1, 1)),
+        0, 0.5, 0.4);
   };
   double last = 0;
   for (const double hz : {125.0, 500.0, 2000.0, 8000.0}) {
@@ -160,11 +161,11 @@ TEST(EachSetting, PeopleTakeAsMuchAsPeopleDo) {
   const auto area = [&](double people, double hz) {
     const AudioBuffer x = through("acoustics",
                                   space(surface("planks"), {{"width_m", 10},
-                                                              {"length_m", 12},
-                                                              {"height_m", 8},
-                                                              {"scatter_pct", 60},
-                                                              {"part", 2},
-                                                              {"people", people}}),
+                                                            {"length_m", 12},
+                                                            {"height_m", 8},
+                                                            {"scatter_pct", 60},
+                                                            {"part", 2},
+                                                            {"people", people}}),
                                   pulse(8));
     const double t = decay_s(octave(x.channel(0).subspan(9600), hz));
     // C. F. Eyring, JASA 1, 1930, solved for what the surfaces and people take; the air apart.
@@ -202,13 +203,10 @@ TEST(EachSetting, WhatIsScatteredIsNotSentBack) {
 // M. R. Schroeder, JASA 37, 1965: seconds to fall by 60 dB.
 TEST(EachSetting, TheRoomBehindAWallRingsAsLongAsItSays) {
   for (const double s : {0.4, 1.0, 2.0}) {
-    const AudioBuffer x = through("wall",
-                                  {{"material", 8},
-                                   {"thickness_mm", 1},
-                                   {"opening_m2", 4},
-                                   {"room_s", s},
-                                   {"room_pct", 100}},
-                                  pulse(2 * s + 1));
+    const AudioBuffer x = through(
+        "wall",
+        {{"material", 8}, {"thickness_mm", 1}, {"opening_m2", 4}, {"room_s", s}, {"room_pct", 100}},
+        pulse(2 * s + 1));
     EXPECT_NEAR(decay_s(octave(x.channel(0).subspan(9600), 1000)) / s, 1, 0.08) << s;
   }
 }
@@ -217,8 +215,8 @@ TEST(EachSetting, TheRoomBehindAWallRingsAsLongAsItSays) {
 // Convention, 2006: how many samples lie beyond one standard deviation, 1 where they are as chance
 // (31.73 % of them).
 double echo_density(const AudioBuffer& x, double at_s, double window_s = 0.02) {
-  const auto part = x.channel(0).subspan(static_cast<size_t>(at_s * rate),
-                                         static_cast<size_t>(window_s * rate));
+  const auto part =
+      x.channel(0).subspan(static_cast<size_t>(at_s * rate), static_cast<size_t>(window_s * rate));
   const double sigma = rms(part);
   const auto beyond = std::ranges::count_if(
       part, [&](float v) { return std::abs(static_cast<double>(v)) > sigma; });
@@ -250,8 +248,9 @@ class EachSettingOfAResponse : public testing::Test {
     write_wav(file_, response, rate);
   }
   AudioBuffer heard(double start_ms) {
-    ChainStep step = set(
-        "convolution", {{"start_ms", start_ms}, {"gain", 1}, {"mix_pct", 100}, {"pre_delay_ms", 0}});
+    ChainStep step =
+        set("convolution",
+            {{"start_ms", start_ms}, {"gain", 1}, {"mix_pct", 100}, {"pre_delay_ms", 0}});
     set_text(step, "response", file_.string());
     return through(step, pulse(1));
   }

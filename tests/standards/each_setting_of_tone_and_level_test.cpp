@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Settings of tone, level and width: each is measured once against what its unit says.
 #include <gtest/gtest.h>
 

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Settings of what is done to voices: each is measured once against what its unit says.
 #include <gtest/gtest.h>
 
@@ -69,10 +70,10 @@ TEST(EachSetting, TheVocodersCarrierKeepsOrLosesItsSlope) {
   const BandPlan plan{100, 8000, 24};
   const auto spoken_db = [&](int band, int line, double pct) {
     const double hz = plan.centre_hz(band);
-    return tone_db(through("vocoder",
-                           {{"carrier", 1}, {"carrier_hz", hz / line}, {"flatten_pct", pct}},
-                           sine(hz, 0.1, 3)),
-                   hz, 1, 1.5);
+    return tone_db(
+        through("vocoder", {{"carrier", 1}, {"carrier_hz", hz / line}, {"flatten_pct", pct}},
+                sine(hz, 0.1, 3)),
+        hz, 1, 1.5);
   };
   for (const int band : {13, 17}) {
     EXPECT_NEAR(spoken_db(band, 2, 0) - spoken_db(band, 5, 0), 7.96, 0.5) << band;
@@ -86,7 +87,8 @@ TEST(EachSetting, TheVocodersCarrierKeepsOrLosesItsSlope) {
 struct Sibilant {
   static constexpr double s_at = 1.0, s_long = 0.3, vowel_db = -20;
   AudioBuffer sound, hiss;
-  explicit Sibilant(double hiss_db) : sound(sine(1000, from_db(vowel_db) * std::sqrt(2), 3)), hiss(1, sound.frames()) {
+  explicit Sibilant(double hiss_db)
+      : sound(sine(1000, from_db(vowel_db) * std::sqrt(2), 3)), hiss(1, sound.frames()) {
     const AudioBuffer white = noise(1, 3, 7);
     Biquad high[2];
     for (int k = 0; k < 2; ++k)
@@ -115,8 +117,8 @@ double heard_hiss_db(const AudioBuffer& x) {
 TEST(EachSetting, TheDeEssersLineIsAgainstTheVoice) {
   const Sibilant s(-10);
   const auto cut = [&](double line) {
-    const AudioBuffer out = through(
-        "de-ess", {{"line_db", line}, {"most_db", 24}, {"mode", 1}}, s.sound);
+    const AudioBuffer out =
+        through("de-ess", {{"line_db", line}, {"most_db", 24}, {"mode", 1}}, s.sound);
     return heard_hiss_db(s.sound) - heard_hiss_db(out);
   };
   EXPECT_NEAR(cut(-6), 0, 0.05) << "it lies 4 dB below the line";

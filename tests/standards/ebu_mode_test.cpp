@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // The live loudness meter against EBU Tech 3341 (2016) table 1 and Tech 3342 (2016) table 1: signals made
 // from their descriptions, levels, lengths and tolerances quoted from memory.
 #include <gtest/gtest.h>
@@ -15,7 +16,8 @@ struct Tone {
 
 // A 1 kHz sine, told in pieces of 10 ms as the screen does; `each` looks ten times a second.
 template <class Each>
-ProgrammeMeter::Readings play(std::initializer_list<Tone> tones, int rounds, Each&& each, int channels = 2) {
+ProgrammeMeter::Readings play(std::initializer_list<Tone> tones, int rounds, Each&& each,
+                              int channels = 2) {
   constexpr double rate = 48000;
   ProgrammeMeter meter(channels, rate);
   std::vector<float> piece(static_cast<size_t>(480 * channels));
@@ -24,7 +26,10 @@ ProgrammeMeter::Readings play(std::initializer_list<Tone> tones, int rounds, Eac
     for (const auto& t : tones) {
       // Ten whole periods: every piece is the same.
       for (size_t i = 0; i < piece.size(); ++i)
-        piece[i] = static_cast<float>(std::pow(10, t.dbfs / 20) * std::sin(2 * M_PI * 1000 * static_cast<double>(i / static_cast<size_t>(channels)) / rate));
+        piece[i] = static_cast<float>(
+            std::pow(10, t.dbfs / 20) *
+            std::sin(2 * M_PI * 1000 * static_cast<double>(i / static_cast<size_t>(channels)) /
+                     rate));
       for (int n = 0; n < std::lround(t.seconds * 100); ++n) {
         meter.hear(piece);
         seconds += 0.01;
@@ -45,8 +50,11 @@ TEST(EbuModeStandard, IntegratedShortTermAndMomentaryOfASteadyTone) {
 }
 
 TEST(EbuModeStandard, IntegratedIsGated) {
-  EXPECT_NEAR(*play({{-36, 10}, {-23, 60}, {-36, 10}}, 1, nothing).integrated_lufs, -23, 0.1);                          // case 3
-  EXPECT_NEAR(*play({{-72, 10}, {-36, 10}, {-23, 60}, {-36, 10}, {-72, 10}}, 1, nothing).integrated_lufs, -23, 0.1);  // case 4
+  EXPECT_NEAR(*play({{-36, 10}, {-23, 60}, {-36, 10}}, 1, nothing).integrated_lufs, -23,
+              0.1);  // case 3
+  EXPECT_NEAR(
+      *play({{-72, 10}, {-36, 10}, {-23, 60}, {-36, 10}, {-72, 10}}, 1, nothing).integrated_lufs,
+      -23, 0.1);  // case 4
 }
 
 TEST(EbuModeStandard, ShortTermStandsStillOnShortTones) {  // case 9
@@ -62,10 +70,11 @@ TEST(EbuModeStandard, MomentaryStandsStillOnShorterTones) {  // case 12
 }
 
 TEST(EbuModeStandard, LoudnessRange) {
-  EXPECT_NEAR(*play({{-20, 20}, {-30, 20}}, 1, nothing).range_lu, 10, 1);                               // 3342 case 1
-  EXPECT_NEAR(*play({{-20, 20}, {-15, 20}}, 1, nothing).range_lu, 5, 1);                                // case 2
-  EXPECT_NEAR(*play({{-40, 20}, {-20, 20}}, 1, nothing).range_lu, 20, 1);                               // case 3
-  EXPECT_NEAR(*play({{-50, 20}, {-35, 20}, {-20, 20}, {-35, 20}, {-50, 20}}, 1, nothing).range_lu, 15, 1);  // case 4
+  EXPECT_NEAR(*play({{-20, 20}, {-30, 20}}, 1, nothing).range_lu, 10, 1);  // 3342 case 1
+  EXPECT_NEAR(*play({{-20, 20}, {-15, 20}}, 1, nothing).range_lu, 5, 1);   // case 2
+  EXPECT_NEAR(*play({{-40, 20}, {-20, 20}}, 1, nothing).range_lu, 20, 1);  // case 3
+  EXPECT_NEAR(*play({{-50, 20}, {-35, 20}, {-20, 20}, {-35, 20}, {-50, 20}}, 1, nothing).range_lu,
+              15, 1);  // case 4
 }
 
 TEST(EbuModeStandard, OneChannelIsThreeLuLowerThanTwo) {

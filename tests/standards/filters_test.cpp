@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Filters against the W3C Audio EQ Cookbook (R. Bristow-Johnson, 2021), Butterworth theory
 // (S. Butterworth 1930: |H|^2 = 1 / (1 + w^2n), 3.01 dB down at the corner) and SciPy.
 #include <gtest/gtest.h>
@@ -22,7 +23,8 @@ nlohmann::json reference() {
 
 Settings with(const StepType& type, std::initializer_list<std::pair<const char*, double>> values) {
   Settings s = standard_settings(type);
-  for (const auto& [id, v] : values) s.values.at(static_cast<size_t>(parameter_index(type, id))) = v;
+  for (const auto& [id, v] : values)
+    s.values.at(static_cast<size_t>(parameter_index(type, id))) = v;
   return s;
 }
 

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // K-weighting against ITU-R BS.1770-4 annex 1, tables 1 and 2: coefficients at 48 kHz (from memory).
 #include <gtest/gtest.h>
 
@@ -24,7 +25,8 @@ TEST(KWeightingStandard, HasThePrintedCoefficientsAt48Kilohertz) {
 TEST(KWeightingStandard, LiftsTheReferenceToneByTheConstant) {
   for (const double rate : {44100.0, 48000.0, 96000.0}) {
     const auto [shelf, cut] = k_weighting(rate);
-    const double db = 20 * std::log10(std::abs(response(shelf, 997, rate) * response(cut, 997, rate)));
+    const double db =
+        20 * std::log10(std::abs(response(shelf, 997, rate) * response(cut, 997, rate)));
     EXPECT_NEAR(db, 0.691, 0.02) << rate;
   }
 }

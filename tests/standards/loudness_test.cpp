@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Loudness and true peak against EBU Tech 3341 (2016) and Tech 3342 (2016), with their signals made
 // from the descriptions in those documents (levels and lengths quoted from memory).
 #include <gtest/gtest.h>
@@ -34,12 +35,13 @@ Levels measure(std::initializer_list<Part> parts, double hz = 1000) {
 }
 
 TEST(LoudnessStandard, Tech3341Integrated) {
-  EXPECT_NEAR(*measure({{-23, 20}}).loudness_lufs, -23.0, 0.1);                                  // case 1
-  EXPECT_NEAR(*measure({{-33, 20}}).loudness_lufs, -33.0, 0.1);                                  // case 2
-  EXPECT_NEAR(*measure({{-36, 10}, {-23, 60}, {-36, 10}}).loudness_lufs, -23.0, 0.1);            // case 3
-  EXPECT_NEAR(*measure({{-72, 10}, {-36, 10}, {-23, 60}, {-36, 10}, {-72, 10}}).loudness_lufs,   // case 4
-              -23.0, 0.1);
-  EXPECT_NEAR(*measure({{-26, 20}, {-20, 20.1}, {-26, 20}}).loudness_lufs, -23.0, 0.1);          // case 5
+  EXPECT_NEAR(*measure({{-23, 20}}).loudness_lufs, -23.0, 0.1);                        // case 1
+  EXPECT_NEAR(*measure({{-33, 20}}).loudness_lufs, -33.0, 0.1);                        // case 2
+  EXPECT_NEAR(*measure({{-36, 10}, {-23, 60}, {-36, 10}}).loudness_lufs, -23.0, 0.1);  // case 3
+  EXPECT_NEAR(
+      *measure({{-72, 10}, {-36, 10}, {-23, 60}, {-36, 10}, {-72, 10}}).loudness_lufs,  // case 4
+      -23.0, 0.1);
+  EXPECT_NEAR(*measure({{-26, 20}, {-20, 20.1}, {-26, 20}}).loudness_lufs, -23.0, 0.1);  // case 5
 }
 
 TEST(LoudnessStandard, Tech3341ShortTermMaximum) {
@@ -48,10 +50,11 @@ TEST(LoudnessStandard, Tech3341ShortTermMaximum) {
 }
 
 TEST(LoudnessStandard, Tech3342Range) {
-  EXPECT_NEAR(*measure({{-20, 20}, {-30, 20}}).loudness_range_lu, 10, 1);                         // case 1
-  EXPECT_NEAR(*measure({{-20, 20}, {-15, 20}}).loudness_range_lu, 5, 1);                          // case 2
-  EXPECT_NEAR(*measure({{-40, 20}, {-20, 20}}).loudness_range_lu, 20, 1);                         // case 3
-  EXPECT_NEAR(*measure({{-50, 20}, {-35, 20}, {-20, 20}, {-35, 20}, {-50, 20}}).loudness_range_lu, 15, 1);  // case 4
+  EXPECT_NEAR(*measure({{-20, 20}, {-30, 20}}).loudness_range_lu, 10, 1);  // case 1
+  EXPECT_NEAR(*measure({{-20, 20}, {-15, 20}}).loudness_range_lu, 5, 1);   // case 2
+  EXPECT_NEAR(*measure({{-40, 20}, {-20, 20}}).loudness_range_lu, 20, 1);  // case 3
+  EXPECT_NEAR(*measure({{-50, 20}, {-35, 20}, {-20, 20}, {-35, 20}, {-50, 20}}).loudness_range_lu,
+              15, 1);  // case 4
 }
 
 // ITU-R BS.1770 annex 2 by Tech 3341 cases 15 and 16: a sine at a quarter of the rate whose samples
@@ -60,9 +63,11 @@ TEST(LoudnessStandard, TruePeakBetweenSamples) {
   for (const double degrees : {0.0, 45.0}) {
     AudioBuffer x(1, 48000);
     for (size_t i = 0; i < 48000; ++i) {
-      const double fade = std::min({1.0, static_cast<double>(i) / 4800, static_cast<double>(48000 - i) / 4800});
-      x.channel(0)[i] = static_cast<float>(
-          0.5 * fade * std::sin(std::numbers::pi / 2 * static_cast<double>(i) + degrees * std::numbers::pi / 180));
+      const double fade =
+          std::min({1.0, static_cast<double>(i) / 4800, static_cast<double>(48000 - i) / 4800});
+      x.channel(0)[i] = static_cast<float>(0.5 * fade *
+                                           std::sin(std::numbers::pi / 2 * static_cast<double>(i) +
+                                                    degrees * std::numbers::pi / 180));
     }
     LevelMeter meter({48000, 1, 48000}, Detail::full);
     meter.hear(x.block());

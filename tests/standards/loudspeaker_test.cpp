@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // The loudspeaker step against what is published of loudspeakers.
 #include <fmt/format.h>
 #include <gmock/gmock.h>
@@ -12,6 +13,7 @@
 #include "audio/decibel.h"
 #include "audio/error.h"
 #include "steps/loudspeaker_response.h"
+#include "steps/picture_spec.h"
 #include "support/steps.h"
 
 namespace drevan {
@@ -123,7 +125,7 @@ TEST_F(LoudspeakerStandard, APistonBeams) {
 // Every device that comes with the program sounds as it is drawn, at two rates.
 TEST(Loudspeakers, EachSoundsAsItIsDrawn) {
   ASSERT_GE(speaker_devices().size(), 16U);
-  const auto& spec = std::get<LoudspeakerSpec>(find_step("loudspeaker")->picture);
+  const auto& spec = std::get<LoudspeakerSpec>(spec_of(find_step("loudspeaker")->picture));
   for (size_t i = 0; i < speaker_devices().size(); ++i)
     for (const double rate : {48000.0, 44100.0}) {
       const auto step = test::with("loudspeaker", {{"device", static_cast<double>(i)},
@@ -186,7 +188,7 @@ TEST_F(LoudspeakerStandard, AnAmplifierClipsAsItsLimitSays) {
   auto step = described(
       R"({"box":"closed","resonance_hz":15,"q":0.7,"radius_mm":1,"clip_dbfs":-12,
       "excursion_dbfs":40})");
-  const auto& spec = std::get<LoudspeakerSpec>(step.type->picture);
+  const auto& spec = std::get<LoudspeakerSpec>(spec_of(step.type->picture));
   double last = 0;
   for (const double drive : {-3.0, 3.0, 6.0, 12.0, 24.0}) {
     step.settings.values[static_cast<size_t>(parameter_index(*step.type, "drive_db"))] = drive;
@@ -263,6 +265,27 @@ TEST_F(LoudspeakerStandard, ADescriptionWithNonsenseIsToldAndHarmless) {
   std::ofstream(table) << "no numbers here\n";
   EXPECT_THAT(speaker_file_fault(table.string()), testing::HasSubstr("has no line"));
   EXPECT_THAT(speaker_file_fault((folder_ / "gone.json").string()), testing::HasSubstr("empty or"));
+}
+
+// The lower end moved by an octave is the same end an octave away: cone, port and horn together, as the formulas of all
+// three know frequency only by its ratio to their own.
+TEST(LoudspeakerEnds, TheLowerEndMovesAsOne) {
+  int ported = 0;
+  for (const SpeakerDevice& device : speaker_devices()) {
+    Speaker d = device.speaker;
+    ported += d.port_hz > 0 ? 1 : 0;
+    // The upper end far away, so that the lower one is alone.
+    d.upper_hz = 20000;
+    const Speaker up = in_use(d, {.bass_st = 12});
+    for (double hz = 0.4 * d.resonance_hz; hz < 1.6 * d.resonance_hz; hz *= 1.1)
+      EXPECT_NEAR(cone_db(up, 2 * hz), cone_db(d, hz), 0.05) << device.id << " " << hz;
+    if (d.port_hz > 0)
+      for (double hz = 0.5 * d.port_hz; hz < 2 * d.port_hz; hz *= 1.1)
+        EXPECT_NEAR(body_db(up, 2 * hz) - body_db(up, 8 * d.port_hz),
+                    body_db(d, hz) - body_db(d, 4 * d.port_hz), 1)
+            << device.id << " " << hz;
+  }
+  EXPECT_GE(ported, 1);
 }
 
 }  // namespace

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Steps of motion and echo, against what is published of them.
 #include <gtest/gtest.h>
 

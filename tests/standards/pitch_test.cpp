@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // The pitch step against what is known of tones, vowels and real voices.
 #include <gtest/gtest.h>
 

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // The radio link against the theory of modulation.
 #include <gtest/gtest.h>
 

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Panning, speed and stretch against what is known of them outside.
 #include <gtest/gtest.h>
 

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // The reverb against what is published of rooms and of what makes a reverberator sound like one.
 #include <gtest/gtest.h>
 

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // The telephone step against the codecs' libraries and the recommendations of the ITU-T.
 #include <gsm.h>
 #include <gtest/gtest.h>

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Transforms, dither and the noise estimator against theory and SciPy.
 #include <gtest/gtest.h>
 
@@ -27,11 +28,14 @@ TEST(FftStandard, IsTheSumItIsDefinedAs) {
     for (size_t k = 0; k < bins.size(); ++k) {
       std::complex<double> sum = 0;
       for (size_t i = 0; i < n; ++i)
-        sum += std::polar(1.0, -2 * std::numbers::pi * static_cast<double>(k * i % n) / size) * static_cast<double>(x[i]);
-      ASSERT_NEAR(std::abs(sum - std::complex<double>(bins[k])), 0, 3e-6 * std::sqrt(size)) << size << " bin " << k;
+        sum += std::polar(1.0, -2 * std::numbers::pi * static_cast<double>(k * i % n) / size) *
+               static_cast<double>(x[i]);
+      ASSERT_NEAR(std::abs(sum - std::complex<double>(bins[k])), 0, 3e-6 * std::sqrt(size))
+          << size << " bin " << k;
     }
     fft.inverse(bins, back);
-    for (size_t i = 0; i < n; ++i) ASSERT_NEAR(back[i] / static_cast<float>(size), x[i], 2e-6) << size << " sample " << i;
+    for (size_t i = 0; i < n; ++i)
+      ASSERT_NEAR(back[i] / static_cast<float>(size), x[i], 2e-6) << size << " sample " << i;
   }
 }
 
@@ -40,7 +44,8 @@ TEST(StftStandard, UnchangedSpectraGiveBackTheInput) {
     int overlap;
     Taper taper;
   };
-  for (const Way way : {Way{2, Taper::square_root_hann}, Way{4, Taper::square_root_hann}, Way{4, Taper::hann}})
+  for (const Way way :
+       {Way{2, Taper::square_root_hann}, Way{4, Taper::square_root_hann}, Way{4, Taper::hann}})
     for (const int size : {256, 2048, 2560, 4096}) {
       Stft stft(size, way.overlap, way.taper);
       AudioBuffer x = test::noise(0.3, 2, 5);
@@ -71,13 +76,15 @@ TEST(DitherStandard, ErrorIsAsTheorySays) {
       EXPECT_EQ(quantise(in, out, bits, state), 0);
       double sum = 0, squares = 0;
       for (size_t i = 0; i < in.size(); ++i) {
-        const double error = static_cast<double>(out[i]) / 2147483648.0 - static_cast<double>(in[i]);
+        const double error =
+            static_cast<double>(out[i]) / 2147483648.0 - static_cast<double>(in[i]);
         sum += error / lsb;
         squares += error * error / (lsb * lsb);
       }
       const double mean = sum / static_cast<double>(in.size());
       EXPECT_NEAR(mean, 0, 0.006) << bits << " " << level;
-      EXPECT_NEAR(squares / static_cast<double>(in.size()) - mean * mean, 0.25, 0.004) << bits << " " << level;
+      EXPECT_NEAR(squares / static_cast<double>(in.size()) - mean * mean, 0.25, 0.004)
+          << bits << " " << level;
     }
   }
 }
@@ -99,7 +106,8 @@ TEST(LsaGainStandard, IsTheLogSpectralAmplitudeEstimator) {
     const double xi = std::pow(10, r["xi_db"].get<double>() / 10);
     const double gamma = std::pow(10, r["gamma_db"].get<double>() / 10);
     const auto v = static_cast<float>(xi / (1 + xi) * gamma);
-    const double ours = 6.0206 * (std::log2(xi / (1 + xi)) + static_cast<double>(lsa_exponent_log2(v)));
+    const double ours =
+        6.0206 * (std::log2(xi / (1 + xi)) + static_cast<double>(lsa_exponent_log2(v)));
     EXPECT_NEAR(ours, r["gain_db"].get<double>(), 0.01) << r.dump();
   }
 }

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // The vocoder and the doubler against what is published, on real voices.
 #include <gtest/gtest.h>
 

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // The wall step and the convolver it stands on.
 #include <gtest/gtest.h>
 

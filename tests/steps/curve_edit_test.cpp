@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Curves as they are drawn.
 #include "steps/curve_edit.h"
 

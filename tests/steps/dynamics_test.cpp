@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // What dynamics do to channels of different level, to single samples, and by their formulas.
 #include <gtest/gtest.h>
 
@@ -17,8 +18,11 @@ using test::with;
 
 // A stereo image must not wander: all channels are turned alike, by the loudest of them, whichever it is.
 TEST(Linked, AllChannelsAreTurnedByTheLoudest) {
-  for (const auto& step : {with("gate", {{"threshold_db", -30}, {"range_db", 40}, {"ratio", 10}, {"hold_ms", 0}}), with("compressor", {{"threshold_db", -40}, {"ratio", 4}}),
-                           with("limiter", {{"ceiling_db", -20}}), with("limiter", {{"measure", 0}, {"ceiling_db", -20}})})
+  for (const auto& step :
+       {with("gate", {{"threshold_db", -30}, {"range_db", 40}, {"ratio", 10}, {"hold_ms", 0}}),
+        with("compressor", {{"threshold_db", -40}, {"ratio", 4}}),
+        with("limiter", {{"ceiling_db", -20}}),
+        with("limiter", {{"measure", 0}, {"ceiling_db", -20}})})
     for (const int loud : {0, 1}) {
       AudioBuffer x(2, 96000);
       // The loud one speaks in bursts; the quiet one goes on below every threshold.
@@ -35,7 +39,8 @@ TEST(Linked, AllChannelsAreTurnedByTheLoudest) {
       for (size_t i = 24000; i < 96000; i += 7) {
         if (std::abs(in.channel(1 - loud)[i]) < 1e-4F) continue;
         const float by = alone.channel(0)[i] / in_alone.channel(0)[i];
-        ASSERT_NEAR(x.channel(1 - loud)[i] / in.channel(1 - loud)[i], by, 0.02F * by + 1e-4F) << step.type->id << ", loud " << loud << ", " << i;
+        ASSERT_NEAR(x.channel(1 - loud)[i] / in.channel(1 - loud)[i], by, 0.02F * by + 1e-4F)
+            << step.type->id << ", loud " << loud << ", " << i;
       }
     }
 }
@@ -45,9 +50,16 @@ TEST(Multiband, KneeByItsFormula) {
   constexpr double threshold = -30, ratio = 4, knee = 6;
   for (const double in : {-34.0, -32.0, -30.5, -30.0, -29.0, -27.5, -26.0}) {
     AudioBuffer x = test::sine(700, std::pow(10, in / 20) * std::sqrt(2.0), 2);
-    test::run_step(with("multiband-compressor", {{"band2_threshold_db", threshold}, {"band2_ratio", ratio}, {"band1_ratio", 1}, {"band3_ratio", 1}}), x);
+    test::run_step(with("multiband-compressor", {{"band2_threshold_db", threshold},
+                                                 {"band2_ratio", ratio},
+                                                 {"band1_ratio", 1},
+                                                 {"band3_ratio", 1}}),
+                   x);
     const double over = in - threshold;
-    const double down = over < -knee / 2 ? 0 : over > knee / 2 ? (1 - 1 / ratio) * over : (1 - 1 / ratio) * std::pow(over + knee / 2, 2) / (2 * knee);
+    const double down = over < -knee / 2 ? 0
+                        : over > knee / 2
+                            ? (1 - 1 / ratio) * over
+                            : (1 - 1 / ratio) * std::pow(over + knee / 2, 2) / (2 * knee);
     EXPECT_NEAR(test::rms_db(x.channel(0).subspan(48000, 24000)), in - down, 0.12) << in;
   }
 }
@@ -60,12 +72,18 @@ TEST(Limiter, TheFirstChangedFrame) {
       AudioBuffer x = test::sine(300, 0.01, 1);
       x.channel(0)[30000] = 0.9F;
       const AudioBuffer in = x;
-      test::run_step(with("limiter", {{"measure", static_cast<double>(kind)}, {"ceiling_db", -6}, {"look_ahead_ms", look_ahead}}), x);
+      test::run_step(with("limiter", {{"measure", static_cast<double>(kind)},
+                                      {"ceiling_db", -6},
+                                      {"look_ahead_ms", look_ahead}}),
+                     x);
       size_t first = 0;
       while (first < 48000 && x.channel(0)[first] == in.channel(0)[first]) ++first;
       const auto glide = std::lround(look_ahead * 48);
       // A sample's own peak, or (true peak) the one just before it, where the interpolation passes the ceiling.
-      EXPECT_NEAR(static_cast<double>(first), 30000.0 - static_cast<double>(glide) - TruePeakDetector::delay() + 1, kind == 0 ? 0 : 1) << look_ahead << " " << kind;
+      EXPECT_NEAR(static_cast<double>(first),
+                  30000.0 - static_cast<double>(glide) - TruePeakDetector::delay() + 1,
+                  kind == 0 ? 0 : 1)
+          << look_ahead << " " << kind;
       EXPECT_LE(std::abs(x.channel(0)[30000]), 0.5012F);
     }
 }
@@ -75,7 +93,8 @@ AudioBuffer wavering_room(double seconds, unsigned seed) {
   AudioBuffer x = test::noise(0.01, seconds, seed);
   const AudioBuffer wander = test::noise(1, seconds, seed + 100);
   for (size_t i = 0; i < x.channel(0).size(); ++i)
-    x.channel(0)[i] *= static_cast<float>(std::pow(10, std::clamp(static_cast<double>(wander.channel(0)[i / 144 * 144]) * 5, -9.0, 9.0) / 20));
+    x.channel(0)[i] *= static_cast<float>(std::pow(
+        10, std::clamp(static_cast<double>(wander.channel(0)[i / 144 * 144]) * 5, -9.0, 9.0) / 20));
   return x;
 }
 
@@ -85,10 +104,15 @@ TEST(NoiseReduction, StaysShutForABurstNoLouderThanItsRoomWavers) {
   const Findings found = test::learn_step(step, tone);
   const AudioBuffer in = room;
   test::run_step(step, room, 48000, &found);
-  EXPECT_NEAR(test::rms_db(room.channel(0).subspan(48000, 192000)) - test::rms_db(in.channel(0).subspan(48000, 192000)), -20, 0.3);
+  EXPECT_NEAR(test::rms_db(room.channel(0).subspan(48000, 192000)) -
+                  test::rms_db(in.channel(0).subspan(48000, 192000)),
+              -20, 0.3);
   // Every moment of it: nothing opens for one burst.
   for (size_t at = 48000; at < 240000; at += 2400)
-    EXPECT_LT(test::rms_db(room.channel(0).subspan(at, 2400)) - test::rms_db(in.channel(0).subspan(at, 2400)), -18.5) << at;
+    EXPECT_LT(test::rms_db(room.channel(0).subspan(at, 2400)) -
+                  test::rms_db(in.channel(0).subspan(at, 2400)),
+              -18.5)
+        << at;
 }
 
 // Two meters in one: what lies between the last sample of one block and the first of the next counts, too.
@@ -97,13 +121,17 @@ TEST(TruePeak, BetweenBlocks) {
     AudioBuffer x = test::sine(100, 0.3, 0.5);
     AudioBuffer tone(1, 24000);
     for (size_t i = 0; i < 24000; ++i) {
-      const double fade = std::min({1.0, static_cast<double>(i) / 4800, static_cast<double>(24000 - i) / 4800});
-      tone.channel(0)[i] = static_cast<float>(0.5 * fade * std::sin(std::numbers::pi / 2 * static_cast<double>(i) + std::numbers::pi / 4));
+      const double fade =
+          std::min({1.0, static_cast<double>(i) / 4800, static_cast<double>(24000 - i) / 4800});
+      tone.channel(0)[i] = static_cast<float>(
+          0.5 * fade *
+          std::sin(std::numbers::pi / 2 * static_cast<double>(i) + std::numbers::pi / 4));
     }
     const AudioBuffer parts[] = {x, tone};
     AudioBuffer all = test::join(parts);
     LevelMeter meter({48000, 1, 4800}, Detail::peaks);
-    for (Samples at = 0; at < all.frames(); at += block) meter.hear(all.block(at, static_cast<int>(std::min<Samples>(block, all.frames() - at))));
+    for (Samples at = 0; at < all.frames(); at += block)
+      meter.hear(all.block(at, static_cast<int>(std::min<Samples>(block, all.frames() - at))));
     EXPECT_NEAR(*meter.levels().true_peak_dbtp, 20 * std::log10(0.5), 0.1) << block;
   }
 }
@@ -117,15 +145,21 @@ TEST(TruePeak, OfSteadyTonesAtEveryRate) {
         LevelMeter meter({r, 1, 8192}, Detail::peaks);
         AudioBuffer x(1, 8192);
         for (size_t i = 0; i < 8192; ++i) {
-          const double fade = std::min({1.0, static_cast<double>(i) / 2000, static_cast<double>(8192 - i) / 2000});
-          x.channel(0)[i] = static_cast<float>(0.5 * fade * std::sin(2 * std::numbers::pi * part * static_cast<double>(i) + phase * std::numbers::pi / 8));
+          const double fade =
+              std::min({1.0, static_cast<double>(i) / 2000, static_cast<double>(8192 - i) / 2000});
+          x.channel(0)[i] =
+              static_cast<float>(0.5 * fade *
+                                 std::sin(2 * std::numbers::pi * part * static_cast<double>(i) +
+                                          phase * std::numbers::pi / 8));
         }
         meter.hear(x.block());
         const double off = *meter.levels().true_peak_dbtp - 20 * std::log10(0.5);
         if (std::abs(off) > std::abs(worst)) worst = off;
         EXPECT_NEAR(off, 0, 0.1) << r << " " << part << " " << phase;
       }
-  std::printf("  true peak of steady tones to 0.449 of the rate, 44.1 to 384 kHz: worst %.3f dB off\n", worst);
+  std::printf(
+      "  true peak of steady tones to 0.449 of the rate, 44.1 to 384 kHz: worst %.3f dB off\n",
+      worst);
 }
 
 // A 26 kHz sine at 96 kHz above the ceiling is held.
@@ -137,8 +171,11 @@ TEST(TruePeak, TheLimiterHearsAt96kHz) {
     LevelMeter meter({96000, 1, 4096}, Detail::peaks);
     AudioBuffer middle(1, 48000);
     std::copy_n(x.channel(0).begin() + 24000, 48000, middle.channel(0).begin());
-    for (size_t i = 0; i < 2000; ++i) middle.channel(0)[i] *= static_cast<float>(i) / 2000, middle.channel(0)[47999 - i] *= static_cast<float>(i) / 2000;
-    for (Samples at = 0; at < 48000; at += 4096) meter.hear(middle.block(at, static_cast<int>(std::min<Samples>(4096, 48000 - at))));
+    for (size_t i = 0; i < 2000; ++i)
+      middle.channel(0)[i] *= static_cast<float>(i) / 2000,
+          middle.channel(0)[47999 - i] *= static_cast<float>(i) / 2000;
+    for (Samples at = 0; at < 48000; at += 4096)
+      meter.hear(middle.block(at, static_cast<int>(std::min<Samples>(4096, 48000 - at))));
     EXPECT_NEAR(*meter.levels().true_peak_dbtp, -3, 0.15) << hz;
   }
 }
@@ -189,13 +226,16 @@ TEST(ChainRun, TwoRingingStepsRingForTheSumOfTheirTails) {
 
 // Made and reset it begins alike, also where the sound begins below the threshold.
 TEST(Gate, BeginsAsItDoesWhenReset) {
-  const ChainStep step = with("gate", {{"threshold_db", -30}, {"hold_ms", 0}, {"range_db", 40}, {"ratio", 10}, {"attack_ms", 1}});
+  const ChainStep step = with(
+      "gate",
+      {{"threshold_db", -30}, {"hold_ms", 0}, {"range_db", 40}, {"ratio", 10}, {"attack_ms", 1}});
   const auto p = make_processor(*step.type, step.settings, {}, {48000, 1, 4096});
   AudioBuffer once = test::noise(0.01, 0.08, 3), twice = once;
   p->process(once.block());
   p->reset();
   p->process(twice.block());
-  for (size_t i = 0; i < once.channel(0).size(); ++i) ASSERT_EQ(once.channel(0)[i], twice.channel(0)[i]) << i;
+  for (size_t i = 0; i < once.channel(0).size(); ++i)
+    ASSERT_EQ(once.channel(0)[i], twice.channel(0)[i]) << i;
 }
 
 }  // namespace

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Every setting of every step, each where it does something: where two values of it are heard
 // apart. What only the first starting point was asked before is asked there.
 #include <gtest/gtest.h>
@@ -5,6 +6,7 @@
 #include <set>
 
 #include "audio/decibel.h"
+#include "support/extent.h"
 #include "support/step_bench.h"
 
 namespace drevan {
@@ -134,6 +136,7 @@ class EverySetting : public testing::TestWithParam<Setting> {
 };
 
 TEST_P(EverySetting, IsHeardSomewhereAndHoldsThere) {
+  DREVAN_NOT_SANITIZED("long sounds; shorter tests go through the same code");
   if (is_done_around()) return;
   ASSERT_TRUE(heard()) << "no settings were found with which " << parameter().id
                        << " changes the sound: it does nothing, or has no test";
@@ -224,8 +227,8 @@ void EverySetting::expect_it_ends_where_making_begins() const {
   p->set(static_cast<int>(index()), parameter().most);
   // What swings may stand elsewhere in its turn, and what rings has rung on another way: only the
   // last half second of two counts, and of such only its level.
-  const bool goes_on = type().traits.spreads_in_time ||
-                       std::ranges::any_of(type().parameters, &Parameter::paces);
+  const bool goes_on =
+      type().traits.spreads_in_time || std::ranges::any_of(type().parameters, &Parameter::paces);
   StepBench::run(*p, turned, 1024, beside);
   StepBench::run(*q, made, 1024, beside);
   for (int c = 0; c < turned.channels(); ++c) {
@@ -284,7 +287,7 @@ void EverySetting::expect_sides_to_be_alike() const {
   }
 }
 
-INSTANTIATE_TEST_SUITE_P(Catalogue, EverySetting, testing::ValuesIn(settings_of_all()),
+INSTANTIATE_TEST_SUITE_P(Steps, EverySetting, testing::ValuesIn(settings_of_all()),
                          name_of_setting);
 
 // --- what is mixed in ---

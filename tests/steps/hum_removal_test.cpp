@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Hum removal on real speech with a made hum: what is taken, what is left alone, what is found.
 #include <gtest/gtest.h>
 
@@ -7,6 +8,7 @@
 #include "dsp/biquad.h"
 #include "dsp/fft.h"
 #include "dsp/hum_track.h"
+#include "support/extent.h"
 #include "support/rate.h"
 #include "support/steps.h"
 
@@ -32,7 +34,8 @@ AudioBuffer hum_like(Samples frames, double hz, int count, double level_db, doub
     const double t = static_cast<double>(i) / rate;
     phase += (hz + wander_hz * std::sin(2 * std::numbers::pi * t / 17)) / rate;
     double sum = 0;
-    for (int k = 1; k <= count; ++k) sum += std::pow(10, -3.0 * (k - 1) / 20) * std::sin(2 * std::numbers::pi * k * phase + k * k);
+    for (int k = 1; k <= count; ++k)
+      sum += std::pow(10, -3.0 * (k - 1) / 20) * std::sin(2 * std::numbers::pi * k * phase + k * k);
     x.channel(0)[static_cast<size_t>(i)] = static_cast<float>(sum);
   }
   const double gain = std::pow(10, (level_db - test::rms_db(x.channel(0))) / 20);
@@ -74,7 +77,8 @@ double power_db(const AudioBuffer& x, const std::vector<bool>& where, bool wante
   double sum = 0;
   size_t n = 0;
   for (size_t i = 0; i < where.size(); ++i)
-    if (where[i] == wanted) sum += static_cast<double>(x.channel(0)[i]) * static_cast<double>(x.channel(0)[i]), ++n;
+    if (where[i] == wanted)
+      sum += static_cast<double>(x.channel(0)[i]) * static_cast<double>(x.channel(0)[i]), ++n;
   return n > 0 ? 10 * std::log10(sum / static_cast<double>(n) + 1e-30) : -300;
 }
 
@@ -86,28 +90,37 @@ Error removal_error(const AudioBuffer& voice, bool pauses, double hz, int count,
   std::vector<bool> spoken(static_cast<size_t>(clean.frames()));
   for (const Samples part : {Samples{0}, half})
     for (Samples i = 0; i < half; ++i) {
-      const auto at = static_cast<size_t>(std::llround(gap * rate) * (part == 0 ? 1 : 2) + part + i);
+      const auto at =
+          static_cast<size_t>(std::llround(gap * rate) * (part == 0 ? 1 : 2) + part + i);
       clean.channel(0)[at] += voice.channel(0)[static_cast<size_t>(part + i)];
       spoken[at] = true;
     }
-  const AudioBuffer hum = hum_like(clean.frames(), hz, count, power_db(clean, spoken, true) - 20, drift_hz);
+  const AudioBuffer hum =
+      hum_like(clean.frames(), hz, count, power_db(clean, spoken, true) - 20, drift_hz);
   AudioBuffer x = sum(clean, hum);
   const ChainStep step = test::with("hum-removal", {{"depth_db", 60}});
   const Findings found = test::learn_step(step, x);
   test::run_step(step, x, rate, &found);
   for (size_t i = 0; i < x.channel(0).size(); ++i) x.channel(0)[i] -= clean.channel(0)[i];
-  return {power_db(x, spoken, false) - power_db(hum, spoken, false), power_db(x, spoken, true) - power_db(hum, spoken, true)};
+  return {power_db(x, spoken, false) - power_db(hum, spoken, false),
+          power_db(x, spoken, true) - power_db(hum, spoken, true)};
 }
 
 TEST(HumRemoval, TheWholeErrorOnFourVoices) {
-  std::printf("  error against clean speech in dB of the hum, which is 20 dB under the speech, 8 harmonics\n"
-              "  voice               mains  drift   pauses   speech between   speech without pauses\n");
+  DREVAN_IN_FULL_ONLY("minutes of four voices");
+  DREVAN_NOT_SANITIZED("long sounds; shorter tests go through the same code");
+  std::printf(
+      "  error against clean speech in dB of the hum, which is 20 dB under the speech, 8 "
+      "harmonics\n"
+      "  voice               mains  drift   pauses   speech between   speech without pauses\n");
   for (const char* name : test::voices) {
     const AudioBuffer voice = test::continuous_speech(name, 20);
     for (const double hz : {50.013, 60.013})
       for (const double drift : {0.0, 0.05}) {
-        const Error with = removal_error(voice, true, hz, 8, drift), without = removal_error(voice, false, hz, 8, drift);
-        std::printf("  %-20s %.0f Hz  %.2f   %6.1f   %6.1f           %6.1f\n", name, hz, drift, with.in_pauses_db, with.under_speech_db, without.under_speech_db);
+        const Error with = removal_error(voice, true, hz, 8, drift),
+                    without = removal_error(voice, false, hz, 8, drift);
+        std::printf("  %-20s %.0f Hz  %.2f   %6.1f   %6.1f           %6.1f\n", name, hz, drift,
+                    with.in_pauses_db, with.under_speech_db, without.under_speech_db);
         EXPECT_LT(with.in_pauses_db, drift > 0 ? -20 : -30) << name << hz;
         EXPECT_LT(with.under_speech_db, drift > 0 ? -12 : -25) << name << hz;
         EXPECT_LT(without.under_speech_db, drift > 0 ? -12 : -25) << name << hz;
@@ -117,10 +130,13 @@ TEST(HumRemoval, TheWholeErrorOnFourVoices) {
 
 // Harmonics up to 2 kHz, and a mains far off: what is left, and what the voice loses in any third of an octave.
 TEST(HumRemoval, LeavesTheVoice) {
+  DREVAN_NOT_SANITIZED("long sounds; shorter tests go through the same code");
   for (const double hz : {49.93, 60.02})
     for (const int count : {4, 30}) {
       const AudioBuffer speech = talk();
-      const AudioBuffer hum = hum_like(speech.frames(), hz, count, test::rms_db(speech.channel(0).subspan(48000, 5 * 48000)) - 20);
+      const AudioBuffer hum =
+          hum_like(speech.frames(), hz, count,
+                   test::rms_db(speech.channel(0).subspan(48000, 5 * 48000)) - 20);
       AudioBuffer x = sum(speech, hum);
       const ChainStep step = test::with("hum-removal", {{"depth_db", 60}});
       const Findings found = test::learn_step(step, x);
@@ -129,14 +145,16 @@ TEST(HumRemoval, LeavesTheVoice) {
       double worst = 0, error = 0, power = 0;
       for (int b = -11; b <= 9; ++b) {
         const double centre = 1000 * std::pow(10, 0.1 * b);
-        const double change = 10 * std::log10(third_octave(x, centre, hz) / third_octave(speech, centre, hz));
+        const double change =
+            10 * std::log10(third_octave(x, centre, hz) / third_octave(speech, centre, hz));
         if (std::abs(change) > std::abs(worst)) worst = change;
       }
       for (size_t i = 0; i < x.channel(0).size(); ++i) {
         error += std::pow(static_cast<double>(x.channel(0)[i] - speech.channel(0)[i]), 2);
         power += std::pow(static_cast<double>(hum.channel(0)[i]), 2);
       }
-      std::printf("  %.2f Hz, %d harmonics: error %.1f dB of the hum, worst band %.2f dB\n", hz, count, 10 * std::log10(error / power), worst);
+      std::printf("  %.2f Hz, %d harmonics: error %.1f dB of the hum, worst band %.2f dB\n", hz,
+                  count, 10 * std::log10(error / power), worst);
       EXPECT_LT(10 * std::log10(error / power), -27) << hz << " " << count;
       EXPECT_LT(std::abs(worst), 0.3) << hz;
     }
@@ -156,7 +174,8 @@ TEST(HumRemoval, KnowsItsPlaceInTheClip) {
   AudioBuffer part(1, 4096);
   std::copy_n(x.channel(0).begin() + 123457, 4096, part.channel(0).begin());
   later->process(part.block());
-  for (size_t i = 0; i < 4096; ++i) ASSERT_EQ(part.channel(0)[i], whole.channel(0)[123457 + i]) << i;
+  for (size_t i = 0; i < 4096; ++i)
+    ASSERT_EQ(part.channel(0)[i], whole.channel(0)[123457 + i]) << i;
 }
 
 // A recorder that was stopped leaves digital silence: nothing hums in it, before or after.
@@ -170,9 +189,11 @@ TEST(HumRemoval, DigitalSilenceStaysSilent) {
 
 // Each channel has its own hum, of one mains.
 TEST(HumRemoval, StereoChannelsHumEachForThemselves) {
+  DREVAN_NOT_SANITIZED("long sounds; shorter tests go through the same code");
   const AudioBuffer mono = talk();
   AudioBuffer x(2, mono.frames());
-  const AudioBuffer left = hum_like(mono.frames(), 50, 6, -35, 0.05), right = hum_like(mono.frames(), 50, 3, -45, 0.05);
+  const AudioBuffer left = hum_like(mono.frames(), 50, 6, -35, 0.05),
+                    right = hum_like(mono.frames(), 50, 3, -45, 0.05);
   for (size_t i = 0; i < mono.channel(0).size(); ++i) {
     x.channel(0)[i] = mono.channel(0)[i] + left.channel(0)[i];
     x.channel(1)[i] = mono.channel(0)[i] - right.channel(0)[i];
@@ -180,24 +201,29 @@ TEST(HumRemoval, StereoChannelsHumEachForThemselves) {
   test::run_step(test::with("hum-removal", {{"depth_db", 60}}), x);
   for (const auto& [c, hum] : {std::pair(0, &left), std::pair(1, &right)}) {
     std::vector<float> error;
-    for (size_t i = 0; i < mono.channel(0).size(); ++i) error.push_back(x.channel(c)[i] - mono.channel(0)[i]);
+    for (size_t i = 0; i < mono.channel(0).size(); ++i)
+      error.push_back(x.channel(c)[i] - mono.channel(0)[i]);
     EXPECT_LT(test::rms_db(error) - test::rms_db(hum->channel(0)), -20) << c;
   }
 }
 
 // A longer recording: the reference is settled after two minutes, the rest is followed as it comes.
 TEST(HumRemoval, FollowsALongDriftingHum) {
+  DREVAN_NOT_SANITIZED("long sounds; shorter tests go through the same code");
   AudioBuffer clean = test::noise(1e-3, 200, 3);
   const AudioBuffer hum = hum_like(clean.frames(), 50, 6, -40, 0.05);
   AudioBuffer x = sum(clean, hum);
   test::run_step(test::with("hum-removal", {{"depth_db", 60}}), x);
   std::vector<float> error;
-  for (size_t i = 0; i < x.channel(0).size(); ++i) error.push_back(x.channel(0)[i] - clean.channel(0)[i]);
+  for (size_t i = 0; i < x.channel(0).size(); ++i)
+    error.push_back(x.channel(0)[i] - clean.channel(0)[i]);
   EXPECT_LT(test::rms_db(error) - test::rms_db(hum.channel(0)), -25);
 }
 
 TEST(HumRemoval, SpeechWithoutHumIsLeftAlone) {
-  for (const char* prompt : {"demo-congrats", "vm-instructions", "demo-instruct", "conf-adminmenu", "queue-thankyou", "demo-echotest"}) {
+  DREVAN_NOT_SANITIZED("long sounds; shorter tests go through the same code");
+  for (const char* prompt : {"demo-congrats", "vm-instructions", "demo-instruct", "conf-adminmenu",
+                             "queue-thankyou", "demo-echotest"}) {
     AudioBuffer x = test::speech(prompt);
     EXPECT_TRUE(test::learn_step(test::with("hum-removal", {}), x).empty()) << prompt;
   }
@@ -206,7 +232,8 @@ TEST(HumRemoval, SpeechWithoutHumIsLeftAlone) {
 TEST(HumRemoval, MainsCanBeChosen) {
   AudioBuffer x = test::noise(1e-3, 8, 9);
   test::add(x, hum_like(x.frames(), 50, 6, -40), 0);
-  const auto found = hum_track_from(test::learn_step(test::with("hum-removal", {{"mains", 1}}), x).values);
+  const auto found =
+      hum_track_from(test::learn_step(test::with("hum-removal", {{"mains", 1}}), x).values);
   ASSERT_TRUE(found);
   EXPECT_NEAR(found->hum.hz, 50, 0.01);
   EXPECT_TRUE(test::learn_step(test::with("hum-removal", {{"mains", 2}}), x).empty());

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // The limiter's promises: no sample above the ceiling; a true peak held to 0.1 dB as ITU-R BS.1770
 // measures it (here by libebur128, through LevelMeter); gain that glides; nothing done below.
 #include <gtest/gtest.h>
@@ -33,9 +34,14 @@ TEST(LimiterStandard, NoSamplePassesTheCeiling) {
     for (const double look_ahead : {0.5, 4.0, 10.0})
       for (const double ceiling : {-0.1, -6.0}) {
         AudioBuffer x = loud(rate);
-        run_step(with("limiter", {{"measure", 0}, {"ceiling_db", ceiling}, {"look_ahead_ms", look_ahead}, {"drive_db", 9}}), x, rate);
+        run_step(with("limiter", {{"measure", 0},
+                                  {"ceiling_db", ceiling},
+                                  {"look_ahead_ms", look_ahead},
+                                  {"drive_db", 9}}),
+                 x, rate);
         const double most = std::pow(10, ceiling / 20);
-        for (const float v : x.channel(0)) ASSERT_LE(std::abs(static_cast<double>(v)), most * (1 + 1e-6));
+        for (const float v : x.channel(0))
+          ASSERT_LE(std::abs(static_cast<double>(v)), most * (1 + 1e-6));
       }
 }
 
@@ -54,7 +60,9 @@ TEST(LimiterStandard, ToneAtAQuarterOfTheRateBetweenItsSamples) {
   AudioBuffer x = test::sine(12000, 1.2, 1);
   for (size_t i = 0; i < x.channel(0).size(); ++i) {
     const double fade = std::min(1.0, static_cast<double>(i) / 4800);
-    x.channel(0)[i] = static_cast<float>(1.2 * fade * std::sin(std::numbers::pi / 2 * static_cast<double>(i) + std::numbers::pi / 4));
+    x.channel(0)[i] = static_cast<float>(
+        1.2 * fade *
+        std::sin(std::numbers::pi / 2 * static_cast<double>(i) + std::numbers::pi / 4));
   }
   run_step(with("limiter", {{"ceiling_db", -3}}), x);
   x.shorten(x.frames() - 200);  // without the sudden end, which is a peak of its own
@@ -72,7 +80,8 @@ TEST(LimiterStandard, BelowTheCeilingItOnlyDelays) {
 TEST(LimiterStandard, ReleaseAdapts) {
   const auto reduction_after = [](double loud_s) {
     AudioBuffer x = test::sine(500, 0.25, 2.5);
-    for (size_t i = 48000 - static_cast<size_t>(loud_s * 48000); i < 48000; ++i) x.channel(0)[i] *= 8;
+    for (size_t i = 48000 - static_cast<size_t>(loud_s * 48000); i < 48000; ++i)
+      x.channel(0)[i] *= 8;
     run_step(with("limiter", {{"measure", 0}, {"ceiling_db", -6}, {"release_ms", 60}}), x);
     return test::rms_db(x.channel(0).subspan(48000 + 7200, 4800)) - (20 * std::log10(0.25) - 3.01);
   };

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Octave bands at the mid-band frequencies of IEC 61260-1 (base ten), true to what is set at every
 // one of them although neighbours interact.
 #include <gtest/gtest.h>
@@ -9,7 +10,8 @@
 namespace drevan {
 namespace {
 
-constexpr double iec[] = {31.623, 63.096, 125.89, 251.19, 501.19, 1000, 1995.3, 3981.1, 7943.3, 15849};
+constexpr double iec[] = {31.623, 63.096, 125.89, 251.19, 501.19,
+                          1000,   1995.3, 3981.1, 7943.3, 15849};
 
 TEST(OctaveBandsStandard, EveryBandIsWhereItIsSet) {
   const StepType& type = *find_step("octave-bands");
@@ -26,7 +28,8 @@ TEST(OctaveBandsStandard, EveryBandIsWhereItIsSet) {
 }
 
 TEST(OctaveBandsStandard, TheSoundFollowsTheCurve) {
-  ChainStep step = test::with("octave-bands", {{"band_500_db", 9}, {"band_1k_db", -9}, {"band_2k_db", 6}});
+  ChainStep step =
+      test::with("octave-bands", {{"band_500_db", 9}, {"band_1k_db", -9}, {"band_2k_db", 6}});
   for (size_t b = 2; b < 10; ++b) {
     AudioBuffer x = test::sine(iec[b], 0.1, 1);
     test::run_step(step, x);

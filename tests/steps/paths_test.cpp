@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Paths that a source takes: drawn by hand, and at a pace that follows a curve.
 #include <gmock/gmock.h>
 #include <gtest/gtest.h>
@@ -7,6 +8,7 @@
 #include "engine/chain_run.h"
 #include "steps/acoustics_drawn.h"
 #include "steps/acoustics_scene.h"
+#include "steps/picture_spec.h"
 #include "support/rate.h"
 #include "support/steps.h"
 
@@ -18,7 +20,7 @@ using at_48k::rate;
 using testing::HasSubstr;
 
 PlanView seen(const ChainStep& step) {
-  return std::get<PlanSpec>(step.type->picture).view(step.settings, 0);
+  return std::get<PlanSpec>(spec_of(step.type->picture)).view(step.settings, 0);
 }
 
 TEST(DrawnPath, TextsThatAreNoneAreTold) {

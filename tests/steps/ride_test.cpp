@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // The ride on real speech: sentences come to one loudness, pauses stay down.
 #include <gtest/gtest.h>
 
@@ -11,9 +12,11 @@ namespace {
 
 double loudness(const AudioBuffer& x, double from_s, double to_s) {
   AudioBuffer part(1, static_cast<Samples>((to_s - from_s) * 48000));
-  std::copy_n(x.channel(0).begin() + static_cast<std::ptrdiff_t>(from_s * 48000), part.frames(), part.channel(0).begin());
+  std::copy_n(x.channel(0).begin() + static_cast<std::ptrdiff_t>(from_s * 48000), part.frames(),
+              part.channel(0).begin());
   LevelMeter meter({48000, 1, 4096}, Detail::quick);
-  for (Samples at = 0; at < part.frames(); at += 4096) meter.hear(part.block(at, static_cast<int>(std::min<Samples>(4096, part.frames() - at))));
+  for (Samples at = 0; at < part.frames(); at += 4096)
+    meter.hear(part.block(at, static_cast<int>(std::min<Samples>(4096, part.frames() - at))));
   return meter.levels().loudness_lufs.value_or(-200);
 }
 
@@ -38,7 +41,9 @@ Talk uneven_talk() {
 TEST(Ride, BringsEverySentenceToTheGoal) {
   Talk t = uneven_talk();
   AudioBuffer x = t.sound;
-  test::run_step(test::with("ride", {{"goal_lufs", -20}, {"up_db", 12}, {"down_db", 12}, {"hand_ms", 200}}), x);
+  test::run_step(
+      test::with("ride", {{"goal_lufs", -20}, {"up_db", 12}, {"down_db", 12}, {"hand_ms", 200}}),
+      x);
   for (int i = 0; i < 4; ++i) {
     const double at = 1 + i * (t.length_s + 2);
     EXPECT_NEAR(loudness(x, at, at + t.length_s), -20, 1.5) << i;
@@ -51,7 +56,9 @@ TEST(Ride, NeverLiftsAPause) {
   test::run_step(test::with("ride", {{"goal_lufs", -14}, {"up_db", 18}}), x);
   for (int i = 0; i < 4; ++i) {
     const auto from = static_cast<size_t>((1 + i * (t.length_s + 2) + t.length_s + 0.6) * 48000);
-    EXPECT_LT(test::rms_db(x.channel(0).subspan(from, 38400)), test::rms_db(t.sound.channel(0).subspan(from, 38400)) + 0.1) << i;
+    EXPECT_LT(test::rms_db(x.channel(0).subspan(from, 38400)),
+              test::rms_db(t.sound.channel(0).subspan(from, 38400)) + 0.1)
+        << i;
   }
 }
 

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Knobs turned while sound plays, over every step and every parameter: no click, and where it ends is where a step
 // made with these values begins.
 #include <gtest/gtest.h>
@@ -8,6 +9,7 @@
 
 #include "audio/denormals.h"
 #include "engine/chain_run.h"
+#include "support/extent.h"
 #include "support/rate.h"
 #include "support/steps.h"
 
@@ -29,7 +31,8 @@ std::vector<Turn> turns() {
 }
 
 std::string name_of(const testing::TestParamInfo<Turn>& given) {
-  auto name = std::string(given.param.type->id) + "_" + std::string(given.param.type->parameters[given.param.parameter].id);
+  auto name = std::string(given.param.type->id) + "_" +
+              std::string(given.param.type->parameters[given.param.parameter].id);
   std::ranges::replace(name, '-', '_');
   return name;
 }
@@ -58,7 +61,10 @@ class Turning : public testing::TestWithParam<Turn> {
   const StepType& type() const { return *GetParam().type; }
   const Parameter& parameter() const { return type().parameters[GetParam().parameter]; }
   Settings from() const { return settings_of(type(), type().starting_points.front()); }
-  double to() const { return from_fraction(parameter(), to_fraction(parameter(), from()[GetParam().parameter]) < 0.5 ? 0.85 : 0.15); }
+  double to() const {
+    return from_fraction(
+        parameter(), to_fraction(parameter(), from()[GetParam().parameter]) < 0.5 ? 0.85 : 0.15);
+  }
   std::unique_ptr<Processor> make(const Settings& s) const {
     if (type().hears == Hears::nothing)
       return make_processor(type(), s, {}, {rate, channels(), 4096});
@@ -110,21 +116,29 @@ class Turning : public testing::TestWithParam<Turn> {
     test::add(x, test::words(0.4, seconds), 0);
     for (size_t i = 0; i < x.channel(0).size(); ++i) {
       const double t = static_cast<double>(i) / rate;
-      for (int k = 1; k <= 5; ++k) x.channel(0)[i] += static_cast<float>(0.004 * std::sin(2 * std::numbers::pi * 50 * k * t + k));
+      for (int k = 1; k <= 5; ++k)
+        x.channel(0)[i] +=
+            static_cast<float>(0.004 * std::sin(2 * std::numbers::pi * 50 * k * t + k));
     }
     return x;
   }
   static void run(Processor& p, AudioBuffer& x, Samples begin, Samples end, int block = 256) {
     const FlushDenormals flush;
-    for (Samples at = begin; at < end; at += block) p.process(x.block(at, static_cast<int>(std::min<Samples>(block, end - at))));
+    for (Samples at = begin; at < end; at += block)
+      p.process(x.block(at, static_cast<int>(std::min<Samples>(block, end - at))));
   }
 };
 
 TEST_P(Turning, DoesNotClick) {
+  DREVAN_NOT_SANITIZED("long sounds; shorter tests go through the same code");
   const auto p = make(from());
   const Samples join = 60000;
   AudioBuffer x(1, 2 * join);
-  for (size_t i = 0; i < x.channel(0).size(); ++i) x.channel(0)[i] = static_cast<float>(0.05 * std::cos(2 * std::numbers::pi * 200 * (static_cast<double>(i) - static_cast<double>(join + p->latency())) / rate));
+  for (size_t i = 0; i < x.channel(0).size(); ++i)
+    x.channel(0)[i] = static_cast<float>(
+        0.05 *
+        std::cos(2 * std::numbers::pi * 200 *
+                 (static_cast<double>(i) - static_cast<double>(join + p->latency())) / rate));
   x = widened(x);
   const auto [unturned, made] = at_rest(x, false);
   run(*p, x, 0, join);
@@ -140,6 +154,7 @@ TEST_P(Turning, DoesNotClick) {
 
 // The same of a curve that goes there within half a second, or holds and goes there at once.
 TEST_P(Turning, CurvesDoNotClick) {
+  DREVAN_NOT_SANITIZED("long sounds; shorter tests go through the same code");
   if (!may_follow_curve(parameter())) return;
   const auto index = static_cast<int>(GetParam().parameter);
   AudioBuffer tone(1, 120000);
@@ -167,6 +182,7 @@ TEST_P(Turning, CurvesDoNotClick) {
 }
 
 TEST_P(Turning, EndsWhereMakingBegins) {
+  DREVAN_NOT_SANITIZED("long sounds; shorter tests go through the same code");
   Settings goal = from();
   goal.values[GetParam().parameter] = to();
   // What goes to and fro is compared over a while.
@@ -216,7 +232,7 @@ TEST_P(Turning, EndsWhereMakingBegins) {
   EXPECT_LT(10 * std::log10(off_again / power + 1e-20), -50) << "turned twice, to " << to();
 }
 
-INSTANTIATE_TEST_SUITE_P(Catalogue, Turning, testing::ValuesIn(turns()), name_of);
+INSTANTIATE_TEST_SUITE_P(Steps, Turning, testing::ValuesIn(turns()), name_of);
 
 }  // namespace
 }  // namespace drevan

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // What scripts/compare-renders needs beside two drevan-cli: recipes for everything a step can be, and a comparison
 // of two folders of sound, sample by sample.
 #include <fmt/format.h>

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // A test program that crashes says in which test, and through which functions: with many tests in
 // one process nothing else would.
 #include <execinfo.h>

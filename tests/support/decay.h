@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // How a room's answer dies away, octave by octave. All at 48 kHz.
 #pragma once
 

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // One step with some of its settings, heard: for tests that measure each setting by itself.
 #pragma once
 
@@ -33,8 +34,7 @@ inline void set_text(ChainStep& step, std::string_view id, std::string text) {
 inline AudioBuffer through(const ChainStep& step, AudioBuffer x, const Findings* found = nullptr) {
   const FlushDenormals flush;
   const Findings own = found ? *found : test::learn_step(step, x);
-  const auto processor =
-      make_processor(*step.type, step.settings, own, {rate, x.channels(), 4096});
+  const auto processor = make_processor(*step.type, step.settings, own, {rate, x.channels(), 4096});
   const auto late = processor->latency();
   const int wide = std::max(x.channels(), channels_out(*step.type, step.settings, x.channels()));
   AudioBuffer all(wide, x.frames() + late), out(wide, x.frames());
@@ -82,7 +82,9 @@ inline double tone_db(const AudioBuffer& x, double hz, double from_s, double sec
     const auto v = static_cast<double>(x.channel(channel)[i]);
     re += v * std::cos(at), im += v * std::sin(at);
   }
-  return 10 * std::log10(2 * (re * re + im * im) / (static_cast<double>(n) * static_cast<double>(n)) + 1e-20);
+  return 10 *
+         std::log10(2 * (re * re + im * im) / (static_cast<double>(n) * static_cast<double>(n)) +
+                    1e-20);
 }
 inline AudioBuffer both(const AudioBuffer& mono) { return stereo(mono, mono); }
 

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Opens a reel and does what loses work when it goes wrong: edits with a journal, saves, prints, saves under
 // another name, renders. Any of these may be made to fail; it goes on with the next, as the window does.
 #include <cstdio>
@@ -43,7 +44,9 @@ int main(int, char** argv) {
     journal.flush();
     if (attempt([&] { save_reel(reel, file); })) journal.end();
   }
-  attempt([&] { save_history({{{std::make_shared<const Reel>(reel), "Rename"}}, 0}, file, read_text(file)); });
+  attempt([&] {
+    save_history({{{std::make_shared<const Reel>(reel), "Rename"}}, 0}, file, read_text(file));
+  });
   const auto printed = version_file(file, reel.clips[0]);
   if (attempt([&] {
         print_clip({plan_of(clip_sound(reel, reel.clips[0]), {{make_step("gain")}}), std::nullopt,

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Preloaded into a program under test: makes one call to the disk, or for memory, fail.
 //   DREVAN_FAULT=KIND:N    the Nth call of this kind fails: write, fsync, rename, memory
 //   DREVAN_FAULT_LOG=FILE  takes "KIND count" lines of all calls when the program ends
@@ -29,7 +30,8 @@ __attribute__((constructor)) void begin() {
     const auto n = std::strlen(names[k]);
     if (std::strncmp(fault, names[k], n) == 0 && fault[n] == ':') at[k] = std::atol(fault + n + 1);
   }
-  if (const char* bytes = std::getenv("DREVAN_FAULT_LEAST")) least = static_cast<std::size_t>(std::atol(bytes));
+  if (const char* bytes = std::getenv("DREVAN_FAULT_LEAST"))
+    least = static_cast<std::size_t>(std::atol(bytes));
   ready = true;
 }
 
@@ -102,9 +104,15 @@ void* __libc_realloc(void*, std::size_t);
 void* __libc_memalign(std::size_t, std::size_t);
 
 void* malloc(std::size_t size) { return refused(size) ? nullptr : __libc_malloc(size); }
-void* calloc(std::size_t n, std::size_t size) { return refused(n * size) ? nullptr : __libc_calloc(n, size); }
-void* realloc(void* p, std::size_t size) { return refused(size) ? nullptr : __libc_realloc(p, size); }
-void* aligned_alloc(std::size_t alignment, std::size_t size) { return refused(size) ? nullptr : __libc_memalign(alignment, size); }
+void* calloc(std::size_t n, std::size_t size) {
+  return refused(n * size) ? nullptr : __libc_calloc(n, size);
+}
+void* realloc(void* p, std::size_t size) {
+  return refused(size) ? nullptr : __libc_realloc(p, size);
+}
+void* aligned_alloc(std::size_t alignment, std::size_t size) {
+  return refused(size) ? nullptr : __libc_memalign(alignment, size);
+}
 int posix_memalign(void** out, std::size_t alignment, std::size_t size) {
   if (refused(size)) return ENOMEM;
   *out = __libc_memalign(alignment, size);

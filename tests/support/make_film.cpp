@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include "support/make_film.h"
 
 #include <algorithm>
@@ -5,6 +6,10 @@
 #include <stdexcept>
 
 #include "media/libav_open.h"
+
+extern "C" {
+#include <libavutil/display.h>
+}
 
 namespace drevan::test {
 
@@ -79,6 +84,12 @@ void make_film(const std::filesystem::path& file, const FilmOptions& o) {
   shown->time_base = picture->time_base;
   shown->sample_aspect_ratio = picture->sample_aspect_ratio;
   shown->avg_frame_rate = picture->framerate;
+  if (o.turned_right_deg != 0) {
+    auto* matrix = av_stream_new_side_data(shown, AV_PKT_DATA_DISPLAYMATRIX, 9 * sizeof(int32_t));
+    if (!matrix) throw std::bad_alloc();
+    // Counted to the left there.
+    av_display_rotation_set(reinterpret_cast<int32_t*>(matrix), o.turned_right_deg);
+  }
   if (!o.timecode.empty()) av_dict_set(&shown->metadata, "timecode", o.timecode.c_str(), 0);
 
   const AVCodec* pcm = avcodec_find_encoder(AV_CODEC_ID_PCM_S16LE);

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // A small film for tests, by libav: pictures in MPEG-4 that differ from each other.
 #pragma once
 
@@ -23,7 +24,8 @@ struct FilmOptions {
   int pixel_wide = 1, pixel_high = 1;  ///< how a pixel is shown
   /// Brightness of a place of a picture, 0 to 255; empty: slanted stripes that move.
   std::function<double(int frame, int x, int y)> paint{};
-  int pause_after = -1;  ///< behind this picture the next one comes ten later
+  int turned_right_deg = 0;  ///< how far it must be turned to stand upright
+  int pause_after = -1;      ///< behind this picture the next one comes ten later
 };
 void make_film(const std::filesystem::path& file, const FilmOptions& options);
 

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // A set of ears other than the standard one, made of it.
 #pragma once
 
@@ -47,7 +48,8 @@ inline void write_mirrored_ears(const std::filesystem::path& to) {
     compress2(packed.data(), &used, sorted.data(), size, 9);
     if (used > room) throw std::runtime_error("mirrored directions need more room");
     std::memcpy(file.data() + at, packed.data(), used);
-    std::ofstream(to, std::ios::binary).write(file.data(), static_cast<std::streamsize>(file.size()));
+    std::ofstream(to, std::ios::binary)
+        .write(file.data(), static_cast<std::streamsize>(file.size()));
     return;
   }
   throw std::runtime_error("the standard head has no directions");

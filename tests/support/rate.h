@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // The rate of most tests. Files that are compiled together share it.
 #pragma once
 

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Small reels for tests, and files that must be refused.
 #pragma once
 
@@ -15,7 +16,8 @@ struct MadeClip {
 };
 
 /// A reel of clips of noise, each of a file of its own in `folder`.
-inline Reel reel_of(const TempFolder& folder, std::initializer_list<MadeClip> clips, double seconds) {
+inline Reel reel_of(const TempFolder& folder, std::initializer_list<MadeClip> clips,
+                    double seconds) {
   Reel reel;
   unsigned seed = 20;
   for (const auto& clip : clips) {
@@ -28,7 +30,8 @@ inline Reel reel_of(const TempFolder& folder, std::initializer_list<MadeClip> cl
 
 /// A reel's text in which any one of `changes` is made is refused.
 template <class Changes>
-void expect_refused(const std::string& text, const std::filesystem::path& folder, const Changes& changes) {
+void expect_refused(const std::string& text, const std::filesystem::path& folder,
+                    const Changes& changes) {
   for (const auto& [from, to] : changes) {
     auto bad = text;
     const auto at = bad.find(from);

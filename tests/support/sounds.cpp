@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include "support/sounds.h"
 
 #include <sys/wait.h>
@@ -112,8 +113,8 @@ AudioBuffer read_all(const fs::path& file) {
   AudioBuffer out(reader->info().channels, reader->info().frames);
   Samples done = 0;
   for (int n = 0; done < out.frames() &&
-                  (n = reader->read(out.block(done, static_cast<int>(std::min<Samples>(
-                                                        8192, out.frames() - done))))) > 0;)
+                  (n = reader->read(out.block(
+                       done, static_cast<int>(std::min<Samples>(8192, out.frames() - done))))) > 0;)
     done += n;
   return out;
 }
@@ -126,7 +127,8 @@ std::vector<char> bytes(const fs::path& file) {
 std::vector<std::string> names_in(const std::filesystem::path& folder) {
   std::vector<std::string> out;
   for (const auto& entry : std::filesystem::directory_iterator(folder))
-    if (const auto name = entry.path().filename().string(); !name.starts_with(".")) out.push_back(name);
+    if (const auto name = entry.path().filename().string(); !name.starts_with("."))
+      out.push_back(name);
   std::ranges::sort(out);
   return out;
 }
@@ -134,7 +136,9 @@ std::vector<std::string> names_in(const std::filesystem::path& folder) {
 std::vector<std::string> left_over(const std::filesystem::path& folder) {
   std::vector<std::string> out;
   for (const auto& entry : std::filesystem::recursive_directory_iterator(folder))
-    if (const auto name = entry.path().filename().string(); name.starts_with(".") && !name.starts_with(".drevan-batch")) out.push_back(name);
+    if (const auto name = entry.path().filename().string();
+        name.starts_with(".") && !name.starts_with(".drevan-batch"))
+      out.push_back(name);
   return out;
 }
 
@@ -206,7 +210,8 @@ Ran run(const std::string& command) {
   std::FILE* pipe = ::popen((command + " 2>&1").c_str(), "r");
   if (!pipe) return out;
   std::array<char, 4096> buffer{};
-  while (const size_t n = std::fread(buffer.data(), 1, buffer.size(), pipe)) out.out.append(buffer.data(), n);
+  while (const size_t n = std::fread(buffer.data(), 1, buffer.size(), pipe))
+    out.out.append(buffer.data(), n);
   const int status = ::pclose(pipe);
   out.code = WIFEXITED(status) ? WEXITSTATUS(status) : -1;
   return out;

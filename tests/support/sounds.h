@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Sounds and places for tests.
 #pragma once
 
@@ -27,9 +28,11 @@ class TempFolder {
 };
 
 /// Channels x frames; channel 1 and up get the same.
-AudioBuffer sine(double hz, double amplitude, double seconds, double rate = 48000, int channels = 1);
+AudioBuffer sine(double hz, double amplitude, double seconds, double rate = 48000,
+                 int channels = 1);
 /// White noise with a standard deviation of `sigma`, another one per channel.
-AudioBuffer noise(double sigma, double seconds, unsigned seed, double rate = 48000, int channels = 1);
+AudioBuffer noise(double sigma, double seconds, unsigned seed, double rate = 48000,
+                  int channels = 1);
 AudioBuffer silence(double seconds, double rate = 48000, int channels = 1);
 /// Adds `b` to `a` from `at_s` on.
 void add(AudioBuffer& a, const AudioBuffer& b, double at_s, double rate = 48000);
@@ -57,7 +60,8 @@ std::vector<std::string> left_over(const std::filesystem::path& folder);
 AudioBuffer speech(const std::string& prompt);
 
 /// Real voices of Debian's speech packages; English and Spanish are one woman.
-inline constexpr const char* voices[] = {"en_US_f_Allison", "fr_CA_f_June", "it_IT_m_Carlo", "ru_RU_f_IvrvoiceRU"};
+inline constexpr const char* voices[] = {"en_US_f_Allison", "fr_CA_f_June", "it_IT_m_Carlo",
+                                         "ru_RU_f_IvrvoiceRU"};
 /// So many seconds of one of them at 48 kHz mono, from its longest prompts, without the pauses between and in
 /// them that are longer than a fifth of a second.
 AudioBuffer continuous_speech(const std::string& voice, double seconds);

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // How good a cleaned voice is, against the clean one it was made from. All mono at 48 kHz.
 #pragma once
 

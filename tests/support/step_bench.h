@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // A step of the catalogue on a bench of the test's own: sound that is another one in every channel
 // goes in, a second sound is there to be heard beside it, and what it must learn first it has
 // learned.
@@ -45,9 +46,9 @@ class StepBench {
     AudioBuffer x = noise(0.3, seconds, seed, format_.rate, format_.channels);
     for (int c = 0; c < x.channels(); ++c)
       for (size_t i = 0; i < x.channel(c).size(); ++i)
-        x.channel(c)[i] += static_cast<float>(
-            0.5 * std::cos(2 * std::numbers::pi * (200 + 90 * c) * static_cast<double>(i) /
-                           format_.rate));
+        x.channel(c)[i] +=
+            static_cast<float>(0.5 * std::cos(2 * std::numbers::pi * (200 + 90 * c) *
+                                              static_cast<double>(i) / format_.rate));
     return x;
   }
   /// As wide as the step works with these settings, with what comes in in its first channels.

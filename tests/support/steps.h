@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Running single steps in tests.
 #pragma once
 
@@ -6,12 +7,14 @@
 #include "audio/denormals.h"
 #include "reel/chain.h"
 #include "steps/catalogue.h"
+#include "steps/picture_spec.h"
 #include "support/sounds.h"
 
 namespace drevan::test {
 
 /// A step with its standard settings but for those named; list choices by their index.
-inline ChainStep with(std::string_view id, std::initializer_list<std::pair<std::string_view, double>> values) {
+inline ChainStep with(std::string_view id,
+                      std::initializer_list<std::pair<std::string_view, double>> values) {
   ChainStep s = make_step(id);
   for (const auto& [name, value] : values)
     s.settings.values.at(static_cast<size_t>(parameter_index(*s.type, name))) = value;
@@ -20,7 +23,7 @@ inline ChainStep with(std::string_view id, std::initializer_list<std::pair<std::
 
 /// A step's gain at `hz`, as its picture draws it.
 inline double response_db(const StepType& type, const Settings& settings, double hz, double rate) {
-  return std::get<ResponseSpec>(type.picture).response_db(settings, hz, rate);
+  return std::get<ResponseSpec>(spec_of(type.picture)).response_db(settings, hz, rate);
 }
 
 /// What the step would find in `heard`.
@@ -33,10 +36,13 @@ inline Findings learn_step(const ChainStep& step, AudioBuffer& heard, double rat
 }
 
 /// Runs all of `x` through a step, its latency taken out; steps that hear the whole clip hear `x`.
-inline void run_step(const ChainStep& step, AudioBuffer& x, double rate = 48000, const Findings* found = nullptr) {
+inline void run_step(const ChainStep& step, AudioBuffer& x, double rate = 48000,
+                     const Findings* found = nullptr) {
   const FlushDenormals flush;
-  const Findings own = found || step.type->hears == Hears::nothing ? Findings{} : learn_step(step, x, rate);
-  const auto processor = make_processor(*step.type, step.settings, found ? *found : own, {rate, x.channels(), 4096});
+  const Findings own =
+      found || step.type->hears == Hears::nothing ? Findings{} : learn_step(step, x, rate);
+  const auto processor =
+      make_processor(*step.type, step.settings, found ? *found : own, {rate, x.channels(), 4096});
   const Samples late = processor->latency();
   AudioBuffer all(x.channels(), x.frames() + late);
   add(all, x, 0, rate);

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // The blind comparison: ten hidden trials, then the score.
 #pragma once
 

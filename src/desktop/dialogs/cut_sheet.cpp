@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include "dialogs/cut_sheet.h"
 
 #include <QFileDialog>
@@ -142,9 +143,9 @@ CutSheet::CutSheet(const Work& work, ClipId clip, QWidget* parent)
     work_.listening.seek(ClipTime{from});
     work_.listening.player().play();
   });
-  connect(&lane_, &TaskLane::failed, this, [this](const QString& why) {
+  connect(&lane_, &TaskLane::failed, this, [this](const Problem& why) {
     work_.notices.warn(why);
-    told_->setText(why);
+    told_->setText(QString::fromStdString(why.text));
     progress_->hide();
   });
   // The take is another one now, or gone.

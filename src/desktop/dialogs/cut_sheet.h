@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Cuts a long take into pieces: at its pauses, at the marks in its file, by a list, or every so
 // many seconds. What will be cut is drawn before it is done.
 #pragma once

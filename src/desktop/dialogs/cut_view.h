@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // A take's waveform with the pieces it is to be cut into: their ends can be dragged, pieces
 // dropped.
 #pragma once

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include "dialogs/film_sheet.h"
 
 #include <QCheckBox>
@@ -65,8 +66,8 @@ FilmSheet::FilmSheet(const Work& work, QWidget* parent)
   connect(write_, &QPushButton::clicked, this, &FilmSheet::write);
   connect(leave, &QPushButton::clicked, this, &QDialog::reject);
   connect(this, &QDialog::finished, this, [this] { lane_.cancel(); });
-  connect(&lane_, &TaskLane::failed, this, [this](const QString& why) {
-    told_->setText(why);
+  connect(&lane_, &TaskLane::failed, this, [this](const Problem& why) {
+    told_->setText(QString::fromStdString(why.text));
     show_state();
   });
   show_state();

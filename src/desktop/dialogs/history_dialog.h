@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // The list of edits: each in plain words, and a way to any of them.
 #pragma once
 

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // One sheet for all recipes that come in: what is new, what is the same, what differs, and what is to
 // become of each.
 #pragma once

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Steps of a clip, its group and the reel that are to become a recipe: which of them, which of
 // their settings and curves, and under what name.
 #pragma once

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // All keys on one sheet, as the menus and pages have them; it can be printed into a PDF.
 #pragma once
 

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // A clip of tone, noise, silence or room tone: what it is, how long, how loud.
 #pragma once
 

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // How it is recorded: the input, the files, the latency.
 #pragma once
 

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include "dialogs/rules_dialog.h"
 
 #include <QComboBox>
@@ -200,7 +201,7 @@ void RulesDialog::load() {
                QString::fromStdString(r.recipe.name), r.append);
     }
   } catch (const Error& e) {
-    work_.notices.warn(QString::fromUtf8(e.what()));
+    work_.notices.warn(e);
   }
 }
 
@@ -224,7 +225,7 @@ void RulesDialog::save() {
   try {
     write_text(file.toStdString(), dump_json(out, 2));
   } catch (const Error& e) {
-    work_.notices.warn(QString::fromUtf8(e.what()));
+    work_.notices.warn(e);
   }
 }
 

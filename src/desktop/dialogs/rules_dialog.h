@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Which recipe each clip gets, by patterns of group and name.
 #pragma once
 

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Where sound comes out: device, channels, buffer, a tone to try it by. Every change takes hold at
 // once.
 #pragma once

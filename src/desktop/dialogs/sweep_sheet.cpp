@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include "dialogs/sweep_sheet.h"
 
 #include <QComboBox>
@@ -88,8 +89,8 @@ SweepSheet::SweepSheet(QWidget* parent) : QDialog(parent) {
   connect(make_, &QPushButton::clicked, this, &SweepSheet::make);
   connect(leave, &QPushButton::clicked, this, &QDialog::reject);
   connect(this, &QDialog::finished, this, [this] { lane_.cancel(); });
-  connect(&lane_, &TaskLane::failed, this, [this](const QString& why) {
-    tell(why);
+  connect(&lane_, &TaskLane::failed, this, [this](const Problem& why) {
+    tell(QString::fromStdString(why.text));
     show_state();
   });
   if (const auto last = QSettings().value(last_sweep).toString(); QFileInfo::exists(last))

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Measuring a place or a device: a sweep is written, played there and recorded; a response is made
 // of what came back.
 #pragma once

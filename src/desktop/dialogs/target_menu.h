@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // The targets there are, as a menu.
 #pragma once
 

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include "dialogs/trouble_sheet.h"
 
 #include <QClipboard>
@@ -33,7 +34,7 @@ TroubleSheet::TroubleSheet(const QList<Trouble>& troubles, QWidget* parent)
   list_->setAccessibleName(tr("Messages of this session"));
   list_->setToolTip(tr("What went wrong in this session, the newest on top"));
   for (auto at = troubles_.rbegin(); at != troubles_.rend(); ++at)
-    list_->addItem(at->when.toString("HH:mm:ss   ") + at->message);
+    list_->addItem(at->when.toString("HH:mm:ss   ") + QString::fromStdString(at->what.text));
   auto* buttons = new QDialogButtonBox(QDialogButtonBox::Close, this);
   auto* manual = buttons->addButton(tr("In the manual"), QDialogButtonBox::ActionRole);
   manual->setToolTip(tr("Opens the manual where more is said of it"));
@@ -56,8 +57,8 @@ TroubleSheet::TroubleSheet(const QList<Trouble>& troubles, QWidget* parent)
 void TroubleSheet::show_one(int row) {
   if (row < 0) return;
   const auto& one = troubles_[troubles_.size() - 1 - row];
-  const Remedy remedy = remedy_for(one.message);
-  message_->setText(one.message);
+  const Remedy remedy = remedy_for(one.what.cause);
+  message_->setText(QString::fromStdString(one.what.text));
   what_to_do_->setText(remedy.what_to_do);
   chapter_ = remedy.chapter;
 }

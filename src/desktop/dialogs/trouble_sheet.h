@@ -1,8 +1,11 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // What went wrong in this session, and what to do about it.
 #pragma once
 
 #include <QDateTime>
 #include <QDialog>
+
+#include "audio/error.h"
 
 class QLabel;
 class QListWidget;
@@ -11,7 +14,7 @@ namespace drevan::desktop {
 
 struct Trouble {
   QDateTime when;
-  QString message;
+  Problem what;
 };
 
 class TroubleSheet : public QDialog {

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include "dialogs/uneven_dialog.h"
 
 #include <QHBoxLayout>
@@ -21,7 +22,7 @@ namespace drevan::desktop {
 
 UnevenDialog::UnevenDialog(const Work& work, QWidget* parent)
     : ReelSheet(work.document, parent), work_(work) {
-  connect(&lane_, &TaskLane::failed, this, [this](const QString& why) { work_.notices.warn(why); });
+  connect(&lane_, &TaskLane::failed, this, [this](const Problem& why) { work_.notices.warn(why); });
   setWindowTitle(tr("Where do my clips differ?"));
   setObjectName("uneven");
   resize(560, 360);

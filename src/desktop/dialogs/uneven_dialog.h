@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // "Where do my clips differ?": every clip that stands out of its group.
 #pragma once
 

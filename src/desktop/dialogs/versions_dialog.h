@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // The versions of the selected clip, as the tree they are.
 #pragma once
 

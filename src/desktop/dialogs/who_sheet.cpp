@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include "dialogs/who_sheet.h"
 
 #include <QHBoxLayout>
@@ -170,7 +171,7 @@ WhoSheet::WhoSheet(const Work& work, std::vector<ClipId> clips, QWidget* parent)
     work_.listening.seek(ClipTime{0});
     work_.listening.player().play();
   });
-  connect(&lane_, &TaskLane::failed, this, [this](const QString& why) { work_.notices.warn(why); });
+  connect(&lane_, &TaskLane::failed, this, [this](const Problem& why) { work_.notices.warn(why); });
   hear();
 }
 

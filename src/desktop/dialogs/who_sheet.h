@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Proposes groups by who speaks: a picture on which likes lie together, a list with how sure it is,
 // names to give. Nothing is grouped before it is agreed to.
 #pragma once

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include "pictures/axes.h"
 
 #include "audio/time_text.h"

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Axes and spectra as several pictures draw them.
 #pragma once
 

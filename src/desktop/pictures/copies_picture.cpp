@@ -1,8 +1,10 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include <QPainter>
 #include <cmath>
 
 #include "audio/decibel.h"
 #include "pictures/voice_pictures.h"
+#include "steps/picture_spec.h"
 #include "theme/theme.h"
 
 namespace drevan::desktop {

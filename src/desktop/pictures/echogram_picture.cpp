@@ -1,8 +1,10 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include <QPainter>
 #include <algorithm>
 
 #include "audio/decibel.h"
 #include "pictures/place_pictures.h"
+#include "steps/picture_spec.h"
 #include "theme/theme.h"
 
 namespace drevan::desktop {

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include <QPainter>
 #include <cmath>
 #include <numbers>
@@ -5,6 +6,7 @@
 #include "audio/decibel.h"
 #include "pictures/pictures.h"
 #include "steps/catalogue.h"
+#include "steps/picture_spec.h"
 #include "theme/theme.h"
 #include "widgets/words.h"
 #include "work/document.h"

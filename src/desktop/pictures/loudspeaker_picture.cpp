@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include <QPainter>
 #include <cmath>
 #include <numbers>
@@ -5,6 +6,7 @@
 #include "engine/level_path.h"
 #include "measure/spectrum.h"
 #include "pictures/place_pictures.h"
+#include "steps/picture_spec.h"
 #include "theme/theme.h"
 #include "work/document.h"
 #include "work/measurements.h"

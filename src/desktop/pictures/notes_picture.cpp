@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include <QPainter>
 #include <algorithm>
 #include <cmath>
@@ -6,6 +7,7 @@
 #include "measure/spectrum.h"
 #include "pictures/voice_pictures.h"
 #include "steps/curve_edit.h"
+#include "steps/picture_spec.h"
 #include "theme/theme.h"
 #include "work/curve_clock.h"
 #include "work/document.h"

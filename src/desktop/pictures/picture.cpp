@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include "pictures/picture.h"
 
 #include <QMouseEvent>
@@ -8,6 +9,7 @@
 #include "pictures/place_pictures.h"
 #include "pictures/plan_picture.h"
 #include "pictures/voice_pictures.h"
+#include "steps/picture_spec.h"
 #include "theme/theme.h"
 #include "work/curve_clock.h"
 #include "work/measurements.h"
@@ -86,7 +88,7 @@ Qt::CursorShape cursor_of(Grip::Form form) {
 }  // namespace
 
 StepPicture* StepPicture::make(const Work& work, StepId id, QWidget* parent) {
-  return std::visit(MakePicture{work, id, parent}, work.selection.step(id)->type->picture);
+  return std::visit(MakePicture{work, id, parent}, spec_of(work.selection.step(id)->type->picture));
 }
 
 StepPicture::StepPicture(const Work& work, StepId id, const QString& name, const QString& help,

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // What a step does, drawn so that it can be held. One class for each kind of PictureSpec, made from
 // what the step says of itself.
 #pragma once

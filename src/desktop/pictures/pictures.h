@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // The kinds of picture.
 #pragma once
 
@@ -5,6 +6,7 @@
 #include "measure/spectrum.h"
 #include "pictures/axes.h"
 #include "pictures/picture.h"
+#include "steps/picture_spec.h"
 
 namespace drevan::desktop {
 

@@ -1,8 +1,10 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Pictures of where a sound is heard.
 #pragma once
 
 #include "pictures/axes.h"
 #include "pictures/picture.h"
+#include "steps/picture_spec.h"
 
 namespace drevan::desktop {
 

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // A path drawn on the plan.
 #include <QMouseEvent>
 #include <cmath>
@@ -6,6 +7,7 @@
 #include "pictures/plan_picture.h"
 #include "reel/edits.h"
 #include "steps/acoustics_drawn.h"
+#include "steps/picture_spec.h"
 #include "work/document.h"
 #include "work/selection.h"
 

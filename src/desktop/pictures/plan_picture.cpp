@@ -1,9 +1,11 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include "pictures/plan_picture.h"
 
 #include <QPainter>
 #include <cmath>
 #include <numbers>
 
+#include "steps/picture_spec.h"
 #include "theme/theme.h"
 #include "widgets/words.h"
 

@@ -1,7 +1,9 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include <QPainter>
 #include <cmath>
 
 #include "pictures/pictures.h"
+#include "steps/picture_spec.h"
 #include "theme/theme.h"
 #include "work/document.h"
 #include "work/measurements.h"

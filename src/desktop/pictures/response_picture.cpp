@@ -1,8 +1,10 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include <QPainter>
 #include <cmath>
 
 #include "audio/decibel.h"
 #include "pictures/pictures.h"
+#include "steps/picture_spec.h"
 #include "theme/theme.h"
 #include "widgets/words.h"
 #include "work/document.h"

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Pictures of what makes voices and spaces.
 #pragma once
 
@@ -5,6 +6,7 @@
 
 #include "pictures/axes.h"
 #include "pictures/picture.h"
+#include "steps/picture_spec.h"
 
 namespace drevan::desktop {
 

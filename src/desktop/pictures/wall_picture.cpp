@@ -1,9 +1,11 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include <QPainter>
 #include <cmath>
 
 #include "engine/level_path.h"
 #include "measure/spectrum.h"
 #include "pictures/place_pictures.h"
+#include "steps/picture_spec.h"
 #include "theme/theme.h"
 #include "work/document.h"
 #include "work/measurements.h"

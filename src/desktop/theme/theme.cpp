@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include "theme/theme.h"
 
 #include <QFontDatabase>
@@ -95,10 +96,12 @@ QString style_sheet(const Theme& t) {
     QLabel#heading { font-size: 15px; font-weight: bold; }
   )";
   const std::pair<const char*, QColor> roles[] = {
-      {"@window", t.window}, {"@panel", t.panel},         {"@raised", t.raised},
-      {"@line", t.line},     {"@text", t.text},           {"@quiet", t.quiet},
-      {"@after", t.after},   {"@attention", t.attention}, {"@before", t.before},
-      {"@removed", t.removed}, {"@over", t.over}};
+      {"@window", t.window}, {"@panel", t.panel},
+      {"@raised", t.raised}, {"@line", t.line},
+      {"@text", t.text},     {"@quiet", t.quiet},
+      {"@after", t.after},   {"@attention", t.attention},
+      {"@before", t.before}, {"@removed", t.removed},
+      {"@over", t.over}};
   for (const auto& [role, color] : roles) s.replace(role, color.name());
   return s;
 }

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // All colours and fonts, by the role they play. Nothing else in the interface names a colour.
 #pragma once
 

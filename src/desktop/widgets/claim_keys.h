@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Keys that a widget with the focus takes before the window's shortcuts do.
 #pragma once
 

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // A text field that stands in a view for as long as something is typed.
 #pragma once
 

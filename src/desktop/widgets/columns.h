@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Waveforms drawn column by column: the same picture as an antialiased polygon's, many times sooner.
 #pragma once
 

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // A note from the desktop itself, for when the window is out of sight.
 #pragma once
 

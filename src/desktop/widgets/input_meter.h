@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // The level of an input, with the zone where the loudest words should be, and a lamp that counts.
 #pragma once
 

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // The folder that was used last, where file dialogs begin.
 #pragma once
 

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Loudness of what is heard, in numbers that do not jump about.
 #pragma once
 

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Output level, left and right, with peak hold and an over lamp that stays lit until cleared.
 #pragma once
 

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // A row of choices of which one holds: before / after / removed.
 #pragma once
 

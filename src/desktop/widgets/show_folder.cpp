@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include "widgets/show_folder.h"
 
 #include <QCoreApplication>

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // What shows time from left to right, for what is drawn under it.
 #pragma once
 

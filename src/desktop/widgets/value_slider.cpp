@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include "widgets/value_slider.h"
 
 #include <QLineEdit>
@@ -41,7 +42,8 @@ void ValueSlider::show_value(double value) {
 }
 
 QRectF ValueSlider::bar() const {
-  return {label_width, height() / 2.0 - 5, std::max(40.0, width() - label_width - value_width - 12.0), 10};
+  return {label_width, height() / 2.0 - 5,
+          std::max(40.0, width() - label_width - value_width - 12.0), 10};
 }
 
 QRectF ValueSlider::value_box() const {
@@ -77,7 +79,8 @@ void ValueSlider::paintEvent(QPaintEvent*) {
   const bool off = parameter_->off_at && value_ == *parameter_->off_at;
   const double f = to_fraction(*parameter_, value_);
   // Ranges that reach to both sides of zero fill from zero.
-  const double zero = parameter_->least < 0 && parameter_->most > 0 ? to_fraction(*parameter_, 0) : 0.0;
+  const double zero =
+      parameter_->least < 0 && parameter_->most > 0 ? to_fraction(*parameter_, 0) : 0.0;
   const double left = b.left() + b.width() * std::min(f, zero);
   const double right = b.left() + b.width() * std::max(f, zero);
   p.setBrush(off ? t.line : t.after);
@@ -156,7 +159,8 @@ void ValueSlider::nudge(double steps) {
   if (parameter_->scale == Scale::logarithmic)
     return set_to(from_fraction(*parameter_, to_fraction(*parameter_, value_) + steps * 0.01));
   // A half dB, a ms, a per cent: steps people count in.
-  const double size = parameter_->unit == "dB" ? 0.5 : std::max(1.0, (parameter_->most - parameter_->least) / 100);
+  const double size =
+      parameter_->unit == "dB" ? 0.5 : std::max(1.0, (parameter_->most - parameter_->least) / 100);
   set_to(std::round((value_ + steps * size) * 100) / 100);
 }
 
@@ -178,16 +182,32 @@ void ValueSlider::keyPressEvent(QKeyEvent* e) {
   const double step = e->modifiers() & Qt::ShiftModifier ? 0.2 : 1;
   switch (e->key()) {
     case Qt::Key_Left:
-    case Qt::Key_Down: nudge(-step); break;
+    case Qt::Key_Down:
+      nudge(-step);
+      break;
     case Qt::Key_Right:
-    case Qt::Key_Up: nudge(step); break;
-    case Qt::Key_PageDown: nudge(-10); break;
-    case Qt::Key_PageUp: nudge(10); break;
-    case Qt::Key_Home: set_to(parameter_->least); break;
-    case Qt::Key_End: set_to(parameter_->most); break;
+    case Qt::Key_Up:
+      nudge(step);
+      break;
+    case Qt::Key_PageDown:
+      nudge(-10);
+      break;
+    case Qt::Key_PageUp:
+      nudge(10);
+      break;
+    case Qt::Key_Home:
+      set_to(parameter_->least);
+      break;
+    case Qt::Key_End:
+      set_to(parameter_->most);
+      break;
     case Qt::Key_Return:
-    case Qt::Key_Enter: parameter_->scale == Scale::choice ? pick_choice() : begin_typing(); break;
-    default: QWidget::keyPressEvent(e); return;
+    case Qt::Key_Enter:
+      parameter_->scale == Scale::choice ? pick_choice() : begin_typing();
+      break;
+    default:
+      QWidget::keyPressEvent(e);
+      return;
   }
   Q_EMIT settled();
 }

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // One setting: label, bar, value. Drag the bar, turn the wheel, use the arrow keys, or click the
 // value and type.
 #pragma once

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Small words for the screen.
 #pragma once
 
@@ -15,7 +16,9 @@ inline QString counted(qsizetype n, const QString& one) {
 }
 
 /// The core's words on the screen.
-inline QString text(std::string_view s) { return QString::fromUtf8(s.data(), static_cast<int>(s.size())); }
+inline QString text(std::string_view s) {
+  return QString::fromUtf8(s.data(), static_cast<int>(s.size()));
+}
 
 /// Tags as they are typed, with commas between.
 inline std::vector<std::string> tags_of(const QString& typed) {

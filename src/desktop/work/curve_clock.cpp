@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include "work/curve_clock.h"
 
 #include "steps/curve_edit.h"

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Curves count the seconds of the sound that enters their step; the screen those of the clip.
 #pragma once
 

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include "work/document.h"
 
 #include <fmt/ranges.h>
@@ -35,7 +36,7 @@ void wait_for(const TaskLane& lane) {
 Document::Document(Notices& notices, QObject* parent)
     : QObject(parent), notices_(notices), file_(unsaved_folder()) {
   for (TaskLane* lane : {&source_lane_, &history_lane_})
-    connect(lane, &TaskLane::failed, this, [this](const QString& why) { notices_.warn(why); });
+    connect(lane, &TaskLane::failed, this, [this](const Problem& why) { notices_.warn(why); });
 }
 
 Document::~Document() { leave(); }
@@ -102,7 +103,7 @@ void Document::new_reel() {
 bool Document::flush() {
   file_.flush();
   const auto problem = file_.take_problem();
-  if (!problem.empty()) notices_.warn(QString::fromStdString(problem));
+  if (!problem.empty()) notices_.warn(problem);
   return problem.empty();
 }
 
@@ -287,11 +288,9 @@ bool Document::change(const std::function<edits::Edit(const Reel&)>& edit) {
 
 // Every state goes to the disk, undone or not; what goes wrong there is told a moment later.
 void Document::keep_journal(const std::string& label) {
-  if (const auto problem = file_.tell(history_, label); !problem.empty())
-    notices_.warn(QString::fromStdString(problem));
+  if (const auto problem = file_.tell(history_, label); !problem.empty()) notices_.warn(problem);
   QTimer::singleShot(400, this, [this] {
-    if (const auto problem = file_.take_problem(); !problem.empty())
-      notices_.warn(QString::fromStdString(problem));
+    if (const auto problem = file_.take_problem(); !problem.empty()) notices_.warn(problem);
   });
 }
 

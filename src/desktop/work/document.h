@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // The reel that is open: as edited and as shown, its undo, and its file.
 #pragma once
 

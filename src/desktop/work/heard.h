@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Which part of each clip was heard since its chain last changed.
 #pragma once
 

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include "work/jobs.h"
 
 #include "audio/error.h"
@@ -28,9 +29,9 @@ Jobs::Jobs(Notices& notices, Document& document, Selection& selection, Measureme
       selection_(selection),
       measurements_(measurements) {
   for (TaskLane* lane : {&import_, &finder_, &meeter_, &cutter_})
-    connect(lane, &TaskLane::failed, this, [this](const QString& why) { notices_.warn(why); });
+    connect(lane, &TaskLane::failed, this, [this](const Problem& why) { notices_.warn(why); });
   const auto made_no_more = [this] { Q_EMIT making_progress(1); };
-  connect(&maker_, &TaskLane::failed, this, [this, made_no_more](const QString& why) {
+  connect(&maker_, &TaskLane::failed, this, [this, made_no_more](const Problem& why) {
     made_no_more();
     notices_.warn(why);
   });

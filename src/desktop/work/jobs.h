@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Work in the background that ends in an edit: files read, room tone found, clips cut, a target
 // met.
 #pragma once

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include "work/listening.h"
 
 #include <QSettings>
@@ -46,7 +47,7 @@ Listening::Listening(Notices& notices, const Document& document, const Selection
       player_(make_player(rate_)),
       hears_dragging_(QSettings().value("listen/dragging", true).toBool()) {
   connect(&lane_, &TaskLane::failed, &notices,
-          [&notices](const QString& why) { notices.warn(why); });
+          [&notices](const Problem& why) { notices.warn(why); });
   soon_.setSingleShot(true);
   soon_.setInterval(0);
   connect(&soon_, &QTimer::timeout, this, &Listening::load);
@@ -197,8 +198,8 @@ void Listening::load_scene() {
   if (reference_.empty()) {
     plan.scene = scene_.plan();
   } else {
-    ChainStep louder = make_step("gain");
-    louder.settings.values[0] = reference_gain_db_;
+    ChainStep louder = make_step(Role::gain);
+    setting(louder, "gain_db") = reference_gain_db_;
     plan.clip = plan_of({reference_, 0, -1, rate_, {}}, {{louder}});
     plan.findings.resize(1);
   }

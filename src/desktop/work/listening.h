@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // The player, and what of the selected clip it plays.
 #pragma once
 

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include "work/measurements.h"
 
 #include "audio/error.h"
@@ -16,7 +17,7 @@ Measurements::Measurements(Notices& notices, const Document& document, const Sel
   soon_.setInterval(0);
   connect(&soon_, &QTimer::timeout, this, &Measurements::update);
   for (TaskLane* lane : {&lane_, &course_lane_, &tone_lane_}) {
-    connect(lane, &TaskLane::failed, this, [this](const QString& why) { notices_.warn(why); });
+    connect(lane, &TaskLane::failed, this, [this](const Problem& why) { notices_.warn(why); });
   }
   connect(&document_, &Document::opened, this, [this] {
     forget();

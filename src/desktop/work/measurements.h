@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // What is known of the selected clip: its level path, what its selected step does over time, its room tone.
 #pragma once
 

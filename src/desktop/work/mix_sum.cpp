@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include "work/mix_sum.h"
 
 #include "audio/error.h"
@@ -16,7 +17,7 @@ struct Rendered {
   ClipId bus = mix_clip_id;
   Source file;
   std::uint64_t key = 0;
-  QString problem;
+  Problem problem;
 };
 
 MixSum::MixSum(Notices& notices, Document& document, Selection& selection,
@@ -32,7 +33,7 @@ MixSum::MixSum(Notices& notices, Document& document, Selection& selection,
   // One that is on its way to be selected is not given up for the one that still is.
   connect(&soon_, &QTimer::timeout, this,
           [this] { render(lane_.busy() && select_ ? bus_ : selection_.clip_id(), false); });
-  connect(&lane_, &TaskLane::failed, this, [this](const QString& why) { notices_.warn(why); });
+  connect(&lane_, &TaskLane::failed, this, [this](const Problem& why) { notices_.warn(why); });
   connect(&document_, &Document::leaving, this, [this] {
     lane_.cancel();
     soon_.stop();
@@ -79,7 +80,7 @@ void MixSum::render(ClipId bus, bool select) {
           },
           bus);
     } catch (const Error& e) {
-      sum.problem = QString::fromUtf8(e.what());
+      sum.problem = problem_of(e);
     }
     return [this, sum] { take(sum, select_); };
   });
@@ -87,7 +88,7 @@ void MixSum::render(ClipId bus, bool select) {
 
 void MixSum::take(const Rendered& sum, bool select) {
   Q_EMIT progress(1);
-  if (!sum.problem.isEmpty()) return notices_.warn(sum.problem);
+  if (!sum.problem.empty()) return notices_.warn(sum.problem);
   Shown& shown = shown_[sum.bus];
   if (sum.key != shown.key) {
     // The one before it may still be read for a moment; the one before that is not.

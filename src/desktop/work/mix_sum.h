@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // The sum of all clips, rendered aside so that the mix can be looked at and worked on like a clip.
 #pragma once
 

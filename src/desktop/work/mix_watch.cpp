@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include "work/mix_watch.h"
 
 #include "audio/error.h"
@@ -20,7 +21,7 @@ constexpr double sum_share = 0.7;  // of the time, about
 struct MixWatch::Round {
   std::optional<WholeLevels> mix, reference;
   fs::path reference_file;
-  QString problem;
+  Problem problem;
 };
 
 MixWatch::MixWatch(Notices& notices, Document& document, Measurements& measurements,
@@ -33,7 +34,7 @@ MixWatch::MixWatch(Notices& notices, Document& document, Measurements& measureme
   soon_.setSingleShot(true);
   soon_.setInterval(after_edit_ms);
   connect(&soon_, &QTimer::timeout, this, &MixWatch::measure);
-  connect(&lane_, &TaskLane::failed, this, [this](const QString& why) { notices_.warn(why); });
+  connect(&lane_, &TaskLane::failed, this, [this](const Problem& why) { notices_.warn(why); });
   connect(&document_, &Document::leaving, this, [this] {
     hear_reference(false);
     lane_.cancel();
@@ -83,7 +84,7 @@ void MixWatch::measure() {
       if (other_reference && !reel->reference.empty())
         round.reference = measure_whole_file(reel->reference, reel->rate, cancel);
     } catch (const Error& e) {
-      round.problem = QString::fromUtf8(e.what());
+      round.problem = problem_of(e);
     }
     try {
       if (other) {
@@ -93,7 +94,7 @@ void MixWatch::measure() {
             measure_mix(*reel, sum, stores->findings, cancel, telling(cancel, sum_share, 1));
       }
     } catch (const Error& e) {
-      round.problem = QString::fromUtf8(e.what());
+      round.problem = problem_of(e);
     }
     return [this, round] { take(round); };
   });
@@ -116,8 +117,8 @@ void MixWatch::take(const Round& round) {
     reference_file_ = round.reference_file;
   }
   if (document_.reel().clips.empty()) mix_.reset();
-  fresh_ = round.problem.isEmpty();
-  if (!round.problem.isEmpty()) notices_.warn(round.problem);
+  fresh_ = round.problem.empty();
+  if (!round.problem.empty()) notices_.warn(round.problem);
   Q_EMIT progress(1);
   Q_EMIT changed();
 }

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // How loud the mix is, measured whenever it has changed; a reference to listen against; the target.
 #pragma once
 

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // What speaks of the reel that is open: work in the background, sheets, and what a hand holds. It
 // ends with the reel, by being one of these.
 #pragma once

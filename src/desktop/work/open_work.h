@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // The open work, whole: made once, by the window.
 #pragma once
 

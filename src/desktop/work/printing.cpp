@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include "work/printing.h"
 
 #include <QSettings>
@@ -23,7 +24,7 @@ struct Printing::Job {
   Chain group{};      // that of its group, when that is printed
   Version version{};  // as it is to be noted
   Source source{};    // what was printed
-  QString problem{};
+  Problem problem{};
 };
 
 Printing::Printing(Notices& notices, Document& document, Selection& selection,
@@ -33,7 +34,7 @@ Printing::Printing(Notices& notices, Document& document, Selection& selection,
       document_(document),
       selection_(selection),
       measurements_(measurements) {
-  connect(&lane_, &TaskLane::failed, this, [this](const QString& why) {
+  connect(&lane_, &TaskLane::failed, this, [this](const Problem& why) {
     notices_.warn(why);
     if (!busy()) Q_EMIT progress(-1);
   });
@@ -168,7 +169,7 @@ void Printing::run(std::vector<Job>& jobs, const CancelToken& cancel) {
           std::chrono::duration_cast<std::chrono::seconds>(Clock::now().time_since_epoch()).count();
       job.source = examine_source(job.request.output);
     } catch (const Error& e) {
-      job.problem = QString::fromUtf8(e.what());
+      job.problem = problem_of(e);
       break;  // a full disk is full for the others too; what was printed stays
     } catch (const Cancelled&) {
       // Files of clips printed before it are no version of anything.
@@ -183,18 +184,22 @@ void Printing::finish(const std::vector<Job>& jobs, const QString& label, bool g
   if (!busy()) Q_EMIT progress(-1);
   document_.end_preview();
   Reel next = document_.history().now();
-  QString problem;
+  Problem problem;
   int done = 0;
   for (const auto& job : jobs) {
     promised_.erase(job.request.output);
-    if (!job.problem.isEmpty()) problem = job.problem;
+    if (!job.problem.empty()) problem = job.problem;
     Clip* c = next.find(job.clip);
     if (job.source.frames == 0 || !c) continue;
     if (c->chain != job.own || c->version != job.version.parent ||
         (group && next.group_of(*c).chain != job.group)) {
-      if (problem.isEmpty())
-        problem = tr("%1 was changed while it was printed, so it stays as it is; print it again.")
-                      .arg(QString::fromStdString(c->name));
+      if (problem.empty())
+        problem = {
+            fmt::format("{} was changed while it was printed, so it stays as it is; print it "
+                        "again.",
+                        c->name),
+            Cause::request,
+            {}};
       std::error_code error;
       fs::remove(job.request.output, error);
       continue;
@@ -211,16 +216,16 @@ void Printing::finish(const std::vector<Job>& jobs, const QString& label, bool g
     // Half a group printed would be heard through its chain twice: nothing of it counts.
     std::error_code error;
     for (const auto& job : jobs) fs::remove(job.request.output, error);
-    return notices_.warn(problem.isEmpty()
-                             ? tr("The group could not be printed whole, so nothing was changed.")
-                             : problem);
+    if (problem.empty())
+      problem.text = "The group could not be printed whole, so nothing was changed.";
+    return notices_.warn(problem);
   }
   if (group && done > 0) next.at(std::as_const(next).find(jobs.front().clip)->group).chain = {};
   if (done > 0)
     document_.change([&](const Reel&) {
       return edits::Edit{std::move(next), label.toStdString()};
     });
-  if (!problem.isEmpty())
+  if (!problem.empty())
     notices_.warn(problem);
   else if (done > 0)
     notices_.tell(tr("%1 printed; the versions are listed with V").arg(counted(done, tr("clip"))));

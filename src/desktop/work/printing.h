@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Clips' sound frozen into versions, in the background; see reel.h.
 #pragma once
 

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // The reels that were open last, and a picture of each.
 #pragma once
 

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include "work/recipe_files.h"
 
 #include <QStandardPaths>

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // A recipe file put on the selected clip, and its chain kept as one.
 #pragma once
 

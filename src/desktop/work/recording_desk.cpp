@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include "work/recording_desk.h"
 
 #include <QSettings>
@@ -78,7 +79,7 @@ RecordingDesk::RecordingDesk(Notices& notices, Document& document, Selection& se
       habits_(recording_habits()) {
   watch_.setInterval(watch_every_ms);
   connect(&watch_, &QTimer::timeout, this, &RecordingDesk::watch);
-  connect(&lane_, &TaskLane::failed, this, [this](const QString& why) { notices_.warn(why); });
+  connect(&lane_, &TaskLane::failed, this, [this](const Problem& why) { notices_.warn(why); });
   connect(&document_, &Document::leaving, this, [this] { arm(false); });
   // At another rate the inputs are opened anew.
   connect(&document_, &Document::reel_changed, this, [this] {
@@ -274,12 +275,12 @@ void RecordingDesk::stop() {
 }
 
 // `why`: it was not stopped by hand.
-void RecordingDesk::end(const QString& why) {
+void RecordingDesk::end(const Problem& why) {
   if (wish_.plays) {
     listening_.player().pause();
     listening_.set_scene_loop(loop_before_);
   }
-  if (!why.isEmpty()) notices_.warn(why);
+  if (!why.empty()) notices_.warn(why);
   const Samples lag = lags_.empty() ? 0 : std::ranges::max(lags_);
   keep_marks();
   take(recorder_->end((wish_.plays ? latency_ : 0) + lag));
@@ -403,16 +404,17 @@ void RecordingDesk::watch() {
   }
   if (chirps_ && chirps_->done()) end_latency();
   if (const auto problem = listening_.player().take_error(); !problem.empty())
-    notices_.warn(QString::fromStdString(problem));
+    notices_.warn(problem);
   if (!facts.changing) tell_input_problems(facts.sources);
   if (!recording()) return;
   keep_marks();
-  if (const auto problem = recorder_->take_problem(); !problem.empty())
-    return end(QString::fromStdString(problem));
+  if (const auto problem = recorder_->take_problem(); !problem.empty()) return end(problem);
   if (facts.lost)
-    return end(tr("The sound device %1 is gone, so recording has stopped; what was recorded is "
-                  "kept.")
-                   .arg(QString::fromStdString(facts.name)));
+    return end({fmt::format("The sound device {} is gone, so recording has stopped; what was "
+                            "recorded is kept.",
+                            facts.name),
+                Cause::device,
+                {}});
   tell_silence();
 }
 

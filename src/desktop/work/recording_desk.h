@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Recording: the inputs, what they are recorded into, and what becomes of it in the reel.
 #pragma once
 
@@ -32,9 +33,9 @@ void keep_recording_habits(const RecordingHabits& habits);
 /// What is to be recorded.
 struct RecordingWish {
   RecordedLine line;
-  bool plays = false;                   ///< the reel as a whole plays meanwhile
-  ReelTime place{};                     ///< where the recording stands
-  std::optional<ReelRange> round{};     ///< round and round, a take for each time
+  bool plays = false;                ///< the reel as a whole plays meanwhile
+  ReelTime place{};                  ///< where the recording stands
+  std::optional<ReelRange> round{};  ///< round and round, a take for each time
 };
 
 class RecordingDesk : public QObject {
@@ -89,7 +90,7 @@ class RecordingDesk : public QObject {
   RecordedLine line_of(const RecordedLine& wished, int input, bool another) const;
   QString latency_key() const;
   void watch();
-  void end(const QString& why);
+  void end(const Problem& why);
   void take(const Recording& recording);
   RecordedWhere where_of(Samples lag) const;
   void keep_marks();

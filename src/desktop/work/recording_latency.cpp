@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // How long sound takes from the output to the input, as the recording desk measures and keeps it.
 #include <QSettings>
 #include <cmath>

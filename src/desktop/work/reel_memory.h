@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // What belongs to a reel but is no part of it: the Batch's form, what was listened to. Kept in
 // $XDG_DATA_HOME/drevan/reels, a small file for each of the last 200 reels; gone, it is missed and
 // nothing is lost.

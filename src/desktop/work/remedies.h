@@ -1,7 +1,10 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // What to do about a message that says something went wrong.
 #pragma once
 
 #include <QString>
+
+#include "audio/error.h"
 
 namespace drevan::desktop {
 
@@ -10,7 +13,6 @@ struct Remedy {
   QString chapter;     ///< of the manual, where more stands
 };
 
-/// By the words of the message; always has something to say.
-Remedy remedy_for(const QString& message);
+Remedy remedy_for(Cause cause);
 
 }  // namespace drevan::desktop

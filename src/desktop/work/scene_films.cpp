@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include "work/scene_films.h"
 
 #include <algorithm>
@@ -29,7 +30,7 @@ QImage image_of(const FilmPicture& p, int rotation_deg) {
 SceneFilms::SceneFilms(Notices& notices, Document& document, QObject* parent)
     : QObject(parent), notices_(notices), document_(document) {
   for (TaskLane* lane : {&lane_, &small_lane_, &add_lane_, &cuts_lane_}) {
-    connect(lane, &TaskLane::failed, this, [this](const QString& why) { notices_.warn(why); });
+    connect(lane, &TaskLane::failed, this, [this](const Problem& why) { notices_.warn(why); });
   }
   connect(&document_, &Document::opened, this, [this] {
     known_.clear();

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // What the reel's films are: how long, how many pictures a second, and small pictures of them.
 #pragma once
 

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include "work/scene_sounds.h"
 
 #include <algorithm>
@@ -46,7 +47,7 @@ SceneSounds::SceneSounds(Notices& notices, const Document& document, const Selec
       document_(document),
       selection_(selection),
       measurements_(measurements) {
-  connect(&lane_, &TaskLane::failed, this, [this](const QString& why) { notices_.warn(why); });
+  connect(&lane_, &TaskLane::failed, this, [this](const Problem& why) { notices_.warn(why); });
   connect(&document_, &Document::leaving, this, [this] { lane_.cancel(); });
   connect(&document_, &Document::opened, this, [this] {
     sounds_.clear();

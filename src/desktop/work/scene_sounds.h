@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Every clip made ready for the Scene, and what is played there.
 #pragma once
 
@@ -90,7 +91,7 @@ class SceneSounds : public QObject {
   };
   std::map<ClipId, Kept> kept_;
   std::map<GroupId, Row> rows_;
-  QTemporaryDir folder_;             // for what buses must hear
+  QTemporaryDir folder_;  // for what buses must hear
   QTimer soon_, told_;
   ReelLane lane_{document_, TaskLane::Urgency::background},
       keeper_{document_, TaskLane::Urgency::background};

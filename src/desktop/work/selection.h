@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Which clip and which of its steps are looked at.
 #pragma once
 

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include "work/shelf_measurements.h"
 
 #include <functional>
@@ -18,7 +19,7 @@ ShelfMeasurements::ShelfMeasurements(Notices& notices, const Document& document,
     : QObject(parent), document_(document), selection_(selection), measurements_(measurements) {
   for (TaskLane* lane : {&peak_lane_, &lane_}) {
     connect(lane, &TaskLane::failed, &notices,
-            [&notices](const QString& why) { notices.warn(why); });
+            [&notices](const Problem& why) { notices.warn(why); });
   }
   connect(&document_, &Document::opened, this, [this] {
     levels_.clear();

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // What is known of every clip: its waveform, and what leaves its chain. Found quietly, what is seen first.
 #pragma once
 

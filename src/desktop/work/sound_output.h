@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Which output plays, as it is kept between sessions.
 #pragma once
 

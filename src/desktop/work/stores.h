@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // What was found, measured and kept of sounds. Shared: tasks keep it alive, so that nothing must end in order.
 #pragma once
 

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include "work/task_lane.h"
 
 #include <new>
@@ -86,23 +87,18 @@ void TaskLane::run_all() {
 
 void TaskLane::run(const Given& given) {
   Finish finish;
-  QString problem;
+  Problem problem;
   try {
     finish = given.task(*given.token);
-  } catch (const Cancelled&) {
-    // Nothing is told.
-  } catch (const std::bad_alloc&) {
-    problem =
-        tr("The memory is not enough for this; close other programs, or work on shorter clips.");
-  } catch (const std::exception& e) {
-    problem = QString::fromUtf8(e.what());
+  } catch (...) {
+    problem = caught_problem();  // nothing where it was cancelled
   }
   {
     // Free before the result is delivered: what it does may be to start the next task.
     const std::lock_guard lock(mutex_);
     running_ = nullptr;
   }
-  if (!problem.isEmpty()) finish = [this, problem] { Q_EMIT failed(problem); };
+  if (!problem.empty()) finish = [this, problem] { Q_EMIT failed(problem); };
   if (finish) deliver(given.round, std::move(finish));
 }
 

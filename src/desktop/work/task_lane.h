@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Long work off the interface's thread: the newest task wins, or one comes after the other.
 #pragma once
 
@@ -44,8 +45,8 @@ class TaskLane : public QObject {
   void post(const CancelToken& token, Finish what);
 
  Q_SIGNALS:
-  /// A task ended with an exception that it did not handle: a sentence.
-  void failed(const QString& why);
+  /// A task ended with an exception that it did not handle.
+  void failed(const drevan::Problem& why);
 
  private:
   struct Given {

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include "work/turning.h"
 
 #include "work/curve_clock.h"

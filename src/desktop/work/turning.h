@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // What turning a setting that follows a curve does to the curve.
 #pragma once
 

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // What is open and all that hangs on it, as the pages are given it. Names only: who uses a part includes its header.
 #pragma once
 

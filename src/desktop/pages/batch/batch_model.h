@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // The table of a batch: a row per clip.
 #pragma once
 
@@ -63,8 +64,8 @@ class BatchModel : public QAbstractTableModel {
   std::set<ClipId> unticked_;
   std::vector<ClipId> running_;             // clip ids of the running or last batch
   std::shared_ptr<const Reel> running_as_;  // the reel as it was then
-  int running_reel_ = 0;            // of these: Document::reel_number()
-  std::vector<JobResult> results_;  // in step with running_
+  int running_reel_ = 0;                    // of these: Document::reel_number()
+  std::vector<JobResult> results_;          // in step with running_
   std::map<ClipId, QString> names_;
   QString pattern_ = "{clip}", extension_ = ".wav";
 };

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include "pages/batch/batch_page.h"
 
 #include <QCheckBox>
@@ -277,7 +278,7 @@ void BatchPage::render() {
                mix_chain = mix_chain_->isChecked()](const CancelToken& cancel) -> TaskLane::Finish {
     std::vector<JobResult> results;
     std::vector<MixFile> mixes;
-    QString problem;
+    Problem problem;
     try {
       if (what == clips || what == everything)
         results = run_batch(jobs, o, work_.measurements.findings(), cancel,
@@ -290,38 +291,29 @@ void BatchPage::render() {
       if (what != clips) {
         auto mix_options = o;
         mix_options.also.clear();
-        auto done = render_mix(mixed, mix_options,
-                               {what != groups, what != mix, o.target, mix_chain},
-                               work_.measurements.findings(), cancel,
-                               [this, &cancel, last = -1](double p) mutable {
-                                 if (static_cast<int>(p * 200) == last) return;
-                                 last = static_cast<int>(p * 200);
-                                 lane_.post(cancel, [this, p] {
-                                   if (paused_) return;
-                                   progress_->setValue(static_cast<int>(p * 1000));
-                                   Q_EMIT progressed(p);
-                                   status_->setText(tr("Mixing, %1 %").arg(p * 100, 0, 'f', 0));
-                                 });
-                               });
+        auto done = render_mix(
+            mixed, mix_options, {what != groups, what != mix, o.target, mix_chain},
+            work_.measurements.findings(), cancel, [this, &cancel, last = -1](double p) mutable {
+              if (static_cast<int>(p * 200) == last) return;
+              last = static_cast<int>(p * 200);
+              lane_.post(cancel, [this, p] {
+                if (paused_) return;
+                progress_->setValue(static_cast<int>(p * 1000));
+                Q_EMIT progressed(p);
+                status_->setText(tr("Mixing, %1 %").arg(p * 100, 0, 'f', 0));
+              });
+            });
         mixes = std::move(done.files);
         if (results.empty()) results = std::move(done.clips);
       }
-    } catch (const Error& e) {
-      problem = QString::fromUtf8(e.what());
-    } catch (const Cancelled&) {
-      // Told below.
-    } catch (const std::bad_alloc&) {
-      problem =
-          tr("The memory is not enough for this batch; close other programs and render what is "
-             "missing again.");
-    } catch (const std::exception& e) {
-      problem = QString::fromUtf8(e.what());
+    } catch (...) {
+      problem = caught_problem();  // of a cancelled batch it is told below
     }
     // Told in any case: a cancelled batch has results, too.
     QMetaObject::invokeMethod(
         this,
         [this, results, mixes, problem] {
-          if (!problem.isEmpty()) work_.notices.warn(problem);
+          if (!problem.empty()) work_.notices.warn(problem);
           ended(results, mixes);
         },
         Qt::QueuedConnection);

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // The Batch: every clip with its levels before and after, rendered in one go.
 #pragma once
 

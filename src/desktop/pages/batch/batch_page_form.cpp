@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // The Batch's form: what is rendered, where to, in which formats.
 #include "pages/batch/batch_page.h"
 #include "work/document.h"

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // What the Batch tells beside its rows: what it will take, what nobody heard, how it goes and went;
 // finished files played and found.
 #include <QHBoxLayout>

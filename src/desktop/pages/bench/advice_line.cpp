@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include "pages/bench/advice_line.h"
 
 #include <QHBoxLayout>
@@ -48,22 +49,12 @@ AdviceLine::AdviceLine(const Work& work, QWidget* parent) : QWidget(parent), wor
 void AdviceLine::refresh() {
   shown_.reset();
   if (const Clip* clip = work_.selection.clip()) {
-    const Reel& reel = work_.document.reel();
-    const auto any_on = [](const Chain& c) { return std::ranges::any_of(c.steps, &ChainStep::on); };
-    // A group's or the reel's steps come later and may set the level in the end.
-    const bool bus = is_bus(*clip);
-    const bool more = bus || any_on(reel.group_of(*clip).chain) || any_on(reel.chain);
     const LevelPath* levels =
         work_.measurements.levels_fresh() ? work_.measurements.levels() : nullptr;
     const auto& target = work_.document.target();
-    // The mix is what is delivered; spaces are a part of it.
-    const auto ceiling = clip->id == mix_clip_id && target ? peak_limit(*target) : std::nullopt;
-    for (auto& advice :
-         advise(clip->chain, levels, reel.rate, work_.measurements.tone(), ceiling)) {
-      if (dismissed_.contains({clip->id, advice.rule}) || (more && advice.rule == "no-final-level"))
-        continue;
-      // A mix is glued by a dB or two, not brought to its quiet words (common practice, no source).
-      if (bus && advice.rule == "threshold-off") continue;
+    for (auto& advice : advise_clip(work_.document.reel(), *clip, levels, work_.measurements.tone(),
+                                    target ? peak_limit(*target) : std::nullopt)) {
+      if (dismissed_.contains({clip->id, advice.rule})) continue;
       shown_ = std::move(advice);
       break;
     }

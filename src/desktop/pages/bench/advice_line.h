@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // One quiet line of advice under the level path: a reason, a button that does it, and a way to be
 // left alone.
 #pragma once

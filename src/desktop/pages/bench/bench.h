@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // The Bench: one clip on its way through its chain.
 #pragma once
 

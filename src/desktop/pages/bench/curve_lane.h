@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Under the waveform: how one setting of the selected step changes over time, drawn as points on a
 // line.
 #pragma once

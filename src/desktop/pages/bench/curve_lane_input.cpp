@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Mouse and keys in the curve lane.
 #include <QContextMenuEvent>
 #include <QLineEdit>

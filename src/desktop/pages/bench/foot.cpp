@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include "pages/bench/foot.h"
 
 #include <QCheckBox>
@@ -23,7 +24,7 @@ namespace drevan::desktop {
 namespace {
 constexpr int narrowest = 800;
 constexpr double load_shown_from = 0.7;
-}
+}  // namespace
 
 Foot::Foot(const Work& work, Of of, QWidget* parent)
     : QWidget(parent),
@@ -197,8 +198,7 @@ void Foot::live() {
   meter_->show_peaks(player.take_peaks(), player.over());
   hear_loudness();
   show_device();
-  if (const auto problem = player.take_error(); !problem.empty())
-    work_.notices.warn(QString::fromStdString(problem));
+  if (const auto problem = player.take_error(); !problem.empty()) work_.notices.warn(problem);
 }
 
 // What one must know of how it is heard; above all when it soon cannot go on.

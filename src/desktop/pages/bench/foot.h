@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Play, loop, time; before / after / removed; the meter.
 #pragma once
 

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // The chain drawn as what it does: one column per step, a bar from noise floor to peak with the
 // loudness marked, joined from step to step.
 #pragma once

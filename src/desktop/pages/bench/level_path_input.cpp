@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // The level path under mouse and keys.
 #include <QContextMenuEvent>
 #include <QHelpEvent>

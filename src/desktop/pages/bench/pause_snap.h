@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Ends of pauses in the selected clip's surroundings, for ends of clips to snap to.
 #pragma once
 

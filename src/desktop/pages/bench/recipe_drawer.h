@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // The library of recipes, beside the chain it previews: found by words, seen by what they do, heard
 // before they are used.
 #pragma once

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // The drawer's controls: made, laid out and connected.
 #include <QComboBox>
 #include <QFileDialog>
@@ -166,7 +167,7 @@ void RecipeDrawer::connect_all() {
   connect(&work_.selection, &Selection::clip_changed, this,
           [this] { apply_->setEnabled(marked() && work_.selection.clip()); });
   connect(&importer_, &TaskLane::failed, this,
-          [this](const QString& why) { work_.notices.warn(why); });
+          [this](const Problem& why) { work_.notices.warn(why); });
 }
 
 QMenu* RecipeDrawer::make_menu() {

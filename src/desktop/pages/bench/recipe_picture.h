@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // What a recipe does, drawn before it is used.
 #pragma once
 

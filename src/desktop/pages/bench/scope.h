@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // The selected clip over time: before as an outline over after as a body, with room tone, selection
 // and playhead.
 #pragma once
@@ -121,9 +122,9 @@ class Scope : public QWidget, public TimeView {
   std::optional<ClipRange> marked_;  // while dragging
   bool marking_ = false;
   Drag drag_ = Drag::none;
-  Grab grab_;                         // the clip in which it is dragged
-  std::optional<ClipRange> kept_;     // while an end is dragged
-  std::optional<EdgeFade> fade_[2];   // while it is dragged
+  Grab grab_;                        // the clip in which it is dragged
+  std::optional<ClipRange> kept_;    // while an end is dragged
+  std::optional<EdgeFade> fade_[2];  // while it is dragged
   double pressed_x_ = 0;
   double pressed_y_ = 0, pressed_top_db_ = 0, pressed_range_db_ = 0;
   ScopeSpectrogram* spectrogram_;

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // The clip's ends in the scope: trimmed along the ruler, faded at the upper corners; the levels
 // that are read off it.
 #include <QPainter>

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // The scope's other face: the clip in time and frequency.
 #pragma once
 

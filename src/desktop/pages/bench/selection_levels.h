@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // What a selection in the scope measures, before and after: thresholds are read off it.
 #pragma once
 

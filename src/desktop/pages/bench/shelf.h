@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // All clips by group, each with a small waveform and its loudness after the chain. Clips and groups
 // are dragged into another order, renamed in place, folded and searched.
 #pragma once

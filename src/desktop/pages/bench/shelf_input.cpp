@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Mouse, keys and drops in the shelf.
 #include <QContextMenuEvent>
 #include <QLineEdit>

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // How the shelf is drawn.
 #include <QPainter>
 #include <QScrollBar>

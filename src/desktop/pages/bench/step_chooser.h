@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Opens from a plus of the level path: all steps by family, the ones used last on top, a field that
 // searches. A step that is rested upon is heard and drawn before it is added.
 #pragma once

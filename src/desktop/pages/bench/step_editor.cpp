@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include "pages/bench/step_editor.h"
 
 #include <QCheckBox>
@@ -12,6 +13,7 @@
 
 #include "pages/bench/curve_lane.h"
 #include "pages/bench/step_words.h"
+#include "steps/picture_spec.h"
 #include "theme/theme.h"
 #include "widgets/words.h"
 #include "work/curve_clock.h"
@@ -34,7 +36,7 @@ QString part_name(const PictureSpec& picture, int page) {
     return text(plan->parts[static_cast<size_t>(page - 1)]);
   return StepEditor::tr("band %1").arg(page);
 }
-}
+}  // namespace
 
 StepEditor::StepEditor(const Work& work, CurveLane& lane, QWidget* parent)
     : QWidget(parent), work_(work), lane_(lane), turning_(work), scope_in_(8192), scope_out_(8192) {
@@ -249,7 +251,7 @@ void StepEditor::show_page(int page) {
   grid_->removeWidget(words_);
   if (words_->any()) grid_->addWidget(words_, first > 0 ? 0 : rows, 0, 1, columns);
   grid_->setRowStretch(rows + 1, 1);
-  page_label_->setText(page > 0 ? part_name(type_->picture, page) : QString());
+  page_label_->setText(page > 0 ? part_name(spec_of(type_->picture), page) : QString());
 }
 
 void StepEditor::change(const std::function<edits::Edit(const Reel&, ClipId)>& edit) {

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // The selected step: its picture on the left, its settings as sliders on the right, both always
 // showing the same.
 #pragma once

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // A step's settings that are no numbers: words, files, and what it hears beside its own sound.
 #pragma once
 
@@ -36,8 +37,8 @@ class StepWords : public QWidget {
   QString side_name(int index) const;
 
   struct Words {
-    QLineEdit* line = nullptr;    ///< words
-    QToolButton* file = nullptr;  ///< or a file
+    QLineEdit* line = nullptr;                       ///< words
+    QToolButton* file = nullptr;                     ///< or a file
     QToolButton *before = nullptr, *next = nullptr;  ///< in its folder
   };
   const Work& work_;

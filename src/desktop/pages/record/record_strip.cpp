@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include "pages/record/record_strip.h"
 
 #include <QCheckBox>

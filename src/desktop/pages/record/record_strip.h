@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Above every page while it is recorded: the inputs, the line's text, what it becomes.
 #pragma once
 

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include "pages/scene/film_view.h"
 
 #include <QMouseEvent>
@@ -23,7 +24,7 @@ FilmView::FilmView(const Work& work, QWidget* parent)
   setMouseTracking(true);
   setToolTip(
       tr("Hold the chosen sound's dot to place it from left to right, while it stands or plays"));
-  connect(&lane_, &TaskLane::failed, this, [this](const QString& why) { work_.notices.warn(why); });
+  connect(&lane_, &TaskLane::failed, this, [this](const Problem& why) { work_.notices.warn(why); });
   const auto again = [this] {
     if (!grab_.holds(work_.document, work_.selection.clip_id())) holding_ = false;
     update();
@@ -75,8 +76,7 @@ void FilmView::look_at(double reel_s) {
   open();
   if (!ahead_) return;
   ahead_->look_at(reel_s - place_s_);
-  if (const auto why = ahead_->take_error(); !why.empty())
-    work_.notices.warn(QString::fromStdString(why));
+  if (const auto why = ahead_->take_error(); !why.empty()) work_.notices.warn(why);
   const auto now = ahead_->picture();
   if (!now || now == picture_) return;
   picture_ = now;

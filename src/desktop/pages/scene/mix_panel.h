@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // The mix: its loudness against the target, what is heard of it now, a reference beside it.
 #pragma once
 

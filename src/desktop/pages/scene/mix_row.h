@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // The whole mix along the film: its loudness against the target, and a reference's.
 #pragma once
 

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include "pages/scene/scene_plan.h"
 
 #include <QApplication>
@@ -10,6 +11,7 @@
 #include "engine/scene_sound.h"
 #include "reel/sends.h"
 #include "reel/takes.h"
+#include "steps/picture_spec.h"
 #include "theme/theme.h"
 #include "work/document.h"
 #include "work/scene_sounds.h"
@@ -99,8 +101,8 @@ std::optional<ScenePlan::Room> ScenePlan::room() const {
   if (standing.by == StandsBy::space) step = placing_step(*find_space(reel, standing.space));
   if (standing.by == StandsBy::acoustics)
     for (const ChainStep& s : own->chain.steps)
-      if (s.on && s.type->id == "acoustics") step = &s;
-  const auto* spec = step ? std::get_if<PlanSpec>(&step->type->picture) : nullptr;
+      if (s.on && is(s, Role::place)) step = &s;
+  const auto* spec = step ? std::get_if<PlanSpec>(&spec_of((step->type->picture))) : nullptr;
   if (!spec) return std::nullopt;
   return Room{spec->view(step->settings, 0), step->settings[static_cast<size_t>(spec->turn)]};
 }

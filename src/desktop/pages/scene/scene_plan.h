@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // From above, beside the picture: who stands where, and the ways they take.
 #pragma once
 
@@ -63,8 +64,8 @@ class ScenePlan : public QWidget {
   const Work& work_;
   double reel_s_ = 0, last_s_ = 0;
   bool playing_ = false;
-  Grab grab_;                   // the clip that is held
-  std::optional<Layout> held_;  // while something is held the plan stands still
+  Grab grab_;                            // the clip that is held
+  std::optional<Layout> held_;           // while something is held the plan stands still
   QPointF grabbed_at_, grabbed_beside_;  // the second: from the dot's middle
   bool dragged_ = false;
 };

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Films, events and clips over time: a row for each group, clips as silhouettes on a ruler in dB, and
 // a row for the space or the mix where that is chosen.
 #pragma once
@@ -246,7 +247,7 @@ class SceneRows : public QAbstractScrollArea {
   double edge_s_ = 0;  // where the dragged end of a clip has come to
   RowLine line_;       // as it was chosen
   size_t line_point_ = 0;
-  int anchor_ = 0;                // the bound moment that is held; edge_s_ is where it has come to
+  int anchor_ = 0;  // the bound moment that is held; edge_s_ is where it has come to
   mutable std::shared_ptr<const Reel> crossings_of_;  // whose crossings_ are
   mutable std::vector<Crossing> crossings_;
   std::pair<ClipId, ClipId> crossing_;  // the clips whose crossfade is held

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Moments of a clip that are bound to the picture: small pegs under its silhouette.
 #include <QPainter>
 #include <cmath>

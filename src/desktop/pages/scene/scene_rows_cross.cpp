@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Clips that cross in a row: their crossfades, and the dots that shape them.
 #include <QPainter>
 #include <cmath>

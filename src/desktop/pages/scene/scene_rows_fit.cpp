@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Clips fitted to the picture in the Scene's rows: ends that are trimmed or stretched.
 #include <cmath>
 

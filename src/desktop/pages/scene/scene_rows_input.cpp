@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Mouse, wheel and keys in the Scene's rows.
 #include <QContextMenuEvent>
 #include <QHelpEvent>

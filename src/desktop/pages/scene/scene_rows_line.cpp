@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // A setting of the selected clip, space or mix over time, as a line over its row: its gain on the
 // row's own ruler, what it sends into a space, or any setting of its chains.
 #include <QPainter>
@@ -43,7 +44,7 @@ RowLine SceneRows::line() const {
 const Parameter& SceneRows::line_parameter() const {
   const RowLine of = line();
   if (of.space != 0) return send_level_parameter();
-  if (of.step == 0) return find_step("gain")->parameters[0];
+  if (of.step == 0) return parameter_of(step_for(Role::gain), "gain_db");
   const ChainStep& step = *step_of(work_.document.reel(), *line_clip(), of);
   return parameter_of_track(*step.type, of.parameter);
 }

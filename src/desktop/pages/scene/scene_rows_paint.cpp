@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // How the Scene's rows look. What stands still is drawn once and kept; the playhead goes over it.
 #include <QImage>
 #include <QPainter>

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include "pages/scene/scene_sentence.h"
 
 #include <QHelpEvent>
@@ -167,21 +168,22 @@ void SceneSentence::tell_clip(const Clip& clip) {
     if (sends[i].place) words_.push_back(place_in_word(id, sends[i]));
   }
   if (sends.size() == reel.spaces.size()) return;
-  words_.push_back(
-      {.text = sends.empty() ? tr("and goes into no space") : tr("and more ..."),
-       .tip = tr("Click: let it feed a space"),
-       .click = [this, id] {
-         QMenu menu(this);
-         const Reel& r = work_.document.reel();
-         const auto fed = sends_of(r, *r.find(id));
-         for (const Space& s : r.spaces)
-           if (std::ranges::find(fed, s.id(), &Send::space) == fed.end())
-             menu.addAction(QString::fromStdString(s.clip.name), this, [this, id, to = s.id()] {
-               work_.document.change(
-                   [&](const Reel& now) { return edits::set_send(now, id, to, -12); });
-             });
-         menu.exec(QCursor::pos());
-       }});
+  words_.push_back({.text = sends.empty() ? tr("and goes into no space") : tr("and more ..."),
+                    .tip = tr("Click: let it feed a space"),
+                    .click = [this, id] {
+                      QMenu menu(this);
+                      const Reel& r = work_.document.reel();
+                      const auto fed = sends_of(r, *r.find(id));
+                      for (const Space& s : r.spaces)
+                        if (std::ranges::find(fed, s.id(), &Send::space) == fed.end())
+                          menu.addAction(QString::fromStdString(s.clip.name), this,
+                                         [this, id, to = s.id()] {
+                                           work_.document.change([&](const Reel& now) {
+                                             return edits::set_send(now, id, to, -12);
+                                           });
+                                         });
+                      menu.exec(QCursor::pos());
+                    }});
 }
 
 // Who feeds it, as in "hears Ines dialogue -14.0 and 2 clips of their own".

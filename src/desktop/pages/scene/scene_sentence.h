@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // What is chosen, told in a sentence whose words can be turned.
 #pragma once
 

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // The level path and the editor of what is chosen, inside the Scene, with a curve under the rows.
 #pragma once
 

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // The reel's spaces: what is fed into each, how loud it is in the mix.
 #pragma once
 

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // What there is before anything is open: the reels that were open last, the demo, a place to drop
 // files or a folder.
 #pragma once
