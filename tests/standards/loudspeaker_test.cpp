@@ -276,6 +276,7 @@ TEST(LoudspeakerEnds, TheLowerEndMovesAsOne) {
     ported += d.port_hz > 0 ? 1 : 0;
     // The upper end far away, so that the lower one is alone.
     d.upper_hz = 20000;
+    d.break_up.count = d.cabinet.count = 0;
     const Speaker up = in_use(d, {.bass_st = 12});
     for (double hz = 0.4 * d.resonance_hz; hz < 1.6 * d.resonance_hz; hz *= 1.1)
       EXPECT_NEAR(cone_db(up, 2 * hz), cone_db(d, hz), 0.05) << device.id << " " << hz;
