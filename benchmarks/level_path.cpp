@@ -5,7 +5,7 @@
 
 #include <chrono>
 
-#include "engine/level_path.h"
+#include "engine/listening/level_path.h"
 #include "support/sounds.h"
 
 namespace {

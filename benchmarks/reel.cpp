@@ -11,15 +11,15 @@
 #include "audio/hash.h"
 #include "audio/parallel.h"
 #include "batch/batch.h"
-#include "engine/level_path.h"
+#include "engine/listening/level_path.h"
 #include "long_reel.h"
 #include "measured.h"
 #include "media/reader.h"
 #include "reel/change.h"
-#include "reel/edits.h"
+#include "reel/edits/edits.h"
 #include "reel/history.h"
-#include "reel/json_file.h"
-#include "reel/reel_json.h"
+#include "reel/files/json_file.h"
+#include "reel/files/reel_json.h"
 
 namespace {
 

@@ -12,8 +12,8 @@
 
 #include "long_reel.h"
 #include "main_window.h"
-#include "reel/cuts.h"
-#include "reel/json_file.h"
+#include "reel/edits/cuts.h"
+#include "reel/files/json_file.h"
 #include "theme/theme.h"
 #include "work/document.h"
 #include "work/measurements.h"

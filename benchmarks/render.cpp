@@ -13,7 +13,7 @@
 #include <stdexcept>
 #include <vector>
 
-#include "engine/process.h"
+#include "engine/rendering/process.h"
 #include "measured.h"
 #include "measure/levels.h"
 #include "media/peaks.h"

@@ -6,7 +6,7 @@
 
 #include "audio/denormals.h"
 #include "dsp/fft.h"
-#include "engine/chain_run.h"
+#include "engine/rendering/chain_run.h"
 #include "steps/catalogue.h"
 #include "support/sounds.h"
 

@@ -3,7 +3,7 @@
 // Usage: take
 #include <fmt/format.h>
 
-#include "engine/take.h"
+#include "engine/recording/take.h"
 #include "long_reel.h"
 #include "support/sounds.h"
 

@@ -9,7 +9,7 @@
 #include <cstring>
 #include <vector>
 
-#include "engine/render.h"
+#include "engine/rendering/render.h"
 #include "measured.h"
 #include "voice.h"
 #include "media/reader.h"

@@ -3,9 +3,9 @@
 #include <cstdio>
 #include <filesystem>
 
-#include "reel/anchors.h"
-#include "reel/scene_edits.h"
-#include "reel/sends.h"
+#include "reel/edits/anchors.h"
+#include "reel/scene/scene_edits.h"
+#include "reel/scene/sends.h"
 #include "steps/catalogue.h"
 #include "story.h"
 

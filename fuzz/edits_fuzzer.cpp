@@ -1,8 +1,8 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "fuzzing.h"
 #include "reel/history.h"
-#include "reel/library.h"
-#include "reel/version_files.h"
+#include "reel/library/library.h"
+#include "reel/library/version_files.h"
 #include "steps/catalogue.h"
 
 // Each byte is an act upon a small reel: edits of every kind, previews that are thrown away, undo, redo, going to

@@ -1,9 +1,9 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "audio/hash.h"
 #include "fuzzing.h"
-#include "reel/history_file.h"
-#include "reel/journal.h"
-#include "reel/json_file.h"
+#include "reel/files/history_file.h"
+#include "reel/files/journal.h"
+#include "reel/files/json_file.h"
 
 // The input is a journal beside a reel, its checksums put right so that what lies behind them is reached
 // too; and a list of edits.

@@ -1,6 +1,6 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "fuzzing.h"
-#include "reel/library.h"
+#include "reel/library/library.h"
 #include "steps/catalogue.h"
 
 // A recipe that is read can be written, compared, and its steps be made.

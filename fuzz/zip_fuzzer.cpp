@@ -1,6 +1,6 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "fuzzing.h"
-#include "reel/library.h"
+#include "reel/library/library.h"
 
 // A zip of any content comes in as recipes: within its bounds, and taken in without replacing anything.
 extern "C" int LLVMFuzzerTestOneInput(const std::uint8_t* data, std::size_t size) {

@@ -1,6 +1,6 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 // Moments and lengths of time that know what they count: the source, the clip, what is heard of it,
-// the reel. None becomes another but by reel/clip_times.h.
+// the reel. None becomes another but by reel/times/clip_times.h.
 #pragma once
 
 #include <algorithm>

@@ -13,7 +13,7 @@
 #include "audio/parallel.h"
 #include "audio/replace_file.h"
 #include "batch/record.h"
-#include "reel/source_files.h"
+#include "reel/library/source_files.h"
 
 namespace drevan {
 

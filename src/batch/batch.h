@@ -9,7 +9,7 @@
 #include <vector>
 
 #include "batch/target.h"
-#include "engine/render.h"
+#include "engine/rendering/render.h"
 
 namespace drevan {
 

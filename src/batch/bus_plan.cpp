@@ -5,7 +5,7 @@
 
 #include "audio/hash.h"
 #include "batch/mix.h"
-#include "reel/takes.h"
+#include "reel/edits/takes.h"
 
 namespace drevan {
 

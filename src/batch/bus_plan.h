@@ -4,8 +4,8 @@
 
 #include <filesystem>
 
-#include "engine/process.h"
-#include "engine/scene_run.h"
+#include "engine/rendering/process.h"
+#include "engine/scene/scene_run.h"
 
 namespace drevan {
 

@@ -4,7 +4,7 @@
 #include <algorithm>
 
 #include "audio/error.h"
-#include "engine/plan.h"
+#include "engine/planning/plan.h"
 
 namespace drevan {
 

@@ -5,7 +5,7 @@
 
 #include "audio/error.h"
 #include "batch/temporary_folder.h"
-#include "reel/source_files.h"
+#include "reel/library/source_files.h"
 
 namespace drevan {
 

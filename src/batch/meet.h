@@ -3,7 +3,7 @@
 #pragma once
 
 #include "batch/target.h"
-#include "engine/level_path.h"
+#include "engine/listening/level_path.h"
 
 namespace drevan {
 

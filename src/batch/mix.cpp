@@ -11,9 +11,9 @@
 #include "batch/mix_sums.h"
 #include "batch/record.h"
 #include "batch/temporary_folder.h"
-#include "reel/scene_json.h"
-#include "reel/source_files.h"
-#include "reel/takes.h"
+#include "reel/files/scene_json.h"
+#include "reel/library/source_files.h"
+#include "reel/edits/takes.h"
 
 namespace drevan {
 

@@ -3,7 +3,7 @@
 #pragma once
 
 #include "batch/batch.h"
-#include "engine/mix_run.h"
+#include "engine/scene/mix_run.h"
 
 namespace drevan {
 

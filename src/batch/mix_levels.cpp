@@ -5,7 +5,7 @@
 #include <cmath>
 
 #include "audio/hash.h"
-#include "engine/plan.h"
+#include "engine/planning/plan.h"
 
 namespace drevan {
 

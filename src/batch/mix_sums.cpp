@@ -9,8 +9,8 @@
 
 #include "audio/decibel.h"
 #include "audio/parallel.h"
-#include "engine/render.h"
-#include "reel/sends.h"
+#include "engine/rendering/render.h"
+#include "reel/scene/sends.h"
 
 namespace drevan {
 

@@ -10,8 +10,8 @@
 #include <vector>
 
 #include "batch/mix.h"
-#include "engine/mix_run.h"
-#include "engine/process.h"
+#include "engine/scene/mix_run.h"
+#include "engine/rendering/process.h"
 #include "measure/levels.h"
 #include "media/writer.h"
 

@@ -11,7 +11,7 @@
 #include "batch/batch.h"
 #include "batch/record.h"
 #include "media/sound_files.h"
-#include "reel/source_files.h"
+#include "reel/library/source_files.h"
 
 namespace drevan {
 

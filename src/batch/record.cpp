@@ -10,8 +10,8 @@
 #include "audio/error.h"
 #include "audio/hash.h"
 #include "audio/replace_file.h"
-#include "engine/process.h"
-#include "reel/json_file.h"
+#include "engine/rendering/process.h"
+#include "reel/files/json_file.h"
 
 namespace drevan {
 

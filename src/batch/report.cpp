@@ -10,8 +10,8 @@
 
 #include "audio/error.h"
 #include "audio/utf8.h"
-#include "reel/json_file.h"
-#include "reel/source_files.h"
+#include "reel/files/json_file.h"
+#include "reel/library/source_files.h"
 
 namespace drevan {
 

@@ -7,8 +7,8 @@
 
 #include "audio/error.h"
 #include "audio/utf8.h"
-#include "reel/json_file.h"
-#include "reel/library.h"
+#include "reel/files/json_file.h"
+#include "reel/library/library.h"
 
 namespace drevan {
 

@@ -6,10 +6,10 @@
 
 #include "batch/temporary_folder.h"
 #include "media/writer.h"
-#include "reel/made.h"
-#include "reel/clip_times.h"
-#include "reel/source_files.h"
-#include "reel/takes.h"
+#include "reel/scene/made.h"
+#include "reel/times/clip_times.h"
+#include "reel/library/source_files.h"
+#include "reel/edits/takes.h"
 
 namespace drevan {
 

@@ -7,7 +7,7 @@
 #include <cmath>
 
 #include "audio/error.h"
-#include "reel/json_file.h"
+#include "reel/files/json_file.h"
 
 namespace drevan {
 

@@ -12,11 +12,11 @@
 #include "audio/time_text.h"
 #include "batch/report.h"
 #include "batch/target.h"
-#include "engine/advice.h"
-#include "engine/measure_file.h"
+#include "engine/planning/advice.h"
+#include "engine/listening/measure_file.h"
 #include "reel/chain.h"
-#include "reel/json_file.h"
-#include "reel/source_files.h"
+#include "reel/files/json_file.h"
+#include "reel/library/source_files.h"
 #include "steps/catalogue.h"
 
 namespace drevan::cli {

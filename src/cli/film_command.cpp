@@ -3,10 +3,10 @@
 #include "audio/replace_file.h"
 #include "batch/film.h"
 #include "cli/commands.h"
-#include "engine/events.h"
-#include "engine/film_cuts.h"
-#include "reel/json_file.h"
-#include "reel/source_files.h"
+#include "engine/scene/events.h"
+#include "engine/scene/film_cuts.h"
+#include "reel/files/json_file.h"
+#include "reel/library/source_files.h"
 
 namespace drevan::cli {
 

@@ -13,8 +13,8 @@
 #include "batch/rules.h"
 #include "cli/commands.h"
 #include "measure/room_tone.h"
-#include "reel/source_files.h"
-#include "reel/takes.h"
+#include "reel/library/source_files.h"
+#include "reel/edits/takes.h"
 
 namespace drevan::cli {
 

@@ -1,7 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "cli/commands.h"
-#include "engine/response_making.h"
-#include "reel/source_files.h"
+#include "engine/making/response_making.h"
+#include "reel/library/source_files.h"
 
 namespace drevan::cli {
 

@@ -11,7 +11,7 @@
 #include "pages/batch/batch_page.h"
 #include "pages/bench/bench.h"
 #include "pages/scene/scene_page.h"
-#include "reel/edits.h"
+#include "reel/edits/edits.h"
 #include "work/work.h"
 
 class QLabel;

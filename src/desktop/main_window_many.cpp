@@ -7,8 +7,8 @@
 
 #include "audio/error.h"
 #include "main_window.h"
-#include "reel/json_file.h"
-#include "reel/many.h"
+#include "reel/files/json_file.h"
+#include "reel/edits/many.h"
 #include "work/document.h"
 #include "work/selection.h"
 

@@ -18,7 +18,7 @@
 #include "dialogs/history_dialog.h"
 #include "main_window.h"
 #include "pages/bench/recipe_drawer.h"
-#include "steps/loudspeaker_device.h"
+#include "steps/line/loudspeaker_device.h"
 #include "widgets/last_folder.h"
 #include "widgets/show_folder.h"
 #include "widgets/words.h"

@@ -4,7 +4,7 @@
 #include "main_window.h"
 #include "pages/record/record_strip.h"
 #include "pages/start/start_page.h"
-#include "reel/clip_times.h"
+#include "reel/times/clip_times.h"
 #include "work/document.h"
 #include "work/recording_desk.h"
 #include "work/selection.h"

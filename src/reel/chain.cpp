@@ -8,8 +8,8 @@
 
 #include "audio/error.h"
 #include "audio/utf8.h"
-#include "reel/json_file.h"
-#include "reel/value_json.h"
+#include "reel/files/json_file.h"
+#include "reel/files/value_json.h"
 #include "steps/catalogue.h"
 
 namespace drevan {

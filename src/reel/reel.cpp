@@ -10,8 +10,8 @@
 #include "audio/error.h"
 #include "audio/utf8.h"
 #include "measure/room_tone.h"
-#include "reel/clip_times.h"
-#include "reel/crossings.h"
+#include "reel/times/clip_times.h"
+#include "reel/times/crossings.h"
 
 namespace drevan {
 

@@ -14,7 +14,7 @@
 #include "audio/moment.h"
 #include "audio/progress.h"
 #include "reel/chain.h"
-#include "reel/scene.h"
+#include "reel/scene/scene.h"
 #include "reel/shared_list.h"
 #include "steps/curve.h"
 
@@ -22,7 +22,7 @@ namespace drevan {
 
 /// How a clip begins or ends by itself: over so many seconds it comes up from nothing, or goes down
 /// to it. Where it goes over into another clip of its row, that crossfade stands in its place: see
-/// reel/crossings.h.
+/// reel/times/crossings.h.
 struct EdgeFade {
   double seconds = 0;
   CurveShape shape = CurveShape::line;  ///< `line` or `smooth`
@@ -76,18 +76,19 @@ struct Clip {
   /// learns from where the take was marked.
   std::optional<ClipRange> room_tone;
   EdgeFade fade_in{}, fade_out{};  ///< of the sound that enters the chain
-  int line = 0;        ///< clips of one number are takes of one line; 0: of none. See reel/takes.h
+  int line = 0;  ///< clips of one number are takes of one line; 0: of none. See reel/edits/takes.h
   bool chosen = true;  ///< among its takes
   Chain chain;
   int version = 0;                ///< the one that `source`, `begin` and `frames` are of
   std::vector<Version> versions;  ///< empty until something is printed; then version 0 first
   /// Into spaces, by space and each once; they stand in place of its group's for the same space.
   std::vector<Send> sends{};
-  bool direct = true;    ///< whether it is heard in the mix itself, not only through spaces
-  std::string text{};    ///< what is said in it, to be read while another take is recorded
-  bool layered = false;  ///< it sounds along with what it overlaps in its row: see reel/crossings.h
+  bool direct = true;  ///< whether it is heard in the mix itself, not only through spaces
+  std::string text{};  ///< what is said in it, to be read while another take is recorded
+  bool layered =
+      false;  ///< it sounds along with what it overlaps in its row: see reel/times/crossings.h
   /// The clip that it was made into one with others, which stands in its place; 0: none. See
-  /// reel/made.h.
+  /// reel/scene/made.h.
   ClipId made_into = 0;
   friend bool operator==(const Clip&, const Clip&) = default;
 };
@@ -129,7 +130,7 @@ inline constexpr double least_space_db = -60, most_space_db = 12;
 
 inline constexpr double middle_of_fade = 0.5, least_middle = 0.1, most_middle = 0.9;
 /// What is known of two clips that cross in their row. Who crosses whom, and over how long, is told
-/// by where they lie: see reel/crossings.h.
+/// by where they lie: see reel/times/crossings.h.
 struct Crossfade {
   ClipId before = 0, after = 0;    ///< by id
   double alike = 0;                ///< how alike the two are there, -1 to 1: see crossfade()

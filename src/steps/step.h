@@ -10,7 +10,6 @@
 
 #include "steps/parameter.h"
 #include "steps/picture.h"
-#include "steps/picture_spec.h"
 #include "steps/processor.h"
 
 namespace drevan {
@@ -102,7 +101,7 @@ struct StepType {
   double run_in_s = 1;
 };
 
-/// Centre frequency of band `i` of the 64 that ReductionSpec's readings use: 50 Hz to 20 kHz,
+/// Centre frequency of band `i` of the 64 that a reduction's picture shows: 50 Hz to 20 kHz,
 /// evenly spaced in pitch.
 double band_hz(int i);
 

@@ -9,7 +9,7 @@
 #include <fstream>
 
 #include "audio/utf8.h"
-#include "reel/json_file.h"
+#include "reel/files/json_file.h"
 #include "support/sounds.h"
 
 namespace drevan {

@@ -9,8 +9,8 @@
 #include <map>
 
 #include "media/reader.h"
-#include "reel/history_file.h"
-#include "reel/journal.h"
+#include "reel/files/history_file.h"
+#include "reel/files/journal.h"
 #include "support/reels.h"
 
 namespace drevan {

@@ -10,7 +10,7 @@
 #include "batch/meet.h"
 #include "batch/mix.h"
 #include "batch/report.h"
-#include "reel/edits.h"
+#include "reel/edits/edits.h"
 #include "support/reels.h"
 #include "support/steps.h"
 

@@ -5,8 +5,8 @@
 #include <cmath>
 
 #include "batch/mix.h"
-#include "reel/scene_edits.h"
-#include "reel/sends.h"
+#include "reel/scene/scene_edits.h"
+#include "reel/scene/sends.h"
 #include "support/reels.h"
 #include "support/steps.h"
 

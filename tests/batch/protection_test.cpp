@@ -10,8 +10,8 @@
 #include "batch/mix.h"
 #include "batch/record.h"
 #include "batch/report.h"
-#include "engine/print.h"
-#include "reel/json_file.h"
+#include "engine/making/print.h"
+#include "reel/files/json_file.h"
 #include "support/reels.h"
 #include "support/steps.h"
 

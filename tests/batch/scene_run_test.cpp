@@ -1,6 +1,6 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 // The reel as it plays against the reel as it is rendered.
-#include "engine/scene_run.h"
+#include "engine/scene/scene_run.h"
 
 #include <gtest/gtest.h>
 
@@ -10,10 +10,10 @@
 #include "audio/error.h"
 #include "batch/bus_plan.h"
 #include "batch/mix.h"
-#include "engine/player.h"
-#include "engine/scene_sound.h"
-#include "reel/scene_edits.h"
-#include "reel/sends.h"
+#include "engine/playing/player.h"
+#include "engine/scene/scene_sound.h"
+#include "reel/scene/scene_edits.h"
+#include "reel/scene/sends.h"
 #include "support/extent.h"
 #include "support/reels.h"
 #include "support/steps.h"
@@ -345,6 +345,27 @@ TEST_F(Scene, ACourseIsKeptAndTakenAgain) {
   const auto file = t / "cache" / test::names_in(t / "cache")[0];
   std::filesystem::resize_file(file, 33);
   EXPECT_EQ(*scene_sound(of, store, t / "cache", never).course, *first.course);
+}
+
+// The course of a clip lasts as long as it is heard, not as long as a step might ring.
+TEST_F(Scene, ACourseEndsWithWhatIsHeard) {
+  reel.clips[1].chain = {{test::with("reverb", {{"mix_pct", 20}})}};
+  settle_step_ids(reel);
+  const ClipPlan of = plan_of(reel, std::as_const(reel).clips[1]);
+  const SceneSound sound = scene_sound(of, store, t / "cache", never);
+  ProcessOptions options;
+  options.store = &store;
+  options.cancel = &never;
+  Samples heard = 0, all = 0;
+  RingTrim trim(stages_of(of, ClipReader(of.sound).shape()).back().shape.frames,
+                [&](const AudioBlock& b) { heard += b.frames(); });
+  process_clip(of, options, [&](const AudioBlock& b) {
+    all += b.frames();
+    trim.hear(b);
+  });
+  ASSERT_GT(all, heard + 4800) << "the step's tail must be longer than what is heard of it";
+  EXPECT_NEAR(static_cast<double>(sound.course->peak_db.size()) * SoundCourse::cell_s,
+              static_cast<double>(heard) / reel.rate, 1.01 * SoundCourse::cell_s);
 }
 
 }  // namespace

@@ -4,10 +4,10 @@
 
 #include <gtest/gtest.h>
 
-#include "reel/made.h"
-#include "reel/scene_curves.h"
-#include "reel/scene_edits.h"
-#include "reel/takes.h"
+#include "reel/scene/made.h"
+#include "reel/scene/scene_curves.h"
+#include "reel/scene/scene_edits.h"
+#include "reel/edits/takes.h"
 #include "support/reels.h"
 #include "support/steps.h"
 

@@ -8,7 +8,7 @@
 #include "audio/error.h"
 #include "batch/bus_plan.h"
 #include "batch/mix.h"
-#include "reel/scene_edits.h"
+#include "reel/scene/scene_edits.h"
 #include "support/reels.h"
 #include "support/steps.h"
 

@@ -9,8 +9,8 @@
 #include <regex>
 #include <set>
 
-#include "engine/response_making.h"
-#include "reel/scene_edits.h"
+#include "engine/making/response_making.h"
+#include "reel/scene/scene_edits.h"
 #include "support/make_film.h"
 #include "support/reels.h"
 #include "support/sanitized.h"

@@ -10,7 +10,7 @@
 
 #include "batch/batch.h"
 #include "reel/reel.h"
-#include "reel/scene_edits.h"
+#include "reel/scene/scene_edits.h"
 #include "support/make_film.h"
 #include "support/reels.h"
 #include "support/steps.h"
@@ -156,9 +156,9 @@ TEST(Outputs, EveryPlaceThatWritesIsKnown) {
       {"batch/record.cpp", 1},
       // what a batch has done, hidden in its folder
       {"cli/make_shell_files.cpp", 1},  // at build time
-      {"reel/lock.cpp", 1},             // holds nothing
-      {"reel/journal.cpp", 1},          // beside the reel, under its name
-      {"reel/recording.cpp", 1},        // beside a recording: never over a file that is there
+      {"reel/library/lock.cpp", 1},     // holds nothing
+      {"reel/files/journal.cpp", 1},    // beside the reel, under its name
+      {"reel/scene/recording.cpp", 1},  // beside a recording: never over a file that is there
       {"desktop/work/reel_memory.cpp",
        2},  // what the program remembers of a reel, in its own folder
   };

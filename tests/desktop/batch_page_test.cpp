@@ -19,7 +19,7 @@
 #include "batch/estimate.h"
 #include "pages/batch/batch_model.h"
 #include "desktop/driver.h"
-#include "reel/json_file.h"
+#include "reel/files/json_file.h"
 #include "steps/catalogue.h"
 #include "work/document.h"
 #include "work/listening.h"

@@ -13,7 +13,7 @@
 #include "desktop/driver.h"
 #include "dialogs/import_sheet.h"
 #include "pages/bench/recipe_drawer.h"
-#include "reel/json_file.h"
+#include "reel/files/json_file.h"
 #include "steps/catalogue.h"
 #include "dialogs/uneven_dialog.h"
 #include "dialogs/versions_dialog.h"

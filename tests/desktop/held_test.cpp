@@ -20,7 +20,7 @@
 #include "pages/scene/scene_sentence.h"
 #include "pages/scene/space_list.h"
 #include "pictures/picture.h"
-#include "reel/scene_edits.h"
+#include "reel/scene/scene_edits.h"
 #include "support/make_film.h"
 #include "support/steps.h"
 #include "widgets/value_slider.h"

@@ -8,7 +8,7 @@
 
 #include "desktop/driver.h"
 #include "pages/scene/scene_page.h"
-#include "reel/scene_edits.h"
+#include "reel/scene/scene_edits.h"
 #include "work/mix_watch.h"
 #include "work/scene_sounds.h"
 

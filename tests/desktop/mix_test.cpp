@@ -9,7 +9,7 @@
 #include <QToolButton>
 
 #include "desktop/driver.h"
-#include "reel/scene_edits.h"
+#include "reel/scene/scene_edits.h"
 #include "pages/batch/batch_page.h"
 #include "steps/catalogue.h"
 #include "support/steps.h"

@@ -10,9 +10,9 @@
 #include <thread>
 
 #include "desktop/driver.h"
-#include "reel/json_file.h"
-#include "reel/library.h"
-#include "reel/version_files.h"
+#include "reel/files/json_file.h"
+#include "reel/library/library.h"
+#include "reel/library/version_files.h"
 #include "support/reels.h"
 #include "support/steps.h"
 #include "work/document.h"

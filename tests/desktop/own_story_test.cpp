@@ -19,7 +19,7 @@
 #include "driver.h"
 #include "pages/bench/recipe_drawer.h"
 #include "pages/start/start_page.h"
-#include "reel/takes.h"
+#include "reel/edits/takes.h"
 #include "support/sounds.h"
 #include "work/shelf_measurements.h"
 

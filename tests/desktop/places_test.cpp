@@ -9,8 +9,8 @@
 
 #include "desktop/step_fixture.h"
 #include "dialogs/sweep_sheet.h"
-#include "engine/level_path.h"
-#include "steps/acoustics_scene.h"
+#include "engine/listening/level_path.h"
+#include "steps/places/acoustics_scene.h"
 #include "steps/catalogue.h"
 #include "steps/picture_spec.h"
 #include "work/listening.h"

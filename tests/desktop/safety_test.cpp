@@ -10,9 +10,9 @@
 
 #include "desktop/driver.h"
 #include "dialogs/history_dialog.h"
-#include "reel/json_file.h"
+#include "reel/files/json_file.h"
 #include "steps/catalogue.h"
-#include "reel/version_files.h"
+#include "reel/library/version_files.h"
 #include "support/full_disk.h"
 #include "work/document.h"
 #include "work/listening.h"

@@ -8,8 +8,8 @@
 
 #include "../../demo/story.h"
 #include "desktop/scene_fixture.h"
-#include "reel/scene_curves.h"
-#include "reel/scene_edits.h"
+#include "reel/scene/scene_curves.h"
+#include "reel/scene/scene_edits.h"
 #include "support/make_film.h"
 #include "widgets/words.h"
 

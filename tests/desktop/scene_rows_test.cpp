@@ -15,10 +15,10 @@
 
 #include "desktop/scene_fixture.h"
 #include "dialogs/made_sheet.h"
-#include "reel/crossings.h"
-#include "reel/anchors.h"
-#include "reel/scene_edits.h"
-#include "reel/sends.h"
+#include "reel/times/crossings.h"
+#include "reel/edits/anchors.h"
+#include "reel/scene/scene_edits.h"
+#include "reel/scene/sends.h"
 #include "steps/curve_edit.h"
 
 namespace drevan::desktop {

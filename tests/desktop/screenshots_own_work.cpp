@@ -8,7 +8,7 @@
 #include "dialogs/help_window.h"
 #include "dialogs/who_sheet.h"
 #include "pages/bench/step_chooser.h"
-#include "reel/groups.h"
+#include "reel/edits/groups.h"
 #include "shots.h"
 #include "support/sounds.h"
 #include "work/recent_reels.h"

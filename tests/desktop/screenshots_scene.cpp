@@ -8,8 +8,8 @@
 
 #include "desktop/shots.h"
 #include "pages/record/record_strip.h"
-#include "reel/scene_curves.h"
-#include "reel/sends.h"
+#include "reel/scene/scene_curves.h"
+#include "reel/scene/sends.h"
 #include "work/mix_watch.h"
 #include "work/scene_films.h"
 #include "work/scene_sounds.h"

@@ -8,7 +8,7 @@
 #include "desktop/driver.h"
 #include "dsp/hum_track.h"
 #include "dsp/fft.h"
-#include "reel/json_file.h"
+#include "reel/files/json_file.h"
 #include "work/document.h"
 #include "work/listening.h"
 #include "work/measurements.h"

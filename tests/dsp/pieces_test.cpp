@@ -10,6 +10,7 @@
 #include "dsp/envelope.h"
 #include "dsp/fast_math.h"
 #include "dsp/gain.h"
+#include "dsp/loss_concealment.h"
 #include "dsp/oversampler.h"
 #include "dsp/smoothed.h"
 #include "dsp/stft.h"
@@ -295,6 +296,34 @@ TEST(TruePeak, FindsThePeakBetweenTheSamples) {
   // BS.1770-4 annex 2 allows four-times oversampling to read 0.5 dB low here at worst.
   const double found = 20 * std::log10(*std::max_element(peaks.begin() + 200, peaks.end() - 200));
   EXPECT_NEAR(found, 0, 0.1);
+}
+
+// What comes again after a loss joins on what was made up meanwhile: a tone whose phase has turned round by then does
+// not jump (ITU-T G.711, Appendix I).
+TEST(LossConcealment, WhatComesAgainJoinsOn) {
+  LossConcealment made(8000);
+  constexpr double amplitude = 10000;
+  std::vector<std::int16_t> packet(160), all;
+  const auto tone = [&](int at, double phase) {
+    for (size_t i = 0; i < packet.size(); ++i)
+      packet[i] = static_cast<std::int16_t>(
+          amplitude *
+          std::sin(2 * std::numbers::pi * 200 * (at + static_cast<double>(i)) / 8000 + phase));
+  };
+  for (int k = 0; k < 10; ++k) {
+    if (k == 7) {
+      made.conceal(packet);
+    } else {
+      // From the loss on it stands a quarter of a cycle elsewhere, so that it begins at its largest.
+      tone(160 * k, k > 7 ? std::numbers::pi / 2 : 0);
+      made.hear(packet);
+    }
+    all.insert(all.end(), packet.begin(), packet.end());
+  }
+  int steady = 0, joint = 0;
+  for (size_t i = 400; i < 1000; ++i) steady = std::max(steady, std::abs(all[i] - all[i - 1]));
+  for (size_t i = 1270; i < 1300; ++i) joint = std::max(joint, std::abs(all[i] - all[i - 1]));
+  EXPECT_LT(joint, 2.5 * steady) << "a step of " << joint << " where the tone's own are " << steady;
 }
 
 }  // namespace

@@ -2,7 +2,7 @@
 // The rules of advice; the order of steps they keep is common practice, no source.
 #include <gtest/gtest.h>
 
-#include "engine/advice.h"
+#include "engine/planning/advice.h"
 #include "support/reels.h"
 #include "support/steps.h"
 

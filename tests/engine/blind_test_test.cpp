@@ -1,6 +1,6 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 // The blind comparison's hidden sides and its arithmetic.
-#include "engine/blind_test.h"
+#include "engine/listening/blind_test.h"
 
 #include <gtest/gtest.h>
 

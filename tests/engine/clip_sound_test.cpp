@@ -1,11 +1,11 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 // What a clip's sound is, when it counts as another one, and what it shares with its group.
-#include "engine/clip_sound.h"
+#include "engine/planning/clip_sound.h"
 
 #include <gtest/gtest.h>
 
 #include "audio/error.h"
-#include "engine/process.h"
+#include "engine/rendering/process.h"
 #include "support/reels.h"
 #include "support/steps.h"
 

@@ -1,17 +1,17 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 // Clips that cross in a row: what is heard where one goes over into the other.
-#include "engine/crossfade.h"
+#include "engine/scene/crossfade.h"
 
 #include <gtest/gtest.h>
 
 #include <cmath>
 
 #include "batch/mix.h"
-#include "reel/cuts.h"
-#include "reel/groups.h"
-#include "reel/scene_curves.h"
-#include "reel/scene_edits.h"
-#include "reel/takes.h"
+#include "reel/edits/cuts.h"
+#include "reel/edits/groups.h"
+#include "reel/scene/scene_curves.h"
+#include "reel/scene/scene_edits.h"
+#include "reel/edits/takes.h"
 #include "support/reels.h"
 
 namespace drevan {

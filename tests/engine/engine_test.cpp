@@ -6,12 +6,12 @@
 
 #include "audio/error.h"
 #include "dsp/stft.h"
-#include "engine/level_path.h"
-#include "engine/measure_file.h"
+#include "engine/listening/level_path.h"
+#include "engine/listening/measure_file.h"
 #include "dsp/noise_profile.h"
-#include "engine/render.h"
-#include "engine/side_listener.h"
-#include "engine/kept_sound.h"
+#include "engine/rendering/render.h"
+#include "engine/rendering/side_listener.h"
+#include "engine/rendering/kept_sound.h"
 #include "steps/catalogue.h"
 #include "support/extent.h"
 #include "support/sounds.h"
@@ -536,6 +536,27 @@ TEST(SideListener, WhatIsThrownThereIsThrownHere) {
         },
         std::bad_alloc)
         << throwing;
+  }
+}
+
+// Exactly as long as the clip: what still rings there goes out over the last 10 ms instead of being cut off.
+TEST_F(Engine, AtTheClipsLengthWhatRingsFadesOut) {
+  AudioBuffer x = test::noise(0.2, 1, 3);
+  test::write_wav(folder_ / "noise.wav", x);
+  RenderRequest request{plan_of({folder_ / "noise.wav", 0, -1, 48000, {}},
+                                Chain{{step("reverb", {{"mix_pct", 100}})}}),
+                        folder_ / "out.wav", Container::wav, SampleType::float32};
+  request.length = RenderLength::same;
+  const CancelToken never;
+  render_clip(request, store_, never);
+  const AudioBuffer out = test::read_all(folder_ / "out.wav");
+  ASSERT_EQ(out.frames(), 48000);
+  for (int c = 0; c < out.channels(); ++c) {
+    const auto all = out.channel(c);
+    EXPECT_EQ(all.back(), 0);
+    const double before = test::rms(all.subspan(47000, 400)), end = test::rms(all.subspan(47952));
+    EXPECT_GT(before, 0.001);
+    EXPECT_LT(end, before / 8);
   }
 }
 

@@ -1,6 +1,6 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 // Cuts found in a made film of 60 cuts, with 20 events that are none.
-#include "engine/film_cuts.h"
+#include "engine/scene/film_cuts.h"
 
 #include <fmt/format.h>
 #include <gtest/gtest.h>
@@ -8,8 +8,8 @@
 #include <cmath>
 #include <random>
 
-#include "engine/events.h"
-#include "reel/takes.h"
+#include "engine/scene/events.h"
+#include "reel/edits/takes.h"
 #include "support/extent.h"
 #include "support/make_film.h"
 #include "support/reels.h"

@@ -1,6 +1,6 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 // What wraps a step passes everything on: steps that come out as loud as they went in.
-#include "engine/kept_level.h"
+#include "engine/rendering/kept_level.h"
 
 #include <gtest/gtest.h>
 

@@ -2,7 +2,7 @@
 // A device one listens on.
 #include <gtest/gtest.h>
 
-#include "engine/listening_device.h"
+#include "engine/playing/listening_device.h"
 #include "support/steps.h"
 
 namespace drevan {

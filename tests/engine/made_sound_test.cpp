@@ -1,6 +1,6 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 // Sounds from no recording: their levels, spectra and lengths, by definition.
-#include "engine/made_sound.h"
+#include "engine/making/made_sound.h"
 
 #include <gtest/gtest.h>
 

@@ -9,9 +9,9 @@
 #include <thread>
 
 #include "dsp/fft.h"
-#include "engine/level_path.h"
-#include "engine/player.h"
-#include "engine/test_sounds.h"
+#include "engine/listening/level_path.h"
+#include "engine/playing/player.h"
+#include "engine/making/test_sounds.h"
 #include "support/extent.h"
 #include "support/sounds.h"
 

@@ -1,6 +1,6 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
-#include "engine/crossfade.h"
-#include "engine/print.h"
+#include "engine/scene/crossfade.h"
+#include "engine/making/print.h"
 
 #include <gtest/gtest.h>
 

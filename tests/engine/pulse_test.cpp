@@ -16,10 +16,10 @@
 #include <string>
 #include <thread>
 
-#include "engine/player.h"
-#include "engine/recorder.h"
-#include "engine/render.h"
-#include "engine/test_sounds.h"
+#include "engine/playing/player.h"
+#include "engine/recording/recorder.h"
+#include "engine/rendering/render.h"
+#include "engine/making/test_sounds.h"
 #include "support/extent.h"
 #include "support/sanitized.h"
 #include "support/sounds.h"

@@ -1,6 +1,6 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 // Levels of a selection, and the places that pass full scale.
-#include "engine/range_levels.h"
+#include "engine/listening/range_levels.h"
 
 #include <gtest/gtest.h>
 

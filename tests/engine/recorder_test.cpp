@@ -1,6 +1,6 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 // Recording through the simulated device, whose clock is moved by hand: to the sample.
-#include "engine/recorder.h"
+#include "engine/recording/recorder.h"
 
 #include <gtest/gtest.h>
 #include <signal.h>
@@ -12,8 +12,8 @@
 #include <thread>
 
 #include "audio/error.h"
-#include "engine/player.h"
-#include "engine/test_sounds.h"
+#include "engine/playing/player.h"
+#include "engine/making/test_sounds.h"
 #include "media/growing_wav.h"
 #include "media/reader.h"
 #include "support/extent.h"
@@ -438,6 +438,30 @@ TEST_F(RecorderTest, InputsThatComeAndGoStayInTheirFiles) {
     ASSERT_EQ(first.channel(0)[static_cast<size_t>(i)], 0.25F) << i;
     ASSERT_EQ(second.channel(0)[static_cast<size_t>(i)], both ? -0.5F : 0.0F) << i;
   }
+}
+
+// What was played while it was recorded is told piece by piece; that nothing was, too.
+TEST(Recorder, TellsWherePlayingStoodStill) {
+  const TempFolder t;
+  Recorder recorder(48000);
+  recorder.begin({{{0}, t / "take.wav"}}, false);
+  const std::vector<float> silence(480);
+  const auto hear = [&](PlayedPiece piece) {
+    recorder.hear({silence.data(), 1, 480, std::span(&piece, 1), -1});
+  };
+  for (int i = 0; i < 3; ++i) hear({0, 1000 + 480 * i, true});
+  for (int i = 0; i < 3; ++i) hear({0, 0, false});
+  for (int i = 0; i < 3; ++i) hear({0, 5000 + 480 * i, true});
+  const auto marks = recorder.marks();
+  ASSERT_EQ(marks.size(), 3U);
+  const std::array<Samples, 3> at{0, 1440, 2880};
+  for (size_t i = 0; i < 3; ++i) {
+    EXPECT_EQ(marks[i].at, at[i]);
+    EXPECT_EQ(marks[i].playing, i != 1);
+  }
+  EXPECT_EQ(marks[0].position, 1000);
+  EXPECT_EQ(marks[2].position, 5000);
+  recorder.end();
 }
 
 }  // namespace

@@ -1,6 +1,6 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 // Gaps filled with room tone: its level, its spectrum, and that nothing comes again.
-#include "engine/room_tone_fill.h"
+#include "engine/making/room_tone_fill.h"
 
 #include <gtest/gtest.h>
 
@@ -8,8 +8,8 @@
 
 #include "audio/error.h"
 #include "measure/noise_floor.h"
-#include "reel/cuts.h"
-#include "reel/scene_edits.h"
+#include "reel/edits/cuts.h"
+#include "reel/scene/scene_edits.h"
 #include "support/extent.h"
 #include "support/impossible.h"
 #include "support/reels.h"

@@ -5,10 +5,10 @@
 #include <cmath>
 
 #include "audio/decibel.h"
-#include "engine/level_path.h"
-#include "engine/play_run.h"
-#include "engine/print.h"
-#include "engine/render.h"
+#include "engine/listening/level_path.h"
+#include "engine/playing/play_run.h"
+#include "engine/making/print.h"
+#include "engine/rendering/render.h"
 #include "support/steps.h"
 
 namespace drevan {

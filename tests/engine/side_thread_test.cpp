@@ -3,7 +3,7 @@
 #include <gtest/gtest.h>
 
 #include "audio/error.h"
-#include "engine/render.h"
+#include "engine/rendering/render.h"
 #include "support/extent.h"
 #include "support/reels.h"
 #include "support/steps.h"

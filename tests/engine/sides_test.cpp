@@ -7,11 +7,11 @@
 #include <numbers>
 
 #include "audio/error.h"
-#include "engine/kept_level.h"
-#include "engine/play_run.h"
-#include "engine/render.h"
+#include "engine/rendering/kept_level.h"
+#include "engine/playing/play_run.h"
+#include "engine/rendering/render.h"
 #include "measure/levels.h"
-#include "reel/edits.h"
+#include "reel/edits/edits.h"
 #include "reel/sides.h"
 #include "support/extent.h"
 #include "support/reels.h"

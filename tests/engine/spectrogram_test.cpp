@@ -1,6 +1,6 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 // Spectrograms and courses of known sounds.
-#include "engine/spectrogram.h"
+#include "engine/listening/spectrogram.h"
 
 #include <gtest/gtest.h>
 
@@ -8,7 +8,7 @@
 
 #include "audio/decibel.h"
 
-#include "engine/step_course.h"
+#include "engine/listening/step_course.h"
 #include "support/extent.h"
 #include "support/steps.h"
 

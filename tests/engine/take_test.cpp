@@ -1,6 +1,6 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 // Where a recording may be cut: at zero crossings, and at the marks that its file carries.
-#include "engine/take.h"
+#include "engine/recording/take.h"
 
 #include <gtest/gtest.h>
 #include <sndfile.h>

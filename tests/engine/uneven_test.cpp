@@ -1,12 +1,12 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 // Clips that stand out of their group, and the voice that stands in for a clip.
-#include "engine/uneven.h"
+#include "engine/planning/uneven.h"
 
 #include <gtest/gtest.h>
 
 #include "audio/hash.h"
-#include "engine/level_path.h"
-#include "engine/reference_voice.h"
+#include "engine/listening/level_path.h"
+#include "engine/listening/reference_voice.h"
 #include "support/reels.h"
 #include "support/steps.h"
 

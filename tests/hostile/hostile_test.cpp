@@ -11,9 +11,9 @@
 #include <map>
 
 #include "audio/error.h"
-#include "reel/cuts.h"
+#include "reel/edits/cuts.h"
 #include "reel/reel.h"
-#include "reel/reel_file.h"
+#include "reel/files/reel_file.h"
 #include "support/extent.h"
 #include "support/sanitized.h"
 #include "support/sounds.h"

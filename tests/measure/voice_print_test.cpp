@@ -7,7 +7,7 @@
 #include <cmath>
 #include <map>
 
-#include "engine/clip_sound.h"
+#include "engine/planning/clip_sound.h"
 #include "support/extent.h"
 #include "support/sounds.h"
 

@@ -7,7 +7,7 @@
 #include <fstream>
 
 #include "audio/error.h"
-#include "engine/clip_sound.h"
+#include "engine/planning/clip_sound.h"
 #include "media/reader.h"
 #include "support/sounds.h"
 

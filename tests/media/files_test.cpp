@@ -328,5 +328,20 @@ TEST(Peaks, AreKeptAndDamagedOnesAreNotBelieved) {
   EXPECT_EQ(source_peaks(t / "x.wav", hash, 48000, never)->frames(), 48000);
 }
 
+// A range is what lies in it, to the cell: a spike in the first cell behind it is not in it, on any level.
+TEST(Peaks, ARangeEndsWhereItEnds) {
+  AudioBuffer x(1, 64 * 256);
+  const auto spike = static_cast<size_t>(64 * 128);
+  x.channel(0)[spike] = 0.5F;
+  PeakPyramid peaks;
+  peaks.hear(x.block());
+  peaks.finish();
+  for (const Samples cells : {1, 4, 16, 64, 128}) {
+    const auto end = static_cast<Samples>(spike);
+    EXPECT_EQ(peaks.range(end - 64 * cells, end).high, 0) << cells;
+    EXPECT_NEAR(peaks.range(end, end + 64 * cells).high, 0.5, 0.001) << cells;
+  }
+}
+
 }  // namespace
 }  // namespace drevan

@@ -14,7 +14,7 @@
 #include <tuple>
 
 #include "audio/error.h"
-#include "engine/recorder.h"
+#include "engine/recording/recorder.h"
 #include "support/sounds.h"
 
 namespace drevan {

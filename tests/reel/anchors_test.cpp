@@ -1,15 +1,15 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 // Moments inside a clip bound to moments of the reel: where they are heard, by what was rendered.
-#include "reel/anchors.h"
+#include "reel/edits/anchors.h"
 
 #include <gtest/gtest.h>
 
 #include <algorithm>
 #include <cmath>
 
-#include "engine/render.h"
-#include "reel/made.h"
-#include "reel/scene_edits.h"
+#include "engine/rendering/render.h"
+#include "reel/scene/made.h"
+#include "reel/scene/scene_edits.h"
 #include "support/reels.h"
 #include "support/steps.h"
 

@@ -7,11 +7,11 @@
 #include <nlohmann/json.hpp>
 #include <thread>
 
-#include "reel/groups.h"
+#include "reel/edits/groups.h"
 #include "reel/history.h"
-#include "reel/many.h"
-#include "reel/reel_json.h"
-#include "reel/scene_edits.h"
+#include "reel/edits/many.h"
+#include "reel/files/reel_json.h"
+#include "reel/scene/scene_edits.h"
 #include "support/reels.h"
 #include "support/steps.h"
 

@@ -1,7 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 // A clip's moments by each of its clocks, there and back, over chains made at random; and what goes
 // wrong where one is taken for another.
-#include "reel/clip_times.h"
+#include "reel/times/clip_times.h"
 
 #include <gtest/gtest.h>
 
@@ -10,11 +10,11 @@
 #include <type_traits>
 
 #include "batch/mix.h"
-#include "engine/process.h"
-#include "engine/room_tone_fill.h"
-#include "reel/cuts.h"
-#include "reel/scene_curves.h"
-#include "reel/scene_edits.h"
+#include "engine/rendering/process.h"
+#include "engine/making/room_tone_fill.h"
+#include "reel/edits/cuts.h"
+#include "reel/scene/scene_curves.h"
+#include "reel/scene/scene_edits.h"
 #include "support/reels.h"
 #include "support/steps.h"
 

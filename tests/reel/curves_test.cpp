@@ -7,9 +7,9 @@
 
 #include "audio/decibel.h"
 #include "audio/error.h"
-#include "engine/process.h"
-#include "reel/edits.h"
-#include "reel/value_json.h"
+#include "engine/rendering/process.h"
+#include "reel/edits/edits.h"
+#include "reel/files/value_json.h"
 #include "support/reels.h"
 #include "support/steps.h"
 

@@ -1,7 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 // Lists of times. SubRip as its de facto description (no standard), WebVTT after the W3C's
 // Candidate Recommendation "WebVTT: The Web Video Text Tracks Format" (2019): both from memory.
-#include "reel/cut_list.h"
+#include "reel/scene/cut_list.h"
 
 #include <gtest/gtest.h>
 

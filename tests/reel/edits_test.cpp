@@ -1,6 +1,6 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 // Every edit as a function of a reel, without a window.
-#include "reel/edits.h"
+#include "reel/edits/edits.h"
 
 #include <gtest/gtest.h>
 

@@ -4,11 +4,11 @@
 // too.
 #include <gtest/gtest.h>
 
-#include "reel/cuts.h"
+#include "reel/edits/cuts.h"
 #include "reel/history.h"
-#include "reel/journal.h"
-#include "reel/json_file.h"
-#include "reel/sends.h"
+#include "reel/files/journal.h"
+#include "reel/files/json_file.h"
+#include "reel/scene/sends.h"
 #include "steps/curve_edit.h"
 #include "support/reels.h"
 #include "support/steps.h"

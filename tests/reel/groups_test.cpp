@@ -1,6 +1,6 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 // Groups and the order of clips, without a window.
-#include "reel/groups.h"
+#include "reel/edits/groups.h"
 
 #include <gtest/gtest.h>
 
@@ -131,6 +131,24 @@ TEST(Names, BeginBeforeTheirNumber) {
                                         {"", ""},
                                         {" ", " "}})
     EXPECT_EQ(edits::name_beginning(name), beginning) << name;
+}
+
+// A group's curve counts by the reel's clock, a clip's own by the clip's: who takes the group's chain along hears each
+// point where it was.
+TEST(TakeGroupChain, CurvesStayWhereTheyAreHeard) {
+  const test::TempFolder t;
+  Reel reel = test::reel_of(t, {{"0", "Ines"}}, 2);
+  reel.clips[0].place = ReelTime{3};
+  ChainStep gain = make_step("gain");
+  gain.curves.push_back({0, std::make_shared<const Curve>(
+                                Curve{{{3.5, -6, CurveShape::line}, {4.5, 0, CurveShape::line}}})});
+  reel.groups[0].chain.steps.push_back(gain);
+  Clip clip = std::as_const(reel).clips[0];
+  take_group_chain(reel, clip);
+  ASSERT_EQ(clip.chain.steps.size(), 1U);
+  const Curve& curve = *clip.chain.steps[0].curves.at(0).curve;
+  EXPECT_EQ(curve.points[0].s, 0.5);
+  EXPECT_EQ(curve.points[1].s, 1.5);
 }
 
 }  // namespace

@@ -1,13 +1,13 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 // The list of edits beside its reel: it comes back whole, or not at all.
-#include "reel/history_file.h"
+#include "reel/files/history_file.h"
 
 #include <gtest/gtest.h>
 
 #include <fstream>
 
-#include "reel/json_file.h"
-#include "reel/version_files.h"
+#include "reel/files/json_file.h"
+#include "reel/library/version_files.h"
 #include "support/reels.h"
 #include "support/steps.h"
 

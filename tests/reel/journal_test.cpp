@@ -1,6 +1,6 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 // The journal: what it brings back, and what it does not believe.
-#include "reel/journal.h"
+#include "reel/files/journal.h"
 
 #include <gtest/gtest.h>
 #include <sys/wait.h>
@@ -8,8 +8,8 @@
 
 #include <fstream>
 
-#include "reel/json_file.h"
-#include "reel/lock.h"
+#include "reel/files/json_file.h"
+#include "reel/library/lock.h"
 #include "support/steps.h"
 
 namespace drevan {

@@ -1,5 +1,5 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
-#include "reel/library.h"
+#include "reel/library/library.h"
 
 #include <gtest/gtest.h>
 

@@ -1,6 +1,6 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 // Edits of many clips at once, without a window.
-#include "reel/many.h"
+#include "reel/edits/many.h"
 
 #include <gtest/gtest.h>
 

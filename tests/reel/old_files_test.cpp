@@ -7,10 +7,10 @@
 #include <nlohmann/json.hpp>
 
 #include "audio/error.h"
-#include "reel/groups.h"
-#include "reel/history_file.h"
-#include "reel/journal.h"
-#include "reel/json_file.h"
+#include "reel/edits/groups.h"
+#include "reel/files/history_file.h"
+#include "reel/files/journal.h"
+#include "reel/files/json_file.h"
 #include "support/reels.h"
 
 namespace drevan {

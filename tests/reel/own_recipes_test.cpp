@@ -2,8 +2,8 @@
 // Drevan's own recipes, each tried on what it is for: clips of the demo reel.
 #include <gtest/gtest.h>
 
-#include "engine/level_path.h"
-#include "reel/library.h"
+#include "engine/listening/level_path.h"
+#include "reel/library/library.h"
 #include "reel/reel.h"
 #include "support/extent.h"
 

@@ -1,6 +1,6 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 // What becomes of a recording in the reel, and of one whose program was killed.
-#include "reel/recording.h"
+#include "reel/scene/recording.h"
 
 #include <gtest/gtest.h>
 #include <signal.h>
@@ -10,9 +10,9 @@
 #include <fstream>
 
 #include "audio/error.h"
-#include "reel/scene_edits.h"
-#include "reel/source_files.h"
-#include "reel/takes.h"
+#include "reel/scene/scene_edits.h"
+#include "reel/library/source_files.h"
+#include "reel/edits/takes.h"
 #include "support/reels.h"
 #include "support/steps.h"
 

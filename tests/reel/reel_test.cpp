@@ -5,7 +5,7 @@
 
 #include "audio/error.h"
 #include "reel/history.h"
-#include "reel/json_file.h"
+#include "reel/files/json_file.h"
 #include "reel/reel.h"
 #include "support/reels.h"
 

@@ -1,13 +1,13 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 // A clip fitted to the picture, without a window.
-#include "reel/scene_curves.h"
+#include "reel/scene/scene_curves.h"
 
 #include <gmock/gmock.h>
 #include <gtest/gtest.h>
 
 #include <cmath>
 
-#include "engine/process.h"
+#include "engine/rendering/process.h"
 #include "steps/curve_edit.h"
 #include "support/impossible.h"
 #include "support/reels.h"

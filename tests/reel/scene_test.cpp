@@ -6,8 +6,8 @@
 #include <limits>
 
 #include "reel/history.h"
-#include "reel/json_file.h"
-#include "reel/scene_edits.h"
+#include "reel/files/json_file.h"
+#include "reel/scene/scene_edits.h"
 #include "support/impossible.h"
 #include "support/reels.h"
 #include "support/steps.h"

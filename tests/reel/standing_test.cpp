@@ -1,12 +1,12 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 // Where clips are heard from, by whatever says so; held over time and for all of it.
-#include "reel/standing.h"
+#include "reel/scene/standing.h"
 
 #include <gtest/gtest.h>
 
 #include <cmath>
 
-#include "reel/sends.h"
+#include "reel/scene/sends.h"
 #include "steps/curve_edit.h"
 #include "support/reels.h"
 #include "support/steps.h"

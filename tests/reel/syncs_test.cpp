@@ -9,9 +9,9 @@
 #include <chrono>
 #include <thread>
 
-#include "engine/recorder.h"
-#include "reel/journal.h"
-#include "reel/json_file.h"
+#include "engine/recording/recorder.h"
+#include "reel/files/journal.h"
+#include "reel/files/json_file.h"
 #include "support/reels.h"
 
 namespace {

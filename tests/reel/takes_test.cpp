@@ -1,12 +1,12 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 // Takes of one line, without a window.
-#include "reel/takes.h"
+#include "reel/edits/takes.h"
 
 #include <gtest/gtest.h>
 
 #include "batch/mix.h"
-#include "engine/plan.h"
-#include "reel/cuts.h"
+#include "engine/planning/plan.h"
+#include "reel/edits/cuts.h"
 #include "support/reels.h"
 #include "support/steps.h"
 

@@ -6,9 +6,9 @@
 #include <fstream>
 
 #include "audio/error.h"
-#include "engine/process.h"
-#include "reel/edits.h"
-#include "reel/library.h"
+#include "engine/rendering/process.h"
+#include "reel/edits/edits.h"
+#include "reel/library/library.h"
 #include "support/reels.h"
 #include "support/steps.h"
 

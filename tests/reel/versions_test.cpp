@@ -1,7 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include <gtest/gtest.h>
 
-#include "reel/version_files.h"
+#include "reel/library/version_files.h"
 #include "support/reels.h"
 
 namespace drevan {

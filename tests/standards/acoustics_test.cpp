@@ -12,7 +12,7 @@
 #include "audio/decibel.h"
 #include "audio/error.h"
 #include "dsp/room_response.h"
-#include "steps/acoustics_places.h"
+#include "steps/places/acoustics_places.h"
 #include "steps/picture_spec.h"
 #include "support/decay.h"
 #include "support/rate.h"

@@ -6,7 +6,7 @@
 #include <regex>
 #include <set>
 
-#include "reel/json_file.h"
+#include "reel/files/json_file.h"
 #include "steps/catalogue.h"
 
 namespace drevan {

@@ -12,7 +12,7 @@
 #include "dsp/biquad.h"
 #include "dsp/convolver.h"
 #include "dsp/response_shape.h"
-#include "engine/response_making.h"
+#include "engine/making/response_making.h"
 #include "media/response_file.h"
 #include "support/rate.h"
 #include "support/steps.h"

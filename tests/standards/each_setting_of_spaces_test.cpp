@@ -6,7 +6,7 @@
 #include <numbers>
 
 #include "dsp/room.h"
-#include "steps/acoustics_places.h"
+#include "steps/places/acoustics_places.h"
 #include "support/decay.h"
 #include "support/each_setting.h"
 #include "support/mirrored_ears.h"

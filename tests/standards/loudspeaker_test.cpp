@@ -12,7 +12,7 @@
 #include "dsp/cone.h"
 #include "audio/decibel.h"
 #include "audio/error.h"
-#include "steps/loudspeaker_response.h"
+#include "steps/line/loudspeaker_response.h"
 #include "steps/picture_spec.h"
 #include "support/steps.h"
 

@@ -8,7 +8,7 @@
 #include "audio/decibel.h"
 #include "dsp/fractional_delay.h"
 #include "dsp/lfo.h"
-#include "engine/level_path.h"
+#include "engine/listening/level_path.h"
 #include "support/lines.h"
 #include "support/rate.h"
 #include "support/steps.h"

@@ -6,7 +6,7 @@
 #include <numbers>
 
 #include "dsp/convolver.h"
-#include "steps/wall_loss.h"
+#include "steps/space/wall_loss.h"
 #include "support/steps.h"
 
 namespace drevan {

@@ -10,7 +10,7 @@
 #include <set>
 
 #include "audio/denormals.h"
-#include "engine/chain_run.h"
+#include "engine/rendering/chain_run.h"
 #include "reel/chain.h"
 #include "steps/catalogue.h"
 #include "steps/picture_spec.h"

@@ -8,7 +8,7 @@
 #include "measure/levels.h"
 #include "measure/noise_floor.h"
 #include "dsp/true_peak.h"
-#include "engine/chain_run.h"
+#include "engine/rendering/chain_run.h"
 #include "support/steps.h"
 
 namespace drevan {

@@ -5,9 +5,9 @@
 
 #include <cmath>
 
-#include "engine/chain_run.h"
-#include "steps/acoustics_drawn.h"
-#include "steps/acoustics_scene.h"
+#include "engine/rendering/chain_run.h"
+#include "steps/places/acoustics_drawn.h"
+#include "steps/places/acoustics_scene.h"
 #include "steps/picture_spec.h"
 #include "support/rate.h"
 #include "support/steps.h"

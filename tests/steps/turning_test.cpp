@@ -8,7 +8,7 @@
 #include <numbers>
 
 #include "audio/denormals.h"
-#include "engine/chain_run.h"
+#include "engine/rendering/chain_run.h"
 #include "support/extent.h"
 #include "support/rate.h"
 #include "support/steps.h"

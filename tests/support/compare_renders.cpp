@@ -10,7 +10,7 @@
 
 #include "audio/error.h"
 #include "media/reader.h"
-#include "reel/library.h"
+#include "reel/library/library.h"
 #include "steps/catalogue.h"
 
 namespace {

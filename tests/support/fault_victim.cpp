@@ -5,12 +5,12 @@
 
 #include "audio/error.h"
 #include "batch/batch.h"
-#include "engine/print.h"
-#include "reel/history_file.h"
-#include "reel/journal.h"
-#include "reel/json_file.h"
-#include "reel/lock.h"
-#include "reel/version_files.h"
+#include "engine/making/print.h"
+#include "reel/files/history_file.h"
+#include "reel/files/journal.h"
+#include "reel/files/json_file.h"
+#include "reel/library/lock.h"
+#include "reel/library/version_files.h"
 
 namespace fs = std::filesystem;
 

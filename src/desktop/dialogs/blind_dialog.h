@@ -2,7 +2,7 @@
 // The blind comparison: ten hidden trials, then the score.
 #pragma once
 
-#include "engine/blind_test.h"
+#include "engine/listening/blind_test.h"
 #include <optional>
 #include "reel/reel.h"
 #include "work/open_reel.h"

@@ -13,7 +13,7 @@
 
 #include "audio/error.h"
 #include "audio/time_text.h"
-#include "reel/cut_list.h"
+#include "reel/scene/cut_list.h"
 #include "theme/theme.h"
 #include "widgets/words.h"
 #include "work/document.h"

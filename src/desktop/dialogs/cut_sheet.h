@@ -6,7 +6,7 @@
 #include <optional>
 
 #include "dialogs/cut_view.h"
-#include "engine/take.h"
+#include "engine/recording/take.h"
 #include "widgets/segmented.h"
 #include "widgets/value_slider.h"
 #include "work/document.h"

@@ -11,7 +11,7 @@
 
 #include "media/peaks.h"
 #include "pictures/axes.h"
-#include "reel/cuts.h"
+#include "reel/edits/cuts.h"
 
 namespace drevan::desktop {
 

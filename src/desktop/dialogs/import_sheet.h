@@ -5,7 +5,7 @@
 
 #include <QDialog>
 
-#include "reel/library.h"
+#include "reel/library/library.h"
 
 class QComboBox;
 class QPushButton;

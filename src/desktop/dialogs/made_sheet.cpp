@@ -8,7 +8,7 @@
 #include <QLabel>
 #include <QPushButton>
 
-#include "engine/made_sound.h"
+#include "engine/making/made_sound.h"
 #include "work/document.h"
 #include "work/jobs.h"
 #include "work/scene_films.h"

@@ -9,7 +9,7 @@
 #include <QListWidget>
 #include <QPushButton>
 
-#include "reel/recording.h"
+#include "reel/scene/recording.h"
 #include "widgets/words.h"
 #include "work/document.h"
 #include "work/recording_desk.h"

@@ -11,7 +11,7 @@
 #include <QVBoxLayout>
 
 #include "audio/error.h"
-#include "reel/json_file.h"
+#include "reel/files/json_file.h"
 #include "widgets/words.h"
 #include "work/document.h"
 #include "work/notices.h"

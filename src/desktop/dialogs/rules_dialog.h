@@ -3,7 +3,7 @@
 #pragma once
 
 #include "batch/rules.h"
-#include "reel/library.h"
+#include "reel/library/library.h"
 #include "work/open_reel.h"
 #include "work/work.h"
 

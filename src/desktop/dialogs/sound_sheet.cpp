@@ -11,7 +11,7 @@
 #include <QVBoxLayout>
 #include <set>
 
-#include "engine/test_sounds.h"
+#include "engine/making/test_sounds.h"
 #include "widgets/words.h"
 #include "work/document.h"
 #include "work/listening.h"

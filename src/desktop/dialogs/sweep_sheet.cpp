@@ -10,7 +10,7 @@
 #include <QPushButton>
 #include <QSettings>
 
-#include "engine/response_making.h"
+#include "engine/making/response_making.h"
 
 namespace drevan::desktop {
 

@@ -2,7 +2,7 @@
 // "Where do my clips differ?": every clip that stands out of its group.
 #pragma once
 
-#include "engine/uneven.h"
+#include "engine/planning/uneven.h"
 #include "work/document.h"
 #include "work/open_reel.h"
 #include "work/work.h"

@@ -17,8 +17,8 @@
 
 #include "audio/error.h"
 #include "audio/parallel.h"
-#include "engine/voices.h"
-#include "reel/groups.h"
+#include "engine/planning/voices.h"
+#include "reel/edits/groups.h"
 #include "theme/theme.h"
 #include "widgets/group_mark.h"
 #include "widgets/words.h"

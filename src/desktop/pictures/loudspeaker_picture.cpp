@@ -3,7 +3,7 @@
 #include <cmath>
 #include <numbers>
 
-#include "engine/level_path.h"
+#include "engine/listening/level_path.h"
 #include "measure/spectrum.h"
 #include "pictures/place_pictures.h"
 #include "steps/picture_spec.h"

@@ -3,7 +3,7 @@
 #include <cmath>
 
 #include "pictures/pictures.h"
-#include "steps/modulator.h"
+#include "steps/motion/modulator.h"
 #include "steps/picture_spec.h"
 #include "theme/theme.h"
 #include "widgets/words.h"

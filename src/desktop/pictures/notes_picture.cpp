@@ -3,7 +3,7 @@
 #include <algorithm>
 #include <cmath>
 
-#include "engine/level_path.h"
+#include "engine/listening/level_path.h"
 #include "measure/spectrum.h"
 #include "pictures/voice_pictures.h"
 #include "steps/curve_edit.h"

@@ -4,7 +4,7 @@
 #include <QMouseEvent>
 #include <QPainter>
 
-#include "engine/level_path.h"
+#include "engine/listening/level_path.h"
 #include "pictures/pictures.h"
 #include "pictures/place_pictures.h"
 #include "pictures/plan_picture.h"

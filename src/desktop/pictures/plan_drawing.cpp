@@ -5,8 +5,8 @@
 #include <numbers>
 
 #include "pictures/plan_picture.h"
-#include "reel/edits.h"
-#include "steps/acoustics_drawn.h"
+#include "reel/edits/edits.h"
+#include "steps/places/acoustics_drawn.h"
 #include "steps/picture_spec.h"
 #include "work/document.h"
 #include "work/selection.h"

@@ -3,7 +3,7 @@
 #include <cmath>
 
 #include "pictures/pictures.h"
-#include "engine/level_path.h"
+#include "engine/listening/level_path.h"
 #include "steps/picture_spec.h"
 #include "theme/theme.h"
 #include "work/measurements.h"

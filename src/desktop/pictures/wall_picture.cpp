@@ -2,7 +2,7 @@
 #include <QPainter>
 #include <cmath>
 
-#include "engine/level_path.h"
+#include "engine/listening/level_path.h"
 #include "measure/spectrum.h"
 #include "pictures/place_pictures.h"
 #include "steps/picture_spec.h"

@@ -2,7 +2,7 @@
 // Curves count the seconds of the sound that enters their step; the screen those of the clip.
 #pragma once
 
-#include "reel/clip_times.h"
+#include "reel/times/clip_times.h"
 #include "work/work.h"
 
 namespace drevan::desktop {

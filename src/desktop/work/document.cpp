@@ -7,9 +7,9 @@
 #include <QTimer>
 
 #include "audio/error.h"
-#include "engine/crossfade.h"
-#include "reel/history_file.h"
-#include "reel/recording.h"
+#include "engine/scene/crossfade.h"
+#include "reel/files/history_file.h"
+#include "reel/scene/recording.h"
 #include "widgets/words.h"
 #include "work/notices.h"
 

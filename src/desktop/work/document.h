@@ -9,8 +9,8 @@
 
 #include "batch/target.h"
 #include "reel/change.h"
-#include "reel/edits.h"
-#include "reel/reel_file.h"
+#include "reel/edits/edits.h"
+#include "reel/files/reel_file.h"
 #include "work/task_lane.h"
 
 namespace drevan::desktop {

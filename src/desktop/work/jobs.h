@@ -9,8 +9,8 @@
 #include <functional>
 
 #include "batch/mix.h"
-#include "engine/made_sound.h"
-#include "reel/cuts.h"
+#include "engine/making/made_sound.h"
+#include "reel/edits/cuts.h"
 #include "work/open_reel.h"
 
 namespace drevan::desktop {

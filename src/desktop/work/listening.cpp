@@ -6,7 +6,7 @@
 
 #include "audio/decibel.h"
 #include "audio/error.h"
-#include "reel/takes.h"
+#include "reel/edits/takes.h"
 #include "steps/catalogue.h"
 #include "widgets/words.h"
 #include "work/document.h"

@@ -8,7 +8,7 @@
 #include <memory>
 #include <optional>
 
-#include "engine/player.h"
+#include "engine/playing/player.h"
 #include "measure/levels.h"
 #include "work/open_reel.h"
 

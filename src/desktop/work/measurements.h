@@ -7,7 +7,7 @@
 #include <memory>
 #include <optional>
 
-#include "engine/step_course.h"
+#include "engine/listening/step_course.h"
 #include "reel/change.h"
 #include "work/stores.h"
 #include "work/open_reel.h"

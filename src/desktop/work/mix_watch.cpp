@@ -3,7 +3,7 @@
 
 #include "audio/error.h"
 #include "batch/meet.h"
-#include "engine/clip_sound.h"
+#include "engine/planning/clip_sound.h"
 #include "work/document.h"
 #include "work/listening.h"
 #include "work/measurements.h"

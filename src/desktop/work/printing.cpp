@@ -5,7 +5,7 @@
 #include <chrono>
 
 #include "audio/error.h"
-#include "reel/version_files.h"
+#include "reel/library/version_files.h"
 #include "widgets/words.h"
 #include "work/document.h"
 #include "work/measurements.h"

@@ -7,7 +7,7 @@
 #include <set>
 #include <vector>
 
-#include "engine/print.h"
+#include "engine/making/print.h"
 #include "work/open_reel.h"
 
 namespace drevan::desktop {

@@ -5,7 +5,7 @@
 #include <fmt/format.h>
 
 #include "audio/error.h"
-#include "reel/source_files.h"
+#include "reel/library/source_files.h"
 #include "work/document.h"
 #include "work/notices.h"
 #include "work/selection.h"

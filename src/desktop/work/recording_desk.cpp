@@ -7,7 +7,7 @@
 
 #include "audio/error.h"
 #include "audio/replace_file.h"
-#include "engine/measure_file.h"
+#include "engine/listening/measure_file.h"
 #include "widgets/words.h"
 #include "work/document.h"
 #include "work/listening.h"

@@ -7,9 +7,9 @@
 #include <memory>
 #include <optional>
 
-#include "engine/recorder.h"
-#include "engine/test_sounds.h"
-#include "reel/recording.h"
+#include "engine/recording/recorder.h"
+#include "engine/making/test_sounds.h"
+#include "reel/scene/recording.h"
 #include "work/task_lane.h"
 
 namespace drevan::desktop {

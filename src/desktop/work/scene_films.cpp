@@ -6,9 +6,9 @@
 
 #include "audio/error.h"
 #include "audio/time_text.h"
-#include "engine/film_cuts.h"
+#include "engine/scene/film_cuts.h"
 #include "media/film_pictures.h"
-#include "reel/scene_edits.h"
+#include "reel/scene/scene_edits.h"
 #include "widgets/words.h"
 #include "work/document.h"
 #include "work/notices.h"

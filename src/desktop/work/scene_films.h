@@ -9,7 +9,7 @@
 
 #include "audio/timecode.h"
 #include "media/film_file.h"
-#include "reel/scene.h"
+#include "reel/scene/scene.h"
 #include "work/open_reel.h"
 
 namespace drevan::desktop {

@@ -10,8 +10,8 @@
 #include <set>
 #include <unordered_map>
 
-#include "engine/scene_sound.h"
-#include "reel/crossings.h"
+#include "engine/scene/scene_sound.h"
+#include "reel/times/crossings.h"
 #include "work/stores.h"
 #include "work/open_reel.h"
 

@@ -4,7 +4,7 @@
 
 #include <memory>
 
-#include "engine/level_path.h"
+#include "engine/listening/level_path.h"
 
 namespace drevan::desktop {
 

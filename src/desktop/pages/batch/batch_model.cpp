@@ -7,7 +7,7 @@
 
 #include "batch/report.h"
 #include "theme/theme.h"
-#include "reel/takes.h"
+#include "reel/edits/takes.h"
 #include "widgets/words.h"
 #include "work/document.h"
 #include "work/heard.h"

@@ -25,7 +25,7 @@
 #include "widgets/show_folder.h"
 #include "theme/theme.h"
 #include "widgets/words.h"
-#include "reel/source_files.h"
+#include "reel/library/source_files.h"
 #include "work/document.h"
 #include "work/heard.h"
 #include "work/listening.h"

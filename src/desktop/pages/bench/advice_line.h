@@ -6,7 +6,7 @@
 #include <QWidget>
 #include <set>
 
-#include "engine/advice.h"
+#include "engine/planning/advice.h"
 #include "work/work.h"
 
 class QLabel;

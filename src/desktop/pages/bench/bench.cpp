@@ -16,7 +16,7 @@
 #include <cmath>
 
 #include "audio/time_text.h"
-#include "engine/range_levels.h"
+#include "engine/listening/range_levels.h"
 #include "dialogs/blind_dialog.h"
 #include "pages/bench/recipe_drawer.h"
 #include "dialogs/target_menu.h"

@@ -9,7 +9,7 @@
 #include <QVBoxLayout>
 
 #include "audio/time_text.h"
-#include "steps/loudspeaker_device.h"
+#include "steps/line/loudspeaker_device.h"
 #include "theme/theme.h"
 #include "widgets/words.h"
 #include "work/document.h"

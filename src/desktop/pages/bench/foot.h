@@ -9,7 +9,7 @@
 #include "widgets/loudness_readout.h"
 #include "widgets/meter.h"
 #include "widgets/segmented.h"
-#include "engine/player.h"
+#include "engine/playing/player.h"
 #include "work/work.h"
 
 class QCheckBox;

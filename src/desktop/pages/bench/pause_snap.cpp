@@ -4,7 +4,7 @@
 #include <cmath>
 
 #include "audio/error.h"
-#include "engine/take.h"
+#include "engine/recording/take.h"
 #include "work/document.h"
 #include "work/selection.h"
 

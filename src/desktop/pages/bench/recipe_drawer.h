@@ -6,7 +6,7 @@
 #include <QTemporaryDir>
 #include <QWidget>
 
-#include "reel/library.h"
+#include "reel/library/library.h"
 #include "reel/reel.h"
 #include "work/task_lane.h"
 #include "work/work.h"

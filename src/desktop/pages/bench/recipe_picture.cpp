@@ -4,7 +4,7 @@
 #include <QPainter>
 
 #include "audio/error.h"
-#include "engine/reference_voice.h"
+#include "engine/listening/reference_voice.h"
 #include "media/peaks.h"
 #include "theme/theme.h"
 #include "widgets/level_bar.h"

@@ -4,7 +4,7 @@
 
 #include <QWidget>
 
-#include "engine/level_path.h"
+#include "engine/listening/level_path.h"
 #include "work/task_lane.h"
 #include "work/work.h"
 

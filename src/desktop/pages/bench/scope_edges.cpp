@@ -10,7 +10,7 @@
 #include "pages/bench/pause_snap.h"
 #include "pages/bench/scope.h"
 #include "pages/bench/selection_levels.h"
-#include "reel/cuts.h"
+#include "reel/edits/cuts.h"
 #include "theme/theme.h"
 #include "work/document.h"
 #include "work/heard.h"

@@ -5,7 +5,7 @@
 #include <QImage>
 #include <QObject>
 
-#include "engine/spectrogram.h"
+#include "engine/listening/spectrogram.h"
 #include "work/open_reel.h"
 #include "work/work.h"
 

@@ -6,7 +6,7 @@
 #include <QTimer>
 #include <optional>
 
-#include "engine/range_levels.h"
+#include "engine/listening/range_levels.h"
 #include "work/open_reel.h"
 #include "work/work.h"
 

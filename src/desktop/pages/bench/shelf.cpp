@@ -7,8 +7,8 @@
 #include <QToolTip>
 
 #include "audio/utf8.h"
-#include "reel/groups.h"
-#include "reel/takes.h"
+#include "reel/edits/groups.h"
+#include "reel/edits/takes.h"
 #include "theme/theme.h"
 #include "work/document.h"
 #include "work/selection.h"

@@ -7,7 +7,7 @@
 #include <QScrollBar>
 
 #include "pages/bench/shelf.h"
-#include "reel/groups.h"
+#include "reel/edits/groups.h"
 #include "work/document.h"
 #include "work/jobs.h"
 #include "work/selection.h"

@@ -4,7 +4,7 @@
 #include <QScrollBar>
 
 #include "pages/bench/shelf.h"
-#include "reel/takes.h"
+#include "reel/edits/takes.h"
 #include "theme/theme.h"
 #include "widgets/columns.h"
 #include "widgets/group_mark.h"

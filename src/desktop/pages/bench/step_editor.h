@@ -9,7 +9,7 @@
 
 #include "pictures/picture.h"
 #include "widgets/value_slider.h"
-#include "reel/edits.h"
+#include "reel/edits/edits.h"
 #include "work/turning.h"
 #include "work/work.h"
 

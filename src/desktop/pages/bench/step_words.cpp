@@ -15,7 +15,7 @@
 #include <algorithm>
 
 #include "dialogs/sweep_sheet.h"
-#include "reel/edits.h"
+#include "reel/edits/edits.h"
 #include "reel/sides.h"
 #include "widgets/words.h"
 #include "work/document.h"

@@ -4,11 +4,11 @@
 #include <QMouseEvent>
 #include <QPainter>
 
-#include "engine/film_track.h"
+#include "engine/scene/film_track.h"
 #include "theme/theme.h"
 #include "work/document.h"
 #include "work/notices.h"
-#include "reel/standing.h"
+#include "reel/scene/standing.h"
 #include "steps/curve_edit.h"
 #include "work/scene_sounds.h"
 #include "work/selection.h"

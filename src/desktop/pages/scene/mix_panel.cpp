@@ -13,7 +13,7 @@
 #include <cmath>
 
 #include "dialogs/target_menu.h"
-#include "reel/scene_edits.h"
+#include "reel/scene/scene_edits.h"
 #include "theme/theme.h"
 #include "widgets/last_folder.h"
 #include "widgets/words.h"

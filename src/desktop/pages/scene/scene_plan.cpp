@@ -8,9 +8,9 @@
 #include <cmath>
 #include <numbers>
 
-#include "engine/scene_sound.h"
-#include "reel/sends.h"
-#include "reel/takes.h"
+#include "engine/scene/scene_sound.h"
+#include "reel/scene/sends.h"
+#include "reel/edits/takes.h"
 #include "steps/picture_spec.h"
 #include "theme/theme.h"
 #include "work/document.h"

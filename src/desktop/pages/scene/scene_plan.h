@@ -6,7 +6,7 @@
 #include <optional>
 #include <vector>
 
-#include "reel/standing.h"
+#include "reel/scene/standing.h"
 #include "steps/picture_spec.h"
 #include "work/open_reel.h"
 #include "work/work.h"

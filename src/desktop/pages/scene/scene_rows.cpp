@@ -6,7 +6,7 @@
 #include <algorithm>
 #include <cmath>
 
-#include "reel/scene_edits.h"
+#include "reel/scene/scene_edits.h"
 #include "theme/theme.h"
 #include "work/document.h"
 #include "work/notices.h"

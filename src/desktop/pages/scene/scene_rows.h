@@ -9,7 +9,7 @@
 #include <set>
 #include <vector>
 
-#include "reel/crossings.h"
+#include "reel/times/crossings.h"
 #include "work/open_reel.h"
 #include "work/work.h"
 

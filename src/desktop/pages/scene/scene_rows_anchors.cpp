@@ -4,9 +4,9 @@
 #include <cmath>
 
 #include "pages/scene/scene_rows.h"
-#include "reel/anchors.h"
-#include "reel/clip_times.h"
-#include "reel/scene_edits.h"
+#include "reel/edits/anchors.h"
+#include "reel/times/clip_times.h"
+#include "reel/scene/scene_edits.h"
 #include "theme/theme.h"
 #include "work/document.h"
 #include "work/notices.h"

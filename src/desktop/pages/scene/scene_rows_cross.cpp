@@ -3,10 +3,10 @@
 #include <QPainter>
 #include <cmath>
 
-#include "engine/crossfade.h"
+#include "engine/scene/crossfade.h"
 #include "pages/scene/scene_rows.h"
-#include "reel/cuts.h"
-#include "reel/takes.h"
+#include "reel/edits/cuts.h"
+#include "reel/edits/takes.h"
 #include "theme/theme.h"
 #include "work/document.h"
 #include "work/scene_sounds.h"

@@ -3,10 +3,10 @@
 #include <cmath>
 
 #include "pages/scene/scene_rows.h"
-#include "reel/clip_times.h"
-#include "reel/cuts.h"
-#include "reel/made.h"
-#include "reel/scene_curves.h"
+#include "reel/times/clip_times.h"
+#include "reel/edits/cuts.h"
+#include "reel/scene/made.h"
+#include "reel/scene/scene_curves.h"
 #include "work/document.h"
 #include "work/notices.h"
 #include "work/scene_films.h"

@@ -5,8 +5,8 @@
 #include <cmath>
 
 #include "pages/scene/scene_rows.h"
-#include "reel/scene_curves.h"
-#include "reel/sends.h"
+#include "reel/scene/scene_curves.h"
+#include "reel/scene/sends.h"
 #include "steps/catalogue.h"
 #include "steps/curve_edit.h"
 #include "theme/theme.h"

@@ -5,7 +5,7 @@
 #include <cmath>
 
 #include "pages/scene/scene_rows.h"
-#include "reel/takes.h"
+#include "reel/edits/takes.h"
 #include "theme/theme.h"
 #include "work/document.h"
 #include "work/recording_desk.h"

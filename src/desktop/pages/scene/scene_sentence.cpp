@@ -11,10 +11,10 @@
 #include <cmath>
 
 #include "pages/scene/scene_rows.h"
-#include "reel/anchors.h"
-#include "reel/scene_curves.h"
-#include "reel/scene_edits.h"
-#include "reel/sends.h"
+#include "reel/edits/anchors.h"
+#include "reel/scene/scene_curves.h"
+#include "reel/scene/scene_edits.h"
+#include "reel/scene/sends.h"
 #include "theme/theme.h"
 #include "widgets/close_field.h"
 #include "widgets/words.h"

@@ -12,7 +12,7 @@
 #include <QVBoxLayout>
 #include <QWheelEvent>
 
-#include "reel/scene_edits.h"
+#include "reel/scene/scene_edits.h"
 #include "steps/catalogue.h"
 #include "theme/theme.h"
 #include "widgets/words.h"
