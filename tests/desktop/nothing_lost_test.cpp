@@ -285,7 +285,7 @@ TEST(TaskLaneTest, NothingIsToldAfterACancelAndEverythingThatIsThrownIs) {
   EXPECT_TRUE(QTest::qWaitFor([&] { return delivered == 1; }, 5000));
   ASSERT_EQ(failed.size(), 2);
   EXPECT_TRUE(failed[0].contains("memory"));
-  EXPECT_EQ(failed[1], "a reason");
+  EXPECT_TRUE(failed[1].contains("a reason"));
 }
 
 // A task that takes long holds no other lane up; threads are kept, not started for each task.
