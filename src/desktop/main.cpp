@@ -60,12 +60,14 @@ int main(int argc, char** argv) {
   desktop::apply_theme(app, QSettings().value("theme", "timber").toString());
   desktop::MainWindow window;
   app.failed = [&](const Problem& why) { window.work().notices.warn(why); };
-  const desktop::OneInstance instance([&](const QStringList& later) {
-    if (!later.isEmpty()) window.open_files(later);
-    window.setWindowState(window.windowState() & ~Qt::WindowMinimized);
-    window.raise();
-    window.activateWindow();
-  });
+  std::optional<desktop::OneInstance> instance;
+  if (!call.apart)
+    instance.emplace([&](const QStringList& later) {
+      if (!later.isEmpty()) window.open_files(later);
+      window.setWindowState(window.windowState() & ~Qt::WindowMinimized);
+      window.raise();
+      window.activateWindow();
+    });
   window.show();
   if (!files.isEmpty())
     window.open_files(files);
