@@ -9,6 +9,7 @@
 
 #include "../../demo/story.h"
 #include "audio/error.h"
+#include "support/extent.h"
 #include "support/make_film.h"
 #include "support/sounds.h"
 
@@ -64,6 +65,7 @@ TEST(FilmTrack, FollowsHimOnTheGalleryWhileABeamGoesByAndTellsTheCut) {
 // A ball that gathers speed until it goes farther from one picture to the next than is looked at from where it was: it
 // is followed by where it must be, to each side and up and down.
 TEST(FilmTrack, WhatGathersSpeedIsFollowedEachWay) {
+  DREVAN_NOT_SANITIZED("large pictures; the demo's film goes through the same code");
   const test::TempFolder t;
   for (const bool down : {false, true}) {
     constexpr int frames = 19, size = 480;

@@ -6,8 +6,8 @@
 #include <mutex>
 
 #include "steps/curve.h"
+#include "support/extent.h"
 #include "support/real_time.h"
-#include "support/sanitized.h"
 #include "support/step_bench.h"
 
 namespace drevan {
@@ -17,9 +17,7 @@ using test::RealTimeWatch;
 using test::StepBench;
 
 TEST(RealTimeWatch, CountsWhatItIsFor) {
-#ifdef DREVAN_SANITIZED
-  GTEST_SKIP() << "the sanitizer has an allocator of its own";
-#endif
+  DREVAN_NOT_SANITIZED("it has an allocator of its own");
   std::mutex mutex;
   RealTimeWatch watch;
   EXPECT_EQ(watch.counts().all(), 0);
@@ -57,6 +55,7 @@ class RealTime : public testing::TestWithParam<const StepType*> {
 };
 
 TEST_P(RealTime, NothingIsTakenOrWaitedForOnceItIsMade) {
+  DREVAN_NOT_SANITIZED("it has an allocator of its own");
   const StepType& type = *GetParam();
   for (const int channels : {1, 2}) {
     const StepBench bench(type, {48000, channels, 4096}, 0.02);
