@@ -160,8 +160,14 @@ class Batch {
       r.state = JobState::failed;
       const Problem problem = caught_problem();
       // An Error names what it is about; where memory is short the others may still fit.
-      const bool named = problem.cause != Cause::memory && problem.cause != Cause::other;
-      r.problem = named ? problem.text : fmt::format("{}: {}", job.clip, problem.text);
+      if (problem.cause == Cause::memory)
+        r.problem = fmt::format(
+            "{}: the memory is not enough for it; close other programs, or render fewer clips at a "
+            "time.",
+            job.clip);
+      else
+        r.problem = problem.cause == Cause::other ? fmt::format("{}: {}", job.clip, problem.text)
+                                                  : problem.text;
     }
     tell(i);
   }

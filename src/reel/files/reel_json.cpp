@@ -222,7 +222,7 @@ Clip clip_from(const json& j, const Reel& reel, Naming naming, CrossedFades& cro
   c.name = member<std::string>(j, "name", "", where);
   c.place = {member(j, "place_s", 0.0, where)};
   const auto here = fmt::format("{} ({})", where, c.name);
-  const auto bad = [&](const char* what) { return wrong(here, fmt::format("{}", what)); };
+  const auto bad = [&](const char* what) { return wrong(here, what); };
   if (c.id.number() < 1 || c.id.number() > most_id || reel.find(c.id))
     throw bad("\"id\" must be 1 or more, at most 1000000000, and its own.");
   c.group = naming.named<GroupId>(j, "group", reel, here);
